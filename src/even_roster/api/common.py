@@ -1,0 +1,62 @@
+"""What all models share. Times are UTC, addresses dotted, MACs in lower-case colons."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, PlainSerializer
+
+
+class Model(BaseModel):
+    """Base of everything that crosses the API; unknown fields in requests are refused by name."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+def _iso(value: datetime) -> str:
+    return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+Time = Annotated[datetime, PlainSerializer(_iso, return_type=str)]
+
+
+class Problem(BaseModel):
+    """An RFC 9457 problem document. `code` is for programs, `detail` one sentence for people.
+
+    `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the
+    values now when an edit was stale.
+    """
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    code: str
+    detail: str
+    field: str | None = None
+    start: int | None = None
+    end: int | None = None
+    current: dict[str, str] | None = None
+    version: int | None = None
+
+
+class MacView(Model):
+    """A MAC address, whose block it lies in, and whether it is locally administered."""
+
+    mac: str
+    vendor: str | None
+    local: bool
+
+
+class NameView(Model):
+    """A name and who said it: dhcp, dns, mdns, netbios, llmnr or self."""
+
+    name: str
+    source: str
+
+
+class DeviceRef(Model):
+    """A device by id, with the name to show."""
+
+    id: int
+    name: str | None

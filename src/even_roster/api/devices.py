@@ -1,0 +1,175 @@
+"""Devices, their history, edits of them, and changes."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from .common import DeviceRef, MacView, Model, NameView, Time
+
+DeviceSort = Literal["name", "address", "mac", "vendor", "role", "owner", "last_seen", "first_seen"]
+
+
+class DeviceRow(Model):
+    """One device as lists show it. `name` is what people gave, `seen_name` what was heard; `macs` counts adapters."""
+
+    id: int
+    version: int
+    name: str
+    seen_name: str
+    role: str
+    owner: str
+    place: str
+    notes: str
+    address: str | None
+    mac: str | None
+    macs: int
+    vendor: str
+    local: bool
+    ports: list[int]
+    web: str | None
+    first_seen: Time | None
+    last_seen: Time | None
+    retired: bool
+
+
+class DevicePage(Model):
+    """A page of devices; `next` is the cursor of the next page, `total` counts all that match."""
+
+    devices: list[DeviceRow]
+    next: str | None
+    total: int | None
+
+
+class AdapterRow(MacView):
+    """One adapter of a device."""
+
+    first_seen: Time
+    last_seen: Time
+
+
+class StayRow(Model):
+    """An unbroken stretch in which a MAC held an address. `device` is its holder now."""
+
+    address: str
+    mac: str | None
+    vendor: str | None
+    first: Time
+    last: Time
+    count: int
+    sources: list[str]
+    device: DeviceRef | None
+
+
+class NameStay(NameView):
+    """How long a name was heard for an address."""
+
+    address: str
+    first: Time
+    last: Time
+
+
+class ChangeRow(Model):
+    """One recorded edit."""
+
+    id: int
+    at: Time
+    who: str
+    action: str
+    kind: str
+    item: str
+    before: Any
+    after: Any
+    undoes: int | None
+
+
+class JoinHint(Model):
+    """Devices that bear one name and may be one."""
+
+    name: str
+    reason: str
+    devices: list[DeviceRef]
+
+
+class DeviceSheet(Model):
+    """Everything about one device."""
+
+    device: DeviceRow
+    adapters: list[AdapterRow]
+    names: list[NameStay]
+    stays: list[StayRow]
+    changes: list[ChangeRow]
+    hints: list[JoinHint]
+
+
+class DeviceEdit(Model):
+    """New values for some fields; left-out ones stay. `version` is the one the edit is based on."""
+
+    version: int | None = None
+    name: str | None = None
+    role: str | None = None
+    owner: str | None = None
+    place: str | None = None
+    notes: str | None = None
+
+
+class BulkItem(Model):
+    """A device of a bulk edit and the version it is based on."""
+
+    id: int
+    version: int | None = None
+
+
+class BulkEdit(Model):
+    """The same values for several devices: all or none."""
+
+    devices: list[BulkItem] = Field(min_length=1, max_length=5000)
+    role: str | None = None
+    owner: str | None = None
+    place: str | None = None
+
+
+class BulkDone(Model):
+    """How many devices a bulk edit set."""
+
+    changed: int
+
+
+class Retirement(Model):
+    """Whether a device is out of the lists."""
+
+    version: int | None = None
+    retired: bool = True
+
+
+class Join(Model):
+    """Other devices whose adapters belong to this one."""
+
+    devices: list[int] = Field(min_length=1, max_length=64)
+
+
+class Split(Model):
+    """Adapters that are a device of their own."""
+
+    macs: list[str] = Field(min_length=1, max_length=64)
+
+
+class Found(Model):
+    """One thing that was found: what it is, where it opens, and which of its texts matched."""
+
+    kind: Literal["device", "address", "range"]
+    title: str
+    detail: str
+    matched: str
+    link: str
+    web: str | None = None
+    device: DeviceRow | None = None
+
+
+class FindAnswer(Model):
+    """The best matches first."""
+
+    text: str
+    found: list[Found]
+    more: bool

@@ -1,0 +1,222 @@
+"""This machine's network, ranges and sums on them, vendors, and the explanation of an address or MAC."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .common import DeviceRef, MacView, Model, Time
+from .devices import DeviceRow, NameStay, StayRow
+
+
+class AddressHere(Model):
+    """One own address and the sums of its subnet. `known` tells whether this subnet was scanned before."""
+
+    address: str
+    prefix: int
+    mask: str
+    subnet: str
+    network: str
+    broadcast: str | None
+    first_usable: str
+    last_usable: str
+    hosts: int
+    known: bool
+
+
+class AdapterHere(Model):
+    """An adapter of the machine the service runs on."""
+
+    name: str
+    mac: MacView | None
+    medium: str
+    up: bool
+    mtu: int
+    addresses: list[AddressHere]
+    gateway: str | None
+    dns: list[str]
+    chosen: bool
+
+
+class RangeRow(Model):
+    """A remembered range of a segment."""
+
+    id: int
+    text: str
+    name: str | None
+    subnet: str
+    count: int
+    last_scan: Time | None
+
+
+class Here(Model):
+    """Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see."""
+
+    hostname: str
+    simulated: bool
+    adapters: list[AdapterHere]
+    chosen: str | None
+    reason: str
+    door: str | None
+    limits: list[str]
+    ranges: list[RangeRow]
+    home: str
+    devices: int
+    unknown: int
+
+
+class RangeName(Model):
+    """A name for a remembered range."""
+
+    name: str = Field(max_length=60)
+
+
+class SubnetSumsView(Model):
+    """The arithmetic of one subnet."""
+
+    subnet: str
+    mask: str
+    inverse_mask: str
+    broadcast: str | None
+    first_usable: str
+    last_usable: str
+    hosts: int
+    reverse_zone: str
+
+
+class MeasureView(Model):
+    """All sums on a range. `seen` addresses of it are known to the roster; `scan_seconds` at the default pace."""
+
+    range: str
+    spans: list[str]
+    count: int
+    first: str
+    last: str
+    subnets: list[SubnetSumsView]
+    blocks: list[str]
+    blocks_total: int
+    smallest_cover: str
+    kind: str
+    scan_seconds: float
+    needs_confirm: bool
+    refused: str | None
+
+
+class VendorView(Model):
+    """Whose block a MAC or prefix lies in; `own` when the site said so itself."""
+
+    mac: str
+    vendor: str | None
+    prefix: str | None
+    bits: int | None
+    own: bool
+    local: bool
+    multicast: bool
+    notations: list[str]
+
+
+class PrefixRow(Model):
+    """One of the site's own prefixes."""
+
+    prefix: str
+    name: str
+
+
+class VendorLoad(Model):
+    """A registry file's text: IEEE's CSV or listing, or lines of prefix and name."""
+
+    text: str = Field(max_length=64_000_000)
+
+
+class VendorLoaded(Model):
+    """How many blocks were loaded, and how many the service knows now."""
+
+    loaded: int
+    known: int
+
+
+class ScanTrace(Model):
+    """What one scan learnt of an address: answered, silent, or not asked."""
+
+    scan: int
+    at: Time
+    answered: bool
+    by: list[str]
+    macs: list[str]
+
+
+class Explanation(Model):
+    """Everything known about one address or MAC, in one answer; `sentences` are the short of it, in words."""
+
+    subject: str
+    kind: Literal["address", "mac"]
+    sentences: list[str]
+    mac: MacView | None
+    subnet: str | None
+    devices: list[DeviceRow]
+    stays: list[StayRow]
+    names: list[NameStay]
+    scans: list[ScanTrace]
+
+
+class Tick(Model):
+    """One address on the ruler. `state`: answering, seen, two (claimed by two), self or gateway."""
+
+    address: str
+    state: str
+    device: DeviceRef | None
+    vendor: str | None
+    role: str
+    last: Time | None
+
+
+class Stretch(Model):
+    """A stretch of a large subnet on the ruler, with what is in it counted."""
+
+    first: str
+    last: str
+    answering: int
+    seen: int
+    two: int
+
+
+class Ruler(Model):
+    """A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond."""
+
+    subnet: str
+    name: str | None
+    count: int
+    usable: int
+    answering: int
+    seen: int
+    gateway: str | None
+    last_scan: Time | None
+    ticks: list[Tick]
+    stretches: list[Stretch]
+
+
+class SubnetRow(Model):
+    """A subnet the service stands in or has scanned."""
+
+    subnet: str
+    name: str | None
+    adapter: str | None
+    here: bool
+    hosts: int
+    seen: int
+    last_scan: Time | None
+
+
+class Health(Model):
+    """The service answers, and so does its database."""
+
+    status: Literal["ok"]
+    version: str
+    uptime_seconds: float
+
+
+class Ticket(Model):
+    """A path that signs a browser in, once."""
+
+    path: str

@@ -1,0 +1,17 @@
+"""Where a service and the clients of the same account meet: the home folder and the file with URL and token in it."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+SERVICE_FILE = "service.json"
+HOME_VARIABLE = "EVEN_ROSTER_HOME"
+
+
+def default_home() -> Path:
+    """EVEN_ROSTER_HOME, else the platform's folder for user data."""
+    given = os.environ.get(HOME_VARIABLE)
+    return Path(given) if given else user_data_path("even-roster", appauthor=False)

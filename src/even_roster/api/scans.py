@@ -1,0 +1,98 @@
+"""Scans: the order for one, its record, and what it learnt per address."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .common import DeviceRef, MacView, Model, NameView, Time
+
+ScanState = Literal["running", "done", "stopped", "interrupted", "failed"]
+
+
+class ScanRequest(Model):
+    """What to scan. Empty `targets`: the remembered ranges of the segment, or else the adapter's own subnet.
+
+    `pace` in probes a second; `ports` None means the usual short list (left out for large ranges), an empty list none.
+    """
+
+    targets: list[str] = Field(default_factory=list, max_length=256)
+    exceptions: list[str] = Field(default_factory=list, max_length=256)
+    pace: float = Field(default=1000.0, gt=0, le=20_000)
+    rounds: int = Field(default=3, ge=1, le=10)
+    adapter: str | None = None
+    ports: list[int] | None = Field(default=None, max_length=64)
+    names: bool = True
+    confirm: bool = False
+
+
+class ScanInfo(Model):
+    """A scan's record. `targets` is the range in canonical form, `total` its addresses, `silent` those that did not
+    answer. While it runs, `phase`, `round` and `seconds_left` tell how far it is."""
+
+    id: int
+    state: ScanState
+    segment: str
+    adapter: str
+    door: str
+    targets: str
+    total: int
+    probes: int
+    started: Time
+    seconds: float
+    answered: int
+    silent: int
+    foreign: int
+    notes: list[str]
+    who: str
+    reason: str | None = None
+    phase: str | None = None
+    round: int | None = None
+    rounds: int = 3
+    seconds_left: float | None = None
+    done_part: float = 1.0
+
+
+class ReplyTime(Model):
+    """Reply times in milliseconds."""
+
+    min: float
+    avg: float
+
+
+class AddressResult(Model):
+    """What a scan learnt of one address; `by` holds arp, neighbour, echo or connect, and is empty for this machine
+    itself and for frames that were only overheard."""
+
+    address: str
+    answered: bool
+    by: list[str]
+    macs: list[MacView]
+    names: list[NameView]
+    rtt_ms: ReplyTime | None
+    ports: list[int]
+    foreign: bool
+    device: DeviceRef | None
+
+
+class ScanList(Model):
+    """Scans, the latest first."""
+
+    scans: list[ScanInfo]
+    next: int | None
+
+
+class ResultPage(Model):
+    """A page of results in the order of addresses; `next` is the cursor of the next page."""
+
+    addresses: list[AddressResult]
+    next: str | None
+
+
+class ScanEvent(Model):
+    """What happened to a scan: its record, and the results that are new or changed (many are left out and counted)."""
+
+    scan: ScanInfo
+    addresses: list[AddressResult]
+    more: int = 0

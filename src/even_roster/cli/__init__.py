@@ -1,0 +1,1 @@
+"""The command line `roster`: argparse, one module per group of commands; talks to the service through the client."""

@@ -1,0 +1,56 @@
+"""What several command groups need: a client for the options, columns and lists from text."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..client import NotFound, Roster
+from ..core.mac import Mac, MacError
+
+JSON_HELP = "print one JSON document"
+
+
+def connect(options: argparse.Namespace) -> Roster:
+    """A client for the service that the options name. Raises Unreachable."""
+    return Roster(options.server, options.token, options.home)
+
+
+def add_json(parser: argparse.ArgumentParser) -> None:
+    """The option every command has."""
+    parser.add_argument("--json", action="store_true", help=JSON_HELP)
+
+
+def words(text: str) -> list[str]:
+    """A list written with commas."""
+    return [word.strip() for word in text.split(",") if word.strip()]
+
+
+def pick_device(roster: Roster, which: str) -> int:
+    """A device by id, MAC in any notation, address, or name. Raises NotFound with what to do when it is not one."""
+    if which.isdigit() and len(which) < 10:
+        return roster.device(int(which)).device.id
+    try:
+        subject: str | None = str(Mac.parse(which))
+    except MacError:
+        subject = which if which.count(".") == 3 and which.replace(".", "").isdigit() else None
+    if subject is not None:
+        devices = roster.explain(subject).devices
+        ids = [device.id for device in devices if device.address == subject] or [device.id for device in devices]
+    else:
+        found = [hit.device for hit in roster.find(which, limit=50).found if hit.device]
+        exact = [d for d in found if which.casefold() in (d.name.casefold(), d.seen_name.casefold())]
+        ids = [device.id for device in exact or found]
+    if len(ids) == 1:
+        return ids[0]
+    if not ids:
+        raise _not_one(f"no device is called or found by {which!r}; 'roster find' searches for fragments")
+    shown = ", ".join(str(identity) for identity in ids[:6])
+    raise _not_one(
+        f"{which!r} means {len(ids)} devices (ids {shown}{', …' if len(ids) > 6 else ''}); name one by its id"
+    )
+
+
+def _not_one(sentence: str) -> NotFound:
+    from ..api.common import Problem
+
+    return NotFound(Problem(title="Not found", status=404, code="missing", detail=sentence))

@@ -1,0 +1,241 @@
+"""`roster devices`, `roster device …`, `roster changes`."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from itertools import islice
+from typing import Any, get_args
+
+from rich.text import Text
+
+from ..api.devices import DeviceSort
+from ..client import DeviceEdit, DeviceRow, DeviceSheet
+from .common import add_json, connect, pick_device, words
+from .output import Out, ago, clock, error
+
+COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
+    "id": lambda d: str(d.id),
+    "address": lambda d: d.address or "",
+    "name": lambda d: d.name or (f"({d.seen_name})" if d.seen_name else ""),
+    "role": lambda d: d.role,
+    "owner": lambda d: d.owner,
+    "place": lambda d: d.place,
+    "mac": lambda d: (d.mac or "") + (f" +{d.macs - 1}" if d.macs > 1 else ""),
+    "vendor": lambda d: d.vendor or ("locally administered" if d.local else ""),
+    "ports": lambda d: " ".join(str(port) for port in d.ports),
+    "web": lambda d: d.web or "",
+    "notes": lambda d: d.notes.replace("\n", " / "),
+    "first seen": lambda d: ago(d.first_seen),
+    "last seen": lambda d: ago(d.last_seen),
+}
+USUAL = ("id", "address", "name", "role", "mac", "vendor", "last seen")
+FIELDS = ("name", "role", "owner", "place", "notes")
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    many = commands.add_parser("devices", parents=[shared], help="the devices of the roster")
+    many.add_argument("--search", "-q", default="", metavar="TEXT", help="words that must be contained somewhere")
+    many.add_argument("--role", help="only this role")
+    many.add_argument("--owner", help="only this owner")
+    many.add_argument("--vendor", metavar="TEXT", help="only vendors that contain this")
+    many.add_argument("--in", dest="range", metavar="RANGE", help="only addresses in this range")
+    many.add_argument("--unknown", action="store_true", default=None, help="only devices that nobody has named")
+    many.add_argument(
+        "--random", dest="local", action="store_true", default=None, help="only locally administered MACs"
+    )
+    many.add_argument("--retired", action="store_true", help="retired devices instead")
+    many.add_argument("--sort", choices=get_args(DeviceSort), default="address", help="default address")
+    many.add_argument("--descending", action="store_true", help="the other way round")
+    many.add_argument("--columns", type=words, metavar="LIST", help=f"of: {', '.join(COLUMNS)}")
+    many.add_argument("--limit", type=int, metavar="N", help="at most so many")
+    add_json(many)
+    many.set_defaults(run=_devices)
+    one = commands.add_parser("device", parents=[shared], help="one device: show, name, set, join, split, retire")
+    actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
+    which_help = "its id, MAC in any notation, address or name"
+
+    def action(name: str, about: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
+        parser: argparse.ArgumentParser = actions.add_parser(name, parents=[shared], help=about)
+        parser.add_argument("which", metavar="DEVICE", help=which_help)
+        add_json(parser)
+        parser.set_defaults(run=run)
+        return parser
+
+    action("show", "everything about it", _show)
+    action("name", "give it a name", _name).add_argument("name", help="the new name; '' takes it away")
+    setting = action("set", "set fields", _set)
+    setting.add_argument("fields", nargs="+", metavar="FIELD=VALUE", help=f"of: {', '.join(FIELDS)}")
+    setting.add_argument("--version", type=int, metavar="N", help="refuse if it was changed since this version")
+    action("join", "other devices' adapters belong to it", _join).add_argument("others", nargs="+", metavar="OTHER")
+    action("split", "make some adapters a device of their own", _split).add_argument("macs", nargs="+", metavar="MAC")
+    action("retire", "take it out of the lists", _retire).add_argument(
+        "--undo", action="store_true", help="bring it back"
+    )
+    changes = commands.add_parser("changes", parents=[shared], help="recorded edits; take one back")
+    changes.add_argument("--undo", type=int, metavar="ID", help="take this edit back")
+    changes.add_argument("--limit", type=int, default=30, metavar="N")
+    add_json(changes)
+    changes.set_defaults(run=_changes)
+
+
+def _devices(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    columns = options.columns or list(USUAL)
+    wrong = [column for column in columns if column not in COLUMNS]
+    if wrong:
+        error(f"there is no column {wrong[0]!r}; there are: {', '.join(COLUMNS)}")
+        return 2
+    with connect(options) as roster:
+        found = roster.devices(
+            q=options.search, role=options.role, owner=options.owner, vendor=options.vendor, range=options.range,
+            unknown=options.unknown, local=options.local, retired=options.retired, sort=options.sort,
+            descending=options.descending,
+        )  # fmt: skip
+        rows = islice(found, options.limit)
+        if options.json:
+            out.json_stream("devices", rows)
+            return 0
+        shown = [[_cell(column, device) for column in columns] for device in rows]
+    if not shown:
+        out.say("No device matches." if _filtered(options) else "The roster is empty. 'roster scan' fills it.")
+        return 1
+    out.table(columns, shown, right=("id",))
+    out.say(f"\n{len(shown):,} {'device' if len(shown) == 1 else 'devices'}", "dim")
+    return 0
+
+
+def _filtered(options: argparse.Namespace) -> bool:
+    return any(
+        (options.search, options.role, options.owner, options.vendor, options.range, options.unknown, options.local)
+    )
+
+
+def _cell(column: str, device: DeviceRow) -> Text:
+    text = Text(COLUMNS[column](device))
+    if column == "name" and not device.name:
+        text.stylize("dim")
+    return text
+
+
+def _show(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        _print_sheet(roster.device(pick_device(roster, options.which)), options.json)
+    return 0
+
+
+def _print_sheet(sheet: DeviceSheet, as_json: bool) -> None:
+    out = Out(as_json)
+    if as_json:
+        out.json(sheet)
+        return
+    device = sheet.device
+    out.say(device.name or device.seen_name or "(nobody has named this device)", "bold")
+    out.facts(
+        [
+            ("device", f"{device.id}, version {device.version}{', retired' if device.retired else ''}"),
+            ("heard name", device.seen_name), ("role", device.role), ("owner", device.owner), ("place", device.place),
+            ("notes", device.notes), ("address", device.address), ("web page", device.web),
+            ("open ports", " ".join(str(port) for port in device.ports)),
+            ("first seen", clock(device.first_seen)), ("last seen", f"{clock(device.last_seen)} ({ago(device.last_seen)})"),
+        ]
+    )  # fmt: skip
+    rows = [(a.mac, a.vendor or ("locally administered" if a.local else ""), ago(a.last_seen)) for a in sheet.adapters]
+    out.say("\nAdapters", "bold")
+    out.table(("mac", "vendor", "last seen"), rows)
+    if sheet.names:
+        out.say("\nNames heard", "bold")
+        out.table(
+            ("name", "source", "address", "last"), [(n.name, n.source, n.address, ago(n.last)) for n in sheet.names]
+        )
+    if sheet.stays:
+        out.say("\nAddresses held", "bold")
+        stays = [(s.address, clock(s.first), clock(s.last), str(s.count), "+".join(s.sources)) for s in sheet.stays]
+        out.table(("address", "from", "to", "seen", "by"), stays, right=("seen",))
+    for hint in sheet.hints:
+        others = ", ".join(f"{d.name or 'device'} ({d.id})" for d in hint.devices)
+        out.say(f"\nPerhaps one device with {others}: {hint.reason}.")
+    if sheet.changes:
+        out.say("\nChanges", "bold")
+        out.table(
+            ("id", "when", "who", "what"),
+            [(str(c.id), clock(c.at), c.who, _what(c.before, c.after, c.action)) for c in sheet.changes],
+            right=("id",),
+        )
+
+
+def _what(before: Any, after: Any, action: str) -> str:
+    if action in ("set", "undo") and isinstance(before, dict) and isinstance(after, dict):
+        told = ", ".join(f"{name}: {before.get(name)!r} → {value!r}" for name, value in after.items())
+        return told if action == "set" else f"undo, {told}"
+    return action
+
+
+def _name(options: argparse.Namespace) -> int:
+    return _edit(options, {"name": options.name}, None)
+
+
+def _set(options: argparse.Namespace) -> int:
+    fields: dict[str, str] = {}
+    for pair in options.fields:
+        name, equals, value = pair.partition("=")
+        if not equals or name not in FIELDS:
+            error(f"{pair!r} is not FIELD=VALUE; the fields are: {', '.join(FIELDS)}")
+            return 2
+        fields[name] = value
+    return _edit(options, fields, options.version)
+
+
+def _edit(options: argparse.Namespace, fields: dict[str, str], version: int | None) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        row = roster.edit_device(pick_device(roster, options.which), DeviceEdit(version=version, **fields))
+    if options.json:
+        out.json({"device": row})
+    else:
+        said = ", ".join(f"{name} {getattr(row, name)!r}" for name in fields)
+        out.say(f"Device {row.id} ({row.address or row.mac}) now has {said}.")
+    return 0
+
+
+def _join(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        keep = pick_device(roster, options.which)
+        _print_sheet(roster.join_devices(keep, [pick_device(roster, other) for other in options.others]), options.json)
+    return 0
+
+
+def _split(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        _print_sheet(roster.split_device(pick_device(roster, options.which), options.macs), options.json)
+    return 0
+
+
+def _retire(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        row = roster.retire_device(pick_device(roster, options.which), not options.undo)
+    if options.json:
+        out.json({"device": row})
+    else:
+        out.say(f"Device {row.id} is {'back in the lists' if options.undo else 'retired; its history stays'}.")
+    return 0
+
+
+def _changes(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.undo is not None:
+            roster.undo(options.undo)
+        found = roster.changes(limit=max(1, min(options.limit, 500)))
+    if options.json:
+        out.json({"changes": found})
+    elif not found:
+        out.say("Nothing was edited yet.")
+    else:
+        rows = [
+            (str(c.id), clock(c.at), c.who, f"{c.kind} {c.item}", _what(c.before, c.after, c.action)) for c in found
+        ]
+        out.table(("id", "when", "who", "item", "what"), rows, right=("id",))
+    return 0

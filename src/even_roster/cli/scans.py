@@ -1,0 +1,214 @@
+"""`roster scan`, `roster scans`, `roster ranges`."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from typing import Any
+
+from rich.progress import BarColumn, Progress, TextColumn
+from rich.text import Text
+
+from ..client import AddressResult, BadInput, Roster, ScanInfo, ScanRequest
+from .common import add_json, connect, words
+from .output import Out, ago, clock, duration, error, point_at
+
+POLL = 0.25
+SILENT_UP_TO = 4096
+_STATE_WORDS = {
+    "running": "running", "done": "done", "stopped": "stopped by hand", "interrupted": "interrupted", "failed": "failed",
+}  # fmt: skip
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    scan = commands.add_parser(
+        "scan", parents=[shared], help="scan a range and record what answers",
+        description="Scan ranges: 10.44.10.0/24, 10.44.10.20-60, one address, or a remembered range's name. "
+        "Without a target: the remembered ranges of this segment, or the adapter's own subnet.",
+    )  # fmt: skip
+    scan.add_argument("targets", nargs="*", metavar="TARGET", help="a range, in any of the usual forms")
+    scan.add_argument(
+        "--except", dest="exceptions", action="append", default=[], metavar="T", help="a range to leave out"
+    )
+    scan.add_argument("--pace", type=float, default=1000.0, metavar="N", help="probes a second (default 1000)")
+    scan.add_argument(
+        "--rounds", type=int, default=3, metavar="N", help="how often a silent address is asked (default 3)"
+    )
+    scan.add_argument("--adapter", metavar="NAME", help="the adapter to scan from")
+    scan.add_argument("--ports", metavar="LIST", help="TCP ports to try, as 22,80,443; 'none' for none")
+    scan.add_argument("--no-names", action="store_true", help="do not ask responders for their names")
+    scan.add_argument("--confirm", action="store_true", help="yes, scan a range of over 4,096 addresses")
+    add_json(scan)
+    scan.set_defaults(run=_scan)
+    scans = commands.add_parser("scans", parents=[shared], help="earlier scans, or one of them")
+    scans.add_argument("id", nargs="?", type=int, help="show this scan's results")
+    scans.add_argument("--limit", type=int, default=20, metavar="N", help="how many (default 20)")
+    scans.add_argument("--stop", action="store_true", help="stop the scan of this id and keep what it found")
+    add_json(scans)
+    scans.set_defaults(run=_scans)
+    ranges = commands.add_parser("ranges", parents=[shared], help="remembered ranges: list, name, forget")
+    ranges.add_argument("--name", nargs=2, metavar=("ID", "NAME"), help="give a range a name to scan it by")
+    ranges.add_argument("--forget", type=int, metavar="ID", help="remember a range no longer")
+    add_json(ranges)
+    ranges.set_defaults(run=_ranges)
+
+
+def _ports(text: str | None) -> list[int] | None:
+    if text is None:
+        return None
+    if text.strip().lower() == "none":
+        return []
+    ports = []
+    for word in words(text):
+        if not word.isdigit() or not 1 <= int(word) <= 65535:
+            raise argparse.ArgumentTypeError(f"{word!r} is not a TCP port; write numbers from 1 to 65535, as 22,80,443")
+        ports.append(int(word))
+    return ports
+
+
+def _scan(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    try:
+        request = ScanRequest(
+            targets=options.targets, exceptions=options.exceptions, pace=options.pace, rounds=options.rounds,
+            adapter=options.adapter, ports=_ports(options.ports), names=not options.no_names, confirm=options.confirm,
+        )  # fmt: skip
+    except (ValueError, argparse.ArgumentTypeError) as bad:
+        error(_first_line(bad))
+        return 2
+    with connect(options) as roster:
+        try:
+            scan = roster.start_scan(request)
+        except BadInput as bad:
+            error(str(bad))
+            if bad.problem.start is not None and bad.problem.end is not None:
+                point_at(", ".join(options.targets), bad.problem.start, bad.problem.end)
+            return 2
+        if not options.json:
+            out.notice(f"Scanning {scan.targets} from {scan.adapter}: {scan.reason}.")
+        scan = _follow(roster, scan, out)
+        _show(roster, scan, out)
+    return 0 if scan.state in ("done", "stopped") else 1
+
+
+def _first_line(bad: Exception) -> str:
+    from pydantic import ValidationError
+
+    if isinstance(bad, ValidationError):
+        first = bad.errors()[0]
+        return f"{first['loc'][0]}: {first['msg'][:1].lower()}{first['msg'][1:]}, not {first['input']}"
+    return str(bad)
+
+
+def _follow(roster: Roster, scan: ScanInfo, out: Out) -> ScanInfo:
+    """Wait for the end, with progress on a terminal; Ctrl-C stops the scan and keeps what it found."""
+    columns = (
+        TextColumn("{task.description}"), BarColumn(bar_width=24), TextColumn("{task.percentage:>3.0f} %"),
+        TextColumn("{task.fields[found]} answered"), TextColumn("{task.fields[left]}"),
+    )  # fmt: skip
+    with Progress(*columns, console=out.notices, transient=True, disable=not sys.stderr.isatty()) as progress:
+        task = progress.add_task("sweep", total=1.0, found=0, left="")
+        try:
+            while scan.state == "running":
+                time.sleep(POLL)
+                scan = roster.scan(scan.id)
+                phase = "asking names" if scan.phase == "names" else f"round {scan.round or 1} of {scan.rounds}"
+                left = f"about {duration(scan.seconds_left)} left" if scan.seconds_left else ""
+                progress.update(task, completed=scan.done_part, description=phase, found=scan.answered, left=left)
+        except KeyboardInterrupt:
+            progress.update(task, description="stopping")
+            scan = roster.stop_scan(scan.id)
+    return scan
+
+
+def _show(roster: Roster, scan: ScanInfo, out: Out) -> None:
+    silent = scan.total <= SILENT_UP_TO
+    if out.as_json:
+        head = ("id", "state", "segment", "adapter", "targets", "probes", "started", "seconds", "answered", "silent")
+        record = scan.model_dump(mode="json", include={*head, "door", "foreign", "notes"})
+        out.json_stream("addresses", roster.results(scan.id, silent=silent), scan=record)
+        return
+    rows = [_row(result) for result in roster.results(scan.id)]
+    if rows:
+        out.table(("address", "name", "mac", "vendor", "reply", "by", "ports"), rows, right=("reply",))
+        out.say("")
+    out.say(_summary(scan), "bold")
+    for note in scan.notes:
+        out.say(f"Note: {note}.")
+
+
+def _summary(scan: ScanInfo) -> str:
+    foreign = f", {scan.foreign} at foreign addresses" if scan.foreign else ""
+    return (
+        f"Scan {scan.id} of {scan.targets}: {_STATE_WORDS[scan.state]} after {duration(scan.seconds)}. "
+        f"{scan.answered:,} answered, {scan.silent:,} silent{foreign}; {scan.probes:,} probes."
+    )
+
+
+def _row(result: AddressResult) -> tuple[str | Text, ...]:
+    name = (result.device.name if result.device else None) or (result.names[0].name if result.names else "")
+    two = len(result.macs) > 1
+    address = Text(result.address)
+    if two:
+        address.append(f"  claimed by {'two' if len(result.macs) == 2 else len(result.macs)}", style="bold red")
+    elif result.foreign:
+        address.append("  foreign", style="yellow")
+    mac = Text("\n".join(m.mac for m in result.macs))
+    vendor = "\n".join(m.vendor or ("locally administered" if m.local else "") for m in result.macs)
+    reply = f"{result.rtt_ms.min:.1f} ms" if result.rtt_ms else ""
+    by = "+".join(result.by) or ("overheard" if result.foreign else "this machine")
+    return address, name, mac, vendor, reply, by, " ".join(str(port) for port in result.ports)
+
+
+def _scans(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.id is not None:
+            scan = roster.stop_scan(options.id) if options.stop else roster.scan(options.id)
+            _show(roster, scan, out)
+            return 0
+        if options.stop:
+            error("say which scan to stop, by its id")
+            return 2
+        found = roster.scans(limit=max(1, min(options.limit, 200))).scans
+        if options.json:
+            out.json({"scans": found})
+            return 0
+        if not found:
+            out.say("No scan yet. 'roster scan' makes the first.")
+            return 1
+        out.table(
+            ("id", "state", "started", "took", "targets", "adapter", "answered", "silent", "foreign"),
+            [
+                (
+                    str(s.id), _STATE_WORDS[s.state], clock(s.started), duration(s.seconds), s.targets, s.adapter,
+                    f"{s.answered:,}", f"{s.silent:,}", str(s.foreign),
+                )
+                for s in found
+            ],
+            right=("id", "took", "answered", "silent", "foreign"),
+        )  # fmt: skip
+    return 0
+
+
+def _ranges(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.name:
+            if not options.name[0].isdigit():
+                error(f"{options.name[0]!r} is not a range's id; 'roster ranges' lists them")
+                return 2
+            roster.name_range(int(options.name[0]), options.name[1])
+        if options.forget is not None:
+            roster.forget_range(options.forget)
+        found = roster.ranges()
+    if options.json:
+        out.json({"ranges": found})
+    elif not found:
+        out.say("No range is remembered yet; a scan remembers its range.")
+    else:
+        rows = [(str(r.id), r.name or "", r.text, f"{r.count:,}", r.subnet, ago(r.last_scan)) for r in found]
+        out.table(("id", "name", "range", "addresses", "segment", "last scan"), rows, right=("id", "addresses"))
+    return 0

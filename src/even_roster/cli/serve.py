@@ -1,0 +1,133 @@
+"""`roster serve`, `roster demo`, `roster console`: start a service, or get a sign-in for one that runs.
+
+The only module of the command line that knows the service itself.
+"""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import sys
+import webbrowser
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from ..api.places import default_home
+from .common import add_json, connect
+from .output import Out, error
+
+DEMO_LISTEN = "127.0.0.1:7420"
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    serve = commands.add_parser("serve", parents=[shared], help="run the service on this machine's network")
+    serve.add_argument(
+        "--listen", metavar="HOST:PORT", help="where the console and the API are (default 127.0.0.1:7420)"
+    )
+    serve.add_argument("--adapter", metavar="NAME", help="the adapter to scan from when none is named")
+    serve.add_argument("--tls-certificate", metavar="FILE", help="needed to listen beyond this machine")
+    serve.add_argument("--tls-key", metavar="FILE", help="the certificate's key")
+    serve.add_argument(
+        "--plain-http-risk",
+        action="store_true",
+        help="listen beyond this machine without TLS: anybody on the way can read",
+    )
+    serve.add_argument("--verbose", action="store_true", help="log every request")
+    serve.set_defaults(run=_serve)
+    demo = commands.add_parser("demo", parents=[shared], help="run the service on the simulated site Larkspur Hall")
+    demo.add_argument("--listen", metavar="HOST:PORT", default=DEMO_LISTEN, help=f"default {DEMO_LISTEN}")
+    demo.add_argument("--hosts", metavar="N", type=int, help="a generated site of this many hosts instead")
+    demo.add_argument("--no-open", action="store_true", help="do not open a browser")
+    demo.add_argument("--verbose", action="store_true", help="log every request")
+    demo.set_defaults(run=_demo)
+    console = commands.add_parser("console", parents=[shared], help="a one-time sign-in for a browser")
+    add_json(console)
+    console.set_defaults(run=_console)
+
+
+def _serve(options: argparse.Namespace) -> int:
+    from ..probe.machine import RealMachine
+
+    given = {
+        "home": Path(options.home) if options.home else None, "listen": options.listen, "adapter": options.adapter,
+        "tls_certificate": options.tls_certificate, "tls_key": options.tls_key,
+        "plain_http_risk": options.plain_http_risk or None,
+    }  # fmt: skip
+    machine = RealMachine()
+    if options.adapter and options.adapter not in {adapter.name for adapter in machine.adapters()}:
+        there = ", ".join(adapter.name for adapter in machine.adapters() if adapter.addresses)
+        error(f"there is no adapter {options.adapter!r} here; there are: {there}")
+        return 2
+    return _run(given, machine, options.verbose, None, browser=False)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from ..service.context import Context
+    from ..standin import generator, larkspur
+    from ..standin.segment import StandinMachine
+
+    if options.hosts is not None and not generator.FEWEST <= options.hosts <= generator.MOST:
+        error(f"a generated site has {generator.FEWEST} to {generator.MOST:,} hosts; {options.hosts} does not fit")
+        return 2
+    site = larkspur.build() if options.hosts is None else generator.generate(options.hosts)
+    home = Path(options.home) if options.home else default_home().with_name("even-roster-demo")
+
+    def prepare(context: Context) -> None:
+        from ..service.demo import give_prefixes
+
+        give_prefixes(context, larkspur.VENDORS.values())
+
+    given = {"home": home, "listen": options.listen}
+    return _run(given, StandinMachine(site), options.verbose, prepare, browser=not options.no_open, site=site.name)
+
+
+def _run(
+    given: dict[str, Any], machine: Any, verbose: bool, prepare: Callable[[Any], None] | None, *, browser: bool,
+    site: str | None = None,
+) -> int:  # fmt: skip
+    from pydantic import ValidationError
+
+    from ..service.run import serve
+    from ..service.settings import Settings, SettingsError
+    from ..store.database import StoreError
+
+    logging.basicConfig(
+        level=logging.INFO if verbose else logging.WARNING, stream=sys.stderr,
+        format="%(asctime)s %(levelname)s %(name)s %(message)s",
+    )  # fmt: skip
+    out = Out(False)
+
+    def announce(url: str, sign_in: str) -> None:
+        what = f"the simulated site: {site}" if site else "this machine's own network"
+        out.say(f"Even Roster runs on {what}.", "bold")
+        out.facts(
+            [
+                ("console", sign_in), ("", "(good once, for 15 minutes; 'roster console' gives another)"), ("API", url),
+                ("home", str(settings.home)), ("command line", f"roster --home {settings.home} scan"),
+                ("stop", "Ctrl-C"),
+            ]
+        )  # fmt: skip
+        sys.stdout.flush()
+        if browser:
+            webbrowser.open(sign_in)
+
+    try:
+        settings = Settings(**{name: value for name, value in given.items() if value is not None})
+        serve(settings, machine, announce, prepare)
+    except (SettingsError, StoreError, ValidationError, OSError) as bad:
+        error(str(bad))
+        return 2
+    return 0
+
+
+def _console(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        url = f"{roster.place.url}{roster.sign_in().path}"
+    if options.json:
+        out.json({"url": url})
+    else:
+        out.say(url)
+    return 0

@@ -1,0 +1,323 @@
+"""The two clients: Roster for plain code, AsyncRoster for asyncio. Same calls, same errors, same types."""
+
+from __future__ import annotations
+
+import functools
+import json
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Generic, ParamSpec, Self, TypeVar
+
+import httpx
+
+from ..api.common import Problem
+from ..api.devices import DeviceRow
+from ..api.scans import AddressResult
+from . import _calls
+from ._calls import Call
+from ._errors import RosterError, Unreachable, error_of
+from ._place import Place, locate
+
+P = ParamSpec("P")
+T = TypeVar("T")
+TIMEOUT = httpx.Timeout(30.0, connect=5.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Happening:
+    """One server-sent event: its id to resume behind, its kind, its data."""
+
+    id: str
+    kind: str
+    data: Any
+
+
+class _Sync(Generic[P, T]):
+    """A call as a method that blocks."""
+
+    def __init__(self, build: Callable[P, Call[T]]) -> None:
+        self._build = build
+
+    def __get__(self, client: Roster, owner: type) -> Callable[P, T]:
+        @functools.wraps(self._build)
+        def run(*args: P.args, **kwargs: P.kwargs) -> T:
+            return client.run(self._build(*args, **kwargs))
+
+        return run
+
+
+class _Async(Generic[P, T]):
+    """A call as a method to be awaited."""
+
+    def __init__(self, build: Callable[P, Call[T]]) -> None:
+        self._build = build
+
+    def __get__(self, client: AsyncRoster, owner: type) -> Callable[P, Awaitable[T]]:
+        @functools.wraps(self._build)
+        def run(*args: P.args, **kwargs: P.kwargs) -> Awaitable[T]:
+            return client.run(self._build(*args, **kwargs))
+
+        return run
+
+
+class Roster:
+    """A connection to a service. Without arguments: the one of this account on this machine.
+
+    Raises Unreachable when there is none; every call raises the errors of this package and no others.
+    """
+
+    health = _Sync(_calls.health)
+    sign_in = _Sync(_calls.sign_in)
+    here = _Sync(_calls.here)
+    measure = _Sync(_calls.measure)
+    start_scan = _Sync(_calls.start_scan)
+    scan = _Sync(_calls.scan)
+    scans = _Sync(_calls.scans)
+    stop_scan = _Sync(_calls.stop_scan)
+    scan_addresses = _Sync(_calls.scan_addresses)
+    device_page = _Sync(_calls.device_page)
+    device = _Sync(_calls.device)
+    edit_device = _Sync(_calls.edit_device)
+    edit_devices = _Sync(_calls.edit_devices)
+    retire_device = _Sync(_calls.retire_device)
+    join_devices = _Sync(_calls.join_devices)
+    split_device = _Sync(_calls.split_device)
+    changes = _Sync(_calls.changes)
+    undo = _Sync(_calls.undo)
+    find = _Sync(_calls.find)
+    explain = _Sync(_calls.explain)
+    vendor = _Sync(_calls.vendor)
+    own_prefixes = _Sync(_calls.own_prefixes)
+    set_own_prefix = _Sync(_calls.set_own_prefix)
+    load_vendors = _Sync(_calls.load_vendors)
+    ranges = _Sync(_calls.ranges)
+    name_range = _Sync(_calls.name_range)
+    forget_range = _Sync(_calls.forget_range)
+    subnets = _Sync(_calls.subnets)
+    ruler = _Sync(_calls.ruler)
+
+    def __init__(
+        self,
+        server: str | None = None,
+        token: str | None = None,
+        home: Path | str | None = None,
+        *,
+        verify: bool | str = True,
+    ) -> None:
+        self.place = locate(home, server, token)
+        self._http = httpx.Client(base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=verify)
+
+    def run(self, call: Call[T]) -> T:
+        """Make one call."""
+        try:
+            response = self._http.request(call.method, call.path, params=call.params, json=call.body)
+        except httpx.HTTPError as error:
+            raise _unreachable(self.place, error) from error
+        return _answer(response, call)
+
+    def devices(self, **filters: Any) -> Iterator[DeviceRow]:
+        """All devices that match, page by page: never more than one page is held. Filters as `device_page`."""
+        filters.setdefault("limit", 1000)
+        cursor: str | None = None
+        while True:
+            page = self.device_page(**filters, cursor=cursor, total=False)
+            yield from page.devices
+            if page.next is None:
+                return
+            cursor = page.next
+
+    def results(self, scan: int, silent: bool = False) -> Iterator[AddressResult]:
+        """All results of a scan, page by page."""
+        cursor: str | None = None
+        while True:
+            page = self.scan_addresses(scan, cursor=cursor, limit=1000, silent=silent)
+            yield from page.addresses
+            if page.next is None:
+                return
+            cursor = page.next
+
+    def events(self, after: str | None = None) -> Iterator[Happening]:
+        """Everything that changes, as it happens; `after` is the id to resume behind. Ends when the service stops."""
+        try:
+            with self._http.stream("GET", "/api/events", params=_after(after), timeout=None) as response:
+                if response.is_error:
+                    response.read()
+                    raise _problem(response)
+                yield from _happenings(response.iter_lines())
+        except httpx.HTTPError as error:
+            raise _unreachable(self.place, error) from error
+
+    def close(self) -> None:
+        """Close the connection."""
+        self._http.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+class AsyncRoster:
+    """As Roster, for asyncio."""
+
+    health = _Async(_calls.health)
+    sign_in = _Async(_calls.sign_in)
+    here = _Async(_calls.here)
+    measure = _Async(_calls.measure)
+    start_scan = _Async(_calls.start_scan)
+    scan = _Async(_calls.scan)
+    scans = _Async(_calls.scans)
+    stop_scan = _Async(_calls.stop_scan)
+    scan_addresses = _Async(_calls.scan_addresses)
+    device_page = _Async(_calls.device_page)
+    device = _Async(_calls.device)
+    edit_device = _Async(_calls.edit_device)
+    edit_devices = _Async(_calls.edit_devices)
+    retire_device = _Async(_calls.retire_device)
+    join_devices = _Async(_calls.join_devices)
+    split_device = _Async(_calls.split_device)
+    changes = _Async(_calls.changes)
+    undo = _Async(_calls.undo)
+    find = _Async(_calls.find)
+    explain = _Async(_calls.explain)
+    vendor = _Async(_calls.vendor)
+    own_prefixes = _Async(_calls.own_prefixes)
+    set_own_prefix = _Async(_calls.set_own_prefix)
+    load_vendors = _Async(_calls.load_vendors)
+    ranges = _Async(_calls.ranges)
+    name_range = _Async(_calls.name_range)
+    forget_range = _Async(_calls.forget_range)
+    subnets = _Async(_calls.subnets)
+    ruler = _Async(_calls.ruler)
+
+    def __init__(
+        self,
+        server: str | None = None,
+        token: str | None = None,
+        home: Path | str | None = None,
+        *,
+        verify: bool | str = True,
+    ) -> None:
+        self.place = locate(home, server, token)
+        self._http = httpx.AsyncClient(
+            base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=verify
+        )
+
+    async def run(self, call: Call[T]) -> T:
+        """Make one call."""
+        try:
+            response = await self._http.request(call.method, call.path, params=call.params, json=call.body)
+        except httpx.HTTPError as error:
+            raise _unreachable(self.place, error) from error
+        return _answer(response, call)
+
+    async def devices(self, **filters: Any) -> AsyncIterator[DeviceRow]:
+        """As Roster.devices."""
+        filters.setdefault("limit", 1000)
+        cursor: str | None = None
+        while True:
+            page = await self.device_page(**filters, cursor=cursor, total=False)
+            for device in page.devices:
+                yield device
+            if page.next is None:
+                return
+            cursor = page.next
+
+    async def results(self, scan: int, silent: bool = False) -> AsyncIterator[AddressResult]:
+        """As Roster.results."""
+        cursor: str | None = None
+        while True:
+            page = await self.scan_addresses(scan, cursor=cursor, limit=1000, silent=silent)
+            for result in page.addresses:
+                yield result
+            if page.next is None:
+                return
+            cursor = page.next
+
+    async def events(self, after: str | None = None) -> AsyncIterator[Happening]:
+        """As Roster.events."""
+        try:
+            async with self._http.stream("GET", "/api/events", params=_after(after), timeout=None) as response:
+                if response.is_error:
+                    await response.aread()
+                    raise _problem(response)
+                parser = _Parser()
+                async for line in response.aiter_lines():
+                    if happening := parser.line(line):
+                        yield happening
+        except httpx.HTTPError as error:
+            raise _unreachable(self.place, error) from error
+
+    async def close(self) -> None:
+        """Close the connection."""
+        await self._http.aclose()
+
+    async def __aenter__(self) -> Self:
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self.close()
+
+
+class _Parser:
+    """Puts event-stream lines together (WHATWG HTML, 9.2)."""
+
+    def __init__(self) -> None:
+        self._id, self._kind, self._data = "", "", ""
+
+    def line(self, line: str) -> Happening | None:
+        """Take one line; an empty one completes an event."""
+        name, _, value = line.partition(":")
+        value = value.removeprefix(" ")
+        if name == "id":
+            self._id = value
+        elif name == "event":
+            self._kind = value
+        elif name == "data":
+            self._data += value
+        elif not line and self._kind:
+            happening = Happening(self._id, self._kind, json.loads(self._data or "null"))
+            self._kind, self._data = "", ""
+            return happening
+        return None
+
+
+def _happenings(lines: Iterator[str]) -> Iterator[Happening]:
+    parser = _Parser()
+    for line in lines:
+        if happening := parser.line(line):
+            yield happening
+
+
+def _after(after: str | None) -> dict[str, str] | None:
+    return {"after": after} if after else None
+
+
+def _headers(place: Place) -> dict[str, str]:
+    return {"Authorization": f"Bearer {place.token}"} if place.token else {}
+
+
+def _unreachable(place: Place, error: httpx.HTTPError) -> RosterError:
+    why = "it took too long to answer" if isinstance(error, httpx.TimeoutException) else "nothing answers there"
+    return Unreachable(f"the service at {place.url} is not reachable: {why}; is it running?")
+
+
+def _answer(response: httpx.Response, call: Call[T]) -> T:
+    if response.is_error:
+        raise _problem(response)
+    return call.answer.validate_json(response.content or b"null")
+
+
+def _problem(response: httpx.Response) -> RosterError:
+    try:
+        return error_of(Problem.model_validate_json(response.content))
+    except ValueError:
+        status = response.status_code
+        return error_of(Problem(title="Error", status=status, code="http", detail=f"the service answered {status}"))

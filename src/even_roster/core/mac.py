@@ -1,0 +1,104 @@
+"""MAC addresses (EUI-48, IEEE 802-2014 clause 8) in every notation people paste.
+
+One value type, one canonical notation out: lower-case hexadecimal with colons.
+This module must never guess: text that is not exactly 48 bits of hexadecimal is refused with a reason.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import total_ordering
+
+_SEPARATORS = re.compile(r"[\s:.\-\u2010-\u2015\u2212]")
+_HEX = re.compile(r"[0-9a-fA-F]*\Z")
+_GROUPED = re.compile(r"(?:[0-9a-fA-F]{1,2}[:\-]){5}[0-9a-fA-F]{1,2}\Z")
+
+
+class MacError(ValueError):
+    """Text is not a MAC address; `str(error)` says what is wrong and what would be right."""
+
+
+@total_ordering
+@dataclass(frozen=True, slots=True)
+class Mac:
+    """A 48-bit MAC address; `value` is 0 to 2**48 - 1, most significant octet first on the wire."""
+
+    value: int
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.value < 1 << 48:
+            raise MacError(f"{self.value} is outside the 48 bits of a MAC address")
+
+    @classmethod
+    def parse(cls, text: str) -> Mac:
+        """Read any common notation: colons, dashes, dots, blanks, bare, mixed case, single-digit groups.
+
+        Raises MacError.
+        """
+        stripped = text.strip()
+        if _GROUPED.match(stripped):
+            groups = re.split(r"[:\-]", stripped)
+            return cls(int("".join(group.rjust(2, "0") for group in groups), 16))
+        digits = _SEPARATORS.sub("", stripped)
+        if not _HEX.match(digits):
+            wrong = next(char for char in digits if char not in "0123456789abcdefABCDEF")
+            raise MacError(f"{_shown(text)} is not a MAC address: {wrong!r} is not a hexadecimal digit")
+        if len(digits) != 12:
+            raise MacError(
+                f"{_shown(text)} is not a MAC address: it has {len(digits)} hexadecimal digits, 12 are needed"
+            )
+        return cls(int(digits, 16))
+
+    @classmethod
+    def from_bytes(cls, octets: bytes) -> Mac:
+        """Six octets in wire order. Raises MacError."""
+        if len(octets) != 6:
+            raise MacError(f"a MAC address has 6 octets, not {len(octets)}")
+        return cls(int.from_bytes(octets, "big"))
+
+    def to_bytes(self) -> bytes:
+        """Six octets in wire order."""
+        return self.value.to_bytes(6, "big")
+
+    @property
+    def local(self) -> bool:
+        """True when the locally administered bit is set (IEEE 802-2014 8.2.2): often a randomised MAC."""
+        return bool(self.value >> 41 & 1)
+
+    @property
+    def multicast(self) -> bool:
+        """True when the group bit is set (IEEE 802-2014 8.2.2); broadcast included."""
+        return bool(self.value >> 40 & 1)
+
+    @property
+    def unusable_as_source(self) -> bool:
+        """True for all zeros and for group addresses: no adapter sends from those."""
+        return self.value == 0 or self.multicast
+
+    def __str__(self) -> str:
+        digits = f"{self.value:012x}"
+        return ":".join(digits[i : i + 2] for i in range(0, 12, 2))
+
+    def __lt__(self, other: object) -> bool:
+        if not isinstance(other, Mac):
+            return NotImplemented
+        return self.value < other.value
+
+
+BROADCAST = Mac((1 << 48) - 1)
+
+
+def fragment_digits(text: str) -> str | None:
+    """The bare lower-case hex digits of a fragment of a MAC in any notation, or None if it cannot be one.
+
+    Used for search: '0c-4A:10' gives '0c4a10'. At least two digits are needed.
+    """
+    digits = _SEPARATORS.sub("", text.strip()).lower()
+    if 2 <= len(digits) <= 12 and _HEX.match(digits):
+        return digits
+    return None
+
+
+def _shown(text: str) -> str:
+    return repr(text if len(text) <= 40 else text[:37] + "...")

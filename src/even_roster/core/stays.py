@@ -1,0 +1,120 @@
+"""Folds sightings into stays: unbroken stretches of one (address, MAC) pair.
+
+History grows with changes, not with scans: ten thousand scans of a quiet printer are one stay with a count.
+A stay is broken when the pair was not seen for longer than GAP, or when in between another MAC held the address
+and this one did not answer beside it. Pure; times are UTC milliseconds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from enum import IntFlag
+
+GAP_MS = 14 * 24 * 3600 * 1000
+SAME_MOMENT_MS = 10 * 60 * 1000
+
+
+class Source(IntFlag):
+    """What observed a pair; a stay collects all of them."""
+
+    ARP = 1
+    NEIGHBOUR = 2
+    ECHO = 4
+    CONNECT = 8
+    SELF = 16
+    OVERHEARD = 32
+
+    @property
+    def words(self) -> list[str]:
+        """The sources as lower-case words, in a fixed order."""
+        return [(one.name or "").lower() for one in Source if one in self]
+
+
+Pair = tuple[int, int | None]
+
+
+@dataclass(frozen=True, slots=True)
+class Sighting:
+    """At `at`, `source` observed that `mac` (None off the link, where no MAC is visible) held `address`."""
+
+    address: int
+    mac: int | None
+    at: int
+    source: Source
+
+    @property
+    def pair(self) -> Pair:
+        """What a stay is about."""
+        return self.address, self.mac
+
+
+@dataclass(frozen=True, slots=True)
+class Stay:
+    """A pair was there from `first` to `last`, observed `count` times. `id` is None until stored."""
+
+    id: int | None
+    address: int
+    mac: int | None
+    first: int
+    last: int
+    count: int
+    sources: Source
+
+    @property
+    def pair(self) -> Pair:
+        """What the stay is about."""
+        return self.address, self.mac
+
+
+@dataclass(frozen=True, slots=True)
+class Folded:
+    """What a batch of sightings changes: stays to store anew and stays that grew."""
+
+    begun: list[Stay]
+    grown: list[Stay]
+
+
+def fold(latest: Mapping[Pair, Stay], rivals: Mapping[int, Iterable[Stay]], batch: Iterable[Sighting]) -> Folded:
+    """Fold a batch, in order of time, into the latest stay of each pair.
+
+    `rivals` are the latest stays at each address, whatever their MAC: the ones that can break a stay.
+    A sighting older than the stay it belongs to widens nothing but is counted.
+    """
+    current: dict[Pair, Stay] = dict(latest)
+    at_address: dict[int, dict[Pair, Stay]] = {a: {s.pair: s for s in stays} for a, stays in rivals.items()}
+    ended: list[Stay] = []
+    touched: set[Pair] = set()
+    for sighting in sorted(batch, key=lambda one: one.at):
+        pair = sighting.pair
+        stay = current.get(pair)
+        others = (s for p, s in at_address.get(sighting.address, {}).items() if p != pair)
+        if stay is None or _broken(stay, others, sighting.at):
+            if stay is not None and pair in touched:
+                ended.append(stay)
+            stay = Stay(None, sighting.address, sighting.mac, sighting.at, sighting.at, 1, sighting.source)
+        else:
+            stay = replace(
+                stay,
+                first=min(stay.first, sighting.at),
+                last=max(stay.last, sighting.at),
+                count=stay.count + 1,
+                sources=stay.sources | sighting.source,
+            )
+        current[pair] = stay
+        at_address.setdefault(sighting.address, {})[pair] = stay
+        touched.add(pair)
+    changed = [*ended, *(current[pair] for pair in touched)]
+    return Folded([s for s in changed if s.id is None], [s for s in changed if s.id is not None])
+
+
+def _broken(stay: Stay, others: Iterable[Stay], at: int) -> bool:
+    """A gap too long, or a rival that was seen alone well after this pair fell silent."""
+    if at - stay.last > GAP_MS:
+        return True
+    return any(stay.last + SAME_MOMENT_MS < rival.last <= at and rival.mac is not None for rival in others)
+
+
+def holder_at(stays: Iterable[Stay], moment: int) -> list[Stay]:
+    """The stays that cover a moment: who had the address then."""
+    return [stay for stay in stays if stay.first <= moment <= stay.last]

@@ -1,0 +1,121 @@
+"""One front of a sweep: a set of targets that are asked round after round until they answer. No I/O, no clock.
+
+State is kept in flat arrays, one octet and one 32-bit float per address, never an object per address: a /12 costs 5 MB.
+"""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Callable, Collection
+
+from ..core.span import Positions, SpanSet
+
+_SILENT = 0
+
+
+class Front:
+    """Who was asked when, who has answered, and who is due next.
+
+    Rounds follow each other address by address: an address is asked again when its own waiting time is over, so a long
+    range flows through its rounds without a pause. After the last round, expected addresses that are still silent are
+    asked `extra_rounds` more.
+    """
+
+    def __init__(
+        self,
+        targets: SpanSet,
+        rounds: int,
+        extra_rounds: int,
+        expected: Collection[int],
+        wait: Callable[[], float],
+    ) -> None:
+        self._positions = Positions(targets)
+        self.total = self._positions.total
+        self._answered = bytearray(self.total)
+        self._sent = array("f", bytes(4 * self.total))
+        self._wait = wait
+        self._rounds = rounds
+        self._extra_rounds = extra_rounds
+        self._expected = sorted(i for i in map(self._positions.index, expected) if i >= 0)
+        self._round = 0
+        self._cursor = 0
+        self._last_sent = float("-inf")
+        self._base = 0.0
+        self._left: list[int] | None = None
+        self.answered = 0
+        self.wake: float | None = None
+        self.done = self.total == 0
+
+    @property
+    def round(self) -> int:
+        """The current round, from 1."""
+        return min(self._round + 1, self._rounds + self._extra_rounds)
+
+    def next(self, now: float) -> int | None:
+        """The next address to ask at this moment, or None; then `wake` says when to come again, or `done` is set."""
+        if not self._base:
+            self._base = now - 1.0  # 32-bit floats keep microseconds only near zero
+        while not self.done:
+            index = self._next_index()
+            if index is None:
+                if not self._next_round():
+                    over = self._last_sent + self._wait()
+                    self.done, self.wake = now >= over, over
+                    return None
+                continue
+            if self._round:
+                due = self._base + self._sent[index] + self._wait()
+                if due > now:
+                    self.wake = due
+                    return None
+            self._cursor += 1
+            self._sent[index] = now - self._base
+            self._last_sent = now
+            return self._positions.address(index)
+        return None
+
+    def _next_index(self) -> int | None:
+        if self._left is None:
+            index = self._answered.find(_SILENT, self._cursor)
+            self._cursor = index
+            return index if index >= 0 else None
+        while self._cursor < len(self._left):
+            index = self._left[self._cursor]
+            if not self._answered[index]:
+                return index
+            self._cursor += 1
+        return None
+
+    def _next_round(self) -> bool:
+        """Begin another round if there is one; False when all are over."""
+        if self._round + 1 >= self._rounds:
+            self._left = [i for i in self._expected if not self._answered[i]]
+            if self._round + 1 >= self._rounds + self._extra_rounds or not self._left:
+                self._cursor = len(self._left)
+                return False
+        self._round += 1
+        self._cursor = 0
+        return True
+
+    def heard(self, address: int, at: float) -> tuple[bool, float | None]:
+        """An address answered: whether it is one of the targets, and the time since it was last asked, if it was."""
+        index = self._positions.index(address)
+        if index < 0:
+            return False, None
+        if not self._answered[index]:
+            self._answered[index] = 1
+            self.answered += 1
+        sent = self._sent[index]
+        return True, at - self._base - sent if sent else None
+
+    def probes_left(self) -> int:
+        """An upper estimate of the sends still to come if nobody else answers."""
+        if self._left is not None:
+            return len(self._left) - self._cursor
+        silent = self.total - self.answered
+        ahead = round(silent * (1 - max(self._cursor, 0) / self.total)) if self.total else 0
+        return ahead + silent * max(self._rounds - self._round - 1, 0)
+
+    def ask_no_more(self) -> None:
+        """Give the front up: nothing more is due."""
+        self.done = True

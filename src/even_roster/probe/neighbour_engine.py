@@ -1,0 +1,184 @@
+"""The scan engine without privileges: the kernel asks the neighbours, this engine reads its table. No I/O, no clock.
+
+The kernel's table holds few entries (1,024 by default) and keeps a fresh one for at least five seconds, so a range
+goes through it in a sliding window of `capacity` addresses; nothing is lost, larger ranges take longer.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from enum import IntFlag
+from ipaddress import IPv4Address
+
+from ..core.adapters import Adapter
+from ..core.span import SpanSet
+from ..core.stays import Source
+from .segment import Neighbour
+from .sweep_engine import Answer, SweepPlan
+
+HOLD = 5.5
+GIVE_UP = 3.6
+GIVE_UP_STALE = 9.0
+LOOK_EVERY = 0.06
+
+
+class NeighbourState(IntFlag):
+    """States of linux/neighbour.h (NUD_*)."""
+
+    INCOMPLETE = 0x01
+    REACHABLE = 0x02
+    STALE = 0x04
+    DELAY = 0x08
+    PROBE = 0x10
+    FAILED = 0x20
+    NOARP = 0x40
+    PERMANENT = 0x80
+
+
+_UNSURE = NeighbourState.STALE | NeighbourState.DELAY | NeighbourState.PROBE
+
+
+@dataclass(slots=True)
+class _Asked:
+    at: float
+    tries: int
+    unsure: bool = False
+
+
+class NeighbourEngine:
+    """A sweep through the kernel's table. Nudge what `due` gives, hand the table to `told`, until `finished`.
+
+    An answer is an entry that the kernel holds to be reachable, by its own request and within its own time limit.
+    """
+
+    def __init__(self, plan: SweepPlan, adapter: Adapter, capacity: int) -> None:
+        own = SpanSet(tuple(sorted((int(a.ip), int(a.ip)) for a in adapter.addresses)))
+        near = (plan.targets & adapter.onlink) - own
+        self.total = len(near)
+        self._ahead = near.addresses()
+        self._capacity = capacity
+        self._asked: dict[int, _Asked] = {}
+        self._again: deque[int] = deque()
+        self._expected = set(plan.expected)
+        self._tries = 1 + plan.extra_rounds
+        self._held: deque[tuple[float, int]] = deque()
+        self._answers: list[Answer] = []
+        self._echo = plan.echo
+        self._to_echo: deque[int] = deque()
+        self._echoed: dict[int, float] = {}
+        self._exhausted = self.total == 0
+        self._next_look = 0.0
+        self.probes = 0
+        self.answered = 0
+        self.settled = 0
+
+    def due(self, now: float, room: int) -> list[IPv4Address]:
+        """At most `room` addresses to nudge at this moment."""
+        while self._held and self._held[0][0] <= now:
+            self._held.popleft()
+        free = self._capacity - len(self._asked) - len(self._held)
+        nudges: list[IPv4Address] = []
+        while len(nudges) < min(room, free):
+            address = self._next_address()
+            if address is None:
+                break
+            asked = self._asked.setdefault(int(address), _Asked(now, 0))
+            asked.at, asked.tries = now, asked.tries + 1
+            nudges.append(address)
+        self.probes += len(nudges)
+        return nudges
+
+    def _next_address(self) -> IPv4Address | None:
+        if self._again:
+            return IPv4Address(self._again.popleft())
+        address = next(self._ahead, None)
+        if address is None:
+            self._exhausted = True
+        return address
+
+    def full(self, address: IPv4Address) -> None:
+        """The kernel had no room for a nudge: the address is asked again later."""
+        self._asked.pop(int(address), None)
+        self._again.append(int(address))
+
+    def due_echoes(self, now: float, room: int) -> list[IPv4Address]:
+        """Responders to be asked for their reply time, at most `room`."""
+        found = [self._to_echo.popleft() for _ in range(min(room, len(self._to_echo)))]
+        for address in found:
+            self._echoed[address] = now
+        self.probes += len(found)
+        return [IPv4Address(address) for address in found]
+
+    def told(self, table: Sequence[Neighbour], now: float) -> None:
+        """What the kernel's table says now: settles the addresses that are under way."""
+        self._next_look = now + LOOK_EVERY
+        for entry in table:
+            address = int(entry.address)
+            asked = self._asked.get(address)
+            if asked is None:
+                continue
+            if entry.state & NeighbourState.REACHABLE and entry.mac and not entry.mac.unusable_as_source:
+                self._answers.append(Answer(address, entry.mac, Source.NEIGHBOUR, now, None, False))
+                self.answered += 1
+                self._settle(address, now)
+                if self._echo:
+                    self._to_echo.append(address)
+            elif entry.state & _UNSURE:
+                asked.unsure = True
+            elif entry.state & NeighbourState.FAILED and now - asked.at > 0.5:
+                self._silent(address, asked, now)
+        late = [(a, asked) for a, asked in self._asked.items() if now - asked.at > _patience(asked)]
+        for address, asked in late:
+            self._silent(address, asked, now)
+
+    def echoed(self, replies: Iterable[tuple[float, IPv4Address]]) -> None:
+        """Echo replies that came."""
+        for at, address in replies:
+            sent = self._echoed.pop(int(address), None)
+            if sent is not None:
+                self._answers.append(Answer(int(address), None, Source.ECHO, at, at - sent, False))
+
+    def _silent(self, address: int, asked: _Asked, now: float) -> None:
+        if address in self._expected and asked.tries < self._tries:
+            asked.at = now
+            self._again.append(address)
+        else:
+            self._settle(address, now)
+
+    def _settle(self, address: int, now: float) -> None:
+        del self._asked[address]
+        self._held.append((now + HOLD, address))
+        self.settled += 1
+
+    def look_due(self, now: float) -> bool:
+        """True when the table should be read again."""
+        return bool(self._asked) and now >= self._next_look
+
+    def probes_left(self) -> int:
+        """Addresses that are not settled yet."""
+        return self.total - self.settled
+
+    def take(self) -> list[Answer]:
+        """The answers since the last call."""
+        answers, self._answers = self._answers, []
+        return answers
+
+    def wake(self, now: float) -> float:
+        """When to come again."""
+        if self._asked:
+            return self._next_look
+        if self._held and not self._exhausted:
+            return self._held[0][0]
+        return now + LOOK_EVERY
+
+    def finished(self, now: float) -> bool:
+        """True when every address is settled and no echo is awaited."""
+        if not self._exhausted or self._asked or self._again or self._to_echo:
+            return False
+        return not self._echoed or now > max(self._echoed.values()) + 1.0
+
+
+def _patience(asked: _Asked) -> float:
+    return GIVE_UP_STALE if asked.unsure else GIVE_UP

@@ -1,0 +1,130 @@
+"""UDP exchanges and TCP connects through the kernel's sockets: what the packet and the kernel segment share."""
+
+from __future__ import annotations
+
+import asyncio
+import errno
+import socket
+import struct
+from collections import defaultdict
+from collections.abc import Callable
+from ipaddress import IPv4Address
+
+from ..core.adapters import Adapter
+from .segment import Reached, SegmentError, T
+
+_SO_BINDTODEVICE = 25
+_NO_LINGER = struct.pack("ii", 1, 0)
+
+
+def bind_to(sock: socket.socket, adapter: Adapter) -> None:
+    """Tie a socket to an adapter, by name where the system allows it, else by its address."""
+    try:
+        sock.setsockopt(socket.SOL_SOCKET, _SO_BINDTODEVICE, adapter.name.encode() + b"\0")
+    except OSError:
+        if adapter.addresses and sock.type != socket.SOCK_RAW:
+            sock.bind((str(adapter.addresses[0].ip), 0))
+
+
+class KernelSockets:
+    """One shared UDP socket for all exchanges, answers told apart by sender, and TCP connects."""
+
+    def __init__(self, adapter: Adapter) -> None:
+        self._adapter = adapter
+        self._udp: socket.socket | None = None
+        self._waiting: dict[tuple[str, int], list[Callable[[bytes], bool]]] = defaultdict(list)
+
+    async def datagram(
+        self, to: IPv4Address, port: int, payload: bytes, accept: Callable[[bytes], T | None], *,
+        answers_from: IPv4Address, timeout: float,
+    ) -> T | None:  # fmt: skip
+        """See Segment.datagram. Unreachable destinations are silent ones."""
+        loop = asyncio.get_running_loop()
+        sock = self._open(loop)
+        future: asyncio.Future[T] = loop.create_future()
+
+        def offer(data: bytes) -> bool:
+            value = accept(data)
+            if value is None or future.done():
+                return False
+            future.set_result(value)
+            return True
+
+        key = (str(answers_from), port)
+        self._waiting[key].append(offer)
+        try:
+            try:
+                sock.sendto(payload, (str(to), port))
+            except OSError:
+                return None
+            return await asyncio.wait_for(future, timeout)
+        except TimeoutError:
+            return None
+        finally:
+            self._waiting[key].remove(offer)
+            if not self._waiting[key]:
+                del self._waiting[key]
+
+    def _open(self, loop: asyncio.AbstractEventLoop) -> socket.socket:
+        if self._udp is None:
+            sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+            sock.setblocking(False)
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
+            bind_to(sock, self._adapter)
+            if self._adapter.addresses:
+                sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, self._adapter.addresses[0].ip.packed)
+            sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_TTL, 255)
+            loop.add_reader(sock.fileno(), self._read, sock)
+            self._udp = sock
+        return self._udp
+
+    def _read(self, sock: socket.socket) -> None:
+        for _ in range(64):
+            try:
+                data, (host, port, *_) = sock.recvfrom(65535)
+            except BlockingIOError:
+                return
+            except OSError:
+                continue
+            for offer in list(self._waiting.get((host, port), ())):
+                if offer(data):
+                    break
+
+    async def stream(self, to: IPv4Address, port: int, timeout: float) -> Reached:
+        """See Segment.stream."""
+        loop = asyncio.get_running_loop()
+        sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        try:
+            sock.setblocking(False)
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, _NO_LINGER)
+            bind_to(sock, self._adapter)
+            await asyncio.wait_for(loop.sock_connect(sock, (str(to), port)), timeout)
+            return Reached.OPEN
+        except ConnectionRefusedError:
+            return Reached.REFUSED
+        except (TimeoutError, OSError):
+            return Reached.SILENT
+        finally:
+            sock.close()
+
+    async def close(self) -> None:
+        """Close the shared socket."""
+        if self._udp is not None:
+            asyncio.get_running_loop().remove_reader(self._udp.fileno())
+            self._udp.close()
+            self._udp = None
+
+
+def refused(error: OSError) -> str | None:
+    """Why the system refused, in words, when it is a matter of permission."""
+    if error.errno in (errno.EPERM, errno.EACCES):
+        return "this account may not do that (CAP_NET_RAW is missing)"
+    return None
+
+
+def interface_index(adapter: Adapter) -> int:
+    """The kernel's number of an adapter. Raises SegmentError when it is gone."""
+    try:
+        return socket.if_nametoindex(adapter.name)
+    except OSError as error:
+        raise SegmentError(f"adapter {adapter.name} is gone: {error}") from error

@@ -1,0 +1,237 @@
+"""The scan engine over raw frames: told the time and what arrived, it says what to send. No I/O, no clock.
+
+Addresses on the link are asked by ARP, those behind the gateway by echo. Everything heard counts: replies, requests
+and announcements of others, two MACs for one address, and addresses that do not belong here.
+Times are monotonic seconds, above zero.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Collection
+from dataclasses import dataclass
+from ipaddress import IPv4Address
+
+from ..core.adapters import Adapter
+from ..core.mac import Mac
+from ..core.span import SpanSet
+from ..core.stays import Source
+from ..wire import arp, ethernet, icmp, ipv4
+from ..wire.errors import WireError
+from .front import Front
+from .rtt import WaitingTime
+from .templates import ArpTemplate, EchoTemplate
+
+GATEWAY_TRIES = 4
+GATEWAY_WAIT = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class SweepPlan:
+    """What to ask: `expected` are addresses the roster knows and that are asked up to `extra_rounds` more."""
+
+    targets: SpanSet
+    rounds: int = 3
+    extra_rounds: int = 2
+    expected: Collection[int] = ()
+    echo: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """One observation. `mac` is None behind the gateway; `rtt` in seconds when the question's time is known."""
+
+    address: int
+    mac: Mac | None
+    by: Source
+    at: float
+    rtt: float | None
+    foreign: bool
+
+
+class SweepEngine:
+    """A sweep of one range from one adapter. Feed frames to `heard`, send what `due` gives, until `finished`."""
+
+    def __init__(self, plan: SweepPlan, adapter: Adapter, identifier: int) -> None:
+        if adapter.mac is None or not adapter.addresses:
+            raise ValueError(f"adapter {adapter.name} has no MAC or no address to ask from")
+        self._mac = adapter.mac
+        self._own = {int(address.ip) for address in adapter.addresses}
+        self._onlink = adapter.onlink
+        self._identifier = identifier
+        self._waiting = WaitingTime()
+        own = SpanSet(tuple(sorted((address, address) for address in self._own)))
+        near = (plan.targets & self._onlink) - own
+        far = plan.targets - self._onlink
+        self._gateway = adapter.gateway
+        self._near = Front(near, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds)
+        self._far = Front(far, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds)
+        self._arp = [(a.network, ArpTemplate(adapter.mac, a.ip)) for a in adapter.addresses]
+        self._echo = EchoTemplate(adapter.mac, adapter.addresses[0].ip, identifier, 1)
+        self._want_echo = plan.echo
+        self._to_echo: deque[tuple[int, bytes]] = deque()
+        self._echoed: dict[tuple[int, bytes], float] = {}
+        self._said: set[tuple[int, int, int]] = set()
+        self._answers: list[Answer] = []
+        self._gateway_mac: bytes | None = None
+        self._gateway_asked = 0
+        self._gateway_next = 0.0
+        self._last_echo = float("-inf")
+        self.probes = 0
+        self.rejected = 0
+        if far and self._gateway is None:
+            self._far.ask_no_more()
+
+    @property
+    def answered(self) -> int:
+        """Targets that have answered so far."""
+        return self._near.answered + self._far.answered
+
+    @property
+    def round(self) -> int:
+        """The round that is under way, from 1."""
+        return min(front.round for front in (self._near, self._far) if front.total) if self.total else 1
+
+    @property
+    def total(self) -> int:
+        """Targets that are asked; own addresses are not."""
+        return self._near.total + self._far.total
+
+    @property
+    def gateway_silent(self) -> bool:
+        """True when targets lie behind a gateway that is missing or did not answer."""
+        return self._far.total > 0 and self._far.done and self._gateway_mac is None
+
+    def probes_left(self) -> int:
+        """An upper estimate of the sends still to come."""
+        left = (self._near, self._far)
+        return sum(front.probes_left() for front in left if not front.done) + len(self._to_echo)
+
+    def take(self) -> list[Answer]:
+        """The answers since the last call."""
+        answers, self._answers = self._answers, []
+        return answers
+
+    def due(self, now: float, room: int) -> list[bytes]:
+        """At most `room` frames to send at this moment."""
+        frames: list[bytes] = []
+        while len(frames) < room:
+            frame = self._next_frame(now)
+            if frame is None:
+                break
+            frames.append(frame)
+        self.probes += len(frames)
+        return frames
+
+    def _next_frame(self, now: float) -> bytes | None:
+        target = self._near.next(now)
+        if target is not None:
+            return self._arp_template(target).frame(target)
+        if self._to_echo:
+            address, mac = self._to_echo.popleft()
+            self._echoed[address, mac] = self._last_echo = now
+            return self._echo.frame(address, mac)
+        if self._far.done:
+            return None
+        if self._gateway_mac is None:
+            return self._ask_gateway(now)
+        target = self._far.next(now)
+        return None if target is None else self._echo.frame(target, self._gateway_mac)
+
+    def _arp_template(self, target: int) -> ArpTemplate:
+        if len(self._arp) > 1:
+            address = IPv4Address(target)
+            for network, template in self._arp:
+                if address in network:
+                    return template
+        return self._arp[0][1]
+
+    def _ask_gateway(self, now: float) -> bytes | None:
+        assert self._gateway is not None
+        if now < self._gateway_next:
+            return None
+        if self._gateway_asked >= GATEWAY_TRIES:
+            self._far.ask_no_more()
+            return None
+        self._gateway_asked += 1
+        self._gateway_next = now + GATEWAY_WAIT
+        return self._arp_template(int(self._gateway)).frame(int(self._gateway))
+
+    def wake(self, now: float) -> float | None:
+        """When `due` may have something again, if nothing arrives before; None when it is all over."""
+        times = [front.wake for front in (self._near, self._far) if not front.done and front.wake is not None]
+        if not self._far.done and self._gateway_mac is None:
+            times = [t for t in times if t > now] + [self._gateway_next]
+        if self._echoed:
+            times.append(self._last_echo + self._waiting.seconds)
+        return min(times, default=None)
+
+    def finished(self, now: float) -> bool:
+        """True when nothing is left to ask and nothing to wait for."""
+        if not (self._near.done and self._far.done) or self._to_echo:
+            return False
+        return not self._echoed or now >= self._last_echo + self._waiting.seconds
+
+    def heard(self, data: bytes, at: float) -> None:
+        """A frame arrived. Frames that are not what they claim to be are counted in `rejected`, never raised."""
+        try:
+            frame = ethernet.decode(data)
+            if frame.source == self._mac:
+                return
+            if frame.ethertype == ethernet.EtherType.ARP:
+                self._heard_arp(arp.decode(frame.payload), at)
+            elif frame.ethertype == ethernet.EtherType.IPV4:
+                self._heard_ip(frame, at)
+        except WireError:
+            self.rejected += 1
+
+    def _heard_arp(self, packet: arp.Arp, at: float) -> None:
+        if packet.sender_mac.unusable_as_source or packet.sender_mac == self._mac:
+            return
+        address = int(packet.sender_address)
+        if packet.sender_address == self._gateway and self._gateway_mac is None:
+            self._gateway_mac = packet.sender_mac.to_bytes()
+        if packet.sender_address.is_multicast or address == 0xFFFFFFFF:
+            return
+        foreign = packet.sender_address not in self._onlink
+        target, rtt = (False, None) if foreign else self._near.heard(address, at)
+        if packet.operation is not arp.Operation.REPLY:
+            rtt = None
+        if rtt is not None:
+            self._waiting.measured(rtt)
+        new = self._say(address, packet.sender_mac, Source.ARP, at, rtt, foreign)
+        if new and target and self._want_echo:
+            self._to_echo.append((address, packet.sender_mac.to_bytes()))
+
+    def _heard_ip(self, frame: ethernet.Frame, at: float) -> None:
+        packet = ipv4.decode(frame.payload)
+        address = int(packet.source)
+        if frame.destination.multicast and not frame.source.unusable_as_source:
+            if not packet.source.is_multicast and address != 0xFFFFFFFF:
+                foreign = packet.source not in self._onlink
+                if foreign:
+                    self._say(address, frame.source, Source.OVERHEARD, at, None, foreign)
+            return
+        if packet.protocol != ipv4.Protocol.ICMP or int(packet.destination) not in self._own:
+            return
+        message = icmp.decode(packet.payload)
+        if not isinstance(message, icmp.Echo) or not message.reply or message.identifier != self._identifier:
+            return
+        if packet.source in self._onlink:
+            sent = self._echoed.pop((address, frame.source.to_bytes()), None)
+            if sent is not None:
+                self._say(address, frame.source, Source.ECHO, at, at - sent, False)
+            return
+        target, rtt = self._far.heard(address, at)
+        if target:
+            if rtt is not None:
+                self._waiting.measured(rtt)
+            self._say(address, None, Source.ECHO, at, rtt, False)
+
+    def _say(self, address: int, mac: Mac | None, by: Source, at: float, rtt: float | None, foreign: bool) -> bool:
+        key = (address, mac.value if mac else -1, by)
+        if key in self._said:
+            return False
+        self._said.add(key)
+        self._answers.append(Answer(address, mac, by, at, rtt, foreign))
+        return True

@@ -1,0 +1,129 @@
+"""Puts the service together: guards, routers, errors, the built console."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+import secrets
+import time
+from collections.abc import AsyncIterator
+from http.cookies import SimpleCookie
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse, HTMLResponse
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from .. import __version__
+from ..api.common import Problem
+from .auth import Gate
+from .context import Context
+from .problems import install, respond
+from .routers import devices, find, network, scans, system, vendors
+from .scan_manager import ScanManager
+
+STATIC = Path(__file__).parent / "static"
+_log = logging.getLogger("even_roster.request")
+_SAFE = {"GET", "HEAD", "OPTIONS"}
+_POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'"
+
+
+class Guard:
+    """Knows who asks, refuses foreign hosts and foreign pages, adds security headers and a request id, and logs."""
+
+    def __init__(self, app: ASGIApp, gate: Gate, loopback_only: bool) -> None:
+        self._app, self._gate, self._loopback_only = app, gate, loopback_only
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """One request."""
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        request_id = secrets.token_hex(6)
+        began = time.perf_counter()
+
+        async def send_more(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                out = MutableHeaders(scope=message)
+                out["X-Request-Id"] = request_id
+                out["X-Content-Type-Options"] = "nosniff"
+                out["Referrer-Policy"] = "no-referrer"
+                out["Content-Security-Policy"] = _POLICY
+                took = (time.perf_counter() - began) * 1000
+                _log.info("%s %s %s %d %.1f ms", request_id, scope["method"], scope["path"], message["status"], took)
+            await send(message)
+
+        refused = self._refused(scope, headers)
+        if refused is not None:
+            await respond(refused)(scope, receive, send_more)
+            return
+        cookies = {name: morsel.value for name, morsel in SimpleCookie(headers.get("cookie", "")).items()}
+        scope["roster_who"] = self._gate.who(headers, cookies)
+        await self._app(scope, receive, send_more)
+
+    def _refused(self, scope: Scope, headers: Headers) -> Problem | None:
+        """A name that is not this machine's points at a rebound page; a foreign Origin at a forged request."""
+        host = headers.get("host", "")
+        name = urlsplit(f"//{host}").hostname or ""
+        if self._loopback_only and name not in ("127.0.0.1", "localhost", "::1"):
+            return Problem(
+                title="Not permitted", status=403, code="bad_host",
+                detail=f"{name!r} is not a name of this service; use 127.0.0.1 or localhost",
+            )  # fmt: skip
+        origin = headers.get("origin")
+        if origin is not None and scope["method"] not in _SAFE and urlsplit(origin).netloc != host:
+            return Problem(
+                title="Not permitted", status=403, code="bad_origin", detail="the request comes from another page"
+            )
+        return None
+
+
+def create_app(context: Context) -> FastAPI:
+    """The application of one context."""
+
+    @contextlib.asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        context.loop = asyncio.get_running_loop()
+        yield
+        await scan_manager.close()
+        context.hub.close()
+        context.database.close()
+
+    app = FastAPI(
+        title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )  # fmt: skip
+    scan_manager = ScanManager(context)
+    app.state.context = context
+    app.state.scans = scan_manager
+    app.state.gate = Gate(context)
+    for module in (system, network, scans, devices, find, vendors):
+        app.include_router(module.router)
+    install(app)
+    _serve_console(app)
+    app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
+    app.add_middleware(Guard, gate=app.state.gate, loopback_only=context.settings.loopback_only)
+    return app
+
+
+def _serve_console(app: FastAPI) -> None:
+    """Files of the built console; every other path is a page of it."""
+
+    @app.get("/{path:path}", include_in_schema=False, response_model=None)
+    def page(path: str) -> FileResponse | HTMLResponse:
+        file = (STATIC / path).resolve()
+        if path and file.is_relative_to(STATIC.resolve()) and file.is_file():
+            immutable = path.startswith("assets/")
+            keep = "public, max-age=31536000, immutable" if immutable else "no-cache"
+            return FileResponse(file, headers={"Cache-Control": keep})
+        if path.startswith(("api/", "assets/")):
+            return HTMLResponse("not found", 404)
+        index = STATIC / "index.html"
+        if index.is_file():
+            return FileResponse(index, headers={"Cache-Control": "no-cache"})
+        return HTMLResponse("<p>The console is not built. Run <code>make console</code>.</p>", 503)

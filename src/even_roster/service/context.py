@@ -1,0 +1,110 @@
+"""What the parts of one running service share: the database, the machine, vendors, events, secrets, the clock."""
+
+from __future__ import annotations
+
+import asyncio
+import fcntl
+import json
+import os
+import secrets
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import IO, Any
+
+from ..api.places import SERVICE_FILE
+from ..core.mac import Mac
+from ..core.vendors import VendorRegistry
+from ..probe.segment import Machine
+from ..store import scan_records, vendor_records
+from ..store.database import Database, StoreError
+from . import vendor_data
+from .events import Hub
+from .settings import Settings
+
+
+def now_ms() -> int:
+    """UTC milliseconds."""
+    return time.time_ns() // 1_000_000
+
+
+@dataclass(slots=True)
+class Context:
+    """One service process."""
+
+    settings: Settings
+    database: Database
+    machine: Machine
+    vendors: VendorRegistry
+    hub: Hub
+    token: str
+    secret: bytes
+    lock: IO[str]
+    started: int = field(default_factory=now_ms)
+    loop: asyncio.AbstractEventLoop | None = None
+
+    def vendor_of(self, mac: Mac) -> str:
+        """The vendor's name, or an empty text."""
+        vendor = self.vendors.of(mac)
+        return vendor.name if vendor else ""
+
+    def tell(self, kind: str, data: Any) -> None:
+        """Publish an event from any thread."""
+        if self.loop is not None:
+            self.loop.call_soon_threadsafe(self.hub.publish, kind, data)
+
+    def reload_own_vendors(self) -> None:
+        """Read the roster's own prefixes and loaded blocks again."""
+        with self.database.read() as connection:
+            vendor_records.fill(connection, self.vendors)
+
+
+def open_context(settings: Settings, machine: Machine) -> Context:
+    """Open the home folder: make it if needed, migrate the database, mark interrupted scans. Raises StoreError."""
+    home = settings.home
+    home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    lock = _lock(home)
+    database = Database(home / "roster.db")
+    with database.write() as connection:
+        scan_records.mark_interrupted(connection, now_ms())
+    registry = VendorRegistry()
+    vendor_data.load(registry)
+    context = Context(
+        settings, database, machine, registry, Hub(), secrets.token_urlsafe(32), _secret(home / "secret.key"), lock
+    )
+    context.reload_own_vendors()
+    return context
+
+
+def write_service_file(context: Context, url: str) -> Path:
+    """`service.json`: URL and local token, readable by this account only, for the command line of the same account."""
+    path = context.settings.home / SERVICE_FILE
+    _write_private(path, json.dumps({"url": url, "token": context.token, "pid": os.getpid()}).encode())
+    return path
+
+
+def _lock(home: Path) -> IO[str]:
+    """Hold the home folder as long as the process lives. Raises StoreError when another service holds it."""
+    file = (home / "service.lock").open("w")
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as error:
+        file.close()
+        raise StoreError(f"another service uses {home}; stop it, or give this one a --home of its own") from error
+    return file
+
+
+def _secret(path: Path) -> bytes:
+    if not path.exists():
+        _write_private(path, secrets.token_bytes(32))
+    return path.read_bytes()
+
+
+def _write_private(path: Path, data: bytes) -> None:
+    """Write a file that only this account can read, whole or not at all."""
+    part = path.with_name(f"{path.name}.part")
+    part.unlink(missing_ok=True)
+    handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(handle, "wb") as file:
+        file.write(data)
+    part.replace(path)

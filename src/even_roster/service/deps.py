@@ -1,0 +1,43 @@
+"""What a path function asks for: the context, the scan manager, who is asking."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Annotated
+
+from fastapi import Depends, Request
+
+from ..store.edits import Editor
+from .context import Context, now_ms
+from .problems import Refusal
+from .scan_manager import ScanManager
+
+
+def _context(request: Request) -> Context:
+    context: Context = request.app.state.context
+    return context
+
+
+def _scans(request: Request) -> ScanManager:
+    scans: ScanManager = request.app.state.scans
+    return scans
+
+
+def _who(request: Request) -> str:
+    who: str | None = request.scope.get("roster_who")
+    if who is None:
+        raise Refusal(401, "not_signed_in", "sign in with the address that the service printed when it started")
+    return who
+
+
+ContextDep = Annotated[Context, Depends(_context)]
+ScansDep = Annotated[ScanManager, Depends(_scans)]
+Who = Annotated[str, Depends(_who)]
+
+
+@contextmanager
+def editing(context: Context, who: str) -> Iterator[Editor]:
+    """One edit: a transaction with an editor in it."""
+    with context.database.write() as connection:
+        yield Editor(connection, who, now_ms(), context.vendor_of)

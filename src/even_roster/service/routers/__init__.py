@@ -1,0 +1,1 @@
+"""The API's paths, one module per thing they are about."""

@@ -1,0 +1,117 @@
+"""What the ruler of a subnet shows: one tick per address up to a /20, counted stretches beyond."""
+
+from __future__ import annotations
+
+from ipaddress import IPv4Address, IPv4Network
+from typing import Any
+
+from sqlalchemy import Connection, Row, func, select
+
+from ..api.common import DeviceRef
+from ..api.network import Ruler, Stretch, Tick
+from ..core.span import SpanSet, usable
+from ..core.stays import SAME_MOMENT_MS
+from ..core.targets import asked
+from ..store import device_queries, scan_records
+from ..store.tables import stays
+from . import views
+from .context import Context
+
+AnyRow = Row[Any]
+MOST_TICKS = 4096
+STRETCHES = 256
+
+
+def seen_count(connection: Connection, network: IPv4Network) -> int:
+    """How many addresses of a subnet were ever seen in use."""
+    query = select(func.count(func.distinct(stays.c.address))).where(_inside(network))
+    found: int = connection.execute(query).scalar_one()
+    return found
+
+
+def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:
+    """The ruler of one subnet. An address answers when its holder was seen since the last full scan began."""
+    since = last_scan(connection, network)
+    adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
+    special = {int(a.ip): "self" for a in adapter.addresses} if adapter else {}
+    if adapter and adapter.gateway and adapter.gateway in network:
+        special[int(adapter.gateway)] = "gateway"
+    name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
+    if network.num_addresses <= MOST_TICKS:
+        ticks, stretches = _ticks(context, connection, network, since, special), []
+        answering, seen = sum(1 for t in ticks if t.state != "seen"), len(ticks)
+    else:
+        ticks, stretches = [], _stretches(connection, network, since)
+        answering = sum(s.answering for s in stretches)
+        seen = answering + sum(s.seen for s in stretches)
+    return Ruler(
+        subnet=str(network), name=name, count=network.num_addresses, usable=len(usable(network)), answering=answering,
+        seen=seen, gateway=str(adapter.gateway) if adapter and adapter.gateway in network else None,
+        last_scan=views.maybe_time(since), ticks=ticks, stretches=stretches,
+    )  # fmt: skip
+
+
+def last_scan(connection: Connection, network: IPv4Network) -> int:
+    """When the last ended scan that covered the whole subnet began; 0 when there was none."""
+    wanted = SpanSet.of([usable(network)])
+    for scan in scan_records.latest(connection, 50):
+        if scan.state in ("done", "running") and asked(scan.targets, scan.subnet).covers(wanted):
+            return int(scan.started)
+    return 0
+
+
+def _ticks(
+    context: Context, connection: Connection, network: IPv4Network, since: int, special: dict[int, str]
+) -> list[Tick]:
+    first, last = int(network.network_address), int(network.broadcast_address)
+    by_address: dict[int, list[AnyRow]] = {}
+    for row in device_queries.seen_in(connection, first, last):
+        by_address.setdefault(row.address, []).append(row)
+    return [_tick(address, rows, since, special.get(address)) for address, rows in by_address.items()]
+
+
+def _tick(address: int, rows: list[AnyRow], since: int, special: str | None) -> Tick:
+    newest = rows[0]
+    together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
+    state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
+    name = newest.name or newest.seen_name or None
+    return Tick(
+        address=str(IPv4Address(address)), state=special if special and state == "answering" else state,
+        device=DeviceRef(id=newest.device_id, name=name) if newest.device_id else None, vendor=newest.vendor or None,
+        role=newest.role or "", last=views.time_of(newest.last),
+    )  # fmt: skip
+
+
+def _stretches(connection: Connection, network: IPv4Network, since: int) -> list[Stretch]:
+    """Counts per stretch, worked out by the database: nothing here runs over addresses."""
+    base, size = int(network.network_address), max(network.num_addresses // STRETCHES, 1)
+    pairs = (
+        select(
+            stays.c.address,
+            func.max(stays.c.last).label("last"),
+            func.count(func.distinct(stays.c.mac)).label("macs"),
+            (func.max(stays.c.last) - func.min(stays.c.last)).label("apart"),
+        )
+        .where(_inside(network))
+        .group_by(stays.c.address)
+        .subquery()
+    )
+    place = ((pairs.c.address - base).op("/")(size)).label("place")
+    two = func.sum((pairs.c.macs > 1) & (pairs.c.apart <= SAME_MOMENT_MS))
+    query = select(place, func.sum(pairs.c.last >= max(since, 1)), func.count(), two).group_by(place)
+    found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
+    strips = []
+    for number in range(min(STRETCHES, network.num_addresses)):
+        answering, seen, both = found.get(number, (0, 0, 0))
+        first = base + number * size
+        strips.append(
+            Stretch(
+                first=str(IPv4Address(first)), last=str(IPv4Address(first + size - 1)),
+                answering=answering if since else 0, seen=seen - (answering if since else 0), two=both,
+            )
+        )  # fmt: skip
+    return strips
+
+
+def _inside(network: IPv4Network) -> Any:
+    return stays.c.address.between(int(network.network_address), int(network.broadcast_address))

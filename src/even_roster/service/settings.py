@@ -1,0 +1,57 @@
+"""Where the service keeps its data and listens; read from the environment (EVEN_ROSTER_…) and the command line."""
+
+from __future__ import annotations
+
+from ipaddress import ip_address
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from ..api.places import default_home
+
+DEFAULT_PORT = 7420
+
+
+class SettingsError(ValueError):
+    """A setting is not usable; the message says what would be right."""
+
+
+class Settings(BaseSettings):
+    """Settings of one service process."""
+
+    model_config = SettingsConfigDict(env_prefix="EVEN_ROSTER_", extra="ignore")
+
+    home: Path = Field(default_factory=default_home)
+    listen: str = f"127.0.0.1:{DEFAULT_PORT}"
+    adapter: str | None = None
+    tls_certificate: Path | None = None
+    tls_key: Path | None = None
+    plain_http_risk: bool = False
+
+    def address(self) -> tuple[str, int]:
+        """Host and port to listen on. Raises SettingsError."""
+        host, _, port = self.listen.rpartition(":")
+        host = host.strip("[]") or "127.0.0.1"
+        if not port.isdigit() or not 0 <= int(port) <= 65535:
+            raise SettingsError(f"{self.listen!r} is not HOST:PORT; write one such as 127.0.0.1:{DEFAULT_PORT}")
+        if not _loopback(host) and not (self.tls_certificate and self.tls_key) and not self.plain_http_risk:
+            raise SettingsError(
+                f"{host} can be reached from the network: give --tls-certificate and --tls-key, "
+                "or accept with --plain-http-risk that anybody on the way can read and take over sessions"
+            )
+        return host, int(port)
+
+    @property
+    def loopback_only(self) -> bool:
+        """True when nobody outside this machine can connect."""
+        return _loopback(self.address()[0])
+
+
+def _loopback(host: str) -> bool:
+    if host == "localhost":
+        return True
+    try:
+        return ip_address(host).is_loopback
+    except ValueError:
+        return False

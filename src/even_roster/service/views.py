@@ -1,0 +1,128 @@
+"""Turns records into the API's models. No queries here."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from ipaddress import IPv4Address
+from typing import Any
+
+from sqlalchemy import Row
+
+from ..api.common import DeviceRef, MacView, NameView
+from ..api.devices import AdapterRow, ChangeRow, DeviceRow, NameStay, StayRow
+from ..api.scans import AddressResult, ReplyTime
+from ..core.mac import Mac
+from ..core.stays import Source
+from ..core.vendors import VendorRegistry
+from ..store.tables import NO_ADDRESS, NO_MAC
+
+_WEB_PORTS = ((443, "https", ""), (80, "http", ""), (8443, "https", ":8443"), (8080, "http", ":8080"))
+_BY = Source.ARP | Source.NEIGHBOUR | Source.ECHO | Source.CONNECT
+
+
+def time_of(ms: int) -> datetime:
+    """UTC milliseconds as a time."""
+    return datetime.fromtimestamp(ms / 1000, UTC)
+
+
+def maybe_time(ms: int | None) -> datetime | None:
+    """As `time_of`; nothing and 0 are no time."""
+    return time_of(ms) if ms else None
+
+
+def mac_view(value: int, vendors: VendorRegistry) -> MacView:
+    """A MAC with its vendor."""
+    mac = Mac(value)
+    vendor = vendors.of(mac)
+    return MacView.model_construct(mac=str(mac), vendor=vendor.name if vendor else None, local=mac.local)
+
+
+def web_link(address: str | None, ports: list[int]) -> str | None:
+    """The device's own web page, by the open ports a scan found."""
+    if address is None:
+        return None
+    for port, scheme, suffix in _WEB_PORTS:
+        if port in ports:
+            return f"{scheme}://{address}{suffix}/"
+    return None
+
+
+def device_row(row: Row[Any]) -> DeviceRow:
+    """A row of `devices`."""
+    address = str(IPv4Address(row.address)) if row.address != NO_ADDRESS else None
+    return DeviceRow.model_construct(
+        id=row.id, version=row.version, name=row.name, seen_name=row.seen_name, role=row.role, owner=row.owner,
+        place=row.place, notes=row.notes, address=address, mac=str(Mac(row.mac)) if row.mac != NO_MAC else None,
+        macs=row.macs, vendor=row.vendor, local=row.local, ports=row.ports, web=web_link(address, row.ports),
+        first_seen=maybe_time(row.first_seen), last_seen=maybe_time(row.last_seen), retired=row.retired,
+    )  # fmt: skip
+
+
+def device_ref(row: Row[Any]) -> DeviceRef:
+    """A device's id and the name to show."""
+    return DeviceRef.model_construct(id=row.id, name=row.name or row.seen_name or None)
+
+
+def adapter_row(row: Row[Any], vendors: VendorRegistry) -> AdapterRow:
+    """A row of `adapters`."""
+    view = mac_view(row.mac, vendors)
+    return AdapterRow(
+        mac=view.mac, vendor=view.vendor, local=view.local, first_seen=time_of(row.first_seen),
+        last_seen=time_of(row.last_seen),
+    )  # fmt: skip
+
+
+def stay_row(row: Row[Any], vendors: VendorRegistry, devices: dict[int, DeviceRef]) -> StayRow:
+    """A row of `stays`; `devices` by MAC."""
+    view = mac_view(row.mac, vendors) if row.mac is not None else None
+    return StayRow(
+        address=str(IPv4Address(row.address)), mac=view.mac if view else None, vendor=view.vendor if view else None,
+        first=time_of(row.first), last=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
+        device=devices.get(row.mac) if row.mac is not None else None,
+    )  # fmt: skip
+
+
+def name_stay(row: Row[Any]) -> NameStay:
+    """A row of `name_stays`."""
+    return NameStay(
+        name=row.name, source=row.source, address=str(IPv4Address(row.address)), first=time_of(row.first),
+        last=time_of(row.last),
+    )  # fmt: skip
+
+
+def change_row(row: Row[Any]) -> ChangeRow:
+    """A row of `changes`."""
+    return ChangeRow(
+        id=row.id, at=time_of(row.at), who=row.who, action=row.action, kind=row.kind, item=row.item, before=row.before,
+        after=row.after, undoes=row.undoes,
+    )  # fmt: skip
+
+
+def result(
+    address: int, by: int, macs: list[int], names: list[tuple[str, str]], ports: list[int], rtt: tuple[float, float] | None,
+    foreign: bool, vendors: VendorRegistry, devices: dict[int, DeviceRef],
+) -> AddressResult:  # fmt: skip
+    """What a scan learnt of one address, from a record or from a running scan's book."""
+    times = ReplyTime.model_construct(min=round(rtt[0], 3), avg=round(rtt[1], 3)) if rtt else None
+    return AddressResult.model_construct(
+        address=str(IPv4Address(address)), answered=True, by=(Source(by) & _BY).words,
+        macs=[mac_view(mac, vendors) for mac in macs],
+        names=[NameView.model_construct(name=name, source=source) for name, source in names],
+        rtt_ms=times, ports=ports, foreign=foreign,
+        device=next((devices[mac] for mac in macs if mac in devices), None),
+    )  # fmt: skip
+
+
+def silent(address: int, device: DeviceRef | None) -> AddressResult:
+    """An address that was asked and did not answer."""
+    return AddressResult.model_construct(
+        address=str(IPv4Address(address)), answered=False, by=[], macs=[], names=[], rtt_ms=None, ports=[], foreign=False,
+        device=device,
+    )  # fmt: skip
+
+
+def result_of_row(row: Row[Any], vendors: VendorRegistry, devices: dict[int, DeviceRef]) -> AddressResult:
+    """A row of `scan_results`."""
+    rtt = (row.rtt_min, row.rtt_avg) if row.rtt_min is not None else None
+    names = [(name, source) for name, source in row.names]
+    return result(row.address, row.by, row.macs, names, row.ports, rtt, row.foreign, vendors, devices)

@@ -1,0 +1,1 @@
+"""The simulated site: hosts that receive frames and datagrams and answer with bytes. Nothing here touches a network."""

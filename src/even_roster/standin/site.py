@@ -1,0 +1,174 @@
+"""A simulated site: hosts on VLANs, a router between them, a DNS server, and the way a frame takes. In memory only."""
+
+from __future__ import annotations
+
+import time
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from ipaddress import IPv4Address, IPv4Network
+
+from ..core.adapters import Adapter
+from ..core.mac import Mac
+from ..wire import arp, dns_messages, ethernet, ipv4
+from ..wire.errors import WireError
+from .hosts import Host, Timed
+
+ROUTER_DELAY = 0.0006
+CHATTER_EVERY = 0.6
+
+
+@dataclass(frozen=True, slots=True)
+class SiteSubnet:
+    """One subnet of the site and its VLAN."""
+
+    name: str
+    network: IPv4Network
+    vlan: int
+
+
+class Site:
+    """Everything that is plugged in. `clock` and `sleep` can be a test's own."""
+
+    def __init__(
+        self,
+        name: str,
+        subnets: Sequence[SiteSubnet],
+        hosts: Iterable[Host],
+        adapters: Sequence[Adapter],
+        own_name: str,
+        *,
+        clock: Callable[[], float] = time.monotonic,
+        sleep: Callable[[float], None] = time.sleep,
+    ) -> None:
+        self.name, self.subnets, self.adapters, self.own_name = name, tuple(subnets), tuple(adapters), own_name
+        self.clock, self.sleep = clock, sleep
+        self.started = clock()
+        self.hosts: list[Host] = []
+        self._holders: dict[tuple[int, int], list[Host]] = defaultdict(list)
+        self._by_address: dict[int, list[Host]] = defaultdict(list)
+        self._proxies: list[Host] = []
+        self._vlan_of = {adapter.name: self._vlan(adapter) for adapter in adapters}
+        self._routers: dict[int, set[Mac]] = defaultdict(set)
+        for host in hosts:
+            self.plug(host)
+
+    def plug(self, host: Host) -> None:
+        """Add a host to the site."""
+        self.hosts.append(host)
+        for address in host.addresses:
+            self._holders[host.vlan, int(address)].append(host)
+            self._by_address[int(address)].append(host)
+        if host.proxy_for:
+            self._proxies.append(host)
+        if host.routes:
+            self._routers[host.vlan].add(host.mac)
+
+    def unplug(self, host: Host) -> None:
+        """Take a host away."""
+        self.hosts.remove(host)
+        for address in host.addresses:
+            self._holders[host.vlan, int(address)].remove(host)
+            self._by_address[int(address)].remove(host)
+        if host in self._proxies:
+            self._proxies.remove(host)
+
+    def elapsed(self) -> float:
+        """Seconds since the site was switched on."""
+        return self.clock() - self.started
+
+    def chatter(self, adapter: str) -> list[bytes]:
+        """Frames that hosts of an adapter's VLAN send unasked."""
+        vlan, now = self._vlan_of[adapter], self.elapsed()
+        return [frame for host in self.hosts if host.vlan == vlan and host.awake.at(now) for frame in host.chatter]
+
+    def deliver(self, adapter: str, data: bytes) -> list[Timed]:
+        """What comes back to an adapter for a frame it sent: (seconds from now, frame) pairs."""
+        try:
+            frame = ethernet.decode(data)
+            if frame.ethertype == ethernet.EtherType.ARP:
+                return self._arp(self._vlan_of[adapter], arp.decode(frame.payload))
+            if frame.ethertype == ethernet.EtherType.IPV4:
+                return self._route(self._vlan_of[adapter], frame, ipv4.decode(frame.payload))
+        except WireError:
+            pass
+        return []
+
+    def _arp(self, vlan: int, question: arp.Arp) -> list[Timed]:
+        now = self.elapsed()
+        asked = [*self._holders.get((vlan, int(question.target_address)), ())]
+        asked += [host for host in self._proxies if host.vlan == vlan and host not in asked]
+        return [reply for host in asked if host.awake.at(now) for reply in host.on_arp(question)]
+
+    def _route(self, vlan: int, frame: ethernet.Frame, packet: ipv4.Packet) -> list[Timed]:
+        """A packet to a host on the VLAN, or through the router to one behind it."""
+        now, address = self.elapsed(), int(packet.destination)
+        for host in self._holders.get((vlan, address), ()):
+            if host.mac == frame.destination and host.awake.at(now):
+                return self._reply(host, frame, host.mac, packet, host.delay)
+        if frame.destination not in self._routers[vlan]:
+            return []
+        for host in self._by_address.get(address, ()):
+            if host.vlan != vlan and host.awake.at(now):
+                return self._reply(host, frame, frame.destination, packet, host.delay + ROUTER_DELAY)
+        return []
+
+    def _reply(self, host: Host, frame: ethernet.Frame, hop: Mac, packet: ipv4.Packet, delay: float) -> list[Timed]:
+        answer = host.on_packet(packet)
+        if answer is None:
+            return []
+        back = ethernet.Frame(frame.source, hop, ethernet.EtherType.IPV4, answer)
+        return [(delay, ethernet.encode(back))]
+
+    def datagram(
+        self, adapter: str, to: IPv4Address, port: int, payload: bytes
+    ) -> list[tuple[float, IPv4Address, bytes]]:
+        """The answers to a UDP payload: (seconds from now, sender, payload). A group reaches the own VLAN."""
+        now = self.elapsed()
+        if port == dns_messages.DNS_PORT:
+            return self._dns(to, payload)
+        if to.is_multicast:
+            return self._group(self._vlan_of[adapter], port, payload)
+        found = []
+        for host in self._by_address.get(int(to), ()):
+            if host.awake.at(now) and (answer := host.on_datagram(to, port, payload)):
+                found.append((host.delay, to, answer))
+        return found
+
+    def _group(self, vlan: int, port: int, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
+        """Only the holder of the address in question answers (RFC 4795, RFC 6762), so only it is asked."""
+        try:
+            _, address = dns_messages.decode_question(payload)
+        except WireError:
+            return []
+        now, found = self.elapsed(), []
+        for host in self._holders.get((vlan, int(address)), ()):
+            if host.awake.at(now) and (answer := host.on_datagram(address, port, payload)):
+                found.append((host.delay, address, answer))
+        return found
+
+    def _dns(self, server: IPv4Address, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
+        """The site's DNS server knows every host that has a DNS name."""
+        if not any(53 in host.ports for host in self._by_address.get(int(server), ())):
+            return []
+        try:
+            transaction, address = dns_messages.decode_question(payload)
+        except WireError:
+            return []
+        names = tuple(host.names.dns for host in self._by_address.get(int(address), ()) if host.names.dns)
+        return [(0.001, server, dns_messages.encode_answer(transaction, address, names[:1]))]
+
+    def connects(self, to: IPv4Address, port: int) -> tuple[float, bool] | None:
+        """How a TCP connect ends: seconds, and whether it is accepted; None when nothing comes back."""
+        now = self.elapsed()
+        for host in self._by_address.get(int(to), ()):
+            if host.awake.at(now) and not host.mute:
+                accepted = port in host.ports
+                return (host.delay, accepted) if accepted or host.echo else None
+        return None
+
+    def _vlan(self, adapter: Adapter) -> int:
+        for subnet in self.subnets:
+            if adapter.addresses and adapter.addresses[0].ip in subnet.network:
+                return subnet.vlan
+        raise ValueError(f"adapter {adapter.name} stands in no subnet of the site")

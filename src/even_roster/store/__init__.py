@@ -1,0 +1,1 @@
+"""The records: SQLite through SQLAlchemy. Times are UTC milliseconds, addresses and MACs integers."""

@@ -1,0 +1,109 @@
+"""Opens the database file: WAL mode, foreign keys, one writer at a time, migrations at start after a copy is made."""
+
+from __future__ import annotations
+
+import shutil
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, create_engine, event, select, text
+
+_MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class StoreError(RuntimeError):
+    """The database cannot be used; the message says which file and why."""
+
+
+class Database:
+    """One SQLite file. Reads run side by side; writes go one after the other through `write`."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._writing = threading.Lock()
+        self.engine: Engine = create_engine(
+            f"sqlite:///{path}", connect_args={"check_same_thread": False, "timeout": 15}, pool_size=12, max_overflow=12
+        )
+        event.listen(self.engine, "connect", _prepare)
+        try:
+            self._migrate()
+        except Exception as error:
+            self.engine.dispose()
+            if isinstance(error, StoreError):
+                raise
+            raise StoreError(f"{path} is not a usable roster: {error}") from error
+
+    @contextmanager
+    def read(self) -> Iterator[Connection]:
+        """A connection for reading."""
+        with self.engine.connect() as connection:
+            yield connection
+
+    @contextmanager
+    def write(self) -> Iterator[Connection]:
+        """A transaction for writing: all of it or nothing. Only one is open at a time."""
+        with self._writing, self.engine.connect() as connection:
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            try:
+                yield connection
+                connection.commit()
+            except BaseException:
+                connection.rollback()
+                raise
+
+    def check(self) -> bool:
+        """True when the database answers."""
+        with self.read() as connection:
+            return connection.execute(select(text("1"))).scalar() == 1
+
+    def close(self) -> None:
+        """Close all connections; the WAL is folded into the file."""
+        self.engine.dispose()
+
+    def _migrate(self) -> None:
+        config = Config()
+        config.set_main_option("script_location", str(_MIGRATIONS))
+        with self.engine.connect() as connection:
+            current = MigrationContext.configure(connection).get_current_revision()
+        script = ScriptDirectory.from_config(config)
+        if current == script.get_current_head():
+            return
+        if current is not None:
+            if current not in {revision.revision for revision in script.walk_revisions()}:
+                raise StoreError(f"{self.path} was written by a newer version (revision {current}); use that version")
+            self._copy(current)
+        with self.engine.connect() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+            connection.commit()
+
+    def _copy(self, revision: str) -> None:
+        """A copy of the file as it was, by SQLite's online backup."""
+        folder = self.path.parent / "backups"
+        folder.mkdir(exist_ok=True)
+        target = folder / f"before-migration-{revision}-{time.strftime('%Y%m%d-%H%M%S', time.gmtime())}.db"
+        with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:
+            source.backup(copy)
+        shutil.copymode(self.path, target)
+
+
+def _prepare(connection: Any, _record: Any) -> None:
+    """Transactions are begun by us, not guessed by the driver."""
+    connection.isolation_level = None
+    for pragma in (
+        "journal_mode=WAL",
+        "synchronous=NORMAL",
+        "foreign_keys=ON",
+        "busy_timeout=15000",
+        "cache_size=-32000",
+    ):
+        connection.execute(f"PRAGMA {pragma}")

@@ -1,0 +1,233 @@
+"""Reads devices: lists by cursor, one device whole, search, and who might be one device with whom."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select
+
+from ..core.identity import JoinSuggestion, Known, suggest_joins
+from ..core.text import host_key
+from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
+from .tables import adapters, devices, name_stays, stays
+
+SORTS = {
+    "name": devices.c.sort_name, "address": devices.c.address, "mac": devices.c.mac, "vendor": devices.c.vendor,
+    "role": devices.c.role, "owner": devices.c.owner, "last_seen": devices.c.last_seen,
+    "first_seen": devices.c.first_seen,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class DeviceFilter:
+    """Which devices: all conditions must hold. `spans` are (first, last) addresses; times are UTC ms."""
+
+    text: str = ""
+    role: str | None = None
+    owner: str | None = None
+    vendor: str | None = None
+    unknown: bool | None = None
+    local: bool | None = None
+    retired: bool = False
+    seen_since: int | None = None
+    not_seen_since: int | None = None
+    spans: tuple[tuple[int, int], ...] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DevicePage:
+    """One page of rows and the cursor of the next, None at the end."""
+
+    rows: list[Row[Any]]
+    next: str | None
+
+
+def page(
+    connection: Connection, wanted: DeviceFilter, sort: str, descending: bool, cursor: str | None, limit: int
+) -> DevicePage:
+    """Up to `limit` devices in an order. Raises CursorError, and KeyError for an unknown sort."""
+    column: ColumnElement[Any] = SORTS[sort]
+    order = f"{'-' if descending else ''}{sort}"
+    query = _where(select(devices), wanted)
+    if cursor is not None:
+        query = after(query, column, devices.c.id, descending, decode_cursor(cursor, order))
+    ways = (column.desc(), devices.c.id.desc()) if descending else (column, devices.c.id)
+    rows = list(connection.execute(query.order_by(*ways).limit(limit + 1)))
+    more = len(rows) > limit
+    rows = rows[:limit]
+    last = encode_cursor(order, getattr(rows[-1], column.key or ""), rows[-1].id) if more else None
+    return DevicePage(rows, last)
+
+
+def at_position(
+    connection: Connection, wanted: DeviceFilter, sort: str, descending: bool, offset: int, limit: int
+) -> list[Row[Any]]:
+    """Devices by their position in an order, for tables that jump; the offset runs over an index only."""
+    column: ColumnElement[Any] = SORTS[sort]
+    ways = (column.desc(), devices.c.id.desc()) if descending else (column, devices.c.id)
+    identities = _where(select(devices.c.id), wanted).order_by(*ways).offset(offset).limit(limit).subquery()
+    query = select(devices).join(identities, identities.c.id == devices.c.id).order_by(*ways)
+    return list(connection.execute(query))
+
+
+def count(connection: Connection, wanted: DeviceFilter) -> int:
+    """How many devices a filter leaves."""
+    found: int = connection.execute(_where(select(func.count()).select_from(devices), wanted)).scalar_one()
+    return found
+
+
+def _where(query: Select[Any], wanted: DeviceFilter) -> Select[Any]:
+    query = query.where(devices.c.retired == wanted.retired)
+    for column, value in (
+        (devices.c.role, wanted.role),
+        (devices.c.owner, wanted.owner),
+        (devices.c.local, wanted.local),
+    ):
+        if value is not None:
+            query = query.where(column == value)
+    if wanted.vendor is not None:
+        query = query.where(devices.c.vendor.contains(wanted.vendor, autoescape=True))
+    if wanted.unknown is not None:
+        query = query.where((devices.c.name == "") if wanted.unknown else (devices.c.name != ""))
+    if wanted.seen_since is not None:
+        query = query.where(devices.c.last_seen >= wanted.seen_since)
+    if wanted.not_seen_since is not None:
+        query = query.where(devices.c.last_seen < wanted.not_seen_since)
+    if wanted.spans is not None:
+        inside = [devices.c.address.between(first, last) for first, last in wanted.spans]
+        query = query.where(or_(*inside))
+    if wanted.text:
+        query = query.where(*terms_match(devices.c.search, wanted.text))
+    return query
+
+
+def one(connection: Connection, identity: int) -> Row[Any] | None:
+    """A device's row, retired ones too."""
+    return connection.execute(select(devices).where(devices.c.id == identity)).first()
+
+
+def several(connection: Connection, identities: list[int]) -> list[Row[Any]]:
+    """The rows of some devices, by id."""
+    return list(connection.execute(select(devices).where(in_list(devices.c.id, identities)).order_by(devices.c.id)))
+
+
+def adapters_of(connection: Connection, identity: int) -> list[Row[Any]]:
+    """A device's adapters, the last seen first."""
+    query = select(adapters).where(adapters.c.device_id == identity)
+    return list(connection.execute(query.order_by(adapters.c.last_seen.desc(), adapters.c.mac)))
+
+
+def device_of_mac(connection: Connection, mac: int) -> int | None:
+    """The device a MAC belongs to."""
+    return connection.execute(select(adapters.c.device_id).where(adapters.c.mac == mac)).scalar()
+
+
+def devices_of_macs(connection: Connection, macs: set[int]) -> dict[int, int]:
+    """The devices that MACs belong to, by MAC."""
+    rows = connection.execute(select(adapters.c.mac, adapters.c.device_id).where(in_list(adapters.c.mac, macs)))
+    return {row.mac: row.device_id for row in rows}
+
+
+def stays_of(connection: Connection, macs: list[int], limit: int = 200) -> list[Row[Any]]:
+    """The stays of some MACs, the latest first."""
+    return list(
+        connection.execute(select(stays).where(in_list(stays.c.mac, macs)).order_by(stays.c.last.desc()).limit(limit))
+    )
+
+
+def stays_at(connection: Connection, address: int, limit: int = 200) -> list[Row[Any]]:
+    """The stays at an address, the latest first."""
+    query = select(stays).where(stays.c.address == address).order_by(stays.c.last.desc()).limit(limit)
+    return list(connection.execute(query))
+
+
+def names_of(connection: Connection, macs: list[int]) -> list[Row[Any]]:
+    """What MACs were heard to be called, the latest first."""
+    return list(
+        connection.execute(select(name_stays).where(in_list(name_stays.c.mac, macs)).order_by(name_stays.c.last.desc()))
+    )
+
+
+def names_at(connection: Connection, address: int) -> list[Row[Any]]:
+    """What the holders of an address were heard to be called, the latest first."""
+    query = select(name_stays).where(name_stays.c.address == address).order_by(name_stays.c.last.desc())
+    return list(connection.execute(query.limit(50)))
+
+
+def find_by_name(connection: Connection, name: str) -> list[int]:
+    """The devices whose own or heard name is exactly this (any case), at most a few."""
+    key = name.casefold()
+    rows = connection.execute(
+        select(devices.c.id).where(devices.c.sort_name == key, devices.c.retired.is_(False)).limit(5)
+    )
+    return [row.id for row in rows]
+
+
+def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]:
+    """The latest stay of each pair within a span: what the ruler draws. One index range, one row per pair."""
+    latest = (
+        select(
+            stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"), func.min(stays.c.first).label("first")
+        )
+        .where(stays.c.address.between(first, last))
+        .group_by(stays.c.address, stays.c.mac)
+        .subquery()
+    )
+    query = (
+        select(latest, adapters.c.device_id, devices.c.name, devices.c.seen_name, devices.c.vendor, devices.c.role)
+        .join(adapters, adapters.c.mac == latest.c.mac, isouter=True)
+        .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
+        .order_by(latest.c.address, latest.c.last.desc())
+    )
+    return iter(connection.execute(query))
+
+
+def join_hints(connection: Connection, identity: int, macs: list[int]) -> list[JoinSuggestion]:
+    """Who might be one device with this one: the bearers of the names that it was heard to bear."""
+    own = select(name_stays.c.name).where(in_list(name_stays.c.mac, macs))
+    names = {host_key(row.name) for row in connection.execute(own)}
+    if not names:
+        return []
+    bearers = select(devices.c.id).where(
+        devices.c.retired.is_(False),
+        or_(*(devices.c.search.contains(name, autoescape=True) for name in sorted(names)[:6])),
+    )
+    found = list(connection.execute(bearers.limit(20)).scalars())
+    heard = (
+        select(adapters.c.device_id, name_stays.c.name, name_stays.c.address)
+        .join(name_stays, name_stays.c.mac == adapters.c.mac)
+        .where(in_list(adapters.c.device_id, {*found, identity}))
+    )
+    called: dict[int, set[str]] = defaultdict(set)
+    held: dict[int, set[int]] = defaultdict(set)
+    for device, name, address in connection.execute(heard):
+        called[device].add(name)
+        held[device].add(address)
+    return suggest_joins(Known(d, frozenset(found_names), frozenset(held[d])) for d, found_names in called.items())
+
+
+def totals(connection: Connection) -> dict[str, int]:
+    """Counts for the start page and the metrics."""
+    present = devices.c.retired.is_(False)
+    return {
+        "devices": connection.execute(select(func.count()).select_from(devices).where(present)).scalar_one(),
+        "unknown": connection.execute(
+            select(func.count()).select_from(devices).where(present, devices.c.name == "")
+        ).scalar_one(),
+        "adapters": connection.execute(select(func.count()).select_from(adapters)).scalar_one(),
+        "stays": connection.execute(select(func.count()).select_from(stays)).scalar_one(),
+    }
+
+
+def last_holders(connection: Connection, addresses: list[int]) -> dict[int, int]:
+    """The MAC that held each address last, where one ever did."""
+    query = select(stays.c.address, stays.c.mac).where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None))
+    return {row.address: row.mac for row in connection.execute(query.order_by(stays.c.last))}
+
+
+def all_ids(connection: Connection) -> list[int]:
+    """The ids of all devices, retired ones too."""
+    return list(connection.execute(select(devices.c.id)).scalars())

@@ -1,0 +1,167 @@
+"""Takes sightings into the records, a batch in one transaction: devices for new MACs, stays, names, summaries.
+
+What a scan observes is not an edit by a person: it makes no `change` and never touches what people entered.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, bindparam, func, insert, select, update
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from ..core.names import Name
+from ..core.stays import Folded, Pair, Sighting, Source, Stay, fold
+from .listing import in_list
+from .summaries import VendorOf, refresh
+from .tables import adapters, devices, name_stays, stays
+
+
+@dataclass(frozen=True, slots=True)
+class NameHeard:
+    """At `at`, the holder of (address, mac) was heard to bear a name; `mac` None behind the gateway."""
+
+    address: int
+    mac: int | None
+    name: Name
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """What a batch changed: devices by id, and those among them that are new."""
+
+    devices: list[int]
+    new: list[int]
+
+
+def take_in(
+    connection: Connection,
+    segment: int,
+    sightings: Sequence[Sighting],
+    names: Sequence[NameHeard],
+    ports: dict[int, list[int]],
+    vendor_of: VendorOf,
+) -> Taken:
+    """Record a batch. `ports` are the open TCP ports by MAC. Sightings of address 0 make a device but no stay."""
+    times: dict[int, tuple[int, int]] = {}
+    for sighting in sightings:
+        if sighting.mac is not None:
+            first, last = times.get(sighting.mac, (sighting.at, sighting.at))
+            times[sighting.mac] = min(first, sighting.at), max(last, sighting.at)
+    owner, new = _adapters(connection, times)
+    _stays(connection, segment, [s for s in sightings if s.address])
+    _names(connection, names)
+    touched = {owner[mac] for mac in times}
+    others = {n.mac for n in names if n.mac is not None} | set(ports)
+    if missing := others - set(times):
+        known = connection.execute(select(adapters.c.mac, adapters.c.device_id).where(in_list(adapters.c.mac, missing)))
+        found = {row.mac: row.device_id for row in known}
+        owner.update(found)
+        touched |= set(found.values())
+    _ports(connection, {owner[mac]: found for mac, found in ports.items() if mac in owner})
+    refresh(connection, touched, vendor_of)
+    return Taken(sorted(touched), new)
+
+
+def _adapters(connection: Connection, times: dict[int, tuple[int, int]]) -> tuple[dict[int, int], list[int]]:
+    """The device of each MAC; MACs never seen before get a device of their own."""
+    if not times:
+        return {}, []
+    rows = connection.execute(select(adapters.c.mac, adapters.c.device_id).where(in_list(adapters.c.mac, times)))
+    owner = {row.mac: row.device_id for row in rows}
+    known = [{"key": mac, "seen": times[mac][1]} for mac in owner]
+    if known:
+        seen = func.max(adapters.c.last_seen, bindparam("seen"))
+        connection.execute(update(adapters).where(adapters.c.mac == bindparam("key")).values(last_seen=seen), known)
+    fresh = sorted(mac for mac in times if mac not in owner)
+    if not fresh:
+        return owner, []
+    highest = connection.execute(select(func.coalesce(func.max(devices.c.id), 0))).scalar_one()
+    identities = {mac: highest + place for place, mac in enumerate(fresh, start=1)}
+    connection.execute(insert(devices), [{"id": i, "created_at": times[mac][0]} for mac, i in identities.items()])
+    connection.execute(
+        insert(adapters),
+        [
+            {"device_id": i, "mac": mac, "first_seen": times[mac][0], "last_seen": times[mac][1]}
+            for mac, i in identities.items()
+        ],
+    )
+    owner.update(identities)
+    return owner, sorted(identities.values())
+
+
+def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) -> None:
+    if not sightings:
+        return
+    latest, rivals = latest_stays(connection, segment, {s.address for s in sightings})
+    folded: Folded = fold(latest, rivals, sightings)
+    if folded.begun:
+        connection.execute(insert(stays), [{**_values(stay), "segment_id": segment} for stay in folded.begun])
+    if folded.grown:
+        changed = ("first", "last", "sightings", "sources")
+        connection.execute(
+            update(stays)
+            .where(stays.c.id == bindparam("key"))
+            .values({name: bindparam(f"new_{name}") for name in changed}),
+            [
+                {"key": s.id, **{f"new_{name}": value for name, value in _values(s).items() if name in changed}}
+                for s in folded.grown
+            ],
+        )
+
+
+def _values(stay: Stay) -> dict[str, object]:
+    return {
+        "address": stay.address, "mac": stay.mac, "first": stay.first, "last": stay.last, "sightings": stay.count,
+        "sources": int(stay.sources),
+    }  # fmt: skip
+
+
+def latest_stays(
+    connection: Connection, segment: int, addresses: Collection[int]
+) -> tuple[dict[Pair, Stay], dict[int, list[Stay]]]:
+    """The latest stay of every pair at these addresses on a segment, by pair and by address."""
+    query = (
+        select(stays).where(in_list(stays.c.address, addresses), stays.c.segment_id == segment).order_by(stays.c.last)
+    )
+    latest: dict[Pair, Stay] = {}
+    for row in connection.execute(query):
+        stay = Stay(row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources))
+        latest[stay.pair] = stay
+    by_address: dict[int, list[Stay]] = defaultdict(list)
+    for stay in latest.values():
+        by_address[stay.address].append(stay)
+    return latest, by_address
+
+
+def _names(connection: Connection, names: Sequence[NameHeard]) -> None:
+    if not names:
+        return
+    rows = [
+        {
+            "address": n.address, "mac": -1 if n.mac is None else n.mac, "name": n.name.name, "source": n.name.source.value,
+            "first": n.at, "last": n.at,
+        }
+        for n in names
+    ]  # fmt: skip
+    statement = upsert(name_stays)
+    connection.execute(
+        statement.on_conflict_do_update(
+            index_elements=["mac", "address", "source", "name"], set_={"last": statement.excluded.last}
+        ),
+        rows,
+    )
+
+
+def _ports(connection: Connection, ports: dict[int, list[int]]) -> None:
+    if ports:
+        rows = [{"key": device, "open": found} for device, found in ports.items()]
+        connection.execute(
+            update(devices)
+            .where(devices.c.id == bindparam("key"))
+            .values(ports=bindparam("open", type_=devices.c.ports.type)),
+            rows,
+        )

@@ -1,0 +1,1 @@
+"""Alembic's migrations; run by `database` at start."""

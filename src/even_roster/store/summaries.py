@@ -1,0 +1,95 @@
+"""Rewrites the observed half of `devices`: the address, name, vendor and times that lists show, sort and search."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass, field
+from ipaddress import IPv4Address
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, select, update
+
+from ..core.mac import Mac
+from ..core.names import Name, NameSource, best
+from .listing import in_list
+from .tables import NO_ADDRESS, NO_MAC, NO_NAME, adapters, devices, name_stays, stays
+
+VendorOf = Callable[[Mac], str]
+_MOST_ADDRESSES = 8
+_TOGETHER_MS = 60_000
+
+
+@dataclass(slots=True)
+class _Facts:
+    """What the records say of one device's adapters."""
+
+    macs: list[tuple[int, int, int]] = field(default_factory=list)
+    addresses: dict[int, int] = field(default_factory=dict)
+    names: list[Name] = field(default_factory=list)
+
+
+def refresh(connection: Connection, identities: Collection[int], vendor_of: VendorOf) -> None:
+    """Bring the summaries of these devices up to date."""
+    facts = _collect(connection, identities)
+    own = connection.execute(
+        select(devices.c.id, devices.c.name, devices.c.role, devices.c.owner, devices.c.place, devices.c.notes).where(
+            in_list(devices.c.id, identities)
+        )
+    )
+    rows = [_row(row._tuple(), facts[row.id], vendor_of) for row in own]
+    if rows:
+        values: dict[str, Any] = {name: bindparam(name) for name in rows[0] if name != "key"}
+        connection.execute(update(devices).where(devices.c.id == bindparam("key")).values(values), rows)
+
+
+def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _Facts]:
+    facts: dict[int, _Facts] = defaultdict(_Facts)
+    owner: dict[int, int] = {}
+    columns = (adapters.c.device_id, adapters.c.mac, adapters.c.first_seen, adapters.c.last_seen)
+    for device, mac, first, last in connection.execute(
+        select(*columns).where(in_list(adapters.c.device_id, identities))
+    ):
+        facts[device].macs.append((last, mac, first))
+        owner[mac] = device
+    seen = select(stays.c.mac, stays.c.address, stays.c.last).where(in_list(stays.c.mac, owner))
+    for mac, address, last in connection.execute(seen):
+        held = facts[owner[mac]].addresses
+        held[address] = max(last, held.get(address, 0))
+    named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))
+    for mac, name, source in connection.execute(named):
+        facts[owner[mac]].names.append(Name(name, NameSource(source)))
+    return facts
+
+
+def _row(own: tuple[int, str, str, str, str, str], facts: _Facts, vendor_of: VendorOf) -> dict[str, object]:
+    identity, name, role, owner, place, notes = own
+    macs = sorted(facts.macs, reverse=True)
+    newest = max(facts.addresses.values(), default=0)
+    # Of several addresses held together the lowest is shown, so that lists do not flicker between them.
+    addresses = sorted(facts.addresses, key=lambda a: (max(newest - facts.addresses[a], _TOGETHER_MS), a))
+    del addresses[_MOST_ADDRESSES:]
+    heard = best(facts.names)
+    seen_name = heard.name if heard else ""
+    vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
+    texts = [name, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
+    texts += [str(IPv4Address(address)) for address in addresses]
+    texts += [f"{mac:012x} {Mac(mac)}" for _, mac, _ in macs]
+    return {
+        "key": identity,
+        "seen_name": seen_name,
+        "address": addresses[0] if addresses else NO_ADDRESS,
+        "mac": macs[0][1] if macs else NO_MAC,
+        "macs": len(macs),
+        "vendor": ", ".join(vendors),
+        "local": bool(macs) and Mac(macs[0][1]).local,
+        "first_seen": min((first for _, _, first in macs), default=0),
+        "last_seen": max((last for last, _, _ in macs), default=0),
+        "sort_name": (name or seen_name).casefold() or NO_NAME,
+        "search": search_text(texts),
+    }
+
+
+def search_text(texts: Iterable[str]) -> str:
+    """What a search looks at: everything in small letters, one per line so that no match spans two."""
+    return "\n".join(dict.fromkeys(text.casefold() for text in texts if text))

@@ -1,0 +1,168 @@
+"""The tables. Every change here needs a migration beside it; a test compares the two.
+
+`devices` carries, beside what people entered, a summary of what was observed (the columns from `seen_name` on): it
+is rewritten by `summaries` whenever sightings come in, so that lists sort, filter and search on one table's indexes.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, ForeignKey, Index, Integer, MetaData, Table, Text
+
+metadata = MetaData(
+    naming_convention={
+        "ix": "ix_%(column_0_label)s",
+        "fk": "fk_%(table_name)s_%(column_0_name)s",
+        "pk": "pk_%(table_name)s",
+    }
+)
+
+NO_ADDRESS = 1 << 33
+NO_MAC = 1 << 49
+NO_NAME = "\uffff"
+
+devices = Table(
+    "devices", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("name", Text, nullable=False, default=""),
+    Column("role", Text, nullable=False, default=""),
+    Column("owner", Text, nullable=False, default=""),
+    Column("place", Text, nullable=False, default=""),
+    Column("notes", Text, nullable=False, default=""),
+    Column("retired", Boolean, nullable=False, default=False),
+    Column("created_at", BigInteger, nullable=False),
+    Column("seen_name", Text, nullable=False, default=""),
+    Column("address", BigInteger, nullable=False, default=NO_ADDRESS),
+    Column("mac", BigInteger, nullable=False, default=NO_MAC),
+    Column("macs", Integer, nullable=False, default=0),
+    Column("vendor", Text, nullable=False, default=""),
+    Column("local", Boolean, nullable=False, default=False),
+    Column("ports", JSON, nullable=False, default=list),
+    Column("first_seen", BigInteger, nullable=False, default=0),
+    Column("last_seen", BigInteger, nullable=False, default=0),
+    Column("sort_name", Text, nullable=False, default=NO_NAME),
+    Column("search", Text, nullable=False, default=""),
+)  # fmt: skip
+for _column in ("sort_name", "address", "vendor", "role", "owner", "last_seen", "first_seen", "mac"):
+    Index(f"ix_devices_{_column}", devices.c.retired, devices.c[_column], devices.c.id)
+
+adapters = Table(
+    "adapters", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("device_id", ForeignKey("devices.id"), nullable=False, index=True),
+    Column("mac", BigInteger, nullable=False, unique=True),
+    Column("label", Text),
+    Column("first_seen", BigInteger, nullable=False),
+    Column("last_seen", BigInteger, nullable=False),
+)  # fmt: skip
+
+segments = Table(
+    "segments", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("fingerprint", Text, nullable=False, unique=True),
+    Column("adapter", Text, nullable=False),
+    Column("subnet", Text, nullable=False),
+    Column("gateway", BigInteger),
+    Column("first_seen", BigInteger, nullable=False),
+    Column("last_seen", BigInteger, nullable=False),
+)  # fmt: skip
+
+ranges = Table(
+    "ranges", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("segment_id", ForeignKey("segments.id"), nullable=False, index=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("text", Text, nullable=False),
+    Column("name", Text, unique=True),
+    Column("last_scan", BigInteger),
+)  # fmt: skip
+
+stays = Table(
+    "stays", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("segment_id", ForeignKey("segments.id"), nullable=False),
+    Column("address", BigInteger, nullable=False),
+    Column("mac", BigInteger),
+    Column("first", BigInteger, nullable=False),
+    Column("last", BigInteger, nullable=False),
+    Column("sightings", Integer, nullable=False),
+    Column("sources", Integer, nullable=False),
+    Index("ix_stays_address", "address", "last"),
+    Index("ix_stays_mac", "mac", "last"),
+)  # fmt: skip
+
+name_stays = Table(
+    "name_stays", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("address", BigInteger, nullable=False),
+    Column("mac", BigInteger, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("source", Text, nullable=False),
+    Column("first", BigInteger, nullable=False),
+    Column("last", BigInteger, nullable=False),
+    Index("ix_name_stays_what", "mac", "address", "source", "name", unique=True),
+    Index("ix_name_stays_address", "address"),
+)  # fmt: skip
+
+scans = Table(
+    "scans", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("state", Text, nullable=False, index=True),
+    Column("segment_id", ForeignKey("segments.id"), nullable=False),
+    Column("door", Text, nullable=False),
+    Column("adapter", Text, nullable=False),
+    Column("targets", Text, nullable=False),
+    Column("total", Integer, nullable=False),
+    Column("options", JSON, nullable=False),
+    Column("probes", Integer, nullable=False, default=0),
+    Column("started", BigInteger, nullable=False),
+    Column("ended", BigInteger),
+    Column("answered", Integer, nullable=False, default=0),
+    Column("foreign", Integer, nullable=False, default=0),
+    Column("notes", JSON, nullable=False, default=list),
+    Column("who", Text, nullable=False),
+)  # fmt: skip
+
+scan_results = Table(
+    "scan_results", metadata,
+    Column("scan_id", ForeignKey("scans.id", ondelete="CASCADE"), primary_key=True),
+    Column("address", BigInteger, primary_key=True),
+    Column("by", Integer, nullable=False),
+    Column("macs", JSON, nullable=False),
+    Column("names", JSON, nullable=False),
+    Column("ports", JSON, nullable=False),
+    Column("rtt_min", Float),
+    Column("rtt_avg", Float),
+    Column("foreign", Boolean, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+changes = Table(
+    "changes", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("at", BigInteger, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("action", Text, nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("item", Text, nullable=False),
+    Column("before", JSON),
+    Column("after", JSON),
+    Column("together", Text),
+    Column("undoes", Integer),
+    Index("ix_changes_item", "kind", "item"),
+)  # fmt: skip
+
+own_prefixes = Table(
+    "own_prefixes", metadata,
+    Column("prefix", BigInteger, primary_key=True),
+    Column("length", Integer, primary_key=True),
+    Column("name", Text, nullable=False),
+)  # fmt: skip
+
+loaded_blocks = Table(
+    "loaded_blocks", metadata,
+    Column("prefix", BigInteger, primary_key=True),
+    Column("length", Integer, primary_key=True),
+    Column("name", Text, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 MOST_AT_ONCE = 48
 TICK = 0.001
-_SLACK = 0.015
+_SLACK = 0.018
 
 
 class Pacer:
     """Grants sends along a straight line of `pace` a second.
 
-    What a stall of the machine made late is caught up to 1.5 % of a second's worth, in portions of at most
+    What a stall of the machine made late is caught up to 1.8 % of a second's worth, in portions of at most
     MOST_AT_ONCE per tick; what was late beyond that is lost rather than sent in a burst. So any full second
     stays within 2 % above the pace, and below it only by the length of longer stalls.
     """

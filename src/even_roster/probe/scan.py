@@ -17,16 +17,17 @@ from ..core.names import Name, NameSource, heard
 from ..core.span import SpanSet
 from ..core.stays import Source
 from .hostnames import NameAsker
-from .neighbour_engine import NeighbourEngine
 from .results import Result, ResultBook
 from .segment import Reached, Segment
-from .sweep import Progress, Report, sweep_frames, sweep_neighbours
-from .sweep_engine import Answer, SweepEngine, SweepPlan
+from .sweep import Progress, Report, SweepJob, run_job
+from .sweep_engine import Answer, SweepPlan
+from .sweep_process import run_in_process
 
 DEFAULT_PORTS = (22, 80, 443, 445, 631, 8080, 9100)
 PORT_TIMEOUT = 0.7
 BATCH_SECONDS = 0.5
-_AT_ONCE = 192
+_NAMES_AT_ONCE = 512
+_PORTS_AT_ONCE = 160
 _CONNECT_PORTS = (443, 80, 22, 445)
 
 
@@ -85,7 +86,8 @@ class Scan:
         self._answers: list[Answer] = []
         self._random = random.Random(order.seed)
         self._asker = NameAsker(segment, order.dns, self._random)
-        self._gate = asyncio.Semaphore(_AT_ONCE)
+        self._names_gate = asyncio.Semaphore(_NAMES_AT_ONCE)
+        self._ports_gate = asyncio.Semaphore(_PORTS_AT_ONCE)
         self._asking: set[asyncio.Task[None]] = set()
         self._progress: Progress | None = None
         self._onlink = segment.adapter.onlink
@@ -135,25 +137,16 @@ class Scan:
             return
 
     def _sweep(self, report: Report) -> Progress:
-        order, adapter = self._order, self._segment.adapter
+        order, segment = self._order, self._segment
         plan = SweepPlan(order.targets, order.rounds, 2, order.expected, order.echo)
-        if self._segment.abilities().frames:
-            engine = SweepEngine(plan, adapter, self._random.randrange(1, 1 << 16))
-            door = self._segment.frames()
-            try:
-                progress = sweep_frames(engine, door, order.pace, self._stop, report)
-            finally:
-                door.close()
-            if engine.gateway_silent:
-                far = len(order.targets - self._onlink)
-                self._notes.append(f"{far:,} addresses lie off this link and no gateway answered: they were not asked")
-            return progress
-        kernel = self._segment.neighbours()
-        try:
-            neighbours = NeighbourEngine(plan, adapter, kernel.capacity)
-            return sweep_neighbours(neighbours, kernel, order.pace, self._stop, report)
-        finally:
-            kernel.close()
+        job = SweepJob(segment.kind, segment.adapter, plan, order.pace, self._random.randrange(1, 1 << 16))
+        own = segment.own_process
+        progress = run_in_process(job, self._stop, report) if own else run_job(segment, job, self._stop, report)
+        if progress.unreached:
+            self._notes.append(
+                f"{progress.unreached:,} addresses lie off this link and no gateway answered: they were not asked"
+            )
+        return progress
 
     def _see_self(self) -> None:
         """This machine is on the link too, and does not answer its own questions."""
@@ -188,12 +181,12 @@ class Scan:
         task.add_done_callback(self._asking.discard)
 
     async def _ask_names(self, address: IPv4Address) -> None:
-        async with self._gate:
+        async with self._names_gate:
             names: list[Name] = await self._asker.names_of(address, onlink=address in self._onlink)
             self.book.names(int(address), names)
 
     async def _ask_ports(self, address: IPv4Address) -> None:
-        async with self._gate:
+        async with self._ports_gate:
             outcomes = await asyncio.gather(
                 *(self._segment.stream(address, port, PORT_TIMEOUT) for port in self._order.ports)
             )

@@ -98,6 +98,7 @@ class Segment(Protocol):
 
     kind: str
     adapter: Adapter
+    own_process: bool  # True when a sweep is better run in a process of its own, where nothing disturbs its pace
 
     def abilities(self) -> Abilities:
         """What this door can do, found out once by trying."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import errno
 import socket
 import struct
 from collections import defaultdict
@@ -11,19 +10,10 @@ from collections.abc import Callable
 from ipaddress import IPv4Address
 
 from ..core.adapters import Adapter
-from .segment import Reached, SegmentError, T
+from .binding import bind_to
+from .segment import Reached, T
 
-_SO_BINDTODEVICE = 25
 _NO_LINGER = struct.pack("ii", 1, 0)
-
-
-def bind_to(sock: socket.socket, adapter: Adapter) -> None:
-    """Tie a socket to an adapter, by name where the system allows it, else by its address."""
-    try:
-        sock.setsockopt(socket.SOL_SOCKET, _SO_BINDTODEVICE, adapter.name.encode() + b"\0")
-    except OSError:
-        if adapter.addresses and sock.type != socket.SOCK_RAW:
-            sock.bind((str(adapter.addresses[0].ip), 0))
 
 
 class KernelSockets:
@@ -113,18 +103,3 @@ class KernelSockets:
             asyncio.get_running_loop().remove_reader(self._udp.fileno())
             self._udp.close()
             self._udp = None
-
-
-def refused(error: OSError) -> str | None:
-    """Why the system refused, in words, when it is a matter of permission."""
-    if error.errno in (errno.EPERM, errno.EACCES):
-        return "this account may not do that (CAP_NET_RAW is missing)"
-    return None
-
-
-def interface_index(adapter: Adapter) -> int:
-    """The kernel's number of an adapter. Raises SegmentError when it is gone."""
-    try:
-        return socket.if_nametoindex(adapter.name)
-    except OSError as error:
-        raise SegmentError(f"adapter {adapter.name} is gone: {error}") from error

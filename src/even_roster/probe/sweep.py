@@ -5,20 +5,23 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Protocol
 
+from ..core.adapters import Adapter
 from .neighbour_engine import NeighbourEngine
 from .pacer import Pacer
-from .segment import FrameDoor, NeighbourDoor
-from .sweep_engine import Answer, SweepEngine
+from .segment import Abilities, FrameDoor, NeighbourDoor
+from .sweep_engine import Answer, SweepEngine, SweepPlan
 
 LONGEST_WAIT = 0.05
-REPORT_EVERY = 0.2
+REPORT_EVERY = 0.05
 
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How far a sweep is. `seconds_left` is an estimate; `cpu_seconds` is this thread's own processor time."""
+    """How far a sweep is. `seconds_left` is an estimate; `cpu_seconds` is this thread's own processor
+    time, `unreached` counts targets behind a gateway that did not answer."""
 
     probes: int
     probes_left: int
@@ -29,9 +32,23 @@ class Progress:
     seconds_left: float
     cpu_seconds: float
     rejected: int = 0
+    unreached: int = 0
 
 
 Report = Callable[[list[Answer], Progress], None]
+
+
+class SweepSegment(Protocol):
+    """The part of a segment that a sweep needs."""
+
+    def abilities(self) -> Abilities:
+        """See Segment."""
+
+    def frames(self) -> FrameDoor:
+        """See Segment."""
+
+    def neighbours(self) -> NeighbourDoor:
+        """See Segment."""
 
 
 def sweep_frames(engine: SweepEngine, door: FrameDoor, pace: float, stop: threading.Event, report: Report) -> Progress:
@@ -92,6 +109,36 @@ def sweep_neighbours(
     progress = meter.progress(engine, now, 1, 0)
     report(engine.take(), progress)
     return progress
+
+
+@dataclass(frozen=True, slots=True)
+class SweepJob:
+    """A sweep as a value, to be run here or in a process of its own."""
+
+    kind: str
+    adapter: Adapter
+    plan: SweepPlan
+    pace: float
+    identifier: int
+
+
+def run_job(segment: SweepSegment, job: SweepJob, stop: threading.Event, report: Report) -> Progress:
+    """Run a sweep on a segment by the best way it has. Raises SegmentError."""
+    if segment.abilities().frames:
+        engine = SweepEngine(job.plan, job.adapter, job.identifier)
+        door = segment.frames()
+        try:
+            progress = sweep_frames(engine, door, job.pace, stop, report)
+        finally:
+            door.close()
+        far = len(job.plan.targets - job.adapter.onlink)
+        return replace(progress, unreached=far) if engine.gateway_silent else progress
+    kernel = segment.neighbours()
+    try:
+        neighbours = NeighbourEngine(job.plan, job.adapter, kernel.capacity)
+        return sweep_neighbours(neighbours, kernel, job.pace, stop, report)
+    finally:
+        kernel.close()
 
 
 class _Meter:

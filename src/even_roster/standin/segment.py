@@ -66,6 +66,7 @@ class StandinSegment:
     """One adapter's view of the site."""
 
     kind = "standin"
+    own_process = False
 
     def __init__(self, site: Site, adapter: Adapter) -> None:
         self._site, self.adapter = site, adapter

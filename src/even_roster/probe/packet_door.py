@@ -1,0 +1,113 @@
+"""Raw frames through AF_PACKET (packet(7)), with a filter in the kernel. Needs CAP_NET_RAW, nothing else."""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import errno
+import select
+import socket
+import struct
+import time
+from collections.abc import Sequence
+
+from ..core.adapters import Adapter
+from ..core.mac import Mac
+from .segment import SegmentError
+
+_ETH_P_ALL = 0x0003
+_SO_ATTACH_FILTER = 26
+_SO_RCVBUFFORCE = 33
+_SOL_PACKET, _PACKET_IGNORE_OUTGOING = 263, 23
+_BATCH = 512
+_WANTED_BUFFER = 8 << 20
+
+
+class PacketDoor:
+    """One AF_PACKET socket on one interface, with a kernel-side filter so that a busy link costs nothing here."""
+
+    def __init__(self, adapter: Adapter) -> None:
+        assert adapter.mac is not None
+        self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
+        try:
+            _attach_filter(self._socket, _program(adapter.mac))
+            with contextlib.suppress(OSError):
+                self._socket.setsockopt(_SOL_PACKET, _PACKET_IGNORE_OUTGOING, 1)
+            try:
+                self._socket.setsockopt(socket.SOL_SOCKET, _SO_RCVBUFFORCE, _WANTED_BUFFER)
+            except OSError:
+                self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _WANTED_BUFFER)
+            self._socket.bind((adapter.name, _ETH_P_ALL))
+        except OSError:
+            self._socket.close()
+            raise
+        self._socket.setblocking(False)
+        self._poll = select.poll()
+        self._poll.register(self._socket, select.POLLIN)
+
+    def now(self) -> float:
+        """Monotonic seconds."""
+        return time.monotonic()
+
+    def send(self, frame: bytes) -> None:
+        """Send one frame; waits briefly while the adapter's queue is full. Raises SegmentError."""
+        for _ in range(200):
+            try:
+                self._socket.send(frame)
+                return
+            except OSError as error:
+                if error.errno not in (errno.ENOBUFS, errno.EAGAIN):
+                    raise SegmentError(f"the link is gone: {error.strerror}") from error
+                time.sleep(0.0005)
+        raise SegmentError("the adapter's queue stays full: it sends nothing")
+
+    def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
+        """See FrameDoor.receive."""
+        if not self._poll.poll(max(timeout, 0.0) * 1000):
+            return ()
+        frames = []
+        at = time.monotonic()
+        for _ in range(_BATCH):
+            try:
+                frames.append((at, self._socket.recv(2048)))
+            except BlockingIOError:
+                break
+            except OSError as error:
+                raise SegmentError(f"the link is gone: {error.strerror}") from error
+        return frames
+
+    def close(self) -> None:
+        """Close the socket."""
+        self._socket.close()
+
+
+_Instruction = tuple[int, int, int, int]
+_LOAD_HALF, _LOAD_BYTE, _LOAD_WORD = 0x28, 0x30, 0x20
+_JUMP_EQUAL, _JUMP_BITS, _RETURN = 0x15, 0x45, 0x06
+
+
+def _program(own: Mac) -> list[_Instruction]:
+    """Classic BPF: ARP; IPv4 to a group or to everyone; ICMP to us. Everything else stays in the kernel.
+
+    Each row is (code, rows to skip if true, rows to skip if false, constant).
+    """
+    return [
+        (_LOAD_HALF, 0, 0, 12),  # EtherType
+        (_JUMP_EQUAL, 7, 0, 0x0806),
+        (_JUMP_EQUAL, 0, 7, 0x0800),
+        (_LOAD_BYTE, 0, 0, 0),  # first octet of the destination: its group bit
+        (_JUMP_BITS, 4, 0, 0x01),
+        (_LOAD_WORD, 0, 0, 0),  # first four octets of the destination
+        (_JUMP_EQUAL, 0, 3, own.value >> 16),
+        (_LOAD_BYTE, 0, 0, 23),  # IP protocol
+        (_JUMP_EQUAL, 0, 1, 1),
+        (_RETURN, 0, 0, 0xFFFF),
+        (_RETURN, 0, 0, 0),
+    ]
+
+
+def _attach_filter(sock: socket.socket, program: list[_Instruction]) -> None:
+    """Hand a filter to the kernel (struct sock_fprog of linux/filter.h); it copies the rows during the call."""
+    rows = ctypes.create_string_buffer(b"".join(struct.pack("=HBBI", *row) for row in program))
+    head = struct.pack("@HP", len(program), ctypes.addressof(rows))
+    sock.setsockopt(socket.SOL_SOCKET, _SO_ATTACH_FILTER, head)

@@ -1,0 +1,126 @@
+"""Network namespaces for tests: made, used and taken away here; nothing outside them is ever touched."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import uuid
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+NO_LAB = "network namespaces need root and iproute2"
+
+
+def possible() -> bool:
+    """True where namespaces and TAP devices can be made."""
+    if os.geteuid() != 0 or not Path("/dev/net/tun").exists():
+        return False
+    name = f"lab-{uuid.uuid4().hex[:8]}"
+    made = subprocess.run(["ip", "netns", "add", name], capture_output=True, check=False)
+    subprocess.run(["ip", "netns", "delete", name], capture_output=True, check=False)
+    return made.returncode == 0
+
+
+needs_lab = unittest.skipUnless(possible(), NO_LAB)
+
+
+class Namespace:
+    """One network namespace with its loopback up."""
+
+    def __init__(self) -> None:
+        self.name = f"lab-{uuid.uuid4().hex[:8]}"
+        run("ip", "netns", "add", self.name)
+        self._etc = Path("/etc/netns") / self.name
+        self._etc.mkdir(parents=True, exist_ok=True)
+        (self._etc / "resolv.conf").write_text("nameserver 127.0.0.1\n")
+        self.ip("link", "set", "lo", "up")
+
+    def ip(self, *arguments: str) -> str:
+        """An `ip` command inside."""
+        return self.run("ip", *arguments)
+
+    def run(self, *command: str, check: bool = True) -> str:
+        """Any command inside; gives its output."""
+        return run(*self.inside(command), check=check)
+
+    def inside(self, command: Sequence[str]) -> list[str]:
+        """The command line that runs a command inside."""
+        return ["ip", "netns", "exec", self.name, *command]
+
+    def start(self, *command: str, **options: object) -> subprocess.Popen[str]:
+        """A process inside, with pipes."""
+        pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "text": True, **options}
+        return subprocess.Popen(self.inside(command), env=environment(), **pipes)  # type: ignore[call-overload,no-any-return]
+
+    def delete(self) -> None:
+        """End everything inside and take the namespace away."""
+        for pid in run("ip", "netns", "pids", self.name, check=False).split():
+            with contextlib.suppress(ProcessLookupError, ValueError):
+                os.kill(int(pid), 9)
+        run("ip", "netns", "delete", self.name, check=False)
+        shutil.rmtree(self._etc, ignore_errors=True)
+
+
+def run(*command: str, check: bool = True) -> str:
+    """Run a command; gives its output, raises with its errors."""
+    done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment(), timeout=120)
+    if check and done.returncode:
+        raise RuntimeError(f"{' '.join(command)} ended with {done.returncode}: {done.stderr or done.stdout}")
+    return done.stdout
+
+
+def environment() -> dict[str, str]:
+    """The environment of processes that tests start: the source tree, UTC, no home of the account."""
+    return {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "TZ": "UTC", "EVEN_ROSTER_HOME": "/nonexistent"}
+
+
+@contextlib.contextmanager
+def namespace() -> Iterator[Namespace]:
+    """A namespace for the length of a block."""
+    made = Namespace()
+    try:
+        yield made
+    finally:
+        made.delete()
+
+
+@contextlib.contextmanager
+def tap_hosts(inside: Namespace, address: str, hosts: int, *more: str) -> Iterator[subprocess.Popen[str]]:
+    """Simulated hosts on a TAP link of a namespace, for the length of a block."""
+    process = inside.start(
+        sys.executable, "-m", "tests.support.tap_hosts", "--address", address, "--hosts", str(hosts), *more
+    )
+    try:
+        assert process.stdout is not None
+        if process.stdout.readline().strip() != "ready":
+            raise RuntimeError("the simulated hosts did not start")
+        yield process
+    finally:
+        with contextlib.suppress(OSError, subprocess.TimeoutExpired):
+            process.communicate(timeout=20)
+        process.kill()
+        process.wait()
+
+
+@contextlib.contextmanager
+def veth_hosts(scanner: Namespace, other: Namespace, address: str, theirs: Sequence[str]) -> Iterator[None]:
+    """A veth link between two namespaces; the other end has all of `theirs` (with prefix), answered by its kernel."""
+    run(
+        "ip", "link", "add", "site0", "netns", scanner.name, "type", "veth", "peer", "name", "far0", "netns", other.name
+    )
+    scanner.ip("address", "add", address, "dev", "site0")
+    scanner.ip("link", "set", "site0", "up")
+    batch = "".join(f"address add {one} dev far0\n" for one in theirs) + "link set far0 up\n"
+    with tempfile.NamedTemporaryFile("w", suffix=".batch") as file:
+        file.write(batch)
+        file.flush()
+        other.ip("-batch", file.name)
+    time.sleep(0.1)
+    yield

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Request, Response
+from pydantic import BaseModel
 
 from ..store.edits import Editor
 from .context import Context, now_ms
@@ -34,6 +35,11 @@ def _who(request: Request) -> str:
 ContextDep = Annotated[Context, Depends(_context)]
 ScansDep = Annotated[ScanManager, Depends(_scans)]
 Who = Annotated[str, Depends(_who)]
+
+
+def as_json(model: BaseModel) -> Response:
+    """A long list as a response: the models were built from records, so they are not validated once more."""
+    return Response(model.__pydantic_serializer__.to_json(model), media_type="application/json")
 
 
 @contextmanager

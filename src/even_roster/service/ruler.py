@@ -34,7 +34,9 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
     since = last_scan(connection, network)
     adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
     special = {int(a.ip): "self" for a in adapter.addresses} if adapter else {}
+    gateway = None
     if adapter and adapter.gateway and adapter.gateway in network:
+        gateway = str(adapter.gateway)
         special[int(adapter.gateway)] = "gateway"
     name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
     if network.num_addresses <= MOST_TICKS:
@@ -46,7 +48,7 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         seen = answering + sum(s.seen for s in stretches)
     return Ruler(
         subnet=str(network), name=name, count=network.num_addresses, usable=len(usable(network)), answering=answering,
-        seen=seen, gateway=str(adapter.gateway) if adapter and adapter.gateway in network else None,
+        seen=seen, gateway=gateway,
         last_scan=views.maybe_time(since), ticks=ticks, stretches=stretches,
     )  # fmt: skip
 

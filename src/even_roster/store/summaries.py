@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from ipaddress import IPv4Address
 from typing import Any
@@ -37,7 +37,7 @@ def refresh(connection: Connection, identities: Collection[int], vendor_of: Vend
             in_list(devices.c.id, identities)
         )
     )
-    rows = [_row(row._tuple(), facts[row.id], vendor_of) for row in own]
+    rows = [_row(tuple(row), facts[row.id], vendor_of) for row in own]
     if rows:
         values: dict[str, Any] = {name: bindparam(name) for name in rows[0] if name != "key"}
         connection.execute(update(devices).where(devices.c.id == bindparam("key")).values(values), rows)
@@ -62,7 +62,7 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
     return facts
 
 
-def _row(own: tuple[int, str, str, str, str, str], facts: _Facts, vendor_of: VendorOf) -> dict[str, object]:
+def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, object]:
     identity, name, role, owner, place, notes = own
     macs = sorted(facts.macs, reverse=True)
     newest = max(facts.addresses.values(), default=0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 from sqlalchemy import Connection
 
 from ...api.devices import (
@@ -28,21 +28,21 @@ from ...store import change_queries, device_queries
 from ...store.device_queries import DeviceFilter
 from .. import views
 from ..context import Context, now_ms
-from ..deps import ContextDep, Who, editing
+from ..deps import ContextDep, Who, as_json, editing
 from ..problems import Refusal
 from ..scan_manager import refs_of_macs
 
 router = APIRouter(prefix="/api", tags=["devices"])
 
 
-@router.get("/devices")
+@router.get("/devices", response_model=DevicePage)
 def page(
     context: ContextDep, who: Who, q: str = "", role: str | None = None, owner: str | None = None,
     vendor: str | None = None, unknown: bool | None = None, local: bool | None = None, retired: bool = False,
     range: str | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
     sort: DeviceSort = "address", descending: bool = False, cursor: str | None = None,
     limit: Annotated[int, Query(ge=1, le=2000)] = 200, total: bool = True,
-) -> DevicePage:  # fmt: skip
+) -> Response:  # fmt: skip
     """Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere."""
     wanted = DeviceFilter(
         text=q, role=role, owner=owner, vendor=vendor, unknown=unknown, local=local, retired=retired,
@@ -52,24 +52,23 @@ def page(
     with context.database.read() as connection:
         found = device_queries.page(connection, wanted, sort, descending, cursor, limit)
         count = device_queries.count(connection, wanted) if total else None
-    return DevicePage.model_construct(
-        devices=[views.device_row(row) for row in found.rows], next=found.next, total=count
-    )
+    rows = [views.device_row(row) for row in found.rows]
+    return as_json(DevicePage.model_construct(devices=rows, next=found.next, total=count))
 
 
-@router.get("/devices/positions")
+@router.get("/devices/positions", response_model=DevicePage)
 def positions(
     context: ContextDep, who: Who, offset: Annotated[int, Query(ge=0)] = 0,
     limit: Annotated[int, Query(ge=1, le=500)] = 100, q: str = "", role: str | None = None,
     unknown: bool | None = None, local: bool | None = None, retired: bool = False, sort: DeviceSort = "address",
     descending: bool = False,
-) -> DevicePage:  # fmt: skip
+) -> Response:  # fmt: skip
     """As the list, but by position: for tables that scroll to any place."""
     wanted = DeviceFilter(text=q, role=role, unknown=unknown, local=local, retired=retired)
     with context.database.read() as connection:
         rows = device_queries.at_position(connection, wanted, sort, descending, offset, limit)
         count = device_queries.count(connection, wanted)
-    return DevicePage.model_construct(devices=[views.device_row(row) for row in rows], next=None, total=count)
+    return as_json(DevicePage.model_construct(devices=[views.device_row(row) for row in rows], next=None, total=count))
 
 
 @router.get("/devices/{identity}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ipaddress import AddressValueError, IPv4Address
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 from sqlalchemy import Connection, Row
 
 from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanList, ScanRequest
@@ -15,7 +15,7 @@ from ...store import device_queries, scan_records
 from ...store.listing import CursorError
 from .. import views
 from ..context import Context, now_ms
-from ..deps import ContextDep, ScansDep, Who
+from ..deps import ContextDep, ScansDep, Who, as_json
 from ..problems import Refusal
 from ..scan_manager import refs_of_macs
 
@@ -71,11 +71,11 @@ def one(identity: int, context: ContextDep, scans: ScansDep, who: Who) -> ScanIn
         return _info(context, scans, connection, identity)
 
 
-@router.get("/{identity}/addresses")
+@router.get("/{identity}/addresses", response_model=ResultPage)
 def addresses(
     identity: int, context: ContextDep, scans: ScansDep, who: Who, cursor: str | None = None,
     limit: Annotated[int, Query(ge=1, le=2000)] = 500, silent: bool = False,
-) -> ResultPage:  # fmt: skip
+) -> Response:  # fmt: skip
     """What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer."""
     after = _place(cursor)
     with context.database.read() as connection:
@@ -93,7 +93,8 @@ def addresses(
             found = sorted([*found, *quiet], key=lambda result: IPv4Address(result.address))
             more = more or len(found) > limit
             found = found[:limit]
-    return ResultPage(addresses=found, next=found[-1].address if more and found else None)
+    following = found[-1].address if more and found else None
+    return as_json(ResultPage.model_construct(addresses=found, next=following))
 
 
 def _silent(

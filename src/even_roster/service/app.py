@@ -96,7 +96,7 @@ def create_app(context: Context) -> FastAPI:
 
     app = FastAPI(
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
-        openapi_url="/api/openapi.json",
+        openapi_url="/api/openapi.json", separate_input_output_schemas=False,
     )  # fmt: skip
     scan_manager = ScanManager(context)
     app.state.context = context

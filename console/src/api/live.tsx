@@ -1,0 +1,70 @@
+// The event stream: one connection for the whole console. It refreshes what changed and hands scan events to whoever asks.
+import { useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import type { DevicesEvent, ScanEvent, ScanInfo } from "./types";
+
+type Listener = (event: ScanEvent) => void;
+
+interface Live {
+  connected: boolean;
+  onScan(listener: Listener): () => void;
+}
+
+const LiveContext = createContext<Live>({ connected: false, onScan: () => () => undefined });
+const REFRESH_MS = 700;
+
+export const useLive = () => useContext(LiveContext);
+
+export function LiveProvider({ children }: { children: ReactNode }) {
+  const client = useQueryClient();
+  const listeners = useRef(new Set<Listener>());
+  const [connected, setConnected] = useState(false);
+
+  useEffect(() => {
+    const source = new EventSource("/api/events");
+    const refresh = throttledRefresh(client);
+    source.addEventListener("open", () => setConnected(true));
+    source.addEventListener("error", () => setConnected(false));
+    source.addEventListener("scan", (message) => {
+      const event = JSON.parse(message.data) as ScanEvent;
+      client.setQueryData<ScanInfo>(["scan", event.scan.id], event.scan);
+      for (const listener of listeners.current) listener(event);
+      if (event.scan.state !== "running") refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
+    });
+    source.addEventListener("devices", (message) => {
+      const event = JSON.parse(message.data) as DevicesEvent;
+      refresh(["devices", "here", "subnets", "ruler", "explain"]);
+      if (event.ids === null) refresh(["device"]);
+      else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
+    });
+    source.addEventListener("ranges", () => refresh(["ranges", "here", "subnets", "ruler"]));
+    source.addEventListener("reset", () => void client.invalidateQueries());
+    return () => source.close();
+  }, [client]);
+
+  const live = useMemo<Live>(
+    () => ({
+      connected,
+      onScan(listener) {
+        listeners.current.add(listener);
+        return () => listeners.current.delete(listener);
+      },
+    }),
+    [connected],
+  );
+  return <LiveContext.Provider value={live}>{children}</LiveContext.Provider>;
+}
+
+/** Collects what is to be fetched again and does so at most every REFRESH_MS, so that a busy scan does not flood us. */
+function throttledRefresh(client: QueryClient): (keys: string[]) => void {
+  const due = new Set<string>();
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  return (keys) => {
+    for (const key of keys) due.add(key);
+    timer ??= setTimeout(() => {
+      timer = undefined;
+      for (const key of due) void client.invalidateQueries({ queryKey: [key] });
+      due.clear();
+    }, REFRESH_MS);
+  };
+}

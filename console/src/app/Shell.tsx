@@ -1,0 +1,73 @@
+// The frame of every page: the head with its places, the find field, and the side sheet.
+import { useQuery } from "@tanstack/react-query";
+import { Moon, Search, Sun } from "lucide-react";
+import { useEffect, useState, type ReactNode } from "react";
+import { NavLink } from "react-router";
+import { api, Problem } from "../api/client";
+import { useLive } from "../api/live";
+import type { Here } from "../api/types";
+import { useTheme } from "../lib/theme";
+import { useOpen } from "../lib/open";
+import { FindDialog } from "./FindDialog";
+import { SideSheet } from "./SideSheet";
+import { SignedOut } from "./SignedOut";
+
+const PLACES = [["/", "Here"], ["/devices", "Devices"], ["/scans", "Scans"]] as const;
+
+export function Shell({ children }: { children: ReactNode }) {
+  const [theme, toggleTheme] = useTheme();
+  const [finding, setFinding] = useState(false);
+  const [open] = useOpen();
+  const { connected } = useLive();
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLElement && event.target.matches("input, textarea, select");
+      if ((event.key === "k" && (event.ctrlKey || event.metaKey)) || (event.key === "/" && !typing)) {
+        event.preventDefault();
+        setFinding(true);
+      }
+    };
+    addEventListener("keydown", onKey);
+    return () => removeEventListener("keydown", onKey);
+  }, []);
+
+  if (here.error instanceof Problem && here.error.status === 401) return <SignedOut />;
+  return (
+    <div className="flex h-full flex-col">
+      <header className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule bg-leaf px-4 py-2">
+        <NavLink to="/" className="flex items-center gap-2 font-semibold">
+          <img src="/mark.svg" alt="" className="size-6" /> Even Roster
+        </NavLink>
+        <nav className="flex gap-1" aria-label="Places">
+          {PLACES.map(([to, name]) => (
+            <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) =>
+              `border-b-2 px-2 py-1 ${isActive ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}>
+              {name}
+            </NavLink>
+          ))}
+        </nav>
+        <button type="button" onClick={() => setFinding(true)}
+          className="order-last flex min-w-0 flex-1 basis-full items-center gap-2 rounded border border-rule bg-paper px-2.5 py-1 text-left text-soft hover:border-ink sm:order-none sm:max-w-md sm:basis-auto">
+          <Search className="size-4" aria-hidden /> <span className="truncate">Find a name, address, MAC, vendor, note</span>
+          <kbd className="ml-auto hidden rounded border border-rule px-1 font-mono text-xs sm:block">/</kbd>
+        </button>
+        <div className="ml-auto flex items-center gap-3 text-sm text-soft">
+          {here.data?.simulated ? <span className="hidden rounded border border-rule px-1.5 md:inline">simulated site</span> : null}
+          <span className={connected ? "" : "text-alarm"} title="Changes arrive by themselves while this says live">
+            {connected ? "live" : "not connected"}
+          </span>
+          <button type="button" onClick={toggleTheme} aria-label={theme === "dark" ? "Light colours" : "Dark colours"} className="rounded p-1 hover:bg-wash">
+            {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
+          </button>
+        </div>
+      </header>
+      <div className="flex min-h-0 flex-1">
+        <main className={`min-w-0 flex-1 overflow-auto ${open ? "hidden lg:block" : ""}`}>{children}</main>
+        {open ? <SideSheet open={open} /> : null}
+      </div>
+      <FindDialog open={finding} onOpenChange={setFinding} />
+    </div>
+  );
+}

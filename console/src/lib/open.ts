@@ -1,0 +1,28 @@
+// What is open in the side sheet stands in the URL as ?open=device:12 or ?open=address:10.44.10.41.
+import { useCallback } from "react";
+import { useSearchParams } from "react-router";
+
+export type Open = { kind: "device"; id: number } | { kind: "address"; address: string };
+
+export function parseOpen(text: string | null): Open | null {
+  const [kind, rest] = text?.split(/:(.*)/s) ?? [];
+  if (kind === "device" && rest && /^\d+$/.test(rest)) return { kind, id: Number(rest) };
+  if (kind === "address" && rest) return { kind, address: rest };
+  return null;
+}
+
+export function useOpen(): [Open | null, (what: Open | null) => void] {
+  const [params, setParams] = useSearchParams();
+  const open = parseOpen(params.get("open"));
+  const setOpen = useCallback(
+    (what: Open | null) =>
+      setParams((before) => {
+        const next = new URLSearchParams(before);
+        if (what === null) next.delete("open");
+        else next.set("open", what.kind === "device" ? `device:${what.id}` : `address:${what.address}`);
+        return next;
+      }),
+    [setParams],
+  );
+  return [open, setOpen];
+}

@@ -1,0 +1,57 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { lazy, StrictMode, Suspense } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter, Navigate, Route, Routes, useParams } from "react-router";
+import { Problem } from "./api/client";
+import { LiveProvider } from "./api/live";
+import { Shell } from "./app/Shell";
+import "./index.css";
+import { HerePage } from "./pages/HerePage";
+
+const DevicesPage = lazy(() => import("./pages/DevicesPage"));
+const ScansPage = lazy(() => import("./pages/ScansPage"));
+const ScanPage = lazy(() => import("./pages/ScanPage"));
+const SubnetPage = lazy(() => import("./pages/SubnetPage"));
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 10_000,
+      refetchOnWindowFocus: false,
+      retry: (failures, error) => failures < 2 && !(error instanceof Problem && error.status >= 400),
+    },
+  },
+});
+
+/** Links of search results name the thing; the sheet opens beside the page that suits it. */
+function OpenDevice() {
+  return <Navigate replace to={`/devices?open=device:${useParams().id}`} />;
+}
+function OpenAddress() {
+  return <Navigate replace to={`/?open=address:${useParams().address}`} />;
+}
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <QueryClientProvider client={client}>
+      <BrowserRouter>
+        <LiveProvider>
+          <Shell>
+            <Suspense fallback={<p className="p-6 text-soft">Opening…</p>}>
+              <Routes>
+                <Route path="/" element={<HerePage />} />
+                <Route path="/devices" element={<DevicesPage />} />
+                <Route path="/devices/:id" element={<OpenDevice />} />
+                <Route path="/address/:address" element={<OpenAddress />} />
+                <Route path="/scans" element={<ScansPage />} />
+                <Route path="/scans/:id" element={<ScanPage />} />
+                <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />
+                <Route path="*" element={<p className="p-6">There is no such page.</p>} />
+              </Routes>
+            </Suspense>
+          </Shell>
+        </LiveProvider>
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

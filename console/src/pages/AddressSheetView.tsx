@@ -1,0 +1,40 @@
+// One address: everything known about it, in sentences first.
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api } from "../api/client";
+import type { Explanation } from "../api/types";
+import { ago } from "../lib/format";
+import { Notice, Section } from "../parts/basics";
+import { Status } from "../parts/Status";
+import { StayList } from "./device/StayList";
+
+export default function AddressSheetView({ address }: { address: string }) {
+  const told = useQuery({ queryKey: ["explain", address], queryFn: () => api.get<Explanation>(`/api/explain/${encodeURIComponent(address)}`) });
+  if (told.error) return <Notice tone="alarm">{told.error.message}</Notice>;
+  if (!told.data) return <p className="text-soft">Reading…</p>;
+  const { sentences, stays, names, scans } = told.data;
+  return (
+    <>
+      <h2 className="font-mono text-xl font-semibold">{told.data.subject}</h2>
+      <div className="mt-2 flex flex-col gap-1">{sentences.map((sentence) => <p key={sentence}>{sentence}</p>)}</div>
+      {stays.length > 0 ? <Section title="Who held it"><StayList stays={stays} show="holder" /></Section> : null}
+      {names.length > 0 ? (
+        <Section title="Names heard there">
+          <ul>{names.map((name) => <li key={`${name.name}-${name.source}`} className="flex gap-3 border-b border-rule py-0.5"><span className="min-w-0 flex-1 truncate">{name.name}</span><span className="text-soft">{name.source}</span></li>)}</ul>
+        </Section>
+      ) : null}
+      {scans.length > 0 ? (
+        <Section title="Scans that asked for it">
+          <ul>
+            {scans.map((scan) => (
+              <li key={scan.scan} className="flex items-center gap-3 border-b border-rule py-0.5">
+                <Status state={scan.answered ? (scan.macs.length > 1 ? "two" : "answering") : "silent"} />
+                <Link to={`/scans/${scan.scan}`} className="ml-auto text-soft hover:underline">scan {scan.scan}, {ago(scan.at)}</Link>
+              </li>
+            ))}
+          </ul>
+        </Section>
+      ) : null}
+    </>
+  );
+}

@@ -1,0 +1,75 @@
+// One device: who it is, what people say of it, where it was. Edits carry a version; a stale one shows both sides.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { ExternalLink } from "lucide-react";
+import { api } from "../api/client";
+import type { DeviceSheet } from "../api/types";
+import { ago, moment } from "../lib/format";
+import { useOpen } from "../lib/open";
+import { Button, Facts, Mono, Notice, Section } from "../parts/basics";
+import { ChangeList } from "./device/ChangeList";
+import { EditForm } from "./device/EditForm";
+import { StayList } from "./device/StayList";
+
+export default function DeviceSheetView({ id }: { id: number }) {
+  const client = useQueryClient();
+  const [, setOpen] = useOpen();
+  const sheet = useQuery({ queryKey: ["device", id], queryFn: () => api.get<DeviceSheet>(`/api/devices/${id}`) });
+  const act = useMutation({
+    mutationFn: ({ path, body }: { path: string; body: unknown }) => api.post<DeviceSheet>(`/api/devices/${id}/${path}`, body),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["devices"] });
+      void client.invalidateQueries({ queryKey: ["device"] });
+    },
+  });
+  if (sheet.error) return <Notice tone="alarm">{sheet.error.message}</Notice>;
+  if (!sheet.data) return <p className="text-soft">Reading…</p>;
+  const { device, adapters, names, stays, changes, hints } = sheet.data;
+  const title = device.name || device.seen_name || "Nobody has named this device";
+  return (
+    <>
+      <h2 className="pr-8 text-xl font-semibold break-words">{title}</h2>
+      <div className="mt-2 mb-4">
+        <Facts rows={[
+          ["address", device.address ? <button type="button" key="a" className="hover:underline" onClick={() => setOpen({ kind: "address", address: device.address! })}><Mono>{device.address}</Mono></button> : "none seen"],
+          ["web page", device.web ? <a key="w" href={device.web} target="_blank" rel="noreferrer" className="inline-flex items-center gap-1 text-ink underline">{device.web} <ExternalLink className="size-3.5" /></a> : null],
+          ["open ports", device.ports.length ? <Mono key="p">{device.ports.join(" ")}</Mono> : null],
+          ["last seen", `${moment(device.last_seen)}, ${ago(device.last_seen)}`],
+          ["first seen", moment(device.first_seen)],
+        ]} />
+      </div>
+      <EditForm device={device} />
+      <Section title="Adapters">
+        <ul>
+          {adapters.map((adapter) => (
+            <li key={adapter.mac} className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1">
+              <Mono>{adapter.mac}</Mono>
+              <span className="text-soft">{adapter.vendor ?? (adapter.local ? "locally administered" : "vendor not known")}</span>
+              {adapters.length > 1 ? <Button tone="quiet" className="ml-auto" onClick={() => act.mutate({ path: "split", body: { macs: [adapter.mac] } })}>Split off</Button> : null}
+            </li>
+          ))}
+        </ul>
+        {hints.map((hint) => (
+          <div key={hint.name} className="mt-2 text-sm text-soft">
+            {hint.reason}.{" "}
+            {hint.devices.map((other) => (
+              <Button key={other.id} className="mt-1 mr-1" onClick={() => act.mutate({ path: "join", body: { devices: [other.id] } })}>Join with {other.name ?? "device"} ({other.id})</Button>
+            ))}
+          </div>
+        ))}
+      </Section>
+      {names.length > 0 ? (
+        <Section title="Names heard">
+          <ul>{names.map((name) => <li key={`${name.name}-${name.source}-${name.address}`} className="flex gap-3 border-b border-rule py-0.5"><span className="min-w-0 flex-1 truncate" title={name.name}>{name.name}</span><span className="text-soft">{name.source}</span><span className="w-20 text-right text-soft">{ago(name.last)}</span></li>)}</ul>
+        </Section>
+      ) : null}
+      <Section title="Addresses held"><StayList stays={stays} show="address" /></Section>
+      {changes.length > 0 ? <Section title="Changes"><ChangeList changes={changes} /></Section> : null}
+      <div className="mt-6">
+        <Button tone={device.retired ? "plain" : "alarm"} onClick={() => act.mutate({ path: "retire", body: { retired: !device.retired, version: device.version } })}>
+          {device.retired ? "Bring back into the lists" : "Retire this device"}
+        </Button>
+        {act.error ? <p role="alert" className="mt-2 text-sm text-alarm">{act.error.message}.</p> : null}
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,77 @@
+// The devices of the roster: sorted, filtered and searched by the service, rows fetched as they scroll into view.
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import { api } from "../api/client";
+import type { DevicePage, DeviceRow } from "../api/types";
+import { useColumns } from "../lib/columns";
+import { useDelayed } from "../lib/delayed";
+import { plural } from "../lib/format";
+import { Input, inputLook } from "../parts/basics";
+import { ColumnChooser } from "../parts/ColumnChooser";
+import { ROLES } from "../api/types";
+import { BulkBar } from "./devices/BulkBar";
+import { COLUMN_NAMES, USUAL } from "./devices/columns";
+import { DeviceTable, type Filters } from "./devices/DeviceTable";
+
+export default function DevicesPage() {
+  const [params, setParams] = useSearchParams();
+  const [text, setText] = useState(params.get("q") ?? "");
+  const [columns, setColumns] = useColumns("devices", COLUMN_NAMES, USUAL);
+  const [selected, setSelected] = useState<ReadonlyMap<number, DeviceRow>>(new Map());
+  const q = useDelayed(text.trim(), 200);
+  const filters = useMemo<Filters>(
+    () => ({
+      q,
+      role: params.get("role") ?? undefined,
+      unknown: params.get("unknown") === "true" || undefined,
+      retired: params.get("retired") === "true",
+      sort: params.get("sort") ?? "address",
+      descending: params.get("descending") === "true",
+    }),
+    [q, params],
+  );
+  const change = (name: string, value: string | null) =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      if (value) next.set(name, value);
+      else next.delete(name);
+      return next;
+    }, { replace: true });
+  useEffect(() => {
+    if (q !== (params.get("q") ?? "")) change("q", q || null);
+  });
+  const total = useQuery({
+    queryKey: ["devices", "total", filters],
+    queryFn: ({ signal }) => api.get<DevicePage>("/api/devices/positions", { ...filters, limit: 1 }, signal),
+    placeholderData: keepPreviousData,
+  });
+  return (
+    <div className="flex h-full flex-col">
+      <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">
+        <Input type="search" value={text} onChange={(event) => setText(event.target.value)} aria-label="Search devices" spellCheck={false}
+          placeholder="Search: name, address, MAC, vendor, note" className="max-w-xs" />
+        <select aria-label="Role" className={`${inputLook} w-auto`} value={filters.role ?? ""} onChange={(event) => change("role", event.target.value)}>
+          <option value="">every role</option>
+          {ROLES.map((role) => <option key={role}>{role}</option>)}
+        </select>
+        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={!!filters.unknown} onChange={(event) => change("unknown", event.target.checked ? "true" : null)} /> nobody has named</label>
+        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={filters.retired} onChange={(event) => change("retired", event.target.checked ? "true" : null)} /> retired</label>
+        <span className="ml-auto py-1 text-sm text-soft" aria-live="polite">{total.data ? plural(total.data.total ?? 0, "device") : ""}</span>
+        <ColumnChooser all={COLUMN_NAMES} shown={columns} onChange={setColumns} />
+      </div>
+      {selected.size > 0 ? <BulkBar selected={selected} columns={columns} clear={() => setSelected(new Map())} /> : null}
+      <DeviceTable filters={filters} total={total.data?.total ?? 0} loaded={total.isSuccess} columns={columns} selected={selected} onSelected={setSelected}
+        onSort={(sort) => {
+          const back = filters.sort === sort && !filters.descending;
+          setParams((before) => {
+            const next = new URLSearchParams(before);
+            next.set("sort", sort);
+            if (back) next.set("descending", "true");
+            else next.delete("descending");
+            return next;
+          }, { replace: true });
+        }} />
+    </div>
+  );
+}

@@ -1,0 +1,41 @@
+// What people changed, and a way back.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api } from "../../api/client";
+import type { ChangeRow } from "../../api/types";
+import { ago, moment } from "../../lib/format";
+import { Button } from "../../parts/basics";
+
+const UNDOABLE = new Set(["set", "retire", "restore"]);
+
+export function ChangeList({ changes }: { changes: ChangeRow[] }) {
+  const client = useQueryClient();
+  const undo = useMutation({
+    mutationFn: (id: number) => api.post(`/api/changes/${id}/undo`),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["device"] });
+      void client.invalidateQueries({ queryKey: ["devices"] });
+    },
+  });
+  return (
+    <>
+      <ul>
+        {changes.map((change, index) => (
+          <li key={change.id} className="flex items-start gap-2 border-b border-rule py-1 text-sm">
+            <span className="min-w-0 flex-1 break-words">{what(change)}<span className="block text-soft" title={moment(change.at)}>{change.who}, {ago(change.at)}</span></span>
+            {index === 0 && UNDOABLE.has(change.action) ? <Button tone="quiet" onClick={() => undo.mutate(change.id)}>Undo</Button> : null}
+          </li>
+        ))}
+      </ul>
+      {undo.error ? <p role="alert" className="mt-1 text-sm text-alarm">{undo.error.message}.</p> : null}
+    </>
+  );
+}
+
+function what({ action, before, after }: ChangeRow): string {
+  if ((action !== "set" && action !== "undo") || typeof after !== "object" || after === null) return action;
+  const was = before as Record<string, unknown> | null;
+  const told = Object.entries(after as Record<string, unknown>).map(([name, value]) => `${name}: ${shown(was?.[name])} → ${shown(value)}`);
+  return `${action === "undo" ? "undo, " : ""}${told.join(", ")}`;
+}
+
+const shown = (value: unknown) => (value === "" || value === null || value === undefined ? "nothing" : `“${String(value)}”`);

@@ -50,8 +50,8 @@ export default function DevicesPage() {
     <div className="flex h-full flex-col">
       <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">
         <Input type="search" value={text} onChange={(event) => setText(event.target.value)} aria-label="Search devices" spellCheck={false}
-          placeholder="Search: name, address, MAC, vendor, note" className="max-w-xs" />
-        <select aria-label="Role" className={`${inputLook} w-auto`} value={filters.role ?? ""} onChange={(event) => change("role", event.target.value)}>
+          placeholder="Search: name, address, MAC, vendor, note" className="w-80" />
+        <select aria-label="Role" className={inputLook} value={filters.role ?? ""} onChange={(event) => change("role", event.target.value)}>
           <option value="">every role</option>
           {ROLES.map((role) => <option key={role}>{role}</option>)}
         </select>

@@ -18,7 +18,7 @@ export function HerePage() {
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
       {here.data.devices === 0 ? <FirstRun here={here.data} chosen={chosen} /> : <Summary here={here.data} />}
-      <div className="mt-4"><ScanForm initial={here.data.ranges[0]?.name ?? here.data.ranges[0]?.text ?? chosen?.addresses[0]?.subnet ?? ""} here={here.data} /></div>
+      <div className="mt-4"><ScanForm initial={chosen?.addresses[0]?.subnet ?? ""} here={here.data} /></div>
       {here.data.limits.map((limit) => <p key={limit} className="mt-2 text-sm text-amber">Note: {limit}.</p>)}
       {adapters.map((adapter) => <AdapterBlock key={adapter.name} adapter={adapter} />)}
       {here.data.devices > 0 ? <OtherSubnets /> : null}

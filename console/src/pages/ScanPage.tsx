@@ -45,10 +45,10 @@ export default function ScanPage() {
           </div>
         ) : null}
         <p className="mt-2" aria-live="polite">
-          <b>{count(info.answered)}</b> answered, <b>{count(info.silent)}</b> silent{info.foreign ? <>, <b>{info.foreign}</b> at foreign addresses</> : null}; {count(info.probes)} probes.
+          <b>{count(info.answered)}</b> answered, <b>{count(info.silent)}</b> silent{running ? " so far" : ""}{info.foreign ? <>, <b>{info.foreign}</b> at foreign addresses</> : null}; {count(info.probes)} probes.
         </p>
         {info.notes.map((note) => <p key={note} className="mt-1 text-sm text-amber">Note: {note}.</p>)}
-        <Input type="search" value={text} onChange={(event) => setText(event.target.value)} aria-label="Narrow the results" placeholder="Narrow: address, name, MAC, vendor" className="mt-3 max-w-xs" />
+        <Input type="search" value={text} onChange={(event) => setText(event.target.value)} aria-label="Narrow the results" placeholder="Narrow: address, name, MAC, vendor" className="mt-3 w-72" />
       </div>
       <Results results={shown} />
     </div>

@@ -6,10 +6,10 @@ import { addressNumber, addressText, ago, count, plural, subnetBounds } from "..
 import { dragged, markEvery, rows, type RulerRow, type Stretch } from "../lib/ruler";
 import { useWidth } from "../lib/width";
 import { Button, Mono } from "./basics";
-import { Status, type StateWord } from "./Status";
+import { ShapePaths, Status, type StateWord } from "./Status";
 
-const HEIGHT = 58;
-const BASE = 40;
+const HEIGHT = 68;
+const BASE = 50;
 
 export function Ruler({ data, selected, onSelect }: { data: RulerData; selected: string | null; onSelect(address: string): void }) {
   const { first, size } = subnetBounds(data.subnet);
@@ -95,7 +95,7 @@ function Row({ row, width, ticks, data, hover, selected, drag, counted, onHover,
       {marks.map((at) => (
         <g key={at}>
           <line x1={x(at) + step / 2} x2={x(at) + step / 2} y1={BASE} y2={BASE + 5} stroke="var(--soft)" />
-          <text x={x(at) + step / 2} y={BASE + 15} fontSize="10.5" textAnchor="middle" fill="var(--soft)" fontFamily="var(--font-mono)">{label(at, row.size)}</text>
+          <text x={x(at) < 12 ? 0 : x(at) + step / 2} y={BASE + 15} fontSize="10.5" textAnchor={x(at) < 12 ? "start" : "middle"} fill="var(--soft)" fontFamily="var(--font-mono)">{label(at, row.size)}</text>
         </g>
       ))}
       {counted ? <Counted data={data} row={row} step={step} /> : [...ticks].filter(([at]) => inRow(at)).map(([at, tick]) => <TickMark key={at} tick={tick} x={x(at)} step={step} />)}
@@ -107,12 +107,15 @@ function Row({ row, width, ticks, data, hover, selected, drag, counted, onHover,
 
 const label = (at: number, size: number) => (size > 256 ? `${Math.floor(at / 256) % 256}.${at % 256}` : at % 256 === 0 ? `${Math.floor(at / 256) % 256}.0` : String(at % 256));
 
+/** States whose shape stands above the tick as well, because height and fill alone would not tell them. */
+const MARKED = new Set(["two", "gateway", "self"]);
+
 const LOOK: Record<string, { height: number; fill: string; stroke?: string }> = {
   answering: { height: 26, fill: "var(--fine)" },
   seen: { height: 14, fill: "none", stroke: "var(--soft)" },
-  two: { height: 32, fill: "var(--alarm)" },
+  two: { height: 26, fill: "var(--alarm)" },
   self: { height: 26, fill: "var(--ink)" },
-  gateway: { height: 32, fill: "var(--ink)" },
+  gateway: { height: 26, fill: "var(--ink)" },
 };
 
 function TickMark({ tick, x, step }: { tick: Tick; x: number; step: number }) {
@@ -122,8 +125,9 @@ function TickMark({ tick, x, step }: { tick: Tick; x: number; step: number }) {
   return (
     <g>
       <rect x={middle - width / 2} width={width} y={BASE - look.height} height={look.height} fill={look.fill} stroke={look.stroke} strokeWidth={look.stroke ? 1 : 0} />
-      {tick.state === "two" ? <path d={`M${middle - 4} ${BASE - 36}h8M${middle} ${BASE - 40}v8`} stroke="var(--alarm)" strokeWidth="1.6" /> : null}
-      {tick.state === "gateway" ? <path d={`M${middle - 4} ${BASE - 33}l4-5 4 5z`} fill="var(--ink)" /> : null}
+      {MARKED.has(tick.state) ? (
+        <g transform={`translate(${middle - 5} ${BASE - look.height - 12}) scale(0.84)`} color={look.fill}><ShapePaths state={tick.state as StateWord} /></g>
+      ) : null}
     </g>
   );
 }

@@ -37,16 +37,16 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
       }}>
       <div className="grid gap-3 sm:grid-cols-[minmax(0,2fr)_minmax(0,1fr)_6rem]">
         <Field label="Range" wrong={refused ?? (wrong ? <RangeFault text={range} fault={wrong} /> : null)} hint={sums.data ? <Size sums={sums.data} pace={paceNumber} /> : "10.44.10.0/24, 10.44.10.20-60, a name; “except” leaves out"}>
-          <Input value={range} onChange={(event) => { setRange(event.target.value); start.reset(); }} spellCheck={false} className="font-mono" />
+          <Input value={range} onChange={(event) => { setRange(event.target.value); start.reset(); }} spellCheck={false} className="w-full font-mono" />
         </Field>
         <Field label="From adapter">
-          <select value={adapter} onChange={(event) => setAdapter(event.target.value)} className={inputLook}>
+          <select value={adapter} onChange={(event) => setAdapter(event.target.value)} className={`${inputLook} w-full`}>
             <option value="">the one that fits</option>
             {here.adapters.filter((one) => one.addresses.length > 0).map((one) => <option key={one.name}>{one.name}</option>)}
           </select>
         </Field>
         <Field label="Probes a second">
-          <Input value={pace} onChange={(event) => setPace(event.target.value)} inputMode="numeric" className="text-right" />
+          <Input value={pace} onChange={(event) => setPace(event.target.value)} inputMode="numeric" className="w-full text-right" />
         </Field>
       </div>
       <div className="flex flex-wrap items-center gap-4">
@@ -67,7 +67,9 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
 
 function Size({ sums, pace }: { sums: MeasureView; pace: number }) {
   const seconds = pace > 0 ? (sums.count * 3) / pace + 1.5 : 0;
-  return <>{count(sums.count)} addresses, {sums.kind}, at most about {duration(seconds)}</>;
+  const one = sums.subnets[0];
+  const edges = sums.subnets.length === 1 && one && sums.spans.length === 1 && one.subnet === sums.spans[0] && one.broadcast ? 2 : 0;
+  return <>{count(sums.count - edges)} addresses, {sums.kind}, at most about {duration(seconds)}</>;
 }
 
 /** What is wrong with the range, and the very place of it. */

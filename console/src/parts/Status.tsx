@@ -11,9 +11,10 @@ const COLOURS: Record<StateWord, string> = {
   silent: "text-soft", foreign: "text-amber",
 };
 
-export function Shape({ state }: { state: StateWord }) {
+/** The shape of a state in a 12×12 box, in the current colour: in lists, in the legend and on the ruler. */
+export function ShapePaths({ state }: { state: StateWord }) {
   return (
-    <svg viewBox="0 0 12 12" className="inline-block size-3 shrink-0" fill="none" stroke="currentColor" strokeWidth="1.6" aria-hidden>
+    <g fill="none" stroke="currentColor" strokeWidth="1.6">
       {state === "answering" && <rect x="2" y="1" width="8" height="10" fill="currentColor" stroke="none" />}
       {state === "seen" && <rect x="2.5" y="4" width="7" height="6.5" />}
       {state === "silent" && <path d="M2 9.5h8" />}
@@ -21,8 +22,12 @@ export function Shape({ state }: { state: StateWord }) {
       {state === "self" && <path d="M6 1.5 11 10.5H1z" fill="currentColor" stroke="none" />}
       {state === "gateway" && <path d="M1.5 11V3L6 .8 10.5 3v8M4.5 11V7h3v4" />}
       {state === "foreign" && <path d="M1.5 6h6M5 2.5 8.5 6 5 9.5M10.5 1v10" />}
-    </svg>
+    </g>
   );
+}
+
+export function Shape({ state }: { state: StateWord }) {
+  return <svg viewBox="0 0 12 12" className="inline-block size-3 shrink-0" aria-hidden><ShapePaths state={state} /></svg>;
 }
 
 export function Status({ state, word = true }: { state: StateWord; word?: boolean }) {

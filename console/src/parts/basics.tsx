@@ -25,10 +25,10 @@ export function Field({ label, hint, wrong, children }: { label: string; hint?: 
   );
 }
 
-export const inputLook = "w-full rounded border border-rule bg-leaf px-2 py-1 placeholder:text-soft focus:border-ink";
+export const inputLook = "rounded border border-rule bg-leaf px-2 py-1 placeholder:text-soft focus:border-ink";
 
 export function Input({ className = "", ...rest }: InputHTMLAttributes<HTMLInputElement>) {
-  return <input {...rest} className={`${inputLook} ${className}`} />;
+  return <input {...rest} className={`${inputLook} ${className || "w-full"}`} />;
 }
 
 export function Mono({ children, className = "" }: { children: ReactNode; className?: string }) {

@@ -5,6 +5,7 @@ from __future__ import annotations
 MOST_AT_ONCE = 48
 TICK = 0.001
 _SLACK = 0.018
+_ROUNDING = 1e-6
 
 
 class Pacer:
@@ -34,7 +35,7 @@ class Pacer:
         if owed > most_late + 1:
             self._origin += (owed - most_late - 1) / self.pace
             owed = most_late + 1
-        return min(int(owed), MOST_AT_ONCE)
+        return min(int(owed + _ROUNDING), MOST_AT_ONCE)
 
     def spent(self, sends: int, now: float) -> None:
         """Tell how many of the granted sends were used."""
@@ -51,4 +52,4 @@ class Pacer:
         if self._origin is None:
             return 0.0
         due = self._origin + (self._granted + 1) / self.pace
-        return max(due - now, self._next_tick - now, 0.0)
+        return max(due - now, self._next_tick - now, _ROUNDING)

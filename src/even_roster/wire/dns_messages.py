@@ -62,6 +62,7 @@ def encode_answer(transaction: int, address: IPv4Address, names: tuple[str, ...]
     """A positive PTR answer, or with no names NXDOMAIN (rcode 3). Names are absolute, without the final dot."""
     owner = dns.reversename.from_address(str(address))
     message = dns.message.Message(id=transaction)
+    message.question.append(dns.rrset.RRset(owner, dns.rdataclass.IN, dns.rdatatype.PTR))
     message.flags = dns.flags.QR | dns.flags.AA
     if names:
         texts = [dns.name.from_text(name, dns.name.root).to_text() for name in names]
@@ -110,10 +111,7 @@ def _address(name: dns.name.Name) -> IPv4Address:
 
 
 def _read(data: bytes) -> dns.message.Message:
-    """dnspython's own errors, and whatever else broken bytes make it raise, become WireError.
-
-    The QU and cache-flush bit of mDNS classes is cleared by reading the class leniently below.
-    """
+    """dnspython's own errors, and whatever else broken bytes make it raise, become WireError."""
     try:
         return dns.message.from_wire(_plain_classes(data), ignore_trailing=True, one_rr_per_rrset=False)
     except Exception as error:

@@ -49,7 +49,7 @@ export function EditForm({ device }: { device: DeviceRow }) {
       <Field label="Name"><Input value={values.name} onChange={(event) => set("name", event.target.value)} placeholder={device.seen_name || "what people call it"} maxLength={120} /></Field>
       <div className="grid grid-cols-2 gap-2">
         <Field label="Role">
-          <select className={inputLook} value={values.role} onChange={(event) => set("role", event.target.value)}>
+          <select className={`${inputLook} w-full`} value={values.role} onChange={(event) => set("role", event.target.value)}>
             <option value="">not said</option>
             {[...new Set([...ROLES, values.role].filter(Boolean))].map((role) => <option key={role}>{role}</option>)}
           </select>
@@ -57,7 +57,7 @@ export function EditForm({ device }: { device: DeviceRow }) {
         <Field label="Owner"><Input value={values.owner} onChange={(event) => set("owner", event.target.value)} maxLength={120} /></Field>
       </div>
       <Field label="Place"><Input value={values.place} onChange={(event) => set("place", event.target.value)} maxLength={120} /></Field>
-      <Field label="Notes"><textarea rows={2} className={inputLook} value={values.notes} onChange={(event) => set("notes", event.target.value)} /></Field>
+      <Field label="Notes"><textarea rows={2} className={`${inputLook} w-full`} value={values.notes} onChange={(event) => set("notes", event.target.value)} /></Field>
       <div className="flex items-center gap-2">
         <Button tone="ink" type="submit" disabled={changed.length === 0 || save.isPending}>Save</Button>
         {changed.length > 0 ? <Button tone="quiet" onClick={() => setValues(base.values)}>Discard</Button> : null}

@@ -32,7 +32,7 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
     <form className="flex flex-wrap items-center gap-2 border-t border-rule bg-wash px-4 py-1.5 text-sm"
       onSubmit={(event) => { event.preventDefault(); set.mutate(); }}>
       <span className="font-semibold">{plural(selected.size, "device")} selected</span>
-      <select aria-label="Role for all" className={`${inputLook} w-auto`} value={role} onChange={(event) => setRole(event.target.value)}>
+      <select aria-label="Role for all" className={inputLook} value={role} onChange={(event) => setRole(event.target.value)}>
         <option value="">role…</option>
         {ROLES.map((one) => <option key={one}>{one}</option>)}
       </select>

@@ -17,14 +17,14 @@ interface Column {
 }
 
 export const COLUMNS: Record<ColumnName, Column> = {
-  address: { width: "9.5rem", sort: "address", text: (d) => d.address ?? "", cell: (d) => <Mono>{d.address ?? "–"}</Mono> },
+  address: { width: "8.5rem", sort: "address", text: (d) => d.address ?? "", cell: (d) => <Mono>{d.address ?? "–"}</Mono> },
   name: {
     width: "minmax(11rem, 2fr)", sort: "name", text: (d) => d.name || d.seen_name,
     cell: (d) => (d.name ? <span className="font-semibold">{d.name}</span> : <span className="text-soft">{d.seen_name || "unknown"}</span>),
   },
   role: { width: "7rem", sort: "role", text: (d) => d.role, cell: (d) => d.role },
   mac: {
-    width: "12rem", sort: "mac", text: (d) => d.mac ?? "",
+    width: "11.5rem", sort: "mac", text: (d) => d.mac ?? "",
     cell: (d) => <Mono>{d.mac}{d.macs > 1 ? <span className="text-soft"> +{d.macs - 1}</span> : null}</Mono>,
   },
   vendor: {

@@ -1,0 +1,41 @@
+"""Headless Chromium from Debian's packages, driven by selenium."""
+
+from __future__ import annotations
+
+import contextlib
+import shutil
+import tempfile
+import unittest
+from collections.abc import Iterator
+
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service as Driver
+
+CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
+needs_browser = unittest.skipUnless(CHROMIUM and DRIVER, "chromium and chromium-driver are not installed")
+_FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+    "--force-color-profile=srgb",
+)  # fmt: skip
+
+
+@contextlib.contextmanager
+def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
+    """A browser with a fresh profile; `width` and `height` are the page's."""
+    with tempfile.TemporaryDirectory() as profile:
+        options = Options()
+        options.binary_location = CHROMIUM or ""
+        for flag in (*_FLAGS, f"--user-data-dir={profile}"):
+            options.add_argument(flag)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+        driver = webdriver.Chrome(options, Driver(DRIVER))
+        try:
+            driver.execute_cdp_cmd(
+                "Emulation.setDeviceMetricsOverride",
+                {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600},
+            )
+            yield driver
+        finally:
+            driver.quit()

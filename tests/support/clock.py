@@ -1,0 +1,17 @@
+"""A clock that only moves when somebody sleeps."""
+
+from __future__ import annotations
+
+
+class FakeClock:
+    """Monotonic seconds under a test's control."""
+
+    def __init__(self, start: float = 1000.0) -> None:
+        self.now = start
+
+    def __call__(self) -> float:
+        return self.now
+
+    def sleep(self, seconds: float) -> None:
+        """Let time pass at once."""
+        self.now += max(seconds, 0.0)

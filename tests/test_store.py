@@ -1,0 +1,275 @@
+"""The records: migrations, intake of sightings, edits with versions and changes, lists."""
+
+from __future__ import annotations
+
+import random
+import sqlite3
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+from typing import Any
+
+from alembic.autogenerate import compare_metadata
+from alembic.runtime.migration import MigrationContext
+
+from even_roster.core.mac import Mac
+from even_roster.core.names import Name, NameSource
+from even_roster.core.stays import Sighting, Source
+from even_roster.store import change_queries, device_queries, scan_records
+from even_roster.store.database import Database, StoreError
+from even_roster.store.device_queries import DeviceFilter
+from even_roster.store.edits import EditError, Editor, Missing, StaleEdit
+from even_roster.store.intake import NameHeard, Taken, take_in
+from even_roster.store.listing import CursorError
+from even_roster.store.scan_records import ResultRow, SegmentSeen
+from even_roster.store.tables import metadata
+
+BASE = 0x0A2C0A00
+SEGMENT = SegmentSeen("office0", "10.44.10.0/24", BASE + 1)
+
+
+def vendor_of(mac: Mac) -> str:
+    return "Quillmark Printing" if mac.value >> 24 == 0x02C044 else ""
+
+
+class StoreCase(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "roster.db"
+        self.database = Database(self.path)
+        self.addCleanup(lambda: self.database.close())
+        with self.database.write() as connection:
+            self.segment = scan_records.segment_id(connection, SEGMENT, 1)
+
+    def see(self, *pairs: tuple[int, int], at: int = 1000, names: dict[int, str] | None = None) -> Taken:
+        """Sightings of (last octet, MAC) pairs; `names` by MAC."""
+        sightings = [Sighting(BASE + octet, mac, at, Source.ARP) for octet, mac in pairs]
+        heard = [NameHeard(BASE + o, mac, Name((names or {})[mac], NameSource.DNS), at) for o, mac in pairs if mac in (names or {})]
+        with self.database.write() as connection:
+            return take_in(connection, self.segment, sightings, heard, {}, vendor_of)
+
+    def edit(self, method: str, *arguments: Any, who: str = "keeper") -> Any:
+        with self.database.write() as connection:
+            return getattr(Editor(connection, who, 2000, vendor_of), method)(*arguments)
+
+    def row(self, identity: int) -> Any:
+        with self.database.read() as connection:
+            return device_queries.one(connection, identity)
+
+    def addresses(self, wanted: DeviceFilter | None = None, sort: str = "address") -> list[int]:
+        with self.database.read() as connection:
+            return [row.address - BASE for row in device_queries.page(connection, wanted or DeviceFilter(), sort, False, None, 100).rows]
+
+
+class Files(StoreCase):
+    def test_migrations_lead_to_the_tables_of_the_code(self) -> None:
+        with self.database.read() as connection:
+            context = MigrationContext.configure(connection, opts={"render_as_batch": True})
+            self.assertEqual(compare_metadata(context, metadata), [])
+
+    def test_a_file_that_is_no_roster_is_refused_and_left_alone(self) -> None:
+        path = self.path.with_name("other.db")
+        path.write_bytes(b"this is a text, not a database" * 100)
+        with self.assertRaisesRegex(StoreError, "other.db"):
+            Database(path)
+        self.assertTrue(path.read_bytes().startswith(b"this is a text"))
+
+    def test_a_file_of_a_newer_version_is_refused(self) -> None:
+        self.database.close()
+        with sqlite3.connect(self.path) as connection:
+            connection.execute("UPDATE alembic_version SET version_num = '9999'")
+        with self.assertRaisesRegex(StoreError, "newer version"):
+            Database(self.path)
+
+    def test_a_failed_write_leaves_nothing(self) -> None:
+        with self.assertRaises(ZeroDivisionError), self.database.write() as connection:
+            take_in(connection, self.segment, [Sighting(BASE + 5, 5, 1, Source.ARP)], [], {}, vendor_of)
+            raise ZeroDivisionError
+        self.assertEqual(self.addresses(), [])
+
+
+class Intake(StoreCase):
+    def test_new_macs_become_devices_and_known_ones_stay(self) -> None:
+        self.assertEqual(len(self.see((10, 0xA), (11, 0xB)).new), 2)
+        again = self.see((10, 0xA), (12, 0xC), at=5000)
+        self.assertEqual((len(again.devices), len(again.new)), (2, 1))
+        self.assertEqual(self.addresses(), [10, 11, 12])
+
+    def test_a_device_shows_where_it_is_now_and_keeps_where_it_was(self) -> None:
+        (device,) = self.see((10, 0xA), at=1000).new
+        self.see((20, 0xA), at=200_000)
+        self.assertEqual(self.row(device).address, BASE + 20)
+        with self.database.read() as connection:
+            held = [stay.address - BASE for stay in device_queries.stays_of(connection, [0xA])]
+        self.assertEqual(held, [20, 10])
+
+    def test_a_device_with_two_addresses_does_not_flicker_between_them(self) -> None:
+        (device,) = self.see((254, 0xA), (2, 0xA), at=1000).new
+        self.see((254, 0xA), at=31_000)
+        self.assertEqual(self.row(device).address, BASE + 2)
+
+    def test_names_and_vendor_are_heard_but_never_overwrite_what_people_said(self) -> None:
+        mac = 0x02C044000001
+        (device,) = self.see((10, mac), names={mac: "printer-1.larkspur.example"}).new
+        self.edit("set_fields", device, 1, {"name": "Box office printer"})
+        self.see((10, mac), at=9000, names={mac: "other.larkspur.example"})
+        row = self.row(device)
+        self.assertEqual((row.name, row.vendor, row.seen_name), ("Box office printer", "Quillmark Printing", "other.larkspur.example"))
+
+    def test_a_device_without_an_address_is_a_device_all_the_same(self) -> None:
+        with self.database.write() as connection:
+            taken = take_in(connection, self.segment, [Sighting(0, 0xF, 1, Source.OVERHEARD)], [], {}, vendor_of)
+            self.assertEqual(device_queries.stays_of(connection, [0xF]), [])
+        self.assertEqual(len(taken.new), 1)
+
+
+class Edits(StoreCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.first, self.second = self.see((10, 0xA), (11, 0xB)).new
+
+    def changes(self, device: int | None = None) -> list[tuple[str, Any, Any]]:
+        with self.database.read() as connection:
+            return [(c.action, c.before, c.after) for c in change_queries.latest(connection, 50, None, device)]
+
+    def test_an_edit_leaves_a_change_with_before_and_after(self) -> None:
+        self.edit("set_fields", self.first, 1, {"name": "Desk", "role": "Workstation"})
+        self.assertEqual(self.changes(), [("set", {"name": "", "role": ""}, {"name": "Desk", "role": "workstation"})])
+        self.assertEqual(self.row(self.first).version, 2)
+
+    def test_a_stale_edit_changes_nothing_and_shows_the_values_now(self) -> None:
+        self.edit("set_fields", self.first, 1, {"name": "Theirs"})
+        with self.assertRaises(StaleEdit) as caught:
+            self.edit("set_fields", self.first, 1, {"name": "Mine"})
+        self.assertEqual((caught.exception.version, caught.exception.current["name"]), (2, "Theirs"))
+        self.assertEqual(self.row(self.first).name, "Theirs")
+
+    def test_of_two_edits_at_once_one_wins_and_one_is_told(self) -> None:
+        outcomes: list[str] = []
+
+        def attempt(name: str) -> None:
+            try:
+                self.edit("set_fields", self.first, 1, {"name": name})
+                outcomes.append("saved")
+            except StaleEdit:
+                outcomes.append("stale")
+
+        threads = [threading.Thread(target=attempt, args=(f"n{i}",)) for i in range(8)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sorted(outcomes), ["saved"] + ["stale"] * 7)
+        self.assertEqual(len(self.changes()), 1)
+
+    def test_undo_takes_an_edit_back_unless_somebody_built_on_it(self) -> None:
+        self.edit("set_fields", self.first, None, {"name": "One"})
+        self.edit("set_fields", self.first, None, {"name": "Two"})
+        with self.assertRaisesRegex(EditError, "changed again"):
+            self.edit("undo", 1)
+        self.edit("undo", 2)
+        self.assertEqual(self.row(self.first).name, "One")
+        self.assertEqual(self.changes()[0], ("undo", {"name": "Two"}, {"name": "One"}))
+
+    def test_join_moves_adapters_and_split_moves_them_back(self) -> None:
+        self.edit("set_fields", self.second, None, {"owner": "Wardrobe"})
+        self.edit("join", self.first, [self.second])
+        self.assertEqual((self.row(self.first).macs, self.row(self.first).owner), (2, "Wardrobe"))
+        self.assertTrue(self.row(self.second).retired)
+        new = self.edit("split", self.first, [0xB])
+        self.assertEqual((self.row(self.first).macs, self.row(new).macs), (1, 1))
+
+    def test_impossible_edits_say_why(self) -> None:
+        for method, arguments, error in (
+            ("set_fields", (self.first, 1, {"colour": "red"}), "no field"), ("set_fields", (self.first, 1, {"name": "x" * 121}), "at most 120"),
+            ("join", (self.first, [self.first]), "two different"), ("split", (self.first, [0xA]), "at least one"),
+            ("split", (self.first, [0xFF]), "belong to this device"),
+        ):  # fmt: skip
+            with self.subTest(error), self.assertRaisesRegex(EditError, error):
+                self.edit(method, *arguments)
+        with self.assertRaises(Missing):
+            self.edit("set_fields", 999, 1, {"name": "x"})
+        self.assertEqual(self.changes(), [])
+
+
+class Lists(StoreCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.count = 230
+        source = random.Random(5)
+        octets = list(range(1, self.count + 1))
+        source.shuffle(octets)
+        self.see(*((octet, 0x02C044000000 + i) for i, octet in enumerate(octets)), names={0x02C044000000 + 7: "Wardrobe-PC.larkspur.example"})
+
+    def test_pages_give_every_device_once_in_every_order(self) -> None:
+        for sort in device_queries.SORTS:
+            for descending in (False, True):
+                with self.subTest(sort=sort, descending=descending), self.database.read() as connection:
+                    seen, cursor = [], None
+                    while True:
+                        page = device_queries.page(connection, DeviceFilter(), sort, descending, cursor, 37)
+                        seen += [row.id for row in page.rows]
+                        if (cursor := page.next) is None:
+                            break
+                    self.assertEqual((len(seen), len(set(seen))), (self.count, self.count))
+                    by_place = device_queries.at_position(connection, DeviceFilter(), sort, descending, 100, 20)
+                    self.assertEqual([row.id for row in by_place], seen[100:120])
+
+    def test_a_cursor_of_another_order_or_of_nobody_is_refused(self) -> None:
+        with self.database.read() as connection:
+            cursor = device_queries.page(connection, DeviceFilter(), "name", False, None, 5).next
+            for wrong in (cursor, "nonsense", "", "eyJ4IjoxfQ"):
+                with self.subTest(wrong), self.assertRaises(CursorError):
+                    device_queries.page(connection, DeviceFilter(), "mac", False, wrong, 5)
+
+    def test_search_finds_fragments_of_everything(self) -> None:
+        for text, count in (("wardrobe", 1), ("QUILLMARK", 230), ("02-C0-44-00-00-07", 1), ("10.44.10.77", 1), ("wardrobe quillmark", 1), ("100%", 0), ("_", 0)):
+            with self.subTest(text), self.database.read() as connection:
+                self.assertEqual(device_queries.count(connection, DeviceFilter(text=text)), count)
+
+    def test_filters_narrow(self) -> None:
+        spans = ((BASE + 10, BASE + 19), (BASE + 50, BASE + 50))
+        self.assertEqual(self.addresses(DeviceFilter(spans=spans)), [*range(10, 20), 50])
+        self.assertEqual(self.addresses(DeviceFilter(unknown=False)), [])
+
+
+class Scans(StoreCase):
+    def test_a_scan_that_was_running_at_a_crash_is_interrupted_and_keeps_its_results(self) -> None:
+        with self.database.write() as connection:
+            scan = scan_records.begin(
+                connection, segment_id=self.segment, door="packet", adapter="office0", targets="10.44.10.0/24", total=254,
+                options={}, started=5, who="test",
+            )  # fmt: skip
+            rows = [ResultRow(BASE + n, 1, [n], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9) for n in range(1, 10)]
+            scan_records.add_results(connection, scan, rows)
+            scan_records.add_results(connection, scan, rows[:3])
+            self.assertEqual(scan_records.mark_interrupted(connection, 99), 1)
+            record = scan_records.one(connection, scan)
+            assert record is not None
+            self.assertEqual((record.state, record.ended, record.answered), ("interrupted", 99, 8))
+            self.assertEqual(len(scan_records.results(connection, scan, -1, 100)), 9)
+
+    def test_ranges_are_remembered_once_and_their_names_are_unique(self) -> None:
+        with self.database.write() as connection:
+            office = scan_records.remember(connection, self.segment, "10.44.10.0/24", 1)
+            self.assertEqual(scan_records.remember(connection, self.segment, "10.44.10.0/24", 2), office)
+            part = scan_records.remember(connection, self.segment, "10.44.10.20-60", 3)
+        self.edit("name_range", office, "Office")
+        for name, error in (("office", "another range"), ("9 lives", "begins with a letter")):
+            with self.subTest(name), self.assertRaisesRegex(EditError, error):
+                self.edit("name_range", part, name)
+
+    def test_expected_addresses_are_those_held_lately_on_this_segment(self) -> None:
+        self.see((10, 0xA), at=1000)
+        self.see((11, 0xB), at=9000)
+        from even_roster.core.ranges import parse
+
+        with self.database.read() as connection:
+            found = list(scan_records.expected_addresses(connection, self.segment, parse("10.44.10.0/24"), 5000))
+        self.assertEqual(found, [BASE + 11])
+
+
+if __name__ == "__main__":
+    unittest.main()

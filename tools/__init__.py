@@ -1,0 +1,1 @@
+"""Programs for developers: the console's types, the pictures of the docs, system packages."""

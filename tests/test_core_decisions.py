@@ -87,7 +87,9 @@ class Identity(unittest.TestCase):
 class Targets(unittest.TestCase):
     def verdict(self, text: str, *, confirmed: bool = False, known: str | None = None) -> str:
         try:
-            check(parse(text), text, pace=1000, rounds=3, confirmed=confirmed, known=parse(known) if known else SpanSet())
+            check(
+                parse(text), text, pace=1000, rounds=3, confirmed=confirmed, known=parse(known) if known else SpanSet()
+            )
         except TargetError as error:
             return error.code
         return "fine"
@@ -115,7 +117,9 @@ class Targets(unittest.TestCase):
         self.assertEqual(len(scannable(parse("10.44.10.0/31"), [IPv4Network("10.44.10.0/31")])), 2)
 
     def test_durations_in_words(self) -> None:
-        self.assertEqual([duration(s) for s in (0.2, 45, 600, 7500, 200_000)], ["1 s", "45 s", "10 min", "2 h 5 min", "2 days 7 h"])
+        self.assertEqual(
+            [duration(s) for s in (0.2, 45, 600, 7500, 200_000)], ["1 s", "45 s", "10 min", "2 h 5 min", "2 days 7 h"]
+        )
 
 
 class Choosing(unittest.TestCase):

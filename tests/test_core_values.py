@@ -88,7 +88,10 @@ class Spans(unittest.TestCase):
 
 
 class Ranges(unittest.TestCase):
-    names = {"Office": SpanSet.of([IPv4Network("10.44.10.0/24")]), "Back stage": SpanSet.of([IPv4Network("10.44.20.0/28")])}
+    names = {
+        "Office": SpanSet.of([IPv4Network("10.44.10.0/24")]),
+        "Back stage": SpanSet.of([IPv4Network("10.44.20.0/28")]),
+    }
 
     def test_all_the_ways_people_write_a_range(self) -> None:
         for text, count in (
@@ -141,11 +144,27 @@ class Sums(unittest.TestCase):
 
     def test_blocks_cover_a_crooked_range_exactly(self) -> None:
         found = measure("10.44.10.20-60")
-        self.assertEqual([str(block) for block in found.blocks], ["10.44.10.20/30", "10.44.10.24/29", "10.44.10.32/28", "10.44.10.48/29", "10.44.10.56/30", "10.44.10.60/32"])
+        self.assertEqual(
+            [str(block) for block in found.blocks],
+            [
+                "10.44.10.20/30",
+                "10.44.10.24/29",
+                "10.44.10.32/28",
+                "10.44.10.48/29",
+                "10.44.10.56/30",
+                "10.44.10.60/32",
+            ],
+        )
         self.assertEqual(str(found.smallest_cover), "10.44.10.0/26")
 
     def test_kinds_of_addresses(self) -> None:
-        for text, kind in (("192.168.1.0/24", "private"), ("169.254.3.4", "link-local"), ("8.8.8.8", "public"), ("10.0.0.0/7", "mixed"), ("127.0.0.1", "loopback")):
+        for text, kind in (
+            ("192.168.1.0/24", "private"),
+            ("169.254.3.4", "link-local"),
+            ("8.8.8.8", "public"),
+            ("10.0.0.0/7", "mixed"),
+            ("127.0.0.1", "loopback"),
+        ):
             with self.subTest(text):
                 self.assertEqual(measure(text).kind, kind)
 
@@ -191,11 +210,17 @@ class Vendors(unittest.TestCase):
         ]  # fmt: skip
         plain = ["# ours", "02:c0:44\tQuillmark Printing", "02c09f4/28 Sallow Desk Computers"]
         self.assertEqual(list(read_registry(comma)), [(Prefix.parse("0c4a105"), "Corvane, Lighting")])
-        self.assertEqual(list(read_registry(listing)), [(Prefix.parse("0c4a105"), "Corvane"), (Prefix.parse("001122"), "Hushwell")])
+        self.assertEqual(
+            list(read_registry(listing)), [(Prefix.parse("0c4a105"), "Corvane"), (Prefix.parse("001122"), "Hushwell")]
+        )
         self.assertEqual([prefix.length for prefix, _ in read_registry(plain)], [24, 28])
 
     def test_a_bad_line_is_named(self) -> None:
-        for lines, said in ((["02:c0:44 Fine", "zz:zz Wrong"], "line 2"), (["02:c0:44"], "no name"), (["Registry,Assignment", "MA-L,zz"], "line 2")):
+        for lines, said in (
+            (["02:c0:44 Fine", "zz:zz Wrong"], "line 2"),
+            (["02:c0:44"], "no name"),
+            (["Registry,Assignment", "MA-L,zz"], "line 2"),
+        ):
             with self.subTest(lines), self.assertRaisesRegex(VendorError, said):
                 list(read_registry(lines))
 
@@ -218,7 +243,11 @@ class Text(unittest.TestCase):
         self.assertEqual(clean(cleaned), cleaned)
 
     def test_the_most_believed_name_is_shown(self) -> None:
-        names = [Name("DESK", NameSource.NETBIOS), Name("desk.local", NameSource.MDNS), Name("desk.larkspur.example", NameSource.DNS)]
+        names = [
+            Name("DESK", NameSource.NETBIOS),
+            Name("desk.local", NameSource.MDNS),
+            Name("desk.larkspur.example", NameSource.DNS),
+        ]
         self.assertEqual(best(names), names[2])
         self.assertIsNone(best([]))
         self.assertIsNone(heard("\x00\x01", NameSource.DNS))

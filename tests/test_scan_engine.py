@@ -132,7 +132,9 @@ class Sweeping(unittest.TestCase):
 
     def test_addresses_behind_the_gateway_are_asked_by_echo_and_have_no_mac(self) -> None:
         run = Run(hall(), plan("10.44.40.0/26"))
-        answers = {a.address: a for a in run.answers if not a.foreign and IPv4Address(a.address) in parse("10.44.40.0/26")}
+        answers = {
+            a.address: a for a in run.answers if not a.foreign and IPv4Address(a.address) in parse("10.44.40.0/26")
+        }
         self.assertEqual(len(answers), 18)
         self.assertTrue(all(a.mac is None and a.by is Source.ECHO and a.rtt for a in answers.values()))
 
@@ -156,8 +158,12 @@ class Sweeping(unittest.TestCase):
     def test_frames_that_lie_are_counted_and_harm_nothing(self) -> None:
         own = hall().adapters[0].mac
         assert own is not None
-        sound = ethernet.encode(arp.request(Mac.parse("02:c0:44:00:00:26"), IPv4Address("10.44.10.99"), IPv4Address("10.44.10.1")))
-        packet = ipv4.encode(ipv4.Packet(IPv4Address("10.44.10.198"), IPv4Address("10.44.10.20"), 1, b"\0\0\0\0\0\0\0\0"))
+        sound = ethernet.encode(
+            arp.request(Mac.parse("02:c0:44:00:00:26"), IPv4Address("10.44.10.99"), IPv4Address("10.44.10.1"))
+        )
+        packet = ipv4.encode(
+            ipv4.Packet(IPv4Address("10.44.10.198"), IPv4Address("10.44.10.20"), 1, b"\0\0\0\0\0\0\0\0")
+        )
         nobody = ethernet.encode(arp.request(Mac(0), IPv4Address("10.44.10.197"), IPv4Address("10.44.10.1")))
         group = ethernet.encode(arp.request(BROADCAST, IPv4Address("10.44.10.196"), IPv4Address("10.44.10.1")))
         broken = ethernet.encode(ethernet.Frame(own, Mac(3), ethernet.EtherType.IPV4, packet))
@@ -231,7 +237,7 @@ class KernelTable:
         self.most = 0
 
     def nudge(self, address: int, now: float) -> None:
-        self.asked = {a: at for a, at in self.asked.items() if now - at < 5.0 or a not in self.hosts and now - at < 3.0}
+        self.asked = {a: at for a, at in self.asked.items() if now - at < 5.0 or (a not in self.hosts and now - at < 3.0)}
         self.asked[address] = now
         self.most = max(self.most, len(self.asked))
 
@@ -239,7 +245,13 @@ class KernelTable:
         entries = []
         for address, at in self.asked.items():
             mac = self.hosts.get(address) if now - at > 0.002 else None
-            state = NeighbourState.REACHABLE if mac else NeighbourState.FAILED if now - at > 3 else NeighbourState.INCOMPLETE
+            state = (
+                NeighbourState.REACHABLE
+                if mac
+                else NeighbourState.FAILED
+                if now - at > 3
+                else NeighbourState.INCOMPLETE
+            )
             entries.append(Neighbour(IPv4Address(address), mac, state, 0.0))
         return entries
 

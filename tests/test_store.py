@@ -46,7 +46,11 @@ class StoreCase(unittest.TestCase):
     def see(self, *pairs: tuple[int, int], at: int = 1000, names: dict[int, str] | None = None) -> Taken:
         """Sightings of (last octet, MAC) pairs; `names` by MAC."""
         sightings = [Sighting(BASE + octet, mac, at, Source.ARP) for octet, mac in pairs]
-        heard = [NameHeard(BASE + o, mac, Name((names or {})[mac], NameSource.DNS), at) for o, mac in pairs if mac in (names or {})]
+        heard = [
+            NameHeard(BASE + o, mac, Name((names or {})[mac], NameSource.DNS), at)
+            for o, mac in pairs
+            if mac in (names or {})
+        ]
         with self.database.write() as connection:
             return take_in(connection, self.segment, sightings, heard, {}, vendor_of)
 
@@ -60,7 +64,10 @@ class StoreCase(unittest.TestCase):
 
     def addresses(self, wanted: DeviceFilter | None = None, sort: str = "address") -> list[int]:
         with self.database.read() as connection:
-            return [row.address - BASE for row in device_queries.page(connection, wanted or DeviceFilter(), sort, False, None, 100).rows]
+            return [
+                row.address - BASE
+                for row in device_queries.page(connection, wanted or DeviceFilter(), sort, False, None, 100).rows
+            ]
 
 
 class Files(StoreCase):
@@ -116,7 +123,10 @@ class Intake(StoreCase):
         self.edit("set_fields", device, 1, {"name": "Box office printer"})
         self.see((10, mac), at=9000, names={mac: "other.larkspur.example"})
         row = self.row(device)
-        self.assertEqual((row.name, row.vendor, row.seen_name), ("Box office printer", "Quillmark Printing", "other.larkspur.example"))
+        self.assertEqual(
+            (row.name, row.vendor, row.seen_name),
+            ("Box office printer", "Quillmark Printing", "other.larkspur.example"),
+        )
 
     def test_a_device_without_an_address_is_a_device_all_the_same(self) -> None:
         with self.database.write() as connection:
@@ -201,7 +211,10 @@ class Lists(StoreCase):
         source = random.Random(5)
         octets = list(range(1, self.count + 1))
         source.shuffle(octets)
-        self.see(*((octet, 0x02C044000000 + i) for i, octet in enumerate(octets)), names={0x02C044000000 + 7: "Wardrobe-PC.larkspur.example"})
+        self.see(
+            *((octet, 0x02C044000000 + i) for i, octet in enumerate(octets)),
+            names={0x02C044000000 + 7: "Wardrobe-PC.larkspur.example"},
+        )
 
     def test_pages_give_every_device_once_in_every_order(self) -> None:
         for sort in device_queries.SORTS:
@@ -225,7 +238,15 @@ class Lists(StoreCase):
                     device_queries.page(connection, DeviceFilter(), "mac", False, wrong, 5)
 
     def test_search_finds_fragments_of_everything(self) -> None:
-        for text, count in (("wardrobe", 1), ("QUILLMARK", 230), ("02-C0-44-00-00-07", 1), ("10.44.10.77", 1), ("wardrobe quillmark", 1), ("100%", 0), ("_", 0)):
+        for text, count in (
+            ("wardrobe", 1),
+            ("QUILLMARK", 230),
+            ("02-C0-44-00-00-07", 1),
+            ("10.44.10.77", 1),
+            ("wardrobe quillmark", 1),
+            ("100%", 0),
+            ("_", 0),
+        ):
             with self.subTest(text), self.database.read() as connection:
                 self.assertEqual(device_queries.count(connection, DeviceFilter(text=text)), count)
 
@@ -242,7 +263,9 @@ class Scans(StoreCase):
                 connection, segment_id=self.segment, door="packet", adapter="office0", targets="10.44.10.0/24", total=254,
                 options={}, started=5, who="test",
             )  # fmt: skip
-            rows = [ResultRow(BASE + n, 1, [n], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9) for n in range(1, 10)]
+            rows = [
+                ResultRow(BASE + n, 1, [n], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9) for n in range(1, 10)
+            ]
             scan_records.add_results(connection, scan, rows)
             scan_records.add_results(connection, scan, rows[:3])
             self.assertEqual(scan_records.mark_interrupted(connection, 99), 1)

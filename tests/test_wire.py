@@ -25,7 +25,9 @@ DECODERS: tuple[Callable[[bytes], object], ...] = (
     dns_messages.decode_question, dns_messages.decode_answer,
     lambda data: ipv4.decode_udp(ipv4.Packet(ONE, TWO, 17, data)),
 )  # fmt: skip
-STATUS = netbios.NodeStatus(7, (netbios.NodeName("LEDGER", 0, False, True), netbios.NodeName("LARKSPUR", 0, True, True)), THEIR_MAC)
+STATUS = netbios.NodeStatus(
+    7, (netbios.NodeName("LEDGER", 0, False, True), netbios.NodeName("LARKSPUR", 0, True, True)), THEIR_MAC
+)
 VALID = (
     ethernet.encode(arp.request(OUR_MAC, ONE, TWO)), arp.encode(arp.Arp(arp.Operation.REPLY, OUR_MAC, ONE, THEIR_MAC, TWO)),
     ipv4.encode(ipv4.Packet(ONE, TWO, 17, ipv4.encode_udp(ipv4.Udp(1, 2, b"x"), ONE, TWO))),

@@ -68,7 +68,9 @@ def service(
         command = [*wrap, *prefix, sys.executable, "-m", "even_roster.cli.main", *arguments, "--home", str(place)]
         if "--listen" not in arguments:
             command += ["--listen", "127.0.0.1:0"]
-        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment())
+        process = subprocess.Popen(
+            command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment()
+        )
         try:
             yield Service(process, place, _sign_in(process), wrap)
         finally:

@@ -98,7 +98,7 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
         .group_by(stays.c.address)
         .subquery()
     )
-    place = ((pairs.c.address - base).op("/")(size)).label("place")
+    place = ((pairs.c.address - base) // size).label("place")
     two = func.sum((pairs.c.macs > 1) & (pairs.c.apart <= SAME_MOMENT_MS))
     query = select(place, func.sum(pairs.c.last >= max(since, 1)), func.count(), two).group_by(place)
     found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}

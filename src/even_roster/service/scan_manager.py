@@ -33,6 +33,7 @@ from .problems import Refusal
 _log = logging.getLogger(__name__)
 EXPECTED_FOR_MS = 60 * 24 * 3600 * 1000
 MOST_IN_EVENT = 300
+SPOT_CHECK = 16  # a shorter range is a look at a few addresses, not one to be scanned again tomorrow
 NO_PORTS = "more than 4,096 addresses: open ports were not asked; name the ports to have them asked"
 
 
@@ -99,7 +100,8 @@ class ScanManager:
             spans, canonical, pace=request.pace, rounds=request.rounds, confirmed=request.confirm, known=known | onlink
         )
         segment = describe_segment(choice.adapter, spans)
-        return Resolved(spans, canonical, choice.adapter, reason, segment, bool(request.targets))
+        remember = bool(request.targets) and len(spans) >= SPOT_CHECK
+        return Resolved(spans, canonical, choice.adapter, reason, segment, remember)
 
     def _untyped(
         self, adapters: list[Adapter], wanted: str | None, ranges: list[Row[Any]], exceptions: list[str]

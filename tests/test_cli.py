@@ -1,0 +1,237 @@
+"""The command line as a process: what people read, what programs read, exit codes."""
+
+from __future__ import annotations
+
+import json
+import os
+import pty
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from typing import Any
+
+from tests.support.lab import environment
+from tests.support.service import Service, demo
+
+SCAN_KEYS = {"id", "state", "segment", "adapter", "targets", "probes", "started", "seconds", "answered", "silent"}
+ADDRESS_KEYS = {"address", "answered", "by", "macs", "names", "rtt_ms", "ports", "foreign", "device"}
+
+
+class WithDemo(unittest.TestCase):
+    service: Service
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo())
+        cls.service.json("scan")
+
+    def says(self, *arguments: str, code: int = 0) -> str:
+        done = self.service.roster(*arguments)
+        self.assertEqual(done.returncode, code, done.stderr)
+        return done.stdout
+
+    def refuses(self, *arguments: str, code: int = 2) -> str:
+        done = self.service.roster(*arguments)
+        self.assertEqual((done.returncode, done.stdout), (code, ""), done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+        return done.stderr
+
+
+class Scans(WithDemo):
+    def test_the_json_of_a_scan_keeps_its_contract(self) -> None:
+        told: Any = self.service.json("scan", "10.44.20.0/24")
+        self.assertLessEqual(SCAN_KEYS, set(told["scan"]))
+        self.assertEqual(
+            (told["scan"]["state"], told["scan"]["adapter"], told["scan"]["silent"]), ("done", "stage0", 218)
+        )
+        for address in told["addresses"]:
+            self.assertEqual(set(address), ADDRESS_KEYS)
+            self.assertLessEqual(set(address["by"]), {"arp", "neighbour", "echo", "connect"})
+        both = next(a for a in told["addresses"] if a["address"] == "10.44.20.41")
+        self.assertEqual([set(mac) for mac in both["macs"]], [{"mac", "vendor", "local"}] * 2)
+        self.assertEqual(set(both["names"][0]), {"name", "source"})
+
+    def test_people_read_a_table_and_a_sentence(self) -> None:
+        told = self.says("scan", "10.44.10.30-33", "--no-names", "--ports", "80,9100")
+        self.assertRegex(
+            told,
+            r"10\.44\.10\.31 +printer-2\S* +02:c0:44:[0-9a-f:]+ +Quillmark Printing +\d+\.\d ms +arp\+echo +80 9100",
+        )
+        self.assertRegex(told, r"4 answered, 0 silent")
+        self.assertNotIn("\x1b", told)
+
+    def test_ranges_that_cannot_be_scanned_are_refused_in_one_sentence(self) -> None:
+        for text, said in (
+            ("10.0.0.0/8", "16,777,214 addresses, about 13 h 59 min"), ("10.44.0.0/18", "--confirm"), ("10.44.10.300", "300 is over 255"),
+            ("10.44.10.60-20", "did you mean 10.44.10.20-60"), ("10.44.10.0/33", "/0 to /32"), ("", "empty"), ("8.8.8.0/24", "not private"),
+            ("Lobby", "neither a range nor a known subnet"),
+        ):  # fmt: skip
+            with self.subTest(text):
+                self.assertIn(said, self.refuses("scan", text))
+
+    def test_wrong_options_are_refused_in_one_sentence(self) -> None:
+        for arguments, said in (
+            (("--adapter", "eth9"), "there are: office0, stage0"), (("--pace", "0"), "greater than 0"), (("--ports", "80,x"), "'x' is not a TCP port"),
+            (("--rounds", "99"), "rounds"), (("--speed", "1"), "--help"), (("--pace", "quick"), "--help"),
+        ):  # fmt: skip
+            with self.subTest(arguments):
+                self.assertIn(said, self.refuses("scan", *arguments))
+
+    def test_without_a_target_it_says_aloud_what_it_scans(self) -> None:
+        done = self.service.roster("scan", "--adapter", "office0", "--no-names", "--ports", "none")
+        self.assertIn("nothing was named, so the adapter's own subnet", done.stderr)
+        self.service.roster("scan", "10.44.10.0/26", "--no-names", "--ports", "none")
+        done = self.service.roster("scan", "--no-names", "--ports", "none")
+        self.assertIn("the remembered ranges of this segment: 10.44.10.0/26", done.stderr)
+
+    def test_a_terminal_shows_progress_and_ctrl_c_keeps_what_was_found(self) -> None:
+        with demo("--hosts", "900") as service:
+            parent, child = pty.openpty()
+            command = [
+                sys.executable,
+                "-m",
+                "even_roster.cli.main",
+                "--home",
+                str(service.home),
+                "scan",
+                "10.96.0.0/22",
+                "--pace",
+                "150",
+                "--no-names",
+            ]
+            process = subprocess.Popen(
+                command, stdout=subprocess.PIPE, stderr=child, env={**environment(), "TERM": "xterm"}, text=True
+            )
+            os.close(child)
+            time.sleep(3.0)
+            process.send_signal(signal.SIGINT)
+            told, _ = process.communicate(timeout=20)
+            shown = os.read(parent, 65536).decode(errors="replace")
+            os.close(parent)
+        self.assertIn("answered", shown)
+        self.assertIn("round 1 of 3", shown)
+        self.assertRegex(told, r"stopped by hand after .*\n?.*[1-9]\d+ answered")
+        self.assertEqual(process.returncode, 0)
+
+
+class Questions(WithDemo):
+    def test_here_tells_where_the_machine_stands(self) -> None:
+        told = self.says("here")
+        for part in (
+            "office0  ← used for scans",
+            "10.44.10.20/24  mask 255.255.255.0",
+            "10.44.10.1 to 10.44.10.254, 254 addresses",
+            "scanned before",
+        ):
+            self.assertIn(part, told)
+        document: Any = self.service.json("here")
+        self.assertEqual(document["chosen"], "office0")
+
+    def test_devices_are_listed_filtered_sorted_and_streamed(self) -> None:
+        told = self.says(
+            "devices", "--in", "10.44.10.0/27", "--columns", "address,vendor", "--sort", "address", "--descending"
+        )
+        lines = told.splitlines()
+        self.assertEqual(lines[0].split(), ["address", "vendor"])
+        self.assertTrue(lines[1].startswith("10.44.10.31"))
+        document: Any = self.service.json("devices", "--unknown", "--search", "phone")
+        self.assertTrue(all("Wickfield" in d["vendor"] for d in document["devices"]))
+        self.assertEqual(len(document["devices"]), 12)
+        self.assertEqual(self.service.roster("devices", "--search", "no such thing").returncode, 1)
+
+    def test_a_device_is_named_by_any_of_its_names_and_found_again(self) -> None:
+        self.assertIn(
+            "now has name 'Ledger store'", self.says("device", "name", "ledger.larkspur.example", "Ledger store")
+        )
+        self.assertIn("02:c0:5b", self.says("device", "show", "ledger store"))
+        self.assertIn("Ledger store", self.says("find", "ledger st"))
+        self.says("device", "set", "10.44.10.12", "role=storage", "place=Rack 1")
+        document: Any = self.service.json("device", "show", "10.44.10.12")
+        self.assertEqual((document["device"]["role"], document["device"]["place"]), ("storage", "Rack 1"))
+        version = document["device"]["version"]
+        self.assertIn(
+            "Rack 1",
+            self.refuses("device", "set", "10.44.10.12", "place=Rack 2", "--version", str(version - 1), code=5),
+        )
+
+    def test_an_ambiguous_or_unknown_device_is_not_guessed(self) -> None:
+        self.assertIn("means 2 devices", self.refuses("device", "name", "desk-front.larkspur.example", "x", code=1))
+        self.assertIn("roster find", self.refuses("device", "show", "nobody", code=1))
+        self.assertIn("FIELD=VALUE", self.refuses("device", "set", "10.44.10.13", "colour=red"))
+
+    def test_join_split_retire_and_undo(self) -> None:
+        self.assertIn("Adapters", self.says("device", "join", "10.44.10.111", "10.44.10.119"))
+        document: Any = self.service.json("device", "show", "10.44.10.111")
+        macs = [adapter["mac"] for adapter in document["adapters"]]
+        self.assertEqual(len(macs), 2)
+        self.says("device", "split", str(document["device"]["id"]), macs[1])
+        self.says("device", "retire", "10.44.10.61")
+        self.assertNotIn("10.44.10.61", self.says("devices"))
+        change = re.search(r"^ *(\d+) .*retire", self.says("changes"), re.MULTILINE)
+        assert change
+        self.says("changes", "--undo", change.group(1))
+        self.assertIn("10.44.10.61", self.says("devices"))
+
+    def test_explain_vendors_and_find(self) -> None:
+        self.assertIn("claimed by two", self.says("explain", "10.44.10.254"))
+        self.assertIn("own prefix", self.says("vendors", "show", "02C044-000026"))
+        self.assertIn("randomised", self.says("explain", "ee:12:34:56:78:9a"))
+        self.assertIn("Bells", self.says("vendors", "add", "02:c0:99", "Bells of Larkspur"))
+        with tempfile.NamedTemporaryFile("w", suffix=".txt") as file:
+            file.write("0c:4a:10\tCorvane Lighting\n")
+            file.flush()
+            self.assertIn("1 blocks loaded", self.says("vendors", "load", file.name))
+        self.assertIn("cannot be read", self.refuses("vendors", "load", "/nonexistent.csv"))
+        self.assertEqual(self.service.roster("find", "zzzz").returncode, 1)
+
+    def test_measure_needs_no_service(self) -> None:
+        done = subprocess.run(
+            [sys.executable, "-m", "even_roster.cli.main", "measure", "10.44.64.0/22", "--json"],
+            capture_output=True, text=True, env=environment(), check=True,
+        )  # fmt: skip
+        told = json.loads(done.stdout)
+        self.assertEqual(
+            (told["count"], told["subnets"][0]["hosts"], told["smallest_cover"]), (1024, 1022, "10.44.64.0/22")
+        )
+
+    def test_every_command_speaks_json(self) -> None:
+        for arguments in (
+            ("scans",),
+            ("ranges",),
+            ("changes",),
+            ("find", "gate"),
+            ("explain", "10.44.10.1"),
+            ("vendors", "own"),
+            ("vendors", "show", "02c044000001"),
+            ("completion", "bash"),
+            ("console",),
+        ):
+            with self.subTest(arguments):
+                self.assertIsInstance(self.service.json(*arguments), dict)
+
+    def test_without_a_service_it_says_how_to_start_one(self) -> None:
+        done = subprocess.run(
+            [sys.executable, "-m", "even_roster.cli.main", "devices", "--home", "/nonexistent"], capture_output=True, text=True,
+            env=environment(), check=False,
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 3)
+        self.assertIn("roster serve", done.stderr)
+        wrong = self.service.roster("--server", self.service.url, "--token", "wrong", "here")
+        self.assertEqual(wrong.returncode, 4)
+
+    def test_the_completion_script_is_sound(self) -> None:
+        script = Path(tempfile.mkdtemp()) / "roster.bash"
+        script.write_text(self.says("completion", "bash"))
+        check = f'. {script}; COMP_WORDS=(roster device s); COMP_CWORD=2; _roster; echo "${{COMPREPLY[@]}}"'
+        done = subprocess.run(["bash", "-c", check], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.split(), ["show", "set", "split"])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,348 @@
+"""The service as a process on loopback, through its client library."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import signal
+import tempfile
+import threading
+import time
+import unittest
+from pathlib import Path
+
+import httpx
+
+from even_roster.client import (
+    AsyncRoster,
+    BadInput,
+    BulkItem,
+    Conflict,
+    DeviceEdit,
+    NeedsConfirm,
+    NotFound,
+    NotPermitted,
+    Roster,
+    ScanInfo,
+    ScanRequest,
+    StaleEdit,
+    Unreachable,
+)  # fmt: skip
+from tests.support.service import Service, demo
+
+
+def finished(roster: Roster, scan: ScanInfo, seconds: float = 30) -> ScanInfo:
+    """The scan's record after its end."""
+    until = time.monotonic() + seconds
+    while scan.state == "running":
+        if time.monotonic() > until:
+            raise AssertionError(f"scan {scan.id} does not end")
+        time.sleep(0.1)
+        scan = roster.scan(scan.id)
+    return scan
+
+
+class WithDemo(unittest.TestCase):
+    """One demo service for the whole class, with the Office and the Stage scanned."""
+
+    service: Service
+    roster: Roster
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo())
+        cls.roster = cls.enterClassContext(cls.service.client())
+        for text in ("10.44.10.0/24", "10.44.20.0/24"):
+            finished(cls.roster, cls.roster.start_scan(ScanRequest(targets=[text])))
+
+
+class Scanning(WithDemo):
+    def test_the_whole_site_is_in_the_roster_with_vendors_and_names(self) -> None:
+        rows = {row.address: row for row in self.roster.devices()}
+        printer = rows["10.44.10.31"]
+        self.assertEqual(
+            (printer.vendor, printer.seen_name, printer.web),
+            ("Quillmark Printing", "printer-2.larkspur.example", "http://10.44.10.31/"),
+        )
+        self.assertGreaterEqual(len(rows), 80)
+
+    def test_what_is_wrong_at_the_site_is_in_the_results(self) -> None:
+        stage = {result.address: result for result in self.roster.results(2)}
+        self.assertEqual({mac.vendor for mac in stage["10.44.20.41"].macs}, {"Corvane Lighting", "Hushwell Audio"})
+        self.assertTrue(stage["192.168.200.10"].foreign)
+        self.assertEqual(stage["10.44.20.120"].by, ["arp"])
+
+    def test_silent_addresses_are_listed_when_asked_for_page_by_page(self) -> None:
+        everything = list(self.roster.results(1, silent=True))
+        asked = [r for r in everything if not r.foreign]
+        self.assertEqual((len(asked), len({r.address for r in asked})), (254, 254))
+        small, cursor = [], None
+        while True:
+            page = self.roster.scan_addresses(1, cursor=cursor, limit=23, silent=True)
+            small += page.addresses
+            if (cursor := page.next) is None:
+                break
+        self.assertEqual([r.address for r in small], [r.address for r in everything])
+
+    def test_names_come_with_their_sources(self) -> None:
+        sources = {name.source for result in self.roster.results(1) for name in result.names}
+        self.assertEqual(sources, {"dns", "mdns", "netbios", "llmnr", "self"})
+
+    def test_explain_tells_in_sentences_who_claims_an_address(self) -> None:
+        told = " ".join(self.roster.explain("10.44.20.41").sentences)
+        self.assertIn("claimed by two", told)
+        self.assertIn("never seen in use", " ".join(self.roster.explain("10.44.10.200").sentences))
+        mac = self.roster.explain("02-C0-44-00-00-26")
+        self.assertEqual((mac.kind, mac.devices[0].address), ("mac", "10.44.10.30"))
+
+    def test_anything_is_found_by_a_fragment(self) -> None:
+        for text in ("printer-3", "c0.4400", "10.44.10.32", "quillmark 10.44.10.32"):
+            with self.subTest(text):
+                found = self.roster.find(text).found
+                self.assertTrue(any(hit.device and hit.device.address == "10.44.10.32" for hit in found))
+        self.assertEqual(self.roster.find("no such thing").found, [])
+
+    def test_the_ruler_shows_states(self) -> None:
+        states = {tick.address: tick.state for tick in self.roster.ruler("10.44.20.0/24").ticks}
+        self.assertEqual(
+            (states["10.44.20.41"], states["10.44.20.20"], states["10.44.20.30"]), ("two", "self", "answering")
+        )
+        large = self.roster.ruler("10.44.0.0/16")
+        self.assertEqual(sum(s.answering + s.seen for s in large.stretches), large.seen)
+        self.assertGreaterEqual(large.seen, 80)
+
+    def test_bad_ranges_are_refused_with_the_place_of_the_fault(self) -> None:
+        with self.assertRaises(BadInput) as caught:
+            self.roster.start_scan(ScanRequest(targets=["10.44.10.0/24", "10.44.10.300"]))
+        problem = caught.exception.problem
+        self.assertEqual((problem.code, problem.field, problem.start, problem.end), ("bad_range", "targets", 24, 27))
+        with self.assertRaises(NeedsConfirm):
+            self.roster.start_scan(ScanRequest(targets=["10.44.0.0/18"]))
+
+    def test_events_carry_a_scan_and_resume_where_a_client_left(self) -> None:
+        kinds: list[tuple[str, str]] = []
+        ready = threading.Event()
+
+        def listen() -> None:
+            with self.service.client() as roster:
+                for event in roster.events():
+                    ready.set()
+                    kinds.append((event.id, event.kind))
+                    if event.kind == "scan" and event.data["scan"]["state"] == "done":
+                        return
+
+        thread = threading.Thread(target=listen)
+        thread.start()
+        self.assertTrue(ready.wait(10))
+        finished(self.roster, self.roster.start_scan(ScanRequest(targets=["10.44.10.0/28"])))
+        thread.join(10)
+        self.assertFalse(thread.is_alive())
+        again = []
+        for event in self.roster.events(after=kinds[0][0]):
+            again.append((event.id, event.kind))
+            if len(again) == len(kinds) - 1:
+                break
+        self.assertEqual(again, kinds[1:])
+        stranger = next(iter(self.roster.events(after="ffff-12")))
+        self.assertEqual(stranger.kind, "reset")
+
+
+class Editing(WithDemo):
+    def test_a_name_is_kept_through_another_scan_and_recorded(self) -> None:
+        device = next(iter(self.roster.devices(range="10.44.10.12")))
+        self.roster.edit_device(device.id, DeviceEdit(version=device.version, name="Accounts store", role="storage"))
+        finished(self.roster, self.roster.start_scan(ScanRequest(targets=["10.44.10.12"])))
+        sheet = self.roster.device(device.id)
+        self.assertEqual((sheet.device.name, sheet.device.role), ("Accounts store", "storage"))
+        self.assertEqual((sheet.changes[0].action, sheet.changes[0].who), ("set", "command line"))
+
+    def test_a_stale_edit_is_a_conflict_with_both_values(self) -> None:
+        device = next(iter(self.roster.devices(range="10.44.10.13")))
+        self.roster.edit_device(device.id, DeviceEdit(version=device.version, place="Attic"))
+        with self.assertRaises(StaleEdit) as caught:
+            self.roster.edit_device(device.id, DeviceEdit(version=device.version, place="Cellar"))
+        self.assertEqual((caught.exception.current["place"], caught.exception.version), ("Attic", device.version + 1))
+
+    def test_a_bulk_edit_is_all_or_nothing(self) -> None:
+        rows = list(self.roster.devices(range="10.44.10.50-55"))
+        items = [BulkItem(id=row.id, version=row.version) for row in rows]
+        with self.assertRaises(StaleEdit):
+            self.roster.edit_devices([*items[:-1], BulkItem(id=rows[-1].id, version=99)], DeviceEdit(role="phone"))
+        self.assertEqual({row.role for row in self.roster.devices(range="10.44.10.50-55")}, {""})
+        self.roster.edit_devices(items, DeviceEdit(role="phone", owner="Front of house"))
+        self.assertEqual(self.roster.device_page(role="phone", owner="Front of house").total, 6)
+
+    def test_adapters_of_one_laptop_are_suggested_joined_and_split(self) -> None:
+        wireless = next(iter(self.roster.devices(range="10.44.10.111")))
+        hint = self.roster.device(wireless.id).hints[0]
+        self.assertEqual(hint.name, "portable-02")
+        joined = self.roster.join_devices(wireless.id, [hint.devices[0].id])
+        self.assertEqual((len(joined.adapters), joined.hints), (2, []))
+        finished(self.roster, self.roster.start_scan(ScanRequest(targets=["10.44.10.119"])))
+        self.assertEqual(len(self.roster.device(wireless.id).adapters), 2)
+        apart = self.roster.split_device(wireless.id, [joined.adapters[1].mac])
+        self.assertEqual(len(apart.adapters), 1)
+
+    def test_undo_and_retire(self) -> None:
+        device = next(iter(self.roster.devices(range="10.44.10.84")))
+        self.roster.edit_device(device.id, DeviceEdit(name="Press desk"))
+        self.roster.undo(self.roster.changes(device=device.id)[0].id)
+        self.assertEqual(self.roster.device(device.id).device.name, "")
+        self.roster.retire_device(device.id)
+        self.assertNotIn(device.id, [row.id for row in self.roster.devices()])
+        self.assertIn(device.id, [row.id for row in self.roster.devices(retired=True)])
+        self.roster.retire_device(device.id, False)
+
+    def test_own_prefixes_and_registry_files_name_vendors_at_once(self) -> None:
+        self.roster.set_own_prefix("02:c0:44", "Quillmark of Larkspur")
+        self.assertEqual(self.roster.device_page(vendor="Quillmark of Larkspur").total, 4)
+        self.roster.set_own_prefix("02:c0:44", "Quillmark Printing")
+        loaded = self.roster.load_vendors("Registry,Assignment,Organization Name\nMA-S,0C4A10512,Narrow Works\n")
+        self.assertEqual(loaded.loaded, 1)
+        self.assertEqual(self.roster.vendor("0c4a.1051.2001").vendor, "Narrow Works")
+        with self.assertRaisesRegex(BadInput, "line 2"):
+            self.roster.load_vendors("02:c0:44 Fine\nzz Wrong\n")
+
+    def test_a_range_gets_a_name_and_is_scanned_by_it(self) -> None:
+        office = next(row for row in self.roster.ranges() if row.text == "10.44.10.0/24")
+        self.roster.name_range(office.id, "Office")
+        scan = finished(
+            self.roster, self.roster.start_scan(ScanRequest(targets=["office"], exceptions=["10.44.10.100-254"]))
+        )
+        self.assertEqual((scan.targets, scan.total), ("10.44.10.0-10.44.10.99, 10.44.10.255", 99))
+
+    def test_hostile_input_is_refused_in_a_sentence(self) -> None:
+        for call in (
+            lambda: self.roster.device_page(cursor="x"), lambda: self.roster.explain("../../etc"), lambda: self.roster.find("x" * 201),
+            lambda: self.roster.run(_raw("/api/devices", {"sort": "evil"})), lambda: self.roster.ruler("10.44.10.1-9"),
+        ):  # fmt: skip
+            with self.assertRaises((BadInput, NotFound)) as caught:
+                call()
+            self.assertGreater(len(str(caught.exception)), 12)
+        name = "<img src=x onerror=alert(1)>\x1b[2J"
+        device = next(iter(self.roster.devices(range="10.44.10.86")))
+        row = self.roster.edit_device(device.id, DeviceEdit(name=name))
+        self.assertEqual(row.name, "<img src=x onerror=alert(1)>[2J")
+
+
+def _raw(path: str, params: dict[str, str]) -> object:
+    from pydantic import TypeAdapter
+
+    from even_roster.client._calls import Call
+
+    return Call("GET", path, TypeAdapter(object), params)
+
+
+class Doors(WithDemo):
+    def test_nobody_gets_in_without_a_token_or_session(self) -> None:
+        for path in ("/api/devices", "/api/here", "/api/events", "/metrics", "/api/scans/1/addresses"):
+            with self.subTest(path):
+                answer = httpx.get(self.service.url + path)
+                self.assertEqual(
+                    (answer.status_code, answer.headers["content-type"]), (401, "application/problem+json")
+                )
+        with Roster(self.service.url, "wrong") as roster, self.assertRaises(NotPermitted):
+            roster.here()
+
+    def test_a_sign_in_works_once(self) -> None:
+        with httpx.Client(base_url=self.service.url) as browser:
+            url = self.service.url + self.roster.sign_in().path
+            self.assertEqual(browser.get(url).headers["location"], "/")
+            self.assertEqual(browser.get("/api/here").status_code, 200)
+            cookie = browser.get(url).headers
+            self.assertEqual(cookie["location"], "/?signin=expired")
+        with httpx.Client(base_url=self.service.url, cookies={"roster_session": "9999999999.x.y"}) as forger:
+            self.assertEqual(forger.get("/api/here").status_code, 401)
+
+    def test_foreign_hosts_and_origins_are_refused(self) -> None:
+        token = {"Authorization": f"Bearer {json.loads((self.service.home / 'service.json').read_text())['token']}"}
+        rebound = httpx.get(self.service.url + "/api/here", headers={**token, "Host": "roster.example"})
+        self.assertEqual((rebound.status_code, rebound.json()["code"]), (403, "bad_host"))
+        forged = httpx.post(
+            self.service.url + "/api/scans", json={}, headers={**token, "Origin": "http://other.example"}
+        )
+        self.assertEqual(forged.json()["code"], "bad_origin")
+
+    def test_files_with_secrets_are_for_this_account_only(self) -> None:
+        for name in ("service.json", "secret.key"):
+            self.assertEqual((self.service.home / name).stat().st_mode & 0o777, 0o600)
+
+    def test_health_metrics_and_headers(self) -> None:
+        self.assertEqual(self.roster.health().status, "ok")
+        token = json.loads((self.service.home / "service.json").read_text())["token"]
+        answer = httpx.get(self.service.url + "/metrics", headers={"Authorization": f"Bearer {token}"})
+        self.assertTrue(answer.text.endswith("# EOF\n"))
+        self.assertRegex(answer.text, r"(?m)^roster_devices \d\d+$")
+        self.assertIn("x-request-id", answer.headers)
+        self.assertIn("default-src 'self'", answer.headers["content-security-policy"])
+
+    def test_a_second_service_of_the_same_home_is_refused(self) -> None:
+        done = self.service.roster("demo", "--no-open", "--listen", "127.0.0.1:0")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("another service uses", done.stderr)
+
+    def test_listening_beyond_this_machine_demands_tls(self) -> None:
+        done = self.service.roster("serve", "--listen", "0.0.0.0:0")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("--tls-certificate", done.stderr)
+
+    def test_the_async_client_does_the_same(self) -> None:
+        async def ask() -> tuple[int, str]:
+            async with AsyncRoster(home=self.service.home) as roster:
+                devices = [device async for device in roster.devices(limit=10)]
+                return len(devices), (await roster.here()).hostname
+
+        self.assertEqual(asyncio.run(ask()), (len(list(self.roster.devices())), "box-office"))
+
+    def test_no_service_is_unreachable(self) -> None:
+        with self.assertRaises(Unreachable):
+            Roster(home="/nonexistent")
+        with Roster("http://127.0.0.1:9", "x") as roster, self.assertRaises(Unreachable):
+            roster.here()
+
+
+class Ends(unittest.TestCase):
+    def test_two_scans_of_one_segment_never_run_at_once_and_a_stop_keeps_results(self) -> None:
+        with demo("--hosts", "900") as service, service.client() as roster:
+            scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, names=False))
+            with self.assertRaisesRegex(Conflict, "wait or stop it"):
+                roster.start_scan(ScanRequest(targets=["10.96.0.1"]))
+            time.sleep(1.5)
+            stopped = roster.stop_scan(scan.id)
+            self.assertEqual(stopped.state, "stopped")
+            self.assertGreater(stopped.answered, 50)
+            self.assertLess(stopped.probes, 900)
+            self.assertEqual(len([r for r in roster.results(scan.id)]), stopped.answered)
+
+    def test_sigterm_ends_within_three_seconds_and_marks_the_scan_stopped(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            home = Path(folder) / "home"
+            with demo("--hosts", "900", home=home) as service, service.client() as roster:
+                scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200))
+                listening = threading.Thread(target=lambda: list(roster.events()), daemon=True)
+                listening.start()
+                time.sleep(1.2)
+                self.assertLess(service.stop(), 3.0)
+            with demo("--hosts", "900", home=home) as service, service.client() as roster:
+                after = roster.scan(scan.id)
+                self.assertEqual(after.state, "stopped")
+                self.assertGreater(after.answered, 20)
+
+    def test_after_sigkill_the_roster_is_whole_and_little_is_lost(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            home = Path(folder) / "home"
+            with demo("--hosts", "900", home=home) as service, service.client() as roster:
+                scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, names=False))
+                time.sleep(3.0)
+                seen = roster.scan(scan.id).answered
+                service.stop(signal.SIGKILL)
+            with demo("--hosts", "900", home=home) as service, service.client() as roster:
+                after = roster.scan(scan.id)
+                self.assertEqual(after.state, "interrupted")
+                self.assertGreaterEqual(after.answered, seen - 200)
+                self.assertGreaterEqual(len(list(roster.devices())), after.answered)
+                self.assertIn("ended while this scan ran", after.notes[0])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -230,29 +230,37 @@ class Waiting(unittest.TestCase):
 
 
 class KernelTable:
-    """A kernel's neighbour table as the engine sees it: entries resolve after a while, and there is little room."""
+    """A kernel's neighbour table: answers are reachable, then stale, and dropped only when room is needed."""
+
+    REACHABLE, KEPT = 12.0, 5.0
 
     def __init__(self, hosts: dict[int, Mac], room: int) -> None:
         self.hosts, self.room, self.asked = hosts, room, dict[int, float]()
         self.most = 0
 
-    def nudge(self, address: int, now: float) -> None:
-        self.asked = {a: at for a, at in self.asked.items() if now - at < 5.0 or (a not in self.hosts and now - at < 3.0)}
+    def nudge(self, address: int, now: float) -> bool:
+        if len(self.asked) >= self.room:
+            self.asked = {a: at for a, at in self.asked.items() if now - at < self._kept(a)}
+        if len(self.asked) >= self.room:
+            return False
         self.asked[address] = now
         self.most = max(self.most, len(self.asked))
+        return True
+
+    def _kept(self, address: int) -> float:
+        return self.REACHABLE + self.KEPT if address in self.hosts else 3.0
 
     def read(self, now: float) -> list[Neighbour]:
         entries = []
         for address, at in self.asked.items():
-            mac = self.hosts.get(address) if now - at > 0.002 else None
-            state = (
-                NeighbourState.REACHABLE
-                if mac
-                else NeighbourState.FAILED
-                if now - at > 3
-                else NeighbourState.INCOMPLETE
-            )
-            entries.append(Neighbour(IPv4Address(address), mac, state, 0.0))
+            mac, age = self.hosts.get(address), now - at
+            if mac is None or age < 0.002:
+                state = NeighbourState.FAILED if age > 3 else NeighbourState.INCOMPLETE
+                entries.append(Neighbour(IPv4Address(address), None, state, age))
+            else:
+                stale = age > self.REACHABLE
+                state = NeighbourState.STALE if stale else NeighbourState.REACHABLE
+                entries.append(Neighbour(IPv4Address(address), mac, state, age - self.REACHABLE if stale else age))
         return entries
 
 
@@ -263,7 +271,8 @@ class Neighbours(unittest.TestCase):
         now, answers = 1000.0, list[Answer]()
         while not engine.finished(now):
             for address in engine.due(now, 40):
-                table.nudge(int(address), now)
+                if not table.nudge(int(address), now):
+                    engine.full(address)
             if engine.look_due(now):
                 engine.told(table.read(now), now)
             answers += engine.take()
@@ -274,18 +283,25 @@ class Neighbours(unittest.TestCase):
     def test_a_range_larger_than_the_table_goes_through_it_in_slices_and_loses_nothing(self) -> None:
         base = int(IPv4Address("10.60.0.0"))
         hosts = {base + n: Mac(0x02C000000000 + n) for n in range(2, 4000, 2)}
-        table = KernelTable(hosts, 614)
-        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/20"), echo=False), self.adapter, 614)
+        table = KernelTable(hosts, 1024)
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/20"), echo=False), self.adapter, 870)
         answers, _ = self.sweep(engine, table)
         self.assertEqual({a.address: a.mac for a in answers}, hosts)
-        self.assertLessEqual(table.most, 614)
+        self.assertLessEqual(table.most, 1024)
+
+    def test_a_table_that_others_fill_is_waited_for(self) -> None:
+        hosts = {int(IPv4Address("10.60.0.0")) + n: Mac(0x02C000000000 + n) for n in range(2, 250)}
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/24"), echo=False), self.adapter, 614)
+        answers, _ = self.sweep(engine, KernelTable(hosts, 60))
+        self.assertEqual(len(answers), len(hosts))
 
     def test_a_refused_nudge_is_made_again(self) -> None:
         target = IPv4Address("10.60.0.9")
         engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10)
         self.assertEqual(engine.due(1.0, 10), [target])
         engine.full(target)
-        self.assertFalse(engine.finished(1.1))
+        self.assertEqual((engine.due(1.05, 10), engine.finished(1.1)), ([], False))
+        engine.told([], 1.15)
         self.assertEqual(engine.due(1.2, 10), [target])
 
     def test_an_entry_that_is_only_remembered_is_no_answer(self) -> None:

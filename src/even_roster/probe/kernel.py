@@ -19,7 +19,7 @@ class KernelSegment:
     """What an ordinary account can see of a network."""
 
     kind = "kernel"
-    own_process = True
+    own_process = False  # its pace is set by the size of the kernel's table, far below what could be disturbed
 
     def __init__(self, adapter: Adapter) -> None:
         self.adapter = adapter

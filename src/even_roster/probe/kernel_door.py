@@ -26,7 +26,9 @@ from .templates import ECHO_PAYLOAD
 _DISCARD = 9
 _THRESHOLD = Path("/proc/sys/net/ipv4/neigh/default/gc_thresh3")
 _USUAL_THRESHOLD = 1024
-_SHARE_LEFT_FREE = 0.4
+_SHARE_LEFT_FREE = 0.15
+_IP_RECVERR = 11
+_MSG_ERRQUEUE = 0x2000
 
 
 class KernelDoor:
@@ -36,6 +38,8 @@ class KernelDoor:
         self._table = NeighbourTable(interface_index(adapter))
         self._udp = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._udp.setblocking(False)
+        # Without this the kernel drops datagrams in silence when its table is full (udp(7), ip(7)).
+        self._udp.setsockopt(socket.IPPROTO_IP, _IP_RECVERR, 1)
         bind_to(self._udp, adapter)
         self._icmp = echo_socket(adapter) if echo else None
         self._poll = select.poll()
@@ -49,7 +53,7 @@ class KernelDoor:
 
     def nudge(self, address: IPv4Address) -> bool:
         """See NeighbourDoor.nudge."""
-        for _ in range(3):
+        for _ in range(64):
             try:
                 self._udp.sendto(b"", (str(address), _DISCARD))
                 return True
@@ -58,7 +62,13 @@ class KernelDoor:
                     return False
                 if error.errno in (errno.ENODEV, errno.ENETDOWN):
                     raise SegmentError(f"the link is gone: {error.strerror}") from error
-        return True
+                self._forget_errors()  # of earlier datagrams: ports that are closed, neighbours that are silent
+        return False
+
+    def _forget_errors(self) -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                self._udp.recvmsg(512, 512, _MSG_ERRQUEUE)
 
     def echo(self, address: IPv4Address, sequence: int) -> bool:
         """See NeighbourDoor.echo."""

@@ -1,7 +1,8 @@
 """The scan engine without privileges: the kernel asks the neighbours, this engine reads its table. No I/O, no clock.
 
-The kernel's table holds few entries (1,024 by default) and keeps a fresh one for at least five seconds, so a range
-goes through it in a sliding window of `capacity` addresses; nothing is lost, larger ranges take longer.
+The kernel's table holds few entries (1,024 by default) and keeps one that answered until it has been stale for five
+seconds, which takes up to a minute. So a range goes through it in slices, as fast as the table itself shows room:
+nothing is lost, larger ranges take longer.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from ..core.stays import Source
 from .segment import Neighbour
 from .sweep_engine import Answer, SweepPlan
 
-HOLD = 5.5
+KEPT_STALE = 5.0
 GIVE_UP = 3.6
 GIVE_UP_STALE = 9.0
 LOOK_EVERY = 0.06
@@ -63,7 +64,8 @@ class NeighbourEngine:
         self._again: deque[int] = deque()
         self._expected = set(plan.expected)
         self._tries = 1 + plan.extra_rounds
-        self._held: deque[tuple[float, int]] = deque()
+        self._occupied = 0
+        self._since_look = 0
         self._answers: list[Answer] = []
         self._echo = plan.echo
         self._to_echo: deque[int] = deque()
@@ -76,9 +78,7 @@ class NeighbourEngine:
 
     def due(self, now: float, room: int) -> list[IPv4Address]:
         """At most `room` addresses to nudge at this moment."""
-        while self._held and self._held[0][0] <= now:
-            self._held.popleft()
-        free = self._capacity - len(self._asked) - len(self._held)
+        free = self._capacity - self._occupied - self._since_look
         nudges: list[IPv4Address] = []
         while len(nudges) < min(room, free):
             address = self._next_address()
@@ -88,6 +88,7 @@ class NeighbourEngine:
             asked.at, asked.tries = now, asked.tries + 1
             nudges.append(address)
         self.probes += len(nudges)
+        self._since_look += len(nudges)
         return nudges
 
     def _next_address(self) -> IPv4Address | None:
@@ -102,6 +103,7 @@ class NeighbourEngine:
         """The kernel had no room for a nudge: the address is asked again later."""
         self._asked.pop(int(address), None)
         self._again.append(int(address))
+        self._since_look = self._capacity
 
     def due_echoes(self, now: float, room: int) -> list[IPv4Address]:
         """Responders to be asked for their reply time, at most `room`."""
@@ -114,6 +116,8 @@ class NeighbourEngine:
     def told(self, table: Sequence[Neighbour], now: float) -> None:
         """What the kernel's table says now: settles the addresses that are under way."""
         self._next_look = now + LOOK_EVERY
+        self._since_look = 0
+        self._occupied = sum(1 for entry in table if not _can_go(entry))
         for entry in table:
             address = int(entry.address)
             asked = self._asked.get(address)
@@ -122,7 +126,7 @@ class NeighbourEngine:
             if entry.state & NeighbourState.REACHABLE and entry.mac and not entry.mac.unusable_as_source:
                 self._answers.append(Answer(address, entry.mac, Source.NEIGHBOUR, now, None, False))
                 self.answered += 1
-                self._settle(address, now)
+                self._settle(address)
                 if self._echo:
                     self._to_echo.append(address)
             elif entry.state & _UNSURE:
@@ -145,16 +149,18 @@ class NeighbourEngine:
             asked.at = now
             self._again.append(address)
         else:
-            self._settle(address, now)
+            self._settle(address)
 
-    def _settle(self, address: int, now: float) -> None:
+    def _settle(self, address: int) -> None:
         del self._asked[address]
-        self._held.append((now + HOLD, address))
         self.settled += 1
 
     def look_due(self, now: float) -> bool:
         """True when the table should be read again."""
-        return bool(self._asked) and now >= self._next_look
+        return self._under_way() and now >= self._next_look
+
+    def _under_way(self) -> bool:
+        return bool(self._asked or self._again) or not self._exhausted
 
     def probes_left(self) -> int:
         """Addresses that are not settled yet."""
@@ -167,17 +173,20 @@ class NeighbourEngine:
 
     def wake(self, now: float) -> float:
         """When to come again."""
-        if self._asked:
-            return self._next_look
-        if self._held and not self._exhausted:
-            return self._held[0][0]
-        return now + LOOK_EVERY
+        return self._next_look if self._under_way() else now + LOOK_EVERY
 
     def finished(self, now: float) -> bool:
         """True when every address is settled and no echo is awaited."""
         if not self._exhausted or self._asked or self._again or self._to_echo:
             return False
         return not self._echoed or now > max(self._echoed.values()) + 1.0
+
+
+def _can_go(entry: Neighbour) -> bool:
+    """True for entries that the kernel drops when it needs room (neigh_forced_gc): failed ones, and stale old ones."""
+    if entry.state & NeighbourState.FAILED:
+        return True
+    return bool(entry.state & NeighbourState.STALE) and entry.updated_ago > KEPT_STALE
 
 
 def _patience(asked: _Asked) -> float:

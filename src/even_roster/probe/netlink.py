@@ -62,8 +62,9 @@ class NeighbourTable:
                 address = IPv4Address(value)
             elif kind == _NDA_LLADDR and len(value) == 6:
                 mac = Mac.from_bytes(value)
-            elif kind == _NDA_CACHEINFO and len(value) >= 4:
-                age = struct.unpack_from("=I", value)[0] / _TICKS
+            elif kind == _NDA_CACHEINFO and len(value) >= 12:
+                _, _, updated = struct.unpack_from("=III", value)
+                age = updated / _TICKS
         return Neighbour(address, mac, state, age) if address is not None else None
 
     def close(self) -> None:

@@ -21,7 +21,7 @@ from .results import Result, ResultBook
 from .segment import Reached, Segment
 from .sweep import Progress, Report, SweepJob, run_job
 from .sweep_engine import Answer, SweepPlan
-from .sweep_process import run_in_process
+from .sweep_process import run_in_process, start_sweeper
 
 DEFAULT_PORTS = (22, 80, 443, 445, 631, 8080, 9100)
 PORT_TIMEOUT = 0.7
@@ -139,9 +139,12 @@ class Scan:
     def _sweep(self, report: Report) -> Progress:
         order, segment = self._order, self._segment
         plan = SweepPlan(order.targets, order.rounds, 2, order.expected, order.echo)
-        job = SweepJob(segment.kind, segment.adapter, plan, order.pace, self._random.randrange(1, 1 << 16))
-        own = segment.own_process
-        progress = run_in_process(job, self._stop, report) if own else run_job(segment, job, self._stop, report)
+        job = SweepJob(segment.adapter, plan, order.pace, self._random.randrange(1, 1 << 16))
+        process = start_sweeper() if segment.own_process else None
+        if process is not None:
+            progress = run_in_process(process, job, self._stop, report)
+        else:
+            progress = run_job(segment, job, self._stop, report)
         if progress.unreached:
             self._notes.append(
                 f"{progress.unreached:,} addresses lie off this link and no gateway answered: they were not asked"

@@ -50,12 +50,12 @@ class FrameDoor(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Neighbour:
-    """One entry of the kernel's neighbour table. `confirmed_ago` in seconds; `state` as in NeighbourState."""
+    """One entry of the kernel's neighbour table; `state` as in NeighbourState, `updated_ago` in seconds."""
 
     address: IPv4Address
     mac: Mac | None
     state: int
-    confirmed_ago: float
+    updated_ago: float
 
 
 class NeighbourDoor(Protocol):

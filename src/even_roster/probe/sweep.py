@@ -115,7 +115,6 @@ def sweep_neighbours(
 class SweepJob:
     """A sweep as a value, to be run here or in a process of its own."""
 
-    kind: str
     adapter: Adapter
     plan: SweepPlan
     pace: float

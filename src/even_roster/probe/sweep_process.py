@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import logging
 import subprocess
 import sys
 import threading
@@ -13,13 +14,22 @@ from .segment import SegmentError
 from .sweep import Progress, Report, SweepJob
 
 STOP_SECONDS = 1.5
+_log = logging.getLogger(__name__)
 _SET_PIPE_SIZE = 1031
 
 
-def run_in_process(job: SweepJob, stop: threading.Event, report: Report) -> Progress:
-    """As `sweep.run_job`, in another process; blocks, so call it from a thread. Raises SegmentError."""
+def start_sweeper() -> subprocess.Popen[bytes] | None:
+    """A process for one sweep, or None where this account may not start its own interpreter anew."""
     command = [sys.executable, "-P", "-m", "even_roster.probe.sweeper"]
-    process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, start_new_session=True)
+    try:
+        return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, start_new_session=True)
+    except OSError as error:
+        _log.warning("the sweep shares the service's process, so its pace may waver: %s", error)
+        return None
+
+
+def run_in_process(process: subprocess.Popen[bytes], job: SweepJob, stop: threading.Event, report: Report) -> Progress:
+    """As `sweep.run_job`, in another process; blocks, so call it from a thread. Raises SegmentError."""
     assert process.stdin is not None and process.stdout is not None
     with contextlib.suppress(OSError):  # room for reports while this process is busy with others
         fcntl.fcntl(process.stdout, _SET_PIPE_SIZE, 1 << 20)

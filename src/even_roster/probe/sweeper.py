@@ -1,8 +1,8 @@
-"""Runs one sweep in a process of its own, so that nothing the service does disturbs its pace.
+"""Runs one sweep over raw frames in a process of its own, so that nothing the service does disturbs its pace.
 
-The parent writes a job to stdin and reads reports from stdout, each as a length and a pickle, answers packed as rows
-of fixed size; both ends are this program, and nobody else holds the pipes. When stdin ends, because the scan was stopped or the parent died, so does
-the sweep. This module must stay light: what it imports delays every scan.
+The parent writes a job to stdin and reads reports from stdout, each as a length and a pickle, answers packed as
+rows of fixed size; both ends are this program, and nobody else holds the pipes. When stdin ends, because the scan was
+stopped or the parent died, so does the sweep. This module must stay light: what it imports delays every scan.
 """
 
 from __future__ import annotations
@@ -19,9 +19,8 @@ from typing import IO, Any
 from ..core.adapters import Adapter
 from ..core.mac import Mac
 from ..core.stays import Source
-from .kernel_door import KernelDoor, echo_socket
 from .packet_door import PacketDoor
-from .segment import Abilities, SegmentError
+from .segment import Abilities, NeighbourDoor, SegmentError
 from .sweep import Progress, SweepJob, run_job
 from .sweep_engine import Answer
 
@@ -31,19 +30,14 @@ _NONE = -1
 URGENCY = -5
 
 
-class _Doors:
-    """Opens the doors of a job's segment here."""
+class _RawFrames:
+    """Opens raw frames here."""
 
-    def __init__(self, kind: str, adapter: Adapter) -> None:
-        self._kind, self._adapter = kind, adapter
-        probe = echo_socket(adapter) if kind == "kernel" else None
-        self._echo = probe is not None
-        if probe is not None:
-            probe.close()
+    def __init__(self, adapter: Adapter) -> None:
+        self._adapter = adapter
 
     def abilities(self) -> Abilities:
-        packet = self._kind == "packet"
-        return Abilities(frames=packet, echo=packet or self._echo, neighbours=not packet)
+        return Abilities(frames=True, echo=True, neighbours=False)
 
     def frames(self) -> PacketDoor:
         try:
@@ -51,8 +45,8 @@ class _Doors:
         except OSError as error:
             raise SegmentError(f"raw frames on {self._adapter.name} are not possible: {error.strerror}") from error
 
-    def neighbours(self) -> KernelDoor:
-        return KernelDoor(self._adapter, self._echo)
+    def neighbours(self) -> NeighbourDoor:
+        raise SegmentError("a sweep of its own process works with raw frames")
 
 
 def write(stream: IO[bytes], message: Any) -> None:
@@ -108,7 +102,7 @@ def main() -> None:
         write(target, (pack(answers), progress, False))
 
     try:
-        progress = run_job(_Doors(job.kind, job.adapter), job, stop, report)
+        progress = run_job(_RawFrames(job.adapter), job, stop, report)
         write(target, (b"", progress, True))
     except SegmentError as error:
         write(target, str(error))

@@ -1,6 +1,7 @@
 // The event stream: one connection for the whole console. It refreshes what changed and hands scan events to whoever asks.
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import { listen } from "./stream";
 import type { DevicesEvent, ScanEvent, ScanInfo } from "./types";
 
 type Listener = (event: ScanEvent) => void;
@@ -21,25 +22,21 @@ export function LiveProvider({ children }: { children: ReactNode }) {
   const [connected, setConnected] = useState(false);
 
   useEffect(() => {
-    const source = new EventSource("/api/events");
     const refresh = throttledRefresh(client);
-    source.addEventListener("open", () => setConnected(true));
-    source.addEventListener("error", () => setConnected(false));
-    source.addEventListener("scan", (message) => {
-      const event = JSON.parse(message.data) as ScanEvent;
-      client.setQueryData<ScanInfo>(["scan", event.scan.id], event.scan);
-      for (const listener of listeners.current) listener(event);
-      if (event.scan.state !== "running") refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
+    return listen(setConnected, (kind, data) => {
+      if (kind === "scan") {
+        const event = data as ScanEvent;
+        client.setQueryData<ScanInfo>(["scan", event.scan.id], event.scan);
+        for (const listener of listeners.current) listener(event);
+        if (event.scan.state !== "running") refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
+      } else if (kind === "devices") {
+        const event = data as DevicesEvent;
+        refresh(["devices", "here", "subnets", "ruler", "explain"]);
+        if (event.ids === null) refresh(["device"]);
+        else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
+      } else if (kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
+      else if (kind === "reset") void client.invalidateQueries();
     });
-    source.addEventListener("devices", (message) => {
-      const event = JSON.parse(message.data) as DevicesEvent;
-      refresh(["devices", "here", "subnets", "ruler", "explain"]);
-      if (event.ids === null) refresh(["device"]);
-      else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
-    });
-    source.addEventListener("ranges", () => refresh(["ranges", "here", "subnets", "ruler"]));
-    source.addEventListener("reset", () => void client.invalidateQueries());
-    return () => source.close();
   }, [client]);
 
   const live = useMemo<Live>(

@@ -1,0 +1,52 @@
+// One event stream for all tabs of a browser: it allows a service only six connections, so one tab holds the stream and
+// tells the others. When that tab closes, another takes over behind the last event it heard, so nothing is missed.
+
+type Hear = (kind: string, data: unknown) => void;
+type Message = { type: "event"; kind: string; id: string; data: unknown } | { type: "connected"; connected: boolean } | { type: "ask" };
+
+const NAME = "roster-events";
+const KINDS = ["scan", "devices", "ranges", "reset"];
+
+export function listen(onConnected: (connected: boolean) => void, hear: Hear): () => void {
+  const channel = new BroadcastChannel(NAME);
+  const ending = new AbortController();
+  let lastId = "", source: EventSource | null = null;
+
+  const tell = (message: Message) => channel.postMessage(message);
+  const take = (message: Message) => {
+    if (message.type === "ask") {
+      if (source) tell({ type: "connected", connected: source.readyState === EventSource.OPEN });
+    } else if (message.type === "connected") onConnected(message.connected);
+    else {
+      lastId = message.id;
+      hear(message.kind, message.data);
+    }
+  };
+  const both = (message: Message) => {
+    tell(message);
+    take(message);
+  };
+  channel.onmessage = (message: MessageEvent<Message>) => take(message.data);
+
+  const open = () => {
+    source = new EventSource(`/api/events${lastId ? `?after=${lastId}` : ""}`);
+    source.addEventListener("open", () => both({ type: "connected", connected: true }));
+    source.addEventListener("error", () => both({ type: "connected", connected: false }));
+    source.addEventListener("hello", (event) => { lastId = event.lastEventId; });
+    for (const kind of KINDS)
+      source.addEventListener(kind, (event) => both({ type: "event", kind, id: event.lastEventId, data: JSON.parse(event.data) }));
+  };
+  const hold = () => new Promise<void>((resolve) => {
+    open();
+    ending.signal.addEventListener("abort", () => { source?.close(); resolve(); });
+  });
+  const end = () => { ending.abort(); channel.close(); };
+
+  tell({ type: "ask" });
+  // Locks exist where the page is trusted (TLS, or this machine); elsewhere every tab has a stream of its own.
+  if (navigator.locks) navigator.locks.request(NAME, { signal: ending.signal }, hold).catch(() => undefined);
+  else void hold();
+  addEventListener("pagehide", end, { once: true });
+  addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); }, { once: true });
+  return end;
+}

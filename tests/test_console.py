@@ -1,0 +1,205 @@
+"""The console in headless Chromium against the demo service, used as a person would."""
+
+from __future__ import annotations
+
+import time
+import unittest
+from collections.abc import Callable
+from typing import TypeVar
+
+from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException, TimeoutException
+from selenium.webdriver import ActionChains, Chrome
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+from even_roster.client import DeviceEdit, Roster
+from tests.support.browser import browser, needs_browser
+from tests.support.service import Service, demo
+
+T = TypeVar("T")
+
+
+class ConsoleCase(unittest.TestCase):
+    service: Service
+    driver: Chrome
+    roster: Roster
+    hosts: tuple[str, ...] = ()
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo(*cls.hosts))
+        cls.roster = cls.enterClassContext(cls.service.client())
+        cls.driver = cls.enterClassContext(browser())
+        cls.driver.get(cls.service.sign_in)
+
+    def tearDown(self) -> None:
+        severe = [entry["message"] for entry in self.driver.get_log("browser") if entry["level"] == "SEVERE"]
+        self.assertEqual([m for m in severe if "409" not in m and "422" not in m], [])
+
+    def open(self, path: str) -> None:
+        self.driver.get(self.service.url + path)
+
+    def until(self, what: Callable[[Chrome], T], seconds: float = 15) -> T:
+        waiting = WebDriverWait(self.driver, seconds, 0.1, (NoSuchElementException, StaleElementReferenceException))
+        try:
+            return waiting.until(what)  # type: ignore[arg-type]
+        except TimeoutException:
+            self.fail(f"it never happened; at {self.driver.current_url} the page shows: {self.text()[:900]}")
+
+    def text(self) -> str:
+        return self.driver.find_element(By.TAG_NAME, "body").text
+
+    def sees(self, text: str, seconds: float = 15) -> None:
+        self.until(lambda _: text in self.text(), seconds)
+
+    def button(self, name: str) -> WebElement:
+        return self.until(lambda d: d.find_element(By.XPATH, f"//button[normalize-space()='{name}']"))
+
+    def field(self, label: str) -> WebElement:
+        path = f"//label[.//span[normalize-space()='{label}']]//*[self::input or self::select or self::textarea]"
+        return self.until(lambda d: d.find_element(By.XPATH, path))
+
+    def write(self, field: WebElement, text: str) -> None:
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(Keys.DELETE)
+        field.send_keys(text)
+
+    def rows(self) -> list[str]:
+        return [row.text for row in self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]")[1:]]
+
+
+@needs_browser
+class FirstDay(ConsoleCase):
+    """The tests run in the order of their names: a first day with the console."""
+
+    def test_1_an_empty_roster_teaches_and_offers_a_scan(self) -> None:
+        self.sees("The roster is empty")
+        self.sees("10.44.10.0/24")
+        self.assertEqual(self.field("Range").get_attribute("value"), "10.44.10.0/24")
+
+    def test_2_a_wrong_range_is_explained_while_typing(self) -> None:
+        for text, said in (("10.44.10.300", "300 is over 255"), ("10.0.0.0/8", "too large"), ("10.44.0.0/18", "yes, scan 16,384 addresses")):
+            self.write(self.field("Range"), text)
+            self.sees(said)
+            self.assertFalse(self.button("Scan").is_enabled() and "300" not in text)
+
+    def test_3_a_scan_is_followed_live_to_its_end(self) -> None:
+        self.write(self.field("Range"), "10.44.20.0/24")
+        self.sees("254 addresses")
+        self.button("Scan").click()
+        self.until(lambda d: "/scans/" in d.current_url)
+        self.sees("done")
+        self.sees("36 answered, 218 silent, 2 at foreign addresses")
+        self.sees("claimed by two")
+        self.assertTrue(any("192.168.200.10" in row for row in self.rows()) or "foreign address" in self.text())
+
+    def test_4_a_device_is_named_and_found_again(self) -> None:
+        self.open("/devices")
+        self.until(lambda _: any("light-desk" in row for row in self.rows()))
+        row = next(r for r in self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]") if "light-desk" in r.text)
+        row.click()
+        self.write(self.field("Name"), "Lighting desk")
+        self.button("Save").click()
+        self.until(lambda _: any("Lighting desk" in row for row in self.rows()))
+        ActionChains(self.driver).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
+        self.until(lambda d: d.switch_to.active_element.get_attribute("role") == "combobox")
+        self.driver.switch_to.active_element.send_keys("lighting de")
+        self.sees("10.44.20.30 · ")
+        self.driver.switch_to.active_element.send_keys(Keys.ENTER)
+        self.until(lambda d: "open=device" in d.current_url)
+        self.assertEqual(next(iter(self.roster.devices(q="Lighting desk"))).address, "10.44.20.30")
+
+    def test_5_somebody_elses_edit_arrives_without_reload(self) -> None:
+        device = next(iter(self.roster.devices(q="10.44.20.40")))
+        self.open(f"/devices?open=device:{device.id}")
+        self.sees("Addresses held")
+        self.roster.edit_device(device.id, DeviceEdit(name="Dimmers left", place="Fly floor"))
+        self.until(lambda _: self.field("Name").get_attribute("value") == "Dimmers left")
+
+    def test_6_a_stale_edit_shows_both_versions_and_loses_nothing(self) -> None:
+        device = next(iter(self.roster.devices(q="10.44.20.42")))
+        self.open(f"/devices?open=device:{device.id}")
+        self.sees("Addresses held")
+        self.write(self.field("Place"), "Mine")
+        self.roster.edit_device(device.id, DeviceEdit(place="Theirs", owner="Lighting"))
+        time.sleep(1.5)
+        self.button("Save").click()
+        self.sees("Somebody else saved this device")
+        self.sees("Theirs")
+        self.button("Save mine over it").click()
+        self.until(lambda _: self.roster.device(device.id).device.place == "Mine")
+        self.assertEqual(self.roster.device(device.id).device.owner, "Lighting")
+
+    def test_7_the_ruler_explains_an_address_and_opens_it(self) -> None:
+        self.open("/subnets/10.44.20.0/24")
+        strip = self.until(lambda d: d.find_element(By.CSS_SELECTOR, "svg[data-first='10.44.20.0']"))
+        width = strip.size["width"]
+        at = round(width * (41.5 / 256) - width / 2)
+        ActionChains(self.driver).move_to_element_with_offset(strip, at, 0).perform()
+        self.sees("10.44.20.41")
+        self.sees("claimed by two")
+        ActionChains(self.driver).move_to_element_with_offset(strip, at, 0).click().perform()
+        self.until(lambda d: "open=address" in d.current_url)
+        self.sees("It is claimed by two: ")
+        ActionChains(self.driver).move_to_element_with_offset(strip, at - 20, 0).click_and_hold().move_by_offset(80, 0).release().perform()
+        self.button("Whole subnet").click()
+
+    def test_8_several_devices_get_a_role_at_once(self) -> None:
+        self.open("/devices?q=stage-box")
+        self.until(lambda _: len(self.rows()) == 8)
+        for box in self.driver.find_elements(By.CSS_SELECTOR, "[role=row] input[type=checkbox]")[:3]:
+            box.click()
+        self.sees("3 devices selected")
+        self.driver.find_element(By.CSS_SELECTOR, "select[aria-label='Role for all']").send_keys("control")
+        self.button("Set for all").click()
+        self.until(lambda _: self.roster.device_page(role="control").total == 3)
+
+    def test_9_columns_theme_and_hostile_names(self) -> None:
+        device = next(iter(self.roster.devices(q="10.44.20.60")))
+        self.roster.edit_device(device.id, DeviceEdit(name="<img src=x onerror=document.title='owned'>"))
+        self.open("/devices?q=onerror")
+        self.sees("<img src=x onerror")
+        self.assertNotEqual(self.driver.title, "owned")
+        self.button("Columns").click()
+        self.until(lambda d: d.find_element(By.XPATH, "//label[normalize-space()='place']/input")).click()
+        self.open("/devices")
+        self.until(lambda d: d.find_element(By.XPATH, "//*[@role='columnheader'][normalize-space()='place']"))
+        self.driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
+        self.assertEqual(self.driver.execute_script("return document.documentElement.dataset.theme"), "dark")
+
+
+@needs_browser
+class Large(ConsoleCase):
+    hosts = ("--hosts", "20000")
+
+    def test_twenty_thousand_rows_scroll_and_sort(self) -> None:
+        self.service.roster("scan", "10.96.0.0/17", "--pace", "20000", "--confirm", "--no-names")
+        self.assertGreaterEqual(self.roster.device_page(limit=1).total or 0, 20_000)
+        self.open("/devices")
+        self.sees("20,00")
+        grid = self.until(lambda d: d.find_element(By.CSS_SELECTOR, "[role=grid]"))
+        last = max(self.roster.devices(), key=lambda row: tuple(int(part) for part in (row.address or "0").split(".")))
+        began = time.monotonic()
+        grid.send_keys(Keys.END)
+        self.sees(last.address or "")
+        self.assertLess(time.monotonic() - began, 5)
+        self.assertLess(len(self.rows()), 100)
+        self.driver.find_element(By.XPATH, "//button[normalize-space()='vendor']").click()
+        self.until(lambda d: "sort=vendor" in d.current_url)
+        grid.send_keys(Keys.HOME)
+        self.sees("Corvane Lighting")
+
+
+@needs_browser
+class SignedOut(unittest.TestCase):
+    def test_a_browser_without_a_session_is_told_how_to_get_in(self) -> None:
+        with demo() as service, browser() as driver:
+            driver.get(service.url)
+            WebDriverWait(driver, 10).until(lambda d: "You are not signed in" in d.find_element(By.TAG_NAME, "body").text)
+            self.assertIn("roster console", driver.find_element(By.TAG_NAME, "body").text)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -35,7 +35,8 @@ class ConsoleCase(unittest.TestCase):
         cls.driver.get(cls.service.sign_in)
 
     def tearDown(self) -> None:
-        severe = [entry["message"] for entry in self.driver.get_log("browser") if entry["level"] == "SEVERE"]
+        log = self.driver.get_log("browser")  # type: ignore[no-untyped-call]
+        severe = [entry["message"] for entry in log if entry["level"] == "SEVERE"]
         self.assertEqual([m for m in severe if "409" not in m and "422" not in m], [])
 
     def open(self, path: str) -> None:
@@ -44,7 +45,7 @@ class ConsoleCase(unittest.TestCase):
     def until(self, what: Callable[[Chrome], T], seconds: float = 15) -> T:
         waiting = WebDriverWait(self.driver, seconds, 0.1, (NoSuchElementException, StaleElementReferenceException))
         try:
-            return waiting.until(what)  # type: ignore[arg-type]
+            return waiting.until(what)
         except TimeoutException:
             self.fail(f"it never happened; at {self.driver.current_url} the page shows: {self.text()[:900]}")
 
@@ -80,7 +81,11 @@ class FirstDay(ConsoleCase):
         self.assertEqual(self.field("Range").get_attribute("value"), "10.44.10.0/24")
 
     def test_2_a_wrong_range_is_explained_while_typing(self) -> None:
-        for text, said in (("10.44.10.300", "300 is over 255"), ("10.0.0.0/8", "too large"), ("10.44.0.0/18", "yes, scan 16,384 addresses")):
+        for text, said in (
+            ("10.44.10.300", "300 is over 255"),
+            ("10.0.0.0/8", "too large"),
+            ("10.44.0.0/18", "yes, scan 16,384 addresses"),
+        ):
             self.write(self.field("Range"), text)
             self.sees(said)
             self.assertFalse(self.button("Scan").is_enabled() and "300" not in text)
@@ -98,7 +103,9 @@ class FirstDay(ConsoleCase):
     def test_4_a_device_is_named_and_found_again(self) -> None:
         self.open("/devices")
         self.until(lambda _: any("light-desk" in row for row in self.rows()))
-        row = next(r for r in self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]") if "light-desk" in r.text)
+        row = next(
+            r for r in self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]") if "light-desk" in r.text
+        )
         row.click()
         self.write(self.field("Name"), "Lighting desk")
         self.button("Save").click()
@@ -143,7 +150,9 @@ class FirstDay(ConsoleCase):
         ActionChains(self.driver).move_to_element_with_offset(strip, at, 0).click().perform()
         self.until(lambda d: "open=address" in d.current_url)
         self.sees("It is claimed by two: ")
-        ActionChains(self.driver).move_to_element_with_offset(strip, at - 20, 0).click_and_hold().move_by_offset(80, 0).release().perform()
+        ActionChains(self.driver).move_to_element_with_offset(strip, at - 20, 0).click_and_hold().move_by_offset(
+            80, 0
+        ).release().perform()
         self.button("Whole subnet").click()
 
     def test_8_several_devices_get_a_role_at_once(self) -> None:
@@ -197,7 +206,9 @@ class SignedOut(unittest.TestCase):
     def test_a_browser_without_a_session_is_told_how_to_get_in(self) -> None:
         with demo() as service, browser() as driver:
             driver.get(service.url)
-            WebDriverWait(driver, 10).until(lambda d: "You are not signed in" in d.find_element(By.TAG_NAME, "body").text)
+            WebDriverWait(driver, 10).until(
+                lambda d: "You are not signed in" in d.find_element(By.TAG_NAME, "body").text
+            )
             self.assertIn("roster console", driver.find_element(By.TAG_NAME, "body").text)
 
 

@@ -87,12 +87,13 @@ class Spans(unittest.TestCase):
         self.assertEqual(len(usable(IPv4Network("10.44.40.1/32"))), 1)
 
 
-class Ranges(unittest.TestCase):
-    names = {
-        "Office": SpanSet.of([IPv4Network("10.44.10.0/24")]),
-        "Back stage": SpanSet.of([IPv4Network("10.44.20.0/28")]),
-    }
+NAMES = {
+    "Office": SpanSet.of([IPv4Network("10.44.10.0/24")]),
+    "Back stage": SpanSet.of([IPv4Network("10.44.20.0/28")]),
+}
 
+
+class Ranges(unittest.TestCase):
     def test_all_the_ways_people_write_a_range(self) -> None:
         for text, count in (
             ("10.44.10.0/24", 256), ("10.44.10.7/24", 256), ("10.44.10.0/255.255.255.0", 256), ("10.44.10.7", 1),
@@ -101,7 +102,7 @@ class Ranges(unittest.TestCase):
             ("10.44.10.0/24 except 10.44.10.1-9, 10.44.10.255", 246), ("0.0.0.0/0", 2**32),
         ):  # fmt: skip
             with self.subTest(text):
-                self.assertEqual(len(parse(text, self.names)), count)
+                self.assertEqual(len(parse(text, NAMES)), count)
 
     def test_errors_point_at_the_wrong_stretch(self) -> None:
         for text, wrong in (
@@ -111,7 +112,7 @@ class Ranges(unittest.TestCase):
             ("10.44.10", "10.44.10"), ("fe80::1", "fe80::1"),
         ):  # fmt: skip
             with self.subTest(text), self.assertRaises(RangeError) as caught:
-                parse(text, self.names)
+                parse(text, NAMES)
             error = caught.exception
             self.assertEqual(text[error.start : error.end], wrong)
             self.assertIn(";", str(error))

@@ -295,6 +295,12 @@ class Neighbours(unittest.TestCase):
         answers, _ = self.sweep(engine, KernelTable(hosts, 60))
         self.assertEqual(len(answers), len(hosts))
 
+    def test_a_table_that_stays_full_is_given_up_and_the_rest_is_counted(self) -> None:
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.2-101"), echo=False), self.adapter, 614)
+        answers, seconds = self.sweep(engine, KernelTable({}, 0))
+        self.assertEqual((answers, engine.probes_left()), ([], 100))
+        self.assertLess(seconds, 130)
+
     def test_a_refused_nudge_is_made_again(self) -> None:
         target = IPv4Address("10.60.0.9")
         engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10)

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_roster.core.mac import BROADCAST, Mac
-from even_roster.wire import arp, dns_messages, ethernet, icmp, ipv4, netbios
+from even_roster.wire import arp, dns_messages, ethernet, fast, icmp, ipv4, netbios
 from even_roster.wire.checksum import internet_checksum
 from even_roster.wire.errors import WireError
 
@@ -69,6 +69,58 @@ class Hostile(unittest.TestCase):
     def test_dns_pointers_in_a_circle(self) -> None:
         with self.assertRaises(WireError):
             dns_messages.decode_answer(b"\0\1\x84\0\0\0\0\1\0\0\0\0" + b"\xc0\x0c\0\x0c\0\1\0\0\0\0\0\2\xc0\x0c")
+
+
+class Fast(unittest.TestCase):
+    """The readers of a sweep agree with the codecs on sound and on broken frames."""
+
+    SOUND = (
+        VALID[0],
+        ethernet.encode(arp.reply_to(arp.Arp(arp.Operation.REQUEST, OUR_MAC, ONE, Mac(0), TWO), THEIR_MAC, TWO)),
+        ethernet.encode(ethernet.Frame(OUR_MAC, THEIR_MAC, 0x0800, ipv4.encode(ipv4.Packet(TWO, ONE, 1, icmp.encode(icmp.Echo(True, 77, 1, b"even"))))))
+    )  # fmt: skip
+
+    @staticmethod
+    def by_codecs(data: bytes) -> object:
+        try:
+            frame = ethernet.decode(data)
+            if data[12:14] == b"\x08\x06":
+                packet = arp.decode(frame.payload)
+                return packet.operation, packet.sender_mac.value, int(packet.sender_address)
+            whole = ipv4.decode(frame.payload)
+            message = icmp.decode(whole.payload)
+            if data[14] != 0x45 or whole.more or whole.fragment_offset or whole.protocol != 1:
+                return None
+            if not isinstance(message, icmp.Echo) or not message.reply:
+                return None
+            return frame.source.value, int(whole.source), int(whole.destination), message.identifier
+        except WireError:
+            return None
+
+    @staticmethod
+    def by_readers(data: bytes) -> object:
+        try:
+            return fast.read_arp(data) if data[12:14] == b"\x08\x06" else fast.read_echo_reply(data)
+        except WireError:
+            return None
+
+    def test_sound_frames_are_read(self) -> None:
+        self.assertEqual(self.by_readers(self.SOUND[1]), (2, THEIR_MAC.value, int(TWO)))
+        self.assertEqual(self.by_readers(self.SOUND[2]), (THEIR_MAC.value, int(TWO), int(ONE), 77))
+
+    @settings(max_examples=500)
+    @given(
+        st.sampled_from(SOUND),
+        st.lists(st.tuples(st.integers(0, 59), st.integers(0, 255)), max_size=3),
+        st.integers(0, 60),
+    )
+    def test_both_read_the_same(self, frame: bytes, edits: list[tuple[int, int]], length: int) -> None:
+        broken = bytearray(frame)
+        for at, value in edits:
+            broken[at] = value
+        for data in (bytes(broken), bytes(broken[:length])):
+            if data[12:14] in (b"\x08\x06", b"\x08\x00"):
+                self.assertEqual(self.by_readers(data), self.by_codecs(data))
 
 
 class RoundTrips(unittest.TestCase):

@@ -18,7 +18,7 @@ def document() -> str:
     with tempfile.TemporaryDirectory() as home:
         context = open_context(Settings(home=Path(home)), StandinMachine(larkspur.build()))
         text = json.dumps(create_app(context).openapi(), indent=1)
-        context.database.close()
+        context.close()
     return text
 
 

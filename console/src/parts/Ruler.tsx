@@ -43,7 +43,7 @@ export function Ruler({ data, selected, onSelect }: { data: RulerData; selected:
   return (
     <div>
       <div ref={frame} tabIndex={0} role="application" aria-label={`Ruler of ${data.subnet}: arrow keys move, Enter opens an address`}
-        onKeyDown={onKey} onPointerLeave={() => setHover(null)} className="touch-pan-y select-none rounded border border-rule bg-leaf px-2 pt-2">
+        onKeyDown={onKey} onPointerLeave={() => setHover(null)} className="touch-pan-y select-none rounded border border-rule bg-leaf px-2 pt-2 pb-1">
         {rows(shown).map((row) => (
           <Row key={row.first} row={row} width={width - 18} {...{ ticks, data, hover, selected, drag, counted }}
             onHover={setHover} onDown={(at) => setDrag({ first: at, last: at })} onMove={(at) => drag && setDrag({ ...drag, last: at })} onUp={finish} />

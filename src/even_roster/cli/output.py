@@ -65,8 +65,8 @@ class Out:
             table.add_column(
                 Text(column),
                 justify="right" if column in right else "left",
-                no_wrap=True,
-                overflow="ellipsis",
+                no_wrap=column != "what",
+                overflow="fold" if column == "what" else "ellipsis",
                 min_width=_floor(column) if keep else None,
             )
         for row in rows:
@@ -110,7 +110,7 @@ def _plain(value: Any) -> Any:
 def error(sentence: str) -> None:
     """One sentence on stderr."""
     console = Console(stderr=True, markup=False, emoji=False, highlight=False, soft_wrap=True)
-    console.print(Text("roster: ", style="bold red") + Text(sentence, style=""))
+    console.print(Text.assemble(("roster: ", "bold red"), sentence))
 
 
 def point_at(text: str, start: int, end: int) -> None:

@@ -23,6 +23,7 @@ KEPT_STALE = 5.0
 GIVE_UP = 3.6
 GIVE_UP_STALE = 9.0
 LOOK_EVERY = 0.06
+STUCK_AFTER = 120.0
 
 
 class NeighbourState(IntFlag):
@@ -72,6 +73,8 @@ class NeighbourEngine:
         self._echoed: dict[int, float] = {}
         self._exhausted = self.total == 0
         self._next_look = 0.0
+        self._moved_at: float | None = None
+        self._before: float | None = None
         self.probes = 0
         self.answered = 0
         self.settled = 0
@@ -89,6 +92,9 @@ class NeighbourEngine:
             nudges.append(address)
         self.probes += len(nudges)
         self._since_look += len(nudges)
+        self._before = self._moved_at if self._moved_at is not None else now
+        if nudges or self._moved_at is None:
+            self._moved_at = now
         return nudges
 
     def _next_address(self) -> IPv4Address | None:
@@ -104,6 +110,7 @@ class NeighbourEngine:
         self._asked.pop(int(address), None)
         self._again.append(int(address))
         self._since_look = self._capacity
+        self._moved_at = self._before
 
     def due_echoes(self, now: float, room: int) -> list[IPv4Address]:
         """Responders to be asked for their reply time, at most `room`."""
@@ -159,6 +166,10 @@ class NeighbourEngine:
         """True when the table should be read again."""
         return self._under_way() and now >= self._next_look
 
+    def _stuck(self, now: float) -> bool:
+        """Somebody else fills the kernel's table for good: no address was nudged for STUCK_AFTER seconds."""
+        return self._moved_at is not None and self._under_way() and now - self._moved_at > STUCK_AFTER
+
     def _under_way(self) -> bool:
         return bool(self._asked or self._again) or not self._exhausted
 
@@ -176,7 +187,9 @@ class NeighbourEngine:
         return self._next_look if self._under_way() else now + LOOK_EVERY
 
     def finished(self, now: float) -> bool:
-        """True when every address is settled and no echo is awaited."""
+        """True when every address is settled and no echo is awaited, or the table has shown no room for long."""
+        if self._stuck(now):
+            return True
         if not self._exhausted or self._asked or self._again or self._to_echo:
             return False
         return not self._echoed or now > max(self._echoed.values()) + 1.0

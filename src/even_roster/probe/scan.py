@@ -149,6 +149,11 @@ class Scan:
             self._notes.append(
                 f"{progress.unreached:,} addresses lie off this link and no gateway answered: they were not asked"
             )
+        if progress.unasked:
+            self._notes.append(
+                f"the kernel's neighbour table stayed full: {progress.unasked:,} addresses were not asked; "
+                "scan with CAP_NET_RAW, or raise net.ipv4.neigh.default.gc_thresh3"
+            )
         return progress
 
     def _see_self(self) -> None:

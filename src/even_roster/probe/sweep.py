@@ -21,7 +21,8 @@ REPORT_EVERY = 0.05
 @dataclass(frozen=True, slots=True)
 class Progress:
     """How far a sweep is. `seconds_left` is an estimate; `cpu_seconds` is this thread's own processor
-    time, `unreached` counts targets behind a gateway that did not answer."""
+    time, `unreached` counts targets behind a gateway that did not answer, `unasked`
+    those the kernel's table had no room for."""
 
     probes: int
     probes_left: int
@@ -33,6 +34,7 @@ class Progress:
     cpu_seconds: float
     rejected: int = 0
     unreached: int = 0
+    unasked: int = 0
 
 
 Report = Callable[[list[Answer], Progress], None]
@@ -135,7 +137,8 @@ def run_job(segment: SweepSegment, job: SweepJob, stop: threading.Event, report:
     kernel = segment.neighbours()
     try:
         neighbours = NeighbourEngine(job.plan, job.adapter, kernel.capacity)
-        return sweep_neighbours(neighbours, kernel, job.pace, stop, report)
+        progress = sweep_neighbours(neighbours, kernel, job.pace, stop, report)
+        return progress if stop.is_set() else replace(progress, unasked=neighbours.probes_left())
     finally:
         kernel.close()
 

@@ -16,7 +16,7 @@ from ..core.adapters import Adapter
 from ..core.mac import Mac
 from ..core.span import SpanSet
 from ..core.stays import Source
-from ..wire import arp, ethernet, icmp, ipv4
+from ..wire import arp, ethernet, fast, ipv4
 from ..wire.errors import WireError
 from .front import Front
 from .rtt import WaitingTime
@@ -24,6 +24,8 @@ from .templates import ArpTemplate, EchoTemplate
 
 GATEWAY_TRIES = 4
 GATEWAY_WAIT = 0.5
+_ARP_TYPE = b"\x08\x06"
+_IPV4_TYPE = b"\x08\x00"
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +73,7 @@ class SweepEngine:
         self._want_echo = plan.echo
         self._to_echo: deque[tuple[int, bytes]] = deque()
         self._echoed: dict[tuple[int, bytes], float] = {}
-        self._said: set[tuple[int, int, int]] = set()
+        self._said: set[tuple[int, int | None, int]] = set()
         self._answers: list[Answer] = []
         self._gateway_mac: bytes | None = None
         self._gateway_asked = 0
@@ -124,13 +126,13 @@ class SweepEngine:
         return frames
 
     def _next_frame(self, now: float) -> bytes | None:
-        target = self._near.next(now)
-        if target is not None:
-            return self._arp_template(target).frame(target)
-        if self._to_echo:
+        if self._to_echo:  # first, so that a responder's reply time is known together with its MAC
             address, mac = self._to_echo.popleft()
             self._echoed[address, mac] = self._last_echo = now
             return self._echo.frame(address, mac)
+        target = self._near.next(now)
+        if target is not None:
+            return self._arp_template(target).frame(target)
         if self._far.done:
             return None
         if self._gateway_mac is None:
@@ -175,52 +177,41 @@ class SweepEngine:
     def heard(self, data: bytes, at: float) -> None:
         """A frame arrived. Frames that are not what they claim to be are counted in `rejected`, never raised."""
         try:
-            frame = ethernet.decode(data)
-            if frame.source == self._mac:
-                return
-            if frame.ethertype == ethernet.EtherType.ARP:
-                self._heard_arp(arp.decode(frame.payload), at)
-            elif frame.ethertype == ethernet.EtherType.IPV4:
-                self._heard_ip(frame, at)
+            if data[12:14] == _ARP_TYPE:
+                self._heard_arp(*fast.read_arp(data), at)
+            elif data[12:14] == _IPV4_TYPE and not data[0] & 1:
+                if (reply := fast.read_echo_reply(data)) is not None:
+                    self._heard_echo(*reply, at)
+            else:
+                self._heard_other(ethernet.decode(data), at)
         except WireError:
             self.rejected += 1
 
-    def _heard_arp(self, packet: arp.Arp, at: float) -> None:
-        if packet.sender_mac.unusable_as_source or packet.sender_mac == self._mac:
+    def _heard_arp(self, operation: int, mac: int, address: int, at: float) -> None:
+        if mac == self._mac.value or mac == 0 or mac >> 40 & 1:
             return
-        address = int(packet.sender_address)
-        if packet.sender_address == self._gateway and self._gateway_mac is None:
-            self._gateway_mac = packet.sender_mac.to_bytes()
-        if packet.sender_address.is_multicast or address == 0xFFFFFFFF:
+        if self._gateway_mac is None and self._gateway is not None and address == int(self._gateway):
+            self._gateway_mac = mac.to_bytes(6, "big")
+        target, rtt = self._near.heard(address, at)
+        foreign = not target and address not in self._onlink
+        if foreign and (address >> 28 == 0xE or address == 0xFFFFFFFF):
             return
-        foreign = packet.sender_address not in self._onlink
-        target, rtt = (False, None) if foreign else self._near.heard(address, at)
-        if packet.operation is not arp.Operation.REPLY:
+        if operation != arp.Operation.REPLY:
             rtt = None
         if rtt is not None:
             self._waiting.measured(rtt)
-        new = self._say(address, packet.sender_mac, Source.ARP, at, rtt, foreign)
+        new = self._say(address, mac, Source.ARP, at, rtt, foreign)
         if new and target and self._want_echo:
-            self._to_echo.append((address, packet.sender_mac.to_bytes()))
+            self._to_echo.append((address, mac.to_bytes(6, "big")))
 
-    def _heard_ip(self, frame: ethernet.Frame, at: float) -> None:
-        packet = ipv4.decode(frame.payload)
-        address = int(packet.source)
-        if frame.destination.multicast and not frame.source.unusable_as_source:
-            if not packet.source.is_multicast and address != 0xFFFFFFFF:
-                foreign = packet.source not in self._onlink
-                if foreign:
-                    self._say(address, frame.source, Source.OVERHEARD, at, None, foreign)
+    def _heard_echo(self, mac: int, address: int, destination: int, identifier: int, at: float) -> None:
+        if mac == self._mac.value or destination not in self._own or identifier != self._identifier:
             return
-        if packet.protocol != ipv4.Protocol.ICMP or int(packet.destination) not in self._own:
+        sent = self._echoed.pop((address, mac.to_bytes(6, "big")), None)
+        if sent is not None:
+            self._say(address, mac, Source.ECHO, at, at - sent, False)
             return
-        message = icmp.decode(packet.payload)
-        if not isinstance(message, icmp.Echo) or not message.reply or message.identifier != self._identifier:
-            return
-        if packet.source in self._onlink:
-            sent = self._echoed.pop((address, frame.source.to_bytes()), None)
-            if sent is not None:
-                self._say(address, frame.source, Source.ECHO, at, at - sent, False)
+        if self._far.total == 0:
             return
         target, rtt = self._far.heard(address, at)
         if target:
@@ -228,10 +219,23 @@ class SweepEngine:
                 self._waiting.measured(rtt)
             self._say(address, None, Source.ECHO, at, rtt, False)
 
-    def _say(self, address: int, mac: Mac | None, by: Source, at: float, rtt: float | None, foreign: bool) -> bool:
-        key = (address, mac.value if mac else -1, by)
+    def _heard_other(self, frame: ethernet.Frame, at: float) -> None:
+        """Tagged frames, and packets to a group: the latter come from this link, whatever address they bear."""
+        if frame.source == self._mac:
+            return
+        if frame.ethertype == ethernet.EtherType.ARP:
+            packet = arp.decode(frame.payload)
+            self._heard_arp(packet.operation, packet.sender_mac.value, int(packet.sender_address), at)
+        elif frame.ethertype == ethernet.EtherType.IPV4 and frame.destination.multicast:
+            source = ipv4.decode(frame.payload).source
+            harmless = frame.source.unusable_as_source or source.is_multicast or int(source) == 0xFFFFFFFF
+            if not harmless and source not in self._onlink:
+                self._say(int(source), frame.source.value, Source.OVERHEARD, at, None, True)
+
+    def _say(self, address: int, mac: int | None, by: Source, at: float, rtt: float | None, foreign: bool) -> bool:
+        key = (address, mac, by.value)
         if key in self._said:
             return False
         self._said.add(key)
-        self._answers.append(Answer(address, mac, by, at, rtt, foreign))
+        self._answers.append(Answer(address, None if mac is None else Mac(mac), by, at, rtt, foreign))
         return True

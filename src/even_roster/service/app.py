@@ -92,7 +92,7 @@ def create_app(context: Context) -> FastAPI:
         yield
         await scan_manager.close()
         context.hub.close()
-        context.database.close()
+        context.close()
 
     app = FastAPI(
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,

@@ -48,6 +48,11 @@ class Context:
         vendor = self.vendors.of(mac)
         return vendor.name if vendor else ""
 
+    def close(self) -> None:
+        """Give the database and the home folder back."""
+        self.database.close()
+        self.lock.close()
+
     def tell(self, kind: str, data: Any) -> None:
         """Publish an event from any thread."""
         if self.loop is not None:

@@ -10,7 +10,6 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select
 
 from ..core.identity import JoinSuggestion, Known, suggest_joins
-from ..core.text import host_key
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .tables import adapters, devices, name_stays, stays
 
@@ -187,15 +186,14 @@ def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]
 
 def join_hints(connection: Connection, identity: int, macs: list[int]) -> list[JoinSuggestion]:
     """Who might be one device with this one: the bearers of the names that it was heard to bear."""
-    own = select(name_stays.c.name).where(in_list(name_stays.c.mac, macs))
-    names = {host_key(row.name) for row in connection.execute(own)}
-    if not names:
-        return []
-    bearers = select(devices.c.id).where(
-        devices.c.retired.is_(False),
-        or_(*(devices.c.search.contains(name, autoescape=True) for name in sorted(names)[:6])),
+    keys = (
+        connection.execute(select(name_stays.c.key).where(in_list(name_stays.c.mac, macs)).distinct()).scalars().all()
     )
-    found = list(connection.execute(bearers.limit(20)).scalars())
+    if not keys:
+        return []
+    bearers = select(name_stays.c.mac).where(name_stays.c.key.in_(keys)).distinct().limit(40)
+    owners = devices_of_macs(connection, set(connection.execute(bearers).scalars()))
+    found = [row.id for row in several(connection, sorted(set(owners.values()))) if not row.retired]
     heard = (
         select(adapters.c.device_id, name_stays.c.name, name_stays.c.address)
         .join(name_stays, name_stays.c.mac == adapters.c.mac)

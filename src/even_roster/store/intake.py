@@ -14,6 +14,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.names import Name
 from ..core.stays import Folded, Pair, Sighting, Source, Stay, fold
+from ..core.text import host_key
 from .listing import in_list
 from .summaries import VendorOf, refresh
 from .tables import adapters, devices, name_stays, stays
@@ -142,8 +143,8 @@ def _names(connection: Connection, names: Sequence[NameHeard]) -> None:
         return
     rows = [
         {
-            "address": n.address, "mac": -1 if n.mac is None else n.mac, "name": n.name.name, "source": n.name.source.value,
-            "first": n.at, "last": n.at,
+            "address": n.address, "mac": -1 if n.mac is None else n.mac, "name": n.name.name,
+            "key": host_key(n.name.name), "source": n.name.source.value, "first": n.at, "last": n.at,
         }
         for n in names
     ]  # fmt: skip

@@ -97,6 +97,7 @@ name_stays = Table(
     Column("address", BigInteger, nullable=False),
     Column("mac", BigInteger, nullable=False),
     Column("name", Text, nullable=False),
+    Column("key", Text, nullable=False, index=True),
     Column("source", Text, nullable=False),
     Column("first", BigInteger, nullable=False),
     Column("last", BigInteger, nullable=False),

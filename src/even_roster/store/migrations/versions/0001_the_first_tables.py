@@ -77,6 +77,7 @@ def upgrade() -> None:
         sa.Column("address", sa.BigInteger(), nullable=False),
         sa.Column("mac", sa.BigInteger(), nullable=False),
         sa.Column("name", sa.Text(), nullable=False),
+        sa.Column("key", sa.Text(), nullable=False),
         sa.Column("source", sa.Text(), nullable=False),
         sa.Column("first", sa.BigInteger(), nullable=False),
         sa.Column("last", sa.BigInteger(), nullable=False),
@@ -84,6 +85,7 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("name_stays", schema=None) as batch_op:
         batch_op.create_index("ix_name_stays_address", ["address"], unique=False)
+        batch_op.create_index(batch_op.f("ix_name_stays_key"), ["key"], unique=False)
         batch_op.create_index("ix_name_stays_what", ["mac", "address", "source", "name"], unique=True)
 
     op.create_table(

@@ -1,0 +1,135 @@
+"""The house itself: which way imports run, generated files, what a wheel contains."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+
+from tools.openapi import document
+
+from tests.support.lab import ROOT
+
+SOURCE = ROOT / "src" / "even_roster"
+MAY_IMPORT = {
+    "core": set(), "wire": {"core"}, "api": set(), "probe": {"wire", "core"}, "standin": {"wire", "core", "probe"},
+    "store": {"core"}, "service": {"api", "store", "standin", "probe", "wire", "core"}, "client": {"api"},
+    "cli": {"client", "core", "api"},
+}  # fmt: skip
+SERVE_MAY = {"service", "standin", "probe", "store"}
+NO_IO = {
+    "socket",
+    "asyncio",
+    "os",
+    "subprocess",
+    "threading",
+    "pathlib",
+    "time",
+    "sqlite3",
+    "sqlalchemy",
+    "fastapi",
+    "httpx",
+    "random",
+}
+
+
+def imports(path: Path) -> set[str]:
+    """Absolute names of everything a module imports."""
+    package = path.relative_to(SOURCE.parent).with_suffix("").parts[:-1]
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            base = list(package[: len(package) - node.level + 1]) if node.level else []
+            module = ".".join([*base, *([node.module] if node.module else [])])
+            found |= {f"{module}.{alias.name}" for alias in node.names}
+    return found
+
+
+class Imports(unittest.TestCase):
+    def test_layers_import_one_way(self) -> None:
+        seen = 0
+        for layer, allowed in MAY_IMPORT.items():
+            for path in (SOURCE / layer).rglob("*.py"):
+                may = allowed | {layer} | (SERVE_MAY if path.name == "serve.py" and layer == "cli" else set())
+                for name in imports(path):
+                    parts = name.split(".")
+                    if parts[0] == "even_roster" and len(parts) > 1 and parts[1] in MAY_IMPORT:
+                        seen += 1
+                        self.assertIn(parts[1], may, f"{path.relative_to(ROOT)} imports {name}")
+        self.assertGreater(seen, 200)
+
+    def test_the_stand_in_sees_only_the_segment_interface_of_the_probe(self) -> None:
+        for path in (SOURCE / "standin").glob("*.py"):
+            for name in imports(path):
+                if name.startswith("even_roster.probe"):
+                    self.assertTrue(name.startswith("even_roster.probe.segment."), f"{path.name} imports {name}")
+
+    def test_core_and_wire_do_no_io(self) -> None:
+        for layer in ("core", "wire"):
+            for path in (SOURCE / layer).glob("*.py"):
+                self.assertEqual({name.split(".")[0] for name in imports(path)} & NO_IO, set(), path.name)
+
+
+class Files(unittest.TestCase):
+    def test_every_module_says_what_it_is_for_and_can_be_read_in_one_sitting(self) -> None:
+        for path in SOURCE.rglob("*.py"):
+            text = path.read_text()
+            if text.strip():
+                self.assertTrue(ast.get_docstring(ast.parse(text)), path.name)
+            self.assertLessEqual(len(text.splitlines()), 500, path.name)
+
+    def test_the_types_of_the_console_are_those_of_the_service(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (folder / "openapi.json").write_text(document())
+        command = [
+            "npx",
+            "--no-install",
+            "openapi-typescript",
+            str(folder / "openapi.json"),
+            "-o",
+            str(folder / "schema.d.ts"),
+        ]
+        subprocess.run(command, cwd=ROOT / "console", check=True, capture_output=True)
+        committed = (ROOT / "console" / "src" / "api" / "schema.d.ts").read_text()
+        self.assertEqual((folder / "schema.d.ts").read_text(), committed, "run the command that CONTRIBUTING names")
+
+    def test_a_wheel_contains_the_built_console_and_the_migrations(self) -> None:
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        command = [
+            sys.executable,
+            "-m",
+            "pip",
+            "wheel",
+            "--quiet",
+            "--no-deps",
+            "--no-build-isolation",
+            "-w",
+            folder,
+            str(ROOT),
+        ]
+        subprocess.run(command, check=True, capture_output=True)
+        with zipfile.ZipFile(next(Path(folder).glob("*.whl"))) as wheel:
+            names = wheel.namelist()
+        self.assertIn("even_roster/service/static/index.html", names)
+        self.assertTrue(
+            any(name.startswith("even_roster/service/static/assets/") and name.endswith(".js") for name in names)
+        )
+        self.assertTrue(any("migrations/versions/0001" in name for name in names))
+        self.assertFalse(any(name.startswith(("tests", "bench", "console")) for name in names))
+
+    def test_pictures_are_few_and_linked(self) -> None:
+        pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+        readme = (ROOT / "README.md").read_text()
+        self.assertTrue(0 < len(pictures) < 20)
+        for picture in pictures:
+            self.assertIn(picture.name, readme)
+
+
+if __name__ == "__main__":
+    unittest.main()

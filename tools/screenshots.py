@@ -1,0 +1,139 @@
+"""Takes the pictures of the docs anew from the demo site: console pages in Chromium, commands in a terminal window."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from selenium.webdriver import ActionChains, Chrome
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from tests.support.browser import browser
+from tests.support.lab import environment
+from tests.support.service import Service, demo
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+DISPLAY = ":93"
+TERMINALS = {
+    "cli-scan": "roster scan 10.44.10.0/26; roster scan 10.44.20.40-43",
+    "cli-here": "roster here",
+    "cli-devices": "roster devices --in 10.44.10.0/28; roster device show 10.44.10.30",
+    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendors show 02C0.4400.0026; echo; "
+    "roster measure 10.44.64.0/22",
+    "cli-scans": "roster scans; echo; roster ranges; echo; roster changes; echo; roster scan 10.44.10.300; "
+    "roster scan 10.44.0.0/18",
+}
+
+
+def main() -> None:
+    """All pictures, or those named."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    wanted = set(sys.argv[1:])
+    with demo() as service:
+        console(service, wanted)
+        for name, commands in TERMINALS.items():
+            if not wanted or name in wanted:
+                terminal(service, name, commands)
+
+
+def console(service: Service, wanted: set[str]) -> None:
+    """The console's pages, in the order of a first day."""
+    with browser() as driver:
+
+        def shot(name: str, wait: float = 0.8) -> None:
+            time.sleep(wait)
+            if not wanted or name in wanted:
+                driver.save_screenshot(str(FOLDER / f"{name}.png"))
+
+        driver.get(service.sign_in)
+        shot("console-first-run", 1.5)
+        driver.find_element(By.CSS_SELECTOR, "button[type=submit]").click()
+        shot("console-scan", 0.9)
+        time.sleep(2)
+        service.roster("scan", "10.44.20.0/24")
+        service.roster("scan", "10.44.64.0/22")
+        _people(service)
+        driver.get(f"{service.url}/")
+        shot("console-here", 1.5)
+        device = next(iter(service.client().devices(q="Box office printer")))
+        driver.get(f"{service.url}/devices?open=device:{device.id}")
+        shot("console-devices", 1.5)
+        driver.get(f"{service.url}/subnets/10.44.20.0/24?open=address:10.44.20.41")
+        shot("console-subnet", 1.5)
+        _type_into_find(driver, "02-c0-44")
+        shot("console-find")
+        driver.get(f"{service.url}/scans")
+        shot("console-scans", 1.2)
+        driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
+        driver.get(f"{service.url}/subnets/10.44.64.0/22")
+        shot("console-dark", 1.5)
+    with browser(390, 844) as phone:
+        phone.get(f"{service.url}{service.client().sign_in().path}")
+        phone.get(f"{service.url}/?open=address:10.44.20.41")
+        time.sleep(1.5)
+        if not wanted or "console-phone" in wanted:
+            phone.save_screenshot(str(FOLDER / "console-phone.png"))
+
+
+def _people(service: Service) -> None:
+    """A few names and roles, as somebody would have given them."""
+    for address, fields in {
+        "10.44.10.30": ("name=Box office printer", "role=printer", "owner=Box office", "place=Counter 2"),
+        "10.44.10.12": ("name=Accounts store", "role=storage", "owner=Administration", "place=Rack 1"),
+        "10.44.10.1": ("name=Office gate", "role=network", "place=Rack 1"),
+        "10.44.20.30": ("name=Lighting desk", "role=control", "owner=Lighting"),
+    }.items():
+        service.roster("device", "set", address, *fields)
+
+
+def _type_into_find(driver: Chrome, text: str) -> None:
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
+    time.sleep(0.4)
+    driver.switch_to.active_element.send_keys(text)
+
+
+def terminal(service: Service, name: str, commands: str) -> None:
+    """A terminal window with commands typed into it."""
+    shell = "; ".join(
+        f"printf '\\033[1m$ %s\\033[0m\\n' {shlex.quote(c)}; {c}" if c != "echo" else c for c in commands.split("; ")
+    )
+    roster = f"{shlex.quote(sys.executable)} -m even_roster.cli.main --home {shlex.quote(str(service.home))}"
+    script = f'roster() {{ {roster} "$@"; }}; clear; {shell}; sleep 60'
+    server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    time.sleep(0.7)
+    look = [
+        "-fa",
+        "DejaVu Sans Mono",
+        "-fs",
+        "9.5",
+        "-bg",
+        "#fdfbf6",
+        "-fg",
+        "#23211c",
+        "-geometry",
+        "178x54+0+0",
+        "-b",
+        "8",
+    ]
+    xterm = subprocess.Popen(
+        ["xterm", *look, "-e", "bash", "-c", script], env={**environment(), "DISPLAY": DISPLAY, "LANG": "C.UTF-8"}
+    )
+    try:
+        time.sleep(9)
+        subprocess.run(
+            ["import", "-window", "root", str(FOLDER / f"{name}.png")],
+            env={**os.environ, "DISPLAY": DISPLAY},
+            check=True,
+        )
+    finally:
+        for process in (xterm, server):
+            process.terminate()
+            process.wait()
+
+
+if __name__ == "__main__":
+    main()

@@ -16,7 +16,7 @@ class BuildWithConsole(build_py):
 
     def run(self) -> None:
         if not self.editable_mode and not BUILT.exists() and (CONSOLE / "package.json").exists():
-            subprocess.run(["npm", "ci", "--no-audit", "--no-fund"], cwd=CONSOLE, check=True)
+            subprocess.run(["npm", "install", "--no-audit", "--no-fund"], cwd=CONSOLE, check=True)
             subprocess.run(["npm", "run", "build"], cwd=CONSOLE, check=True)
         super().run()
 

@@ -115,7 +115,7 @@ def terminal(service: Service, name: str, commands: str) -> None:
         "-fg",
         "#23211c",
         "-geometry",
-        "178x54+0+0",
+        "157x46+0+0",
         "-b",
         "8",
     ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 MOST_AT_ONCE = 48
-TICK = 0.001
+TICK = 0.002
 _SLACK = 0.018
 _ROUNDING = 1e-6
 

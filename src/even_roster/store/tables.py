@@ -43,7 +43,7 @@ devices = Table(
     Column("sort_name", Text, nullable=False, default=NO_NAME),
     Column("search", Text, nullable=False, default=""),
 )  # fmt: skip
-for _column in ("sort_name", "address", "vendor", "role", "owner", "last_seen", "first_seen", "mac"):
+for _column in ("sort_name", "address", "vendor", "role", "owner", "last_seen", "first_seen", "mac", "search"):
     Index(f"ix_devices_{_column}", devices.c.retired, devices.c[_column], devices.c.id)
 
 adapters = Table(

@@ -60,6 +60,7 @@ def upgrade() -> None:
         batch_op.create_index("ix_devices_mac", ["retired", "mac", "id"], unique=False)
         batch_op.create_index("ix_devices_owner", ["retired", "owner", "id"], unique=False)
         batch_op.create_index("ix_devices_role", ["retired", "role", "id"], unique=False)
+        batch_op.create_index("ix_devices_search", ["retired", "search", "id"], unique=False)
         batch_op.create_index("ix_devices_sort_name", ["retired", "sort_name", "id"], unique=False)
         batch_op.create_index("ix_devices_vendor", ["retired", "vendor", "id"], unique=False)
 

@@ -1,0 +1,262 @@
+"""Parts of the service on their own: events, sessions, settings, problems, the client's side of errors and streams."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from starlette.datastructures import Headers
+
+from even_roster.api.common import Problem
+from even_roster.client import (
+    BadInput,
+    Conflict,
+    NeedsConfirm,
+    NotFound,
+    NotPermitted,
+    Roster,
+    ServiceFault,
+    StaleEdit,
+    Unreachable,
+)
+from even_roster.client import _calls as calls
+from even_roster.client._client import _Parser
+from even_roster.client._errors import error_of
+from even_roster.client._place import locate
+from even_roster.core.mac import MacError
+from even_roster.core.ranges import RangeError
+from even_roster.core.targets import TargetError
+from even_roster.probe.segment import SegmentError
+from even_roster.service import problems
+from even_roster.service.auth import SESSION_SECONDS, TICKET_SECONDS, Gate
+from even_roster.service.context import Context, open_context
+from even_roster.service.events import KEPT, Hub
+from even_roster.service.explain import ago
+from even_roster.service.metrics import _family
+from even_roster.service.settings import Settings, SettingsError
+from even_roster.service.views import web_link
+from even_roster.standin import larkspur
+from even_roster.standin.segment import StandinMachine
+from even_roster.store.database import StoreError
+from even_roster.store.edits import EditError, Missing
+from even_roster.store.edits import StaleEdit as Stale
+
+
+async def heard(hub: Hub, last_id: str | None, count: int) -> list[str]:
+    """The first chunks of a stream."""
+    chunks: list[str] = []
+    stream = hub.stream(last_id)
+    async for chunk in stream:
+        if chunk:
+            chunks.append(chunk)
+        if len(chunks) >= count:
+            break
+    return chunks
+
+
+class Events(unittest.IsolatedAsyncioTestCase):
+    async def test_a_new_listener_is_greeted_and_hears_what_comes(self) -> None:
+        hub = Hub()
+        hub.publish("scan", {"n": 1})
+        listening = asyncio.create_task(heard(hub, None, 2))
+        await asyncio.sleep(0.01)
+        hub.publish("devices", {"ids": [3]})
+        hello, event = await listening
+        self.assertIn("event: hello", hello)
+        self.assertEqual(event, f'id: {hub.epoch}-2\nevent: devices\ndata: {{"ids":[3]}}\n\n')
+
+    async def test_a_listener_that_was_away_hears_everything_it_missed_in_order(self) -> None:
+        hub = Hub()
+        for number in range(10):
+            hub.publish("scan", number)
+        chunks = await heard(hub, f"{hub.epoch}-4", 6)
+        self.assertEqual([int(chunk.split("data: ")[1]) for chunk in chunks], [4, 5, 6, 7, 8, 9])
+
+    async def test_too_long_away_or_another_run_means_reset(self) -> None:
+        hub = Hub()
+        for number in range(KEPT + 20):
+            hub.publish("scan", number)
+        for last_id in (f"{hub.epoch}-3", "other-9", "nonsense", f"{hub.epoch}-999999"):
+            with self.subTest(last_id):
+                self.assertIn("event: reset", (await heard(hub, last_id, 1))[0])
+
+    async def test_a_listener_that_does_not_read_is_let_go(self) -> None:
+        hub = Hub()
+        stream = hub.stream(None)
+        await anext(stream)
+        for number in range(2100):
+            hub.publish("scan", number)
+        self.assertEqual(hub.listeners, 0)
+        received = sum([1 async for _ in stream])
+        self.assertEqual(received, 2048)
+
+    async def test_closing_ends_every_stream(self) -> None:
+        hub = Hub()
+        listening = asyncio.create_task(heard(hub, None, 99))
+        await asyncio.sleep(0.01)
+        hub.close()
+        self.assertEqual(len(await asyncio.wait_for(listening, 1)), 1)
+        self.assertEqual(await heard(hub, None, 1), [])
+
+
+class WithContext(unittest.TestCase):
+    context: Context
+
+    def setUp(self) -> None:
+        self.home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.context = open_context(Settings(home=self.home), StandinMachine(larkspur.build()))
+        self.addCleanup(lambda: self.context.close())
+
+
+class Sessions(WithContext):
+    def who(self, gate: Gate, session: str | None = None, bearer: str | None = None) -> str | None:
+        headers = Headers({"authorization": f"Bearer {bearer}"} if bearer else {})
+        return gate.who(headers, {"roster_session": session} if session else {})
+
+    def test_a_ticket_becomes_a_session_once(self) -> None:
+        gate = Gate(self.context)
+        ticket = gate.ticket()
+        session = gate.redeem(ticket)
+        self.assertEqual(self.who(gate, session), "console")
+        self.assertIsNone(gate.redeem(ticket))
+        self.assertIsNone(gate.redeem("made up"))
+
+    def test_sessions_outlive_a_restart_but_not_their_time_nor_another_key(self) -> None:
+        gate = Gate(self.context)
+        session = gate.redeem(gate.ticket())
+        assert session is not None
+        self.context.close()
+        self.context = open_context(Settings(home=self.home), StandinMachine(larkspur.build()))
+        self.assertEqual(self.who(Gate(self.context), session), "console")
+        with mock.patch("time.time", return_value=time.time() + SESSION_SECONDS + 5):
+            self.assertIsNone(self.who(Gate(self.context), session))
+        self.context.secret = b"another key of thirty-two octets"
+        self.assertIsNone(self.who(Gate(self.context), session))
+
+    def test_old_tickets_are_no_good(self) -> None:
+        gate = Gate(self.context)
+        ticket = gate.ticket()
+        with mock.patch("time.monotonic", return_value=time.monotonic() + TICKET_SECONDS + 1):
+            self.assertIsNone(gate.redeem(ticket))
+
+    def test_forged_sessions_and_tokens_are_nobody(self) -> None:
+        gate = Gate(self.context)
+        for session in ("", ".", "a.b.c", "9999999999..", "9999999999.x." + "0" * 64, "\xff.\xff.\xff"):
+            self.assertIsNone(self.who(gate, session))
+        for bearer in ("", "x", self.context.token[:-1], "\xe9"):
+            self.assertIsNone(self.who(gate, bearer=bearer))
+        self.assertEqual(self.who(gate, bearer=self.context.token), "command line")
+
+    def test_a_home_belongs_to_one_service(self) -> None:
+        with self.assertRaisesRegex(StoreError, "another service uses"):
+            open_context(Settings(home=self.home), StandinMachine(larkspur.build()))
+
+
+class Reading(unittest.TestCase):
+    def test_addresses_to_listen_on(self) -> None:
+        for text, expected in (
+            ("127.0.0.1:7420", ("127.0.0.1", 7420)),
+            (":8000", ("127.0.0.1", 8000)),
+            ("8000", ("127.0.0.1", 8000)),
+            ("localhost:0", ("localhost", 0)),
+            ("[::1]:9", ("::1", 9)),
+        ):
+            self.assertEqual(Settings(listen=text).address(), expected)
+            self.assertTrue(Settings(listen=text).loopback_only)
+        for text in ("127.0.0.1", "127.0.0.1:http", "127.0.0.1:70000", "0.0.0.0:7420", "roster.example:7420"):
+            with self.subTest(text), self.assertRaises(SettingsError):
+                Settings(listen=text).address()
+        self.assertEqual(Settings(listen="0.0.0.0:1", plain_http_risk=True).address(), ("0.0.0.0", 1))
+
+    def test_every_kind_of_error_is_a_problem_with_a_code_and_a_sentence(self) -> None:
+        cases: tuple[tuple[Exception, int, str], ...] = (
+            (RangeError("x", 0, 1, "wrong", "right"), 422, "bad_range"), (TargetError("public", "no"), 422, "public"),
+            (MacError("no"), 422, "bad_mac"), (EditError("no", "name"), 422, "bad_edit"), (Missing("no"), 404, "missing"),
+            (Stale(3, 5, {"name": "x"}), 409, "stale"), (SegmentError("gone"), 503, "network"), (ZeroDivisionError("secret"), 500, "internal"),
+        )  # fmt: skip
+        for error, status, code in cases:
+            problem = problems.of(error)
+            self.assertEqual((problem.status, problem.code), (status, code))
+            self.assertNotIn("secret", problem.detail)
+
+    def test_times_and_links_and_metrics_are_written_for_their_readers(self) -> None:
+        now = time.time_ns() // 1_000_000
+        self.assertEqual(
+            [ago(now - ms) for ms in (0, 40_000, 60_000, 7_300_000, 200_000_000)],
+            ["just now", "40 seconds ago", "1 minute ago", "2 hours ago", "2 days ago"],
+        )
+        self.assertEqual(web_link("10.44.10.7", [22, 80, 443]), "https://10.44.10.7/")
+        self.assertEqual(web_link("10.44.10.7", [8080]), "http://10.44.10.7:8080/")
+        self.assertEqual((web_link("10.44.10.7", [22]), web_link(None, [80])), (None, None))
+        self.assertEqual(
+            _family("a", "gauge", "About", [({"state": "done"}, 3)]),
+            ["# TYPE a gauge", "# HELP a About.", 'a{state="done"} 3'],
+        )
+
+
+class Client(unittest.TestCase):
+    def test_problems_become_the_right_branch_of_the_tree(self) -> None:
+        for status, code, kind in (
+            (422, "bad_range", BadInput), (422, "needs_confirm", NeedsConfirm), (401, "x", NotPermitted), (403, "x", NotPermitted),
+            (404, "x", NotFound), (409, "busy", Conflict), (409, "stale", StaleEdit), (500, "x", ServiceFault), (503, "network", ServiceFault),
+        ):  # fmt: skip
+            error = error_of(Problem(title="t", status=status, code=code, detail="what and why"))
+            self.assertIs(type(error), kind)
+            self.assertEqual(str(error), "what and why")
+
+    def test_event_streams_are_put_together_line_by_line(self) -> None:
+        lines = [
+            "retry: 1000",
+            "id: e-1",
+            "event: hello",
+            "data: {}",
+            "",
+            ": still here",
+            "",
+            "id: e-2",
+            "event:scan",
+            'data: {"a":',
+            "data: 1}",
+            "",
+        ]
+        parser = _Parser()
+        found = [event for line in lines if (event := parser.line(line))]
+        self.assertEqual(
+            [(event.id, event.kind, event.data) for event in found], [("e-1", "hello", {}), ("e-2", "scan", {"a": 1})]
+        )
+
+    def test_the_service_is_found_by_its_home_and_options_win(self) -> None:
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        with self.assertRaisesRegex(Unreachable, "roster serve"):
+            locate(home)
+        (home / "service.json").write_text(json.dumps({"url": "http://127.0.0.1:1", "token": "t"}))
+        self.assertEqual((locate(home).url, locate(home).token), ("http://127.0.0.1:1", "t"))
+        self.assertEqual(locate(home, "http://127.0.0.1:2/", "u").url, "http://127.0.0.1:2")
+        self.assertEqual(locate(home, token="u").token, "u")
+        for broken in ("", "[]", "{}", '{"url": 1}'):
+            (home / "service.json").write_text(broken)
+            with self.subTest(broken), self.assertRaises(Unreachable):
+                locate(home)
+
+    def test_calls_name_their_paths_and_leave_out_what_was_not_given(self) -> None:
+        page = calls.device_page(q="x", unknown=True)
+        assert page.params is not None
+        self.assertEqual((page.path, page.params["unknown"], "role" in page.params), ("/api/devices", True, False))
+        self.assertEqual(calls.explain("a/../b").path, "/api/explain/a%2F..%2Fb")
+
+    def test_both_clients_offer_the_same_calls(self) -> None:
+        from even_roster.client import AsyncRoster
+
+        def offered(client: type) -> set[str]:
+            return {name for name in vars(client) if not name.startswith("_")}
+
+        self.assertEqual(offered(Roster), offered(AsyncRoster))
+
+
+if __name__ == "__main__":
+    unittest.main()

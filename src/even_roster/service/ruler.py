@@ -9,9 +9,9 @@ from sqlalchemy import Connection, Row, func, select
 
 from ..api.common import DeviceRef
 from ..api.network import Ruler, Stretch, Tick
+from ..core.ranges import parse
 from ..core.span import SpanSet, usable
 from ..core.stays import SAME_MOMENT_MS
-from ..core.targets import asked
 from ..store import device_queries, scan_records
 from ..store.tables import stays
 from . import views
@@ -57,7 +57,7 @@ def last_scan(connection: Connection, network: IPv4Network) -> int:
     """When the last ended scan that covered the whole subnet began; 0 when there was none."""
     wanted = SpanSet.of([usable(network)])
     for scan in scan_records.latest(connection, 50):
-        if scan.state in ("done", "running") and asked(scan.targets, scan.subnet).covers(wanted):
+        if scan.state in ("done", "running") and parse(scan.targets).covers(wanted):
             return int(scan.started)
     return 0
 

@@ -99,8 +99,8 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
         .subquery()
     )
     place = ((pairs.c.address - base) // size).label("place")
-    two = func.sum((pairs.c.macs > 1) & (pairs.c.apart <= SAME_MOMENT_MS))
-    query = select(place, func.sum(pairs.c.last >= max(since, 1)), func.count(), two).group_by(place)
+    two = func.count().filter((pairs.c.macs > 1) & (pairs.c.apart <= SAME_MOMENT_MS))
+    query = select(place, func.count().filter(pairs.c.last >= max(since, 1)), func.count(), two).group_by(place)
     found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
     strips = []
     for number in range(min(STRETCHES, network.num_addresses)):

@@ -274,6 +274,18 @@ class Doors(WithDemo):
         self.assertIn("x-request-id", answer.headers)
         self.assertIn("default-src 'self'", answer.headers["content-security-policy"])
 
+    def test_what_has_not_changed_is_not_sent_again(self) -> None:
+        token = {"Authorization": f"Bearer {json.loads((self.service.home / 'service.json').read_text())['token']}"}
+        url = self.service.url + "/api/devices"
+        first = httpx.get(url, headers=token)
+        again = httpx.get(url, headers={**token, "If-None-Match": first.headers["etag"]})
+        self.assertEqual((first.status_code, again.status_code, again.content), (200, 304, b""))
+        device = next(iter(self.roster.devices(range="10.44.10.60")))
+        self.roster.edit_device(device.id, DeviceEdit(notes="changed"))
+        changed = httpx.get(url, headers={**token, "If-None-Match": first.headers["etag"]})
+        self.assertEqual(changed.status_code, 200)
+        self.assertNotEqual(changed.headers["etag"], first.headers["etag"])
+
     def test_a_second_service_of_the_same_home_is_refused(self) -> None:
         done = self.service.roster("demo", "--no-open", "--listen", "127.0.0.1:0")
         self.assertEqual(done.returncode, 2)

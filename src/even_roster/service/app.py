@@ -22,6 +22,7 @@ from .. import __version__
 from ..api.common import Problem
 from .auth import Gate
 from .context import Context
+from .etags import EntityTags
 from .problems import install, respond
 from .routers import devices, find, network, scans, system, vendors
 from .scan_manager import ScanManager
@@ -106,6 +107,7 @@ def create_app(context: Context) -> FastAPI:
         app.include_router(module.router)
     install(app)
     _serve_console(app)
+    app.add_middleware(EntityTags)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
     app.add_middleware(Guard, gate=app.state.gate, loopback_only=context.settings.loopback_only)
     return app

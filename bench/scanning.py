@@ -98,7 +98,7 @@ def _service(table: Table) -> None:
                 rest = scan["seconds"] - (sent[-1] - sent[0])
                 table.add("/16: from the last probe to the last result visible", f"{rest:.1f} s", "≤ 5 s")
                 _pace(table, sent)
-            memory = _peak(running.process.pid)
+            memory = peak_memory(running.process.pid)
             table.add("/16: peak memory of the service", f"{memory / 1024:.0f} MB", "< 250 MB")
 
 
@@ -141,9 +141,10 @@ def _pace(table: Table, sent: list[float]) -> None:
     table.add("/16: longest burst", f"{longest} frames", "≤ 64")
 
 
-def _peak(pid: int) -> int:
-    """Peak resident memory in kB of a process, `ip netns exec` having become it."""
-    for line in Path(f"/proc/{pid}/status").read_text().splitlines():
-        if line.startswith("VmHWM"):
-            return int(line.split()[1])
-    return 0
+def peak_memory(pid: int) -> int:
+    """Peak resident memory in kB of a process; 0 when it has ended."""
+    try:
+        lines = Path(f"/proc/{pid}/status").read_text().splitlines()
+    except OSError:
+        return 0
+    return next((int(line.split()[1]) for line in lines if line.startswith("VmHWM")), 0)

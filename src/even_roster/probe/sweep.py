@@ -64,7 +64,7 @@ def sweep_frames(engine: SweepEngine, door: FrameDoor, pace: float, stop: thread
             for frame in frames:
                 door.send(frame)
             if frames:
-                pacer.spent(len(frames), now)
+                pacer.spent(len(frames), door.now())
             else:
                 pacer.idle()
         wake = engine.wake(now)

@@ -42,6 +42,7 @@ class RealLink(unittest.TestCase):
         return running.json("scan", *arguments)
 
 
+@needs_lab
 class RawFrames(RealLink):
     def test_all_hosts_of_a_24_are_found_and_frames_are_well_formed(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--twice", "3"))
@@ -170,6 +171,7 @@ class RawFrames(RealLink):
         self.assertIn({"name": "light-desk.local", "source": "mdns"}, names)
 
 
+@needs_lab
 class Unprivileged(RealLink):
     def test_every_host_that_answers_arp_is_found_with_its_mac_and_the_limits_are_said(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--no-echo"))
@@ -198,6 +200,32 @@ class Unprivileged(RealLink):
         self.assertIsNotNone(host["rtt_ms"])
 
 
+@needs_lab
+class BehindTheGateway(RealLink):
+    def setUp(self) -> None:
+        super().setUp()
+        other = self.enterContext(namespace())
+        self.enterContext(veth_hosts(self.inside, other, "10.77.0.2/26", ["10.77.0.1/26"]))
+        for address in ("10.88.0.5/32", "10.88.0.9/32"):
+            other.ip("address", "add", address, "dev", "lo")
+        self.inside.ip("route", "add", "default", "via", "10.77.0.1")
+
+    def by(self, *prefix: str) -> dict[str, list[str]]:
+        told = self.scan(self.serving(*prefix), "10.88.0.0/28", *QUICK)
+        self.assertEqual(told["scan"]["segment"], "10.77.0.0/26")
+        self.assertTrue(all(a["macs"] == [] for a in told["addresses"]))
+        return {a["address"]: a["by"] for a in told["addresses"] if a["answered"]}
+
+    def test_hosts_are_found_by_echo_through_raw_frames(self) -> None:
+        self.assertEqual(self.by(), {"10.88.0.5": ["echo"], "10.88.0.9": ["echo"]})
+
+    def test_hosts_are_found_without_privileges_by_echo_or_by_connects(self) -> None:
+        self.assertEqual(self.by(*UNPRIVILEGED), {"10.88.0.5": ["connect"], "10.88.0.9": ["connect"]})
+        self.inside.run("sysctl", "-q", "-w", "net.ipv4.ping_group_range=0 2147483647")
+        self.assertEqual(self.by(*UNPRIVILEGED), {"10.88.0.5": ["echo"], "10.88.0.9": ["echo"]})
+
+
+@needs_lab
 class Hostile(RealLink):
     def test_names_and_frames_meant_to_harm_break_nothing(self) -> None:
         other = self.enterContext(namespace())

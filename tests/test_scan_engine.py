@@ -284,26 +284,40 @@ class Neighbours(unittest.TestCase):
         base = int(IPv4Address("10.60.0.0"))
         hosts = {base + n: Mac(0x02C000000000 + n) for n in range(2, 4000, 2)}
         table = KernelTable(hosts, 1024)
-        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/20"), echo=False), self.adapter, 870)
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/20"), echo=False), self.adapter, 870, False)
         answers, _ = self.sweep(engine, table)
         self.assertEqual({a.address: a.mac for a in answers}, hosts)
         self.assertLessEqual(table.most, 1024)
 
     def test_a_table_that_others_fill_is_waited_for(self) -> None:
         hosts = {int(IPv4Address("10.60.0.0")) + n: Mac(0x02C000000000 + n) for n in range(2, 250)}
-        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/24"), echo=False), self.adapter, 614)
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/24"), echo=False), self.adapter, 614, False)
         answers, _ = self.sweep(engine, KernelTable(hosts, 60))
         self.assertEqual(len(answers), len(hosts))
 
     def test_a_table_that_stays_full_is_given_up_and_the_rest_is_counted(self) -> None:
-        engine = NeighbourEngine(SweepPlan(parse("10.60.0.2-101"), echo=False), self.adapter, 614)
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.2-101"), echo=False), self.adapter, 614, False)
         answers, seconds = self.sweep(engine, KernelTable({}, 0))
-        self.assertEqual((answers, engine.probes_left()), ([], 100))
+        self.assertEqual((answers, engine.unsettled()), ([], 100))
         self.assertLess(seconds, 130)
+
+    def test_where_echo_is_permitted_addresses_behind_the_gateway_are_asked_by_echo(self) -> None:
+        engine = NeighbourEngine(SweepPlan(parse("10.88.0.1-8")), self.adapter, 10, True)
+        alive = {IPv4Address("10.88.0.3"), IPv4Address("10.88.0.7")}
+        now, asked, answers = 1000.0, list[IPv4Address](), list[Answer]()
+        while not engine.finished(now):
+            echoes = engine.due_echoes(now, 10)
+            asked += echoes
+            engine.echoed([(now + 0.01, address) for address in echoes if address in alive])
+            answers += engine.take()
+            engine.due(now, 10)
+            now += 0.05
+        self.assertEqual({IPv4Address(a.address) for a in answers}, alive)
+        self.assertEqual([asked.count(IPv4Address(f"10.88.0.{n}")) for n in (2, 3)], [3, 1])
 
     def test_a_refused_nudge_is_made_again(self) -> None:
         target = IPv4Address("10.60.0.9")
-        engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10)
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10, False)
         self.assertEqual(engine.due(1.0, 10), [target])
         engine.full(target)
         self.assertEqual((engine.due(1.05, 10), engine.finished(1.1)), ([], False))
@@ -311,7 +325,7 @@ class Neighbours(unittest.TestCase):
         self.assertEqual(engine.due(1.2, 10), [target])
 
     def test_an_entry_that_is_only_remembered_is_no_answer(self) -> None:
-        engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10)
+        engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10, False)
         engine.due(1.0, 10)
         stale = Neighbour(IPv4Address("10.60.0.9"), Mac(5), NeighbourState.STALE, 300.0)
         for tenth in range(10, 120):

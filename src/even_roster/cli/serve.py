@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import logging
+import os
 import sys
 import webbrowser
 from collections.abc import Callable
@@ -110,7 +111,7 @@ def _run(
             ]
         )  # fmt: skip
         sys.stdout.flush()
-        if browser:
+        if browser and _has_screen():
             webbrowser.open(sign_in)
 
     try:
@@ -120,6 +121,11 @@ def _run(
         error(str(bad))
         return 2
     return 0
+
+
+def _has_screen() -> bool:
+    """Without a screen, opening a browser would start a text browser over this very terminal."""
+    return sys.platform in ("darwin", "win32") or bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
 def _console(options: argparse.Namespace) -> int:

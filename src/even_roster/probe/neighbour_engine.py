@@ -16,6 +16,8 @@ from ipaddress import IPv4Address
 from ..core.adapters import Adapter
 from ..core.span import SpanSet
 from ..core.stays import Source
+from .front import Front
+from .rtt import WaitingTime
 from .segment import Neighbour
 from .sweep_engine import Answer, SweepPlan
 
@@ -52,13 +54,19 @@ class _Asked:
 class NeighbourEngine:
     """A sweep through the kernel's table. Nudge what `due` gives, hand the table to `told`, until `finished`.
 
+    Where `echo` is permitted, addresses behind the gateway are asked by echo.
+
     An answer is an entry that the kernel holds to be reachable, by its own request and within its own time limit.
     """
 
-    def __init__(self, plan: SweepPlan, adapter: Adapter, capacity: int) -> None:
+    def __init__(self, plan: SweepPlan, adapter: Adapter, capacity: int, echo: bool) -> None:
         own = SpanSet(tuple(sorted((int(a.ip), int(a.ip)) for a in adapter.addresses)))
         near = (plan.targets & adapter.onlink) - own
-        self.total = len(near)
+        far = plan.targets - adapter.onlink if echo else SpanSet()
+        self._waiting = WaitingTime()
+        self._far = Front(far, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds)
+        self._near_total = len(near)
+        self.total = self._near_total + self._far.total
         self._ahead = near.addresses()
         self._capacity = capacity
         self._asked: dict[int, _Asked] = {}
@@ -68,10 +76,11 @@ class NeighbourEngine:
         self._occupied = 0
         self._since_look = 0
         self._answers: list[Answer] = []
-        self._echo = plan.echo
+        self._echo = plan.echo and echo
         self._to_echo: deque[int] = deque()
         self._echoed: dict[int, float] = {}
-        self._exhausted = self.total == 0
+        self._far_said: set[int] = set()
+        self._exhausted = self._near_total == 0
         self._next_look = 0.0
         self._moved_at: float | None = None
         self._before: float | None = None
@@ -113,10 +122,12 @@ class NeighbourEngine:
         self._moved_at = self._before
 
     def due_echoes(self, now: float, room: int) -> list[IPv4Address]:
-        """Responders to be asked for their reply time, at most `room`."""
+        """Responders to be asked for their reply time, and addresses behind the gateway; at most `room`."""
         found = [self._to_echo.popleft() for _ in range(min(room, len(self._to_echo)))]
         for address in found:
             self._echoed[address] = now
+        while len(found) < room and (target := self._far.next(now)) is not None:
+            found.append(target)
         self.probes += len(found)
         return [IPv4Address(address) for address in found]
 
@@ -150,6 +161,14 @@ class NeighbourEngine:
             sent = self._echoed.pop(int(address), None)
             if sent is not None:
                 self._answers.append(Answer(int(address), None, Source.ECHO, at, at - sent, False))
+                continue
+            target, rtt = self._far.heard(int(address), at)
+            if target and int(address) not in self._far_said:
+                self._far_said.add(int(address))
+                self.answered += 1
+                if rtt is not None:
+                    self._waiting.measured(rtt)
+                self._answers.append(Answer(int(address), None, Source.ECHO, at, rtt, False))
 
     def _silent(self, address: int, asked: _Asked, now: float) -> None:
         if address in self._expected and asked.tries < self._tries:
@@ -174,8 +193,12 @@ class NeighbourEngine:
         return bool(self._asked or self._again) or not self._exhausted
 
     def probes_left(self) -> int:
-        """Addresses that are not settled yet."""
-        return self.total - self.settled
+        """Addresses on the link that are not settled yet, and echoes still to be sent behind the gateway."""
+        return self.unsettled() + (0 if self._far.done else self._far.probes_left())
+
+    def unsettled(self) -> int:
+        """Addresses on the link that are not settled yet."""
+        return self._near_total - self.settled
 
     def take(self) -> list[Answer]:
         """The answers since the last call."""
@@ -190,7 +213,7 @@ class NeighbourEngine:
         """True when every address is settled and no echo is awaited, or the table has shown no room for long."""
         if self._stuck(now):
             return True
-        if not self._exhausted or self._asked or self._again or self._to_echo:
+        if not self._exhausted or self._asked or self._again or self._to_echo or not self._far.done:
             return False
         return not self._echoed or now > max(self._echoed.values()) + 1.0
 

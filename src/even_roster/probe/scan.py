@@ -6,6 +6,7 @@ Runs on any segment. It never touches the store: what it finds goes to the sink 
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import random
 import threading
 from collections.abc import Collection, Coroutine, Sequence
@@ -82,6 +83,7 @@ class Scan:
     def __init__(self, segment: Segment, order: ScanOrder, sink: Sink) -> None:
         self._segment, self._order, self._sink = segment, order, sink
         self._stop = threading.Event()
+        self._ended = asyncio.Event()
         self.book = ResultBook()
         self._answers: list[Answer] = []
         self._random = random.Random(order.seed)
@@ -116,8 +118,9 @@ class Scan:
             await self._drain()
         finally:
             self._stop_asking()
-            flushing.cancel()
-            self._stop.set() if not sweeping.done() else None
+            if not sweeping.done():
+                self._stop.set()
+            self._ended.set()
             await asyncio.gather(sweeping, flushing, return_exceptions=True)
             await self._flush("names")
         return Outcome(progress, self._stop.is_set(), self.book, self._notes)
@@ -231,8 +234,9 @@ class Scan:
             task.cancel()
 
     async def _flush_often(self) -> None:
-        while True:
-            await asyncio.sleep(BATCH_SECONDS)
+        while not self._ended.is_set():
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._ended.wait(), BATCH_SECONDS)
             await self._flush("sweep" if not self._asking or self._sweep_under_way() else "names")
 
     def _sweep_under_way(self) -> bool:

@@ -136,9 +136,9 @@ def run_job(segment: SweepSegment, job: SweepJob, stop: threading.Event, report:
         return replace(progress, unreached=far) if engine.gateway_silent else progress
     kernel = segment.neighbours()
     try:
-        neighbours = NeighbourEngine(job.plan, job.adapter, kernel.capacity)
+        neighbours = NeighbourEngine(job.plan, job.adapter, kernel.capacity, segment.abilities().echo)
         progress = sweep_neighbours(neighbours, kernel, job.pace, stop, report)
-        return progress if stop.is_set() else replace(progress, unasked=neighbours.probes_left())
+        return progress if stop.is_set() else replace(progress, unasked=neighbours.unsettled())
     finally:
         kernel.close()
 

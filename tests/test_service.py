@@ -333,6 +333,7 @@ class Ends(unittest.TestCase):
                 listening.start()
                 time.sleep(1.2)
                 self.assertLess(service.stop(), 3.0)
+                self.assertEqual((service.process.returncode, (home / "service.json").exists()), (0, False))
             with demo("--hosts", "900", home=home) as service, service.client() as roster:
                 after = roster.scan(scan.id)
                 self.assertEqual(after.state, "stopped")

@@ -29,11 +29,13 @@ class _Server(uvicorn.Server):
         self._context, self._stop_scans = context, stop_scans
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
-        """A signal came."""
+        """A signal came: end cleanly, and at once when it comes again. It is not raised anew afterwards, so that what
+        has to be put away is put away."""
         if self._context.loop is not None:
             self._context.loop.call_soon_threadsafe(self._stop_scans)
             self._context.loop.call_soon_threadsafe(self._context.hub.close)
-        super().handle_exit(sig, frame)
+        self.force_exit = self.should_exit
+        self.should_exit = True
 
 
 def serve(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import json
+import ssl
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -65,6 +66,8 @@ class _Async(Generic[P, T]):
 class Roster:
     """A connection to a service. Without arguments: the one of this account on this machine.
 
+    `verify` is how TLS is checked, as in httpx; left out, by the certificate that the service named in its home folder.
+
     Raises Unreachable when there is none; every call raises the errors of this package and no others.
     """
 
@@ -104,10 +107,12 @@ class Roster:
         token: str | None = None,
         home: Path | str | None = None,
         *,
-        verify: bool | str = True,
+        verify: ssl.SSLContext | bool | None = None,
     ) -> None:
         self.place = locate(home, server, token)
-        self._http = httpx.Client(base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=verify)
+        self._http = httpx.Client(
+            base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=_verify(self.place, verify)
+        )
 
     def run(self, call: Call[T]) -> T:
         """Make one call."""
@@ -201,11 +206,11 @@ class AsyncRoster:
         token: str | None = None,
         home: Path | str | None = None,
         *,
-        verify: bool | str = True,
+        verify: ssl.SSLContext | bool | None = None,
     ) -> None:
         self.place = locate(home, server, token)
         self._http = httpx.AsyncClient(
-            base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=verify
+            base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=_verify(self.place, verify)
         )
 
     async def run(self, call: Call[T]) -> T:
@@ -302,6 +307,10 @@ def _after(after: str | None) -> dict[str, str] | None:
 
 def _headers(place: Place) -> dict[str, str]:
     return {"Authorization": f"Bearer {place.token}"} if place.token else {}
+
+
+def _verify(place: Place, wanted: ssl.SSLContext | bool | None) -> ssl.SSLContext | bool:
+    return place.verification() if wanted is None else wanted
 
 
 def _unreachable(place: Place, error: httpx.HTTPError) -> RosterError:

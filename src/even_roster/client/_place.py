@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import ssl
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,6 +17,22 @@ class Place:
 
     url: str
     token: str | None
+    certificate: str | None = None
+
+    def verification(self) -> ssl.SSLContext | bool:
+        """How to check the service: by the very certificate that it named in its home folder, else as the system does.
+
+        That file is this account's own, so the name in the certificate need not be the one we connect to.
+        Raises Unreachable when the certificate cannot be read.
+        """
+        if self.certificate is None:
+            return True
+        try:
+            context = ssl.create_default_context(cafile=self.certificate)
+        except OSError as error:
+            raise Unreachable(f"the service's certificate {self.certificate} cannot be read: {error}") from error
+        context.check_hostname = False
+        return context
 
 
 def locate(home: Path | str | None = None, server: str | None = None, token: str | None = None) -> Place:
@@ -25,12 +42,14 @@ def locate(home: Path | str | None = None, server: str | None = None, token: str
     folder = Path(home) if home is not None else default_home()
     try:
         written = json.loads((folder / SERVICE_FILE).read_text())
-        found = Place(str(written["url"]), str(written["token"]))
-    except (OSError, ValueError, KeyError, TypeError):
+        found = Place(str(written["url"]), str(written["token"]), written.get("certificate"))
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
         if server is not None:
             return Place(server.rstrip("/"), token)
         raise Unreachable(
             f"no service runs with its home in {folder}; start one with 'roster serve' or 'roster demo', "
             "or name its home with --home"
         ) from None
-    return Place(server.rstrip("/") if server else found.url, token or found.token)
+    if server is not None:
+        return Place(server.rstrip("/"), token or found.token)
+    return Place(found.url, token or found.token, found.certificate)

@@ -82,9 +82,11 @@ def open_context(settings: Settings, machine: Machine) -> Context:
 
 
 def write_service_file(context: Context, url: str) -> Path:
-    """`service.json`: URL and local token, readable by this account only, for the command line of the same account."""
+    """`service.json`: URL, local token and TLS certificate, readable by this account only, for its command line."""
     path = context.settings.home / SERVICE_FILE
-    _write_private(path, json.dumps({"url": url, "token": context.token, "pid": os.getpid()}).encode())
+    certificate = context.settings.tls_certificate
+    told = {"url": url, "token": context.token, "certificate": str(certificate.resolve()) if certificate else None}
+    _write_private(path, json.dumps(told).encode())
     return path
 
 

@@ -59,6 +59,7 @@ def serve(
     scheme = "https" if settings.tls_certificate else "http"
     shown = f"[{host}]" if ":" in host else host
     url = f"{scheme}://{shown}:{listener.getsockname()[1]}"
+    local = url.replace("//0.0.0.0:", "//127.0.0.1:").replace("//[::]:", "//[::1]:")
     config = uvicorn.Config(
         app, log_config=None, access_log=False, timeout_graceful_shutdown=STOP_SECONDS, lifespan="on",
         ssl_certfile=settings.tls_certificate, ssl_keyfile=settings.tls_key, server_header=False,
@@ -68,7 +69,7 @@ def serve(
         for identity in app.state.scans.running:
             app.state.scans.stop(identity)
 
-    path = write_service_file(context, url)
+    path = write_service_file(context, local)
     try:
         announce(url, f"{url}/enter?ticket={app.state.gate.ticket()}")
         _Server(config, context, stop_scans).run(sockets=[listener])

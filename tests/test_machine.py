@@ -1,0 +1,137 @@
+"""Reading this machine's own settings, in network namespaces that are set up for it; and serving over TLS."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import ssl
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from even_roster.client import Roster, Unreachable
+from tests.support.lab import Namespace, namespace, needs_lab, run
+from tests.support.service import service
+
+READ = """
+import json
+from even_roster.probe.machine import RealMachine
+machine = RealMachine()
+print(json.dumps([[a.name, str(a.mac), [str(i) for i in a.addresses], a.medium, a.up, str(a.gateway), [str(d) for d in a.dns],
+                   machine.open(a).kind if a.addresses else None] for a in machine.adapters()]))
+"""
+
+
+@needs_lab
+class Adapters(unittest.TestCase):
+    def setUp(self) -> None:
+        self.inside: Namespace = self.enterContext(namespace())
+
+    def link(self, name: str, *addresses: str, mac: str | None = None, up: bool = True) -> None:
+        self.inside.ip("link", "add", name, "type", "veth", "peer", "name", f"{name}p")
+        if mac:
+            self.inside.ip("link", "set", name, "address", mac)
+        for address in addresses:
+            self.inside.ip("address", "add", address, "dev", name)
+        if up:
+            self.inside.ip("link", "set", name, "up")
+            self.inside.ip("link", "set", f"{name}p", "up")
+
+    def read(self, *prefix: str) -> dict[str, list[Any]]:
+        return {row[0]: row for row in json.loads(self.inside.run(*prefix, sys.executable, "-c", READ))}
+
+    def test_addresses_gateways_and_servers_are_those_of_the_system(self) -> None:
+        self.link("office0", "10.44.10.20/24", "10.44.11.20/25", mac="02:c0:9f:4e:00:01")
+        self.link("stage0", "10.44.20.20/26")
+        self.inside.ip("route", "add", "default", "via", "10.44.10.1", "dev", "office0", "metric", "50")
+        self.inside.ip("route", "add", "default", "via", "10.44.10.3", "dev", "office0", "metric", "10")
+        found = self.read()
+        self.assertEqual(
+            found["office0"][1:],
+            [
+                "02:c0:9f:4e:00:01",
+                ["10.44.10.20/24", "10.44.11.20/25"],
+                "virtual",
+                True,
+                "10.44.10.3",
+                ["127.0.0.1"],
+                "packet",
+            ],
+        )
+        self.assertEqual((found["stage0"][2], found["stage0"][5]), (["10.44.20.20/26"], "None"))
+        self.assertEqual(found["lo"][3], "loopback")
+
+    def test_an_adapter_that_is_down_is_said_to_be(self) -> None:
+        self.link("spare0", "10.44.30.20/24", up=False)
+        self.assertFalse(self.read()["spare0"][4])
+
+    def test_the_best_door_that_this_account_may_use_is_opened(self) -> None:
+        self.link("office0", "10.44.10.20/24")
+        nobody = ("setpriv", "--bounding-set=-all", "--inh-caps=-all")
+        self.assertEqual((self.read()["office0"][7], self.read(*nobody)["office0"][7]), ("packet", "kernel"))
+
+    def test_a_service_on_a_machine_without_an_address_says_what_to_do(self) -> None:
+        with service("serve", inside=self.inside) as running:
+            here = running.roster("here")
+            self.assertEqual(here.returncode, 1)
+            self.assertIn("plug in a cable or set an address", here.stdout)
+            scan = running.roster("scan")
+            self.assertEqual(scan.returncode, 2)
+            self.assertIn("no adapter of this machine is up", scan.stderr)
+
+    def test_a_link_that_goes_away_ends_the_scan_and_says_so(self) -> None:
+        self.link("office0", "10.44.10.20/24")
+        with service("serve", inside=self.inside) as running:
+            scanning = self.inside.start(
+                sys.executable,
+                "-m",
+                "even_roster.cli.main",
+                "--home",
+                str(running.home),
+                "scan",
+                "--pace",
+                "60",
+                "--no-names",
+                stderr=subprocess.PIPE,
+            )
+            run("sleep", "1.5")
+            self.inside.ip("link", "delete", "office0")
+            told, _ = scanning.communicate(timeout=30)
+            self.assertEqual(scanning.returncode, 1)
+            self.assertIn("failed after", told)
+            self.assertIn("the link is gone", told)
+            health = self.inside.run(
+                sys.executable, "-c", f"import httpx; print(httpx.get('{running.url}/healthz').status_code)"
+            )
+            self.assertEqual(health.strip(), "200")
+
+
+@unittest.skipUnless(shutil.which("openssl"), "openssl is not installed")
+class Tls(unittest.TestCase):
+    def test_the_service_speaks_tls_and_its_clients_check_it(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        key, certificate = folder / "key.pem", folder / "certificate.pem"
+        run(
+            "openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=roster.larkspur.example",
+            "-addext", "subjectAltName=IP:127.0.0.1", "-keyout", str(key), "-out", str(certificate),
+        )  # fmt: skip
+        tls = ("--tls-certificate", str(certificate), "--tls-key", str(key))
+        with service("serve", *tls, "--listen", "0.0.0.0:0") as running:
+            self.assertTrue(running.url.startswith("https://127.0.0.1:"))
+            with running.client() as roster:
+                self.assertEqual(roster.health().status, "ok")
+                with httpx.Client(verify=ssl.create_default_context(cafile=certificate)) as browser:
+                    answer = browser.get(running.url + roster.sign_in().path)
+            self.assertIn("Secure", answer.headers["set-cookie"])
+            self.assertEqual(running.roster("here").returncode, 0)
+            with Roster(running.url, "token") as stranger, self.assertRaises(Unreachable):
+                stranger.health()
+
+
+if __name__ == "__main__":
+    unittest.main()

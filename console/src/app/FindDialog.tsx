@@ -16,7 +16,7 @@ export function FindDialog({ open, onOpenChange }: { open: boolean; onOpenChange
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-20 bg-black/35" />
         <Dialog.Content aria-describedby={undefined}
-          className="fixed top-[8vh] left-1/2 z-30 flex max-h-[80vh] w-[min(46rem,94vw)] -translate-x-1/2 flex-col rounded-md border border-rule bg-leaf shadow-xl">
+          className="fixed top-[8vh] left-1/2 z-30 flex max-h-[80vh] w-[min(54rem,94vw)] -translate-x-1/2 flex-col rounded-md border border-rule bg-leaf shadow-xl">
           <Dialog.Title className="sr-only">Find anything</Dialog.Title>
           <Finder close={() => onOpenChange(false)} />
         </Dialog.Content>

@@ -28,7 +28,7 @@ export const COLUMNS: Record<ColumnName, Column> = {
     cell: (d) => <Mono>{d.mac}{d.macs > 1 ? <span className="text-soft"> +{d.macs - 1}</span> : null}</Mono>,
   },
   vendor: {
-    width: "minmax(8rem, 1fr)", sort: "vendor", text: (d) => d.vendor,
+    width: "minmax(10.5rem, 1fr)", sort: "vendor", text: (d) => d.vendor,
     cell: (d) => d.vendor || (d.local ? <span className="text-soft">locally administered</span> : ""),
   },
   owner: { width: "8rem", sort: "owner", text: (d) => d.owner, cell: (d) => d.owner },

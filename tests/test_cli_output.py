@@ -14,7 +14,6 @@ from even_roster.api.common import DeviceRef, MacView
 from even_roster.cli import main, output, scans
 from even_roster.cli.output import Out
 from even_roster.client import AddressResult
-from even_roster.core.adapters import Adapter
 from even_roster.core.measure import measure
 from even_roster.core.targets import size_up
 
@@ -138,14 +137,6 @@ class Running(unittest.TestCase):
             self.assertEqual(sum(block.num_addresses for block in found.blocks), found.count)
             self.assertTrue(found.first in found.smallest_cover and found.last in found.smallest_cover)
             self.assertEqual(size_up(found.count, 1000, 3).most_probes, 3 * found.count)
-
-    def test_an_adapter_asks_from_its_address_in_the_targets_subnet(self) -> None:
-        from ipaddress import IPv4Address, IPv4Interface
-
-        two = Adapter("a", None, (IPv4Interface("10.44.10.20/24"), IPv4Interface("10.44.11.20/24")))
-        self.assertEqual(str(two.source_for(IPv4Address("10.44.11.9"))), "10.44.11.20")
-        self.assertEqual(str(two.source_for(IPv4Address("10.99.0.1"))), "10.44.10.20")
-        self.assertIsNone(Adapter("b", None, ()).source_for(IPv4Address("10.44.11.9")))
 
 
 if __name__ == "__main__":

@@ -50,7 +50,7 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
         </Field>
       </div>
       <div className="flex flex-wrap items-center gap-4">
-        <Button tone="ink" type="submit" disabled={start.isPending || !!refused || paceNumber <= 0 || (sums.data?.needs_confirm && !confirm)}>
+        <Button tone="ink" type="submit" disabled={start.isPending || !!refused || !!sums.error || paceNumber <= 0 || (sums.data?.needs_confirm && !confirm)}>
           <Radar className="size-4" aria-hidden /> Scan
         </Button>
         <label className="flex items-center gap-1.5 text-sm"><input type="checkbox" checked={names} onChange={(event) => setNames(event.target.checked)} /> ask for names</label>

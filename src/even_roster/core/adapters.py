@@ -37,13 +37,6 @@ class Adapter:
         """Every address that ARP on this adapter can reach."""
         return SpanSet.of(self.networks)
 
-    def source_for(self, target: IPv4Address) -> IPv4Address | None:
-        """The own address to ask from: the one in the target's subnet, else the first."""
-        for address in self.addresses:
-            if target in address.network:
-                return address.ip
-        return self.addresses[0].ip if self.addresses else None
-
 
 @dataclass(frozen=True, slots=True)
 class Choice:

@@ -12,7 +12,10 @@ NO_FRAMES = (
     "give the service CAP_NET_RAW to detect duplicates"
 )
 NO_FOREIGN = "without raw frames devices at foreign addresses (factory settings, 169.254.x.y) cannot be seen"
-NO_ECHO = "echo is not permitted to this account, so reply times and hosts behind the gateway come from TCP connects"
+NO_ECHO = (
+    "echo is not permitted to this account: reply times are not measured, "
+    "and hosts behind the gateway are found by TCP connects only"
+)
 
 
 class KernelSegment:

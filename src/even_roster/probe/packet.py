@@ -5,7 +5,7 @@ from __future__ import annotations
 import socket
 
 from ..core.adapters import Adapter
-from .binding import bind_to, interface_index
+from .binding import bind_to
 from .packet_door import PacketDoor
 from .segment import Abilities, NeighbourDoor, SegmentError
 from .sockets import KernelSockets
@@ -30,11 +30,7 @@ class PacketSegment:
 
     def frames(self) -> PacketDoor:
         """Open raw frames. Raises SegmentError."""
-        interface_index(self.adapter)
-        try:
-            return PacketDoor(self.adapter)
-        except OSError as error:
-            raise SegmentError(f"raw frames on {self.adapter.name} are not possible: {error.strerror}") from error
+        return PacketDoor(self.adapter)
 
     def neighbours(self) -> NeighbourDoor:
         """Never possible here; raw frames see more."""

@@ -28,7 +28,10 @@ class PacketDoor:
 
     def __init__(self, adapter: Adapter) -> None:
         assert adapter.mac is not None
-        self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
+        try:
+            self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
+        except OSError as error:
+            raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)") from error
         try:
             _attach_filter(self._socket, _program(adapter.mac))
             with contextlib.suppress(OSError):
@@ -38,9 +41,9 @@ class PacketDoor:
             except OSError:
                 self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _WANTED_BUFFER)
             self._socket.bind((adapter.name, _ETH_P_ALL))
-        except OSError:
+        except OSError as error:
             self._socket.close()
-            raise
+            raise SegmentError(f"raw frames on {adapter.name} are not possible: {error.strerror}") from error
         self._socket.setblocking(False)
         self._poll = select.poll()
         self._poll.register(self._socket, select.POLLIN)

@@ -40,10 +40,7 @@ class _RawFrames:
         return Abilities(frames=True, echo=True, neighbours=False)
 
     def frames(self) -> PacketDoor:
-        try:
-            return PacketDoor(self._adapter)
-        except OSError as error:
-            raise SegmentError(f"raw frames on {self._adapter.name} are not possible: {error.strerror}") from error
+        return PacketDoor(self._adapter)
 
     def neighbours(self) -> NeighbourDoor:
         raise SegmentError("a sweep of its own process works with raw frames")

@@ -156,15 +156,6 @@ def names_at(connection: Connection, address: int) -> list[Row[Any]]:
     return list(connection.execute(query.limit(50)))
 
 
-def find_by_name(connection: Connection, name: str) -> list[int]:
-    """The devices whose own or heard name is exactly this (any case), at most a few."""
-    key = name.casefold()
-    rows = connection.execute(
-        select(devices.c.id).where(devices.c.sort_name == key, devices.c.retired.is_(False)).limit(5)
-    )
-    return [row.id for row in rows]
-
-
 def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]:
     """The latest stay of each pair within a span: what the ruler draws. One index range, one row per pair."""
     latest = (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +11,6 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.names import Name
 from ..core.span import SpanSet
-from .listing import in_list
 from .tables import ranges, scan_results, scans, segments, stays
 
 KEEP_RESULTS = 60
@@ -58,11 +57,6 @@ def segment_id(connection: Connection, seen: SegmentSeen, at: int) -> int:
     query = select(segments.c.id).where(segments.c.fingerprint == seen.fingerprint)
     found: int = connection.execute(query).scalar_one()
     return found
-
-
-def known_segment(connection: Connection, fingerprint: str) -> Row[Any] | None:
-    """A segment that was scanned before."""
-    return connection.execute(select(segments).where(segments.c.fingerprint == fingerprint)).first()
 
 
 def remember(connection: Connection, segment: int, text: str, at: int) -> int:
@@ -169,12 +163,6 @@ def results(connection: Connection, scan: int, after: int, limit: int) -> list[R
     """A page of results by address, those behind address `after`."""
     query = select(scan_results).where(scan_results.c.scan_id == scan, scan_results.c.address > after)
     return list(connection.execute(query.order_by(scan_results.c.address).limit(limit)))
-
-
-def results_at(connection: Connection, scan: int, addresses: Iterable[int]) -> list[Row[Any]]:
-    """The results of some addresses."""
-    query = select(scan_results).where(scan_results.c.scan_id == scan, in_list(scan_results.c.address, addresses))
-    return list(connection.execute(query.order_by(scan_results.c.address)))
 
 
 def scans_of_address(connection: Connection, address: int, limit: int = 20) -> list[tuple[Row[Any], Row[Any] | None]]:

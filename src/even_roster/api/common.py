@@ -25,7 +25,8 @@ class Problem(BaseModel):
     """An RFC 9457 problem document. `code` is for programs, `detail` one sentence for people.
 
     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the
-    values now when an edit was stale.
+    values now when an edit was stale. `kinds` are the mistakes that an edit would put into the plan; with `anyway` true it
+    can be saved in spite of them.
     """
 
     type: str = "about:blank"
@@ -38,6 +39,8 @@ class Problem(BaseModel):
     end: int | None = None
     current: dict[str, str] | None = None
     version: int | None = None
+    anyway: bool | None = None
+    kinds: list[str] | None = None
 
 
 class MacView(Model):

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 
-from ..client import NotFound, Roster
+from ..api.common import Problem
+from ..client import BadInput, NotFound, Roster
 from ..core.mac import Mac, MacError
 
 JSON_HELP = "print one JSON document"
@@ -43,14 +44,18 @@ def pick_device(roster: Roster, which: str) -> int:
     if len(ids) == 1:
         return ids[0]
     if not ids:
-        raise _not_one(f"no device is called or found by {which!r}; 'roster find' searches for fragments")
+        raise missing(f"no device is called or found by {which!r}; 'roster find' searches for fragments")
     shown = ", ".join(str(identity) for identity in ids[:6])
-    raise _not_one(
+    raise missing(
         f"{which!r} means {len(ids)} devices (ids {shown}{', …' if len(ids) > 6 else ''}); name one by its id"
     )
 
 
-def _not_one(sentence: str) -> NotFound:
-    from ..api.common import Problem
+def bad_input(sentence: str) -> BadInput:
+    """An error that the command line found by itself: the input cannot be read."""
+    return BadInput(Problem(title="Bad input", status=422, code="bad_input", detail=sentence))
 
+
+def missing(sentence: str) -> NotFound:
+    """An error that the command line found by itself: there is no such thing."""
     return NotFound(Problem(title="Not found", status=404, code="missing", detail=sentence))

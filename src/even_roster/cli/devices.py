@@ -169,7 +169,14 @@ def _what(before: Any, after: Any, action: str) -> str:
     if action in ("set", "undo") and isinstance(before, dict) and isinstance(after, dict):
         told = ", ".join(f"{name}: {before.get(name)!r} → {value!r}" for name, value in after.items())
         return told if action == "set" else f"undo, {told}"
-    return action
+    if isinstance(before, dict) and isinstance(after, dict):
+        return f"{action}, {_values(before)} → {_values(after)}"
+    given = after if isinstance(after, dict) else before
+    return f"{action}, {_values(given)}" if isinstance(given, dict) else action
+
+
+def _values(values: dict[str, Any]) -> str:
+    return ", ".join(f"{name} {value}" for name, value in values.items())
 
 
 def _name(options: argparse.Namespace) -> int:

@@ -5,9 +5,10 @@ Text from the network is printed as it is stored (cleaned of control characters)
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -56,6 +57,15 @@ class Out:
     def notice(self, text: str) -> None:
         """A line beside the result, on stderr."""
         self.notices.print(Text(text, style="dim"))
+
+    @contextlib.contextmanager
+    def waiting(self, what: str) -> Iterator[None]:
+        """A turning mark on a terminal while something takes long; Ctrl-C stops it."""
+        if not what or not sys.stderr.isatty():
+            yield
+            return
+        with self.notices.status(Text(f"{what} …")):
+            yield
 
     def table(self, columns: Sequence[str], rows: Iterable[Sequence[Cell]], right: Sequence[str] = ()) -> None:
         """A table with fine rules; `right` columns are numbers."""

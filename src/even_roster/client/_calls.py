@@ -56,9 +56,10 @@ class Call(Generic[T]):
     body: Any = None
 
 
-def _call(
+def call(
     kind: Any, method: str, path: str, params: Mapping[str, Any] | None = None, body: Any = None
 ) -> Call[Any]:  # fmt: skip
+    """A call; parameters that are None are left out."""
     given = {name: _text(value) for name, value in (params or {}).items() if value is not None}
     data = body.model_dump(mode="json", exclude_none=True) if body is not None else None
     return Call(method, path, TypeAdapter(kind), given, data)
@@ -70,42 +71,42 @@ def _text(value: Any) -> Any:
 
 def health() -> Call[Health]:
     """Whether the service is well."""
-    return _call(Health, "GET", "/healthz")
+    return call(Health, "GET", "/healthz")
 
 
 def sign_in() -> Call[Ticket]:
     """A path that signs a browser in, once."""
-    return _call(Ticket, "POST", "/api/session/ticket")
+    return call(Ticket, "POST", "/api/session/ticket")
 
 
 def here(adapter: str | None = None) -> Call[Here]:
     """The service's machine: its adapters, and which one a scan would use and why."""
-    return _call(Here, "GET", "/api/here", {"adapter": adapter})
+    return call(Here, "GET", "/api/here", {"adapter": adapter})
 
 
 def measure(range: str) -> Call[MeasureView]:
     """All sums on a range."""
-    return _call(MeasureView, "GET", "/api/measure", {"range": range})
+    return call(MeasureView, "GET", "/api/measure", {"range": range})
 
 
 def start_scan(request: ScanRequest) -> Call[ScanInfo]:
     """Start a scan. Raises BadInput, NeedsConfirm, Conflict."""
-    return _call(ScanInfo, "POST", "/api/scans", body=request)
+    return call(ScanInfo, "POST", "/api/scans", body=request)
 
 
 def scan(identity: int) -> Call[ScanInfo]:
     """A scan's record, also while it runs."""
-    return _call(ScanInfo, "GET", f"/api/scans/{identity}")
+    return call(ScanInfo, "GET", f"/api/scans/{identity}")
 
 
 def scans(limit: int = 50, before: int | None = None) -> Call[ScanList]:
     """Scans, the latest first."""
-    return _call(ScanList, "GET", "/api/scans", {"limit": limit, "before": before})
+    return call(ScanList, "GET", "/api/scans", {"limit": limit, "before": before})
 
 
 def stop_scan(identity: int) -> Call[ScanInfo]:
     """End a scan and keep what it found."""
-    return _call(ScanInfo, "POST", f"/api/scans/{identity}/stop")
+    return call(ScanInfo, "POST", f"/api/scans/{identity}/stop")
 
 
 def scan_addresses(
@@ -113,7 +114,7 @@ def scan_addresses(
 ) -> Call[ResultPage]:
     """A page of a scan's results."""
     params = {"cursor": cursor, "limit": limit, "silent": silent}
-    return _call(ResultPage, "GET", f"/api/scans/{identity}/addresses", params)
+    return call(ResultPage, "GET", f"/api/scans/{identity}/addresses", params)
 
 
 def device_page(
@@ -123,102 +124,100 @@ def device_page(
     descending: bool = False, cursor: str | None = None, limit: int = 200, total: bool = True,
 ) -> Call[DevicePage]:  # fmt: skip
     """A page of the devices that match all filters."""
-    return _call(DevicePage, "GET", "/api/devices", locals())
+    return call(DevicePage, "GET", "/api/devices", locals())
 
 
 def device(identity: int) -> Call[DeviceSheet]:
     """Everything about one device. Raises NotFound."""
-    return _call(DeviceSheet, "GET", f"/api/devices/{identity}")
+    return call(DeviceSheet, "GET", f"/api/devices/{identity}")
 
 
 def edit_device(identity: int, edit: DeviceEdit) -> Call[DeviceRow]:
     """Set fields of a device. Raises BadInput, NotFound, StaleEdit."""
-    return _call(DeviceRow, "PATCH", f"/api/devices/{identity}", body=edit)
+    return call(DeviceRow, "PATCH", f"/api/devices/{identity}", body=edit)
 
 
 def edit_devices(devices: Sequence[BulkItem], edit: DeviceEdit) -> Call[BulkDone]:
     """Set the same role, owner or place for several devices: all or none."""
     body = BulkEdit(devices=list(devices), role=edit.role, owner=edit.owner, place=edit.place)
-    return _call(BulkDone, "POST", "/api/devices/bulk", body=body)
+    return call(BulkDone, "POST", "/api/devices/bulk", body=body)
 
 
 def retire_device(identity: int, retired: bool = True, version: int | None = None) -> Call[DeviceRow]:
     """Take a device out of the lists, or bring it back."""
-    return _call(
-        DeviceRow, "POST", f"/api/devices/{identity}/retire", body=Retirement(version=version, retired=retired)
-    )
+    return call(DeviceRow, "POST", f"/api/devices/{identity}/retire", body=Retirement(version=version, retired=retired))
 
 
 def join_devices(identity: int, others: Sequence[int]) -> Call[DeviceSheet]:
     """The others' adapters belong to this device."""
-    return _call(DeviceSheet, "POST", f"/api/devices/{identity}/join", body=Join(devices=list(others)))
+    return call(DeviceSheet, "POST", f"/api/devices/{identity}/join", body=Join(devices=list(others)))
 
 
 def split_device(identity: int, macs: Sequence[str]) -> Call[DeviceSheet]:
     """Some adapters are a device of their own; gives the new one."""
-    return _call(DeviceSheet, "POST", f"/api/devices/{identity}/split", body=Split(macs=list(macs)))
+    return call(DeviceSheet, "POST", f"/api/devices/{identity}/split", body=Split(macs=list(macs)))
 
 
 def changes(device: int | None = None, limit: int = 100, before: int | None = None) -> Call[list[ChangeRow]]:
     """Recorded edits, the latest first."""
-    return _call(list[ChangeRow], "GET", "/api/changes", {"device": device, "limit": limit, "before": before})
+    return call(list[ChangeRow], "GET", "/api/changes", {"device": device, "limit": limit, "before": before})
 
 
 def undo(identity: int) -> Call[None]:
     """Take an edit back."""
-    return _call(None, "POST", f"/api/changes/{identity}/undo")
+    return call(None, "POST", f"/api/changes/{identity}/undo")
 
 
 def find(text: str, limit: int = 20) -> Call[FindAnswer]:
     """Anything by any fragment of it."""
-    return _call(FindAnswer, "GET", "/api/find", {"text": text, "limit": limit})
+    return call(FindAnswer, "GET", "/api/find", {"text": text, "limit": limit})
 
 
 def explain(subject: str) -> Call[Explanation]:
     """Everything known about one address or MAC."""
-    return _call(Explanation, "GET", f"/api/explain/{quote(subject, safe='')}")
+    return call(Explanation, "GET", f"/api/explain/{quote(subject, safe='')}")
 
 
 def vendor(mac: str) -> Call[VendorView]:
     """Whose block a MAC lies in."""
-    return _call(VendorView, "GET", f"/api/vendors/of/{quote(mac, safe='')}")
+    return call(VendorView, "GET", f"/api/vendors/of/{quote(mac, safe='')}")
 
 
 def own_prefixes() -> Call[list[PrefixRow]]:
     """The site's own prefixes."""
-    return _call(list[PrefixRow], "GET", "/api/vendors/own")
+    return call(list[PrefixRow], "GET", "/api/vendors/own")
 
 
 def set_own_prefix(prefix: str, name: str) -> Call[None]:
     """Name an own prefix; an empty name takes it away."""
-    return _call(None, "PUT", "/api/vendors/own", body=PrefixRow(prefix=prefix, name=name))
+    return call(None, "PUT", "/api/vendors/own", body=PrefixRow(prefix=prefix, name=name))
 
 
 def load_vendors(text: str) -> Call[VendorLoaded]:
     """Load a registry file's text."""
-    return _call(VendorLoaded, "POST", "/api/vendors/load", body=VendorLoad(text=text))
+    return call(VendorLoaded, "POST", "/api/vendors/load", body=VendorLoad(text=text))
 
 
 def ranges() -> Call[list[RangeRow]]:
     """Every remembered range."""
-    return _call(list[RangeRow], "GET", "/api/ranges")
+    return call(list[RangeRow], "GET", "/api/ranges")
 
 
 def name_range(identity: int, name: str) -> Call[None]:
     """Give a remembered range a name to scan it by."""
-    return _call(None, "PUT", f"/api/ranges/{identity}/name", body=RangeName(name=name))
+    return call(None, "PUT", f"/api/ranges/{identity}/name", body=RangeName(name=name))
 
 
 def forget_range(identity: int) -> Call[None]:
     """Remember a range no longer."""
-    return _call(None, "DELETE", f"/api/ranges/{identity}")
+    return call(None, "DELETE", f"/api/ranges/{identity}")
 
 
 def subnets() -> Call[list[SubnetRow]]:
     """The subnets this machine stands in, and those that were scanned."""
-    return _call(list[SubnetRow], "GET", "/api/subnets")
+    return call(list[SubnetRow], "GET", "/api/subnets")
 
 
 def ruler(range: str) -> Call[Ruler]:
     """A subnet as one measured strip."""
-    return _call(Ruler, "GET", "/api/ruler", {"range": range})
+    return call(Ruler, "GET", "/api/ruler", {"range": range})

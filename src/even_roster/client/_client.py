@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import functools
 import json
 import ssl
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from collections.abc import AsyncIterator, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Generic, ParamSpec, Self, TypeVar
+from typing import Any, Self
 
 import httpx
 
@@ -18,11 +17,11 @@ from ..api.devices import DeviceRow
 from ..api.scans import AddressResult
 from . import _calls
 from ._calls import Call
+from ._descriptors import Async, Sync, T
 from ._errors import RosterError, Unreachable, error_of
 from ._place import Place, locate
+from ._plan_client import AsyncPlanCalls, PlanCalls
 
-P = ParamSpec("P")
-T = TypeVar("T")
 TIMEOUT = httpx.Timeout(30.0, connect=5.0)
 
 
@@ -35,35 +34,7 @@ class Happening:
     data: Any
 
 
-class _Sync(Generic[P, T]):
-    """A call as a method that blocks."""
-
-    def __init__(self, build: Callable[P, Call[T]]) -> None:
-        self._build = build
-
-    def __get__(self, client: Roster, owner: type) -> Callable[P, T]:
-        @functools.wraps(self._build)
-        def run(*args: P.args, **kwargs: P.kwargs) -> T:
-            return client.run(self._build(*args, **kwargs))
-
-        return run
-
-
-class _Async(Generic[P, T]):
-    """A call as a method to be awaited."""
-
-    def __init__(self, build: Callable[P, Call[T]]) -> None:
-        self._build = build
-
-    def __get__(self, client: AsyncRoster, owner: type) -> Callable[P, Awaitable[T]]:
-        @functools.wraps(self._build)
-        def run(*args: P.args, **kwargs: P.kwargs) -> Awaitable[T]:
-            return client.run(self._build(*args, **kwargs))
-
-        return run
-
-
-class Roster:
+class Roster(PlanCalls):
     """A connection to a service. Without arguments: the one of this account on this machine.
 
     `verify` is how TLS is checked, as in httpx; left out, by the certificate that the service named in its home folder.
@@ -71,35 +42,35 @@ class Roster:
     Raises Unreachable when there is none; every call raises the errors of this package and no others.
     """
 
-    health = _Sync(_calls.health)
-    sign_in = _Sync(_calls.sign_in)
-    here = _Sync(_calls.here)
-    measure = _Sync(_calls.measure)
-    start_scan = _Sync(_calls.start_scan)
-    scan = _Sync(_calls.scan)
-    scans = _Sync(_calls.scans)
-    stop_scan = _Sync(_calls.stop_scan)
-    scan_addresses = _Sync(_calls.scan_addresses)
-    device_page = _Sync(_calls.device_page)
-    device = _Sync(_calls.device)
-    edit_device = _Sync(_calls.edit_device)
-    edit_devices = _Sync(_calls.edit_devices)
-    retire_device = _Sync(_calls.retire_device)
-    join_devices = _Sync(_calls.join_devices)
-    split_device = _Sync(_calls.split_device)
-    changes = _Sync(_calls.changes)
-    undo = _Sync(_calls.undo)
-    find = _Sync(_calls.find)
-    explain = _Sync(_calls.explain)
-    vendor = _Sync(_calls.vendor)
-    own_prefixes = _Sync(_calls.own_prefixes)
-    set_own_prefix = _Sync(_calls.set_own_prefix)
-    load_vendors = _Sync(_calls.load_vendors)
-    ranges = _Sync(_calls.ranges)
-    name_range = _Sync(_calls.name_range)
-    forget_range = _Sync(_calls.forget_range)
-    subnets = _Sync(_calls.subnets)
-    ruler = _Sync(_calls.ruler)
+    health = Sync(_calls.health)
+    sign_in = Sync(_calls.sign_in)
+    here = Sync(_calls.here)
+    measure = Sync(_calls.measure)
+    start_scan = Sync(_calls.start_scan)
+    scan = Sync(_calls.scan)
+    scans = Sync(_calls.scans)
+    stop_scan = Sync(_calls.stop_scan)
+    scan_addresses = Sync(_calls.scan_addresses)
+    device_page = Sync(_calls.device_page)
+    device = Sync(_calls.device)
+    edit_device = Sync(_calls.edit_device)
+    edit_devices = Sync(_calls.edit_devices)
+    retire_device = Sync(_calls.retire_device)
+    join_devices = Sync(_calls.join_devices)
+    split_device = Sync(_calls.split_device)
+    changes = Sync(_calls.changes)
+    undo = Sync(_calls.undo)
+    find = Sync(_calls.find)
+    explain = Sync(_calls.explain)
+    vendor = Sync(_calls.vendor)
+    own_prefixes = Sync(_calls.own_prefixes)
+    set_own_prefix = Sync(_calls.set_own_prefix)
+    load_vendors = Sync(_calls.load_vendors)
+    ranges = Sync(_calls.ranges)
+    name_range = Sync(_calls.name_range)
+    forget_range = Sync(_calls.forget_range)
+    subnets = Sync(_calls.subnets)
+    ruler = Sync(_calls.ruler)
 
     def __init__(
         self,
@@ -167,38 +138,38 @@ class Roster:
         self.close()
 
 
-class AsyncRoster:
+class AsyncRoster(AsyncPlanCalls):
     """As Roster, for asyncio."""
 
-    health = _Async(_calls.health)
-    sign_in = _Async(_calls.sign_in)
-    here = _Async(_calls.here)
-    measure = _Async(_calls.measure)
-    start_scan = _Async(_calls.start_scan)
-    scan = _Async(_calls.scan)
-    scans = _Async(_calls.scans)
-    stop_scan = _Async(_calls.stop_scan)
-    scan_addresses = _Async(_calls.scan_addresses)
-    device_page = _Async(_calls.device_page)
-    device = _Async(_calls.device)
-    edit_device = _Async(_calls.edit_device)
-    edit_devices = _Async(_calls.edit_devices)
-    retire_device = _Async(_calls.retire_device)
-    join_devices = _Async(_calls.join_devices)
-    split_device = _Async(_calls.split_device)
-    changes = _Async(_calls.changes)
-    undo = _Async(_calls.undo)
-    find = _Async(_calls.find)
-    explain = _Async(_calls.explain)
-    vendor = _Async(_calls.vendor)
-    own_prefixes = _Async(_calls.own_prefixes)
-    set_own_prefix = _Async(_calls.set_own_prefix)
-    load_vendors = _Async(_calls.load_vendors)
-    ranges = _Async(_calls.ranges)
-    name_range = _Async(_calls.name_range)
-    forget_range = _Async(_calls.forget_range)
-    subnets = _Async(_calls.subnets)
-    ruler = _Async(_calls.ruler)
+    health = Async(_calls.health)
+    sign_in = Async(_calls.sign_in)
+    here = Async(_calls.here)
+    measure = Async(_calls.measure)
+    start_scan = Async(_calls.start_scan)
+    scan = Async(_calls.scan)
+    scans = Async(_calls.scans)
+    stop_scan = Async(_calls.stop_scan)
+    scan_addresses = Async(_calls.scan_addresses)
+    device_page = Async(_calls.device_page)
+    device = Async(_calls.device)
+    edit_device = Async(_calls.edit_device)
+    edit_devices = Async(_calls.edit_devices)
+    retire_device = Async(_calls.retire_device)
+    join_devices = Async(_calls.join_devices)
+    split_device = Async(_calls.split_device)
+    changes = Async(_calls.changes)
+    undo = Async(_calls.undo)
+    find = Async(_calls.find)
+    explain = Async(_calls.explain)
+    vendor = Async(_calls.vendor)
+    own_prefixes = Async(_calls.own_prefixes)
+    set_own_prefix = Async(_calls.set_own_prefix)
+    load_vendors = Async(_calls.load_vendors)
+    ranges = Async(_calls.ranges)
+    name_range = Async(_calls.name_range)
+    forget_range = Async(_calls.forget_range)
+    subnets = Async(_calls.subnets)
+    ruler = Async(_calls.ruler)
 
     def __init__(
         self,

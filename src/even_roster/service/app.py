@@ -24,7 +24,7 @@ from .auth import Gate
 from .context import Context
 from .etags import EntityTags
 from .problems import install, respond
-from .routers import devices, find, network, scans, system, vendors
+from .routers import assignments, devices, find, network, scans, subnets, system, vendors
 from .scan_manager import ScanManager
 
 STATIC = Path(__file__).parent / "static"
@@ -103,7 +103,7 @@ def create_app(context: Context) -> FastAPI:
     app.state.context = context
     app.state.scans = scan_manager
     app.state.gate = Gate(context)
-    for module in (system, network, scans, devices, find, vendors):
+    for module in (system, network, scans, devices, find, vendors, subnets, assignments):
         app.include_router(module.router)
     install(app)
     _serve_console(app)

@@ -20,6 +20,7 @@ from ..store import scan_records, vendor_records
 from ..store.database import Database, StoreError
 from . import vendor_data
 from .events import Hub
+from .plan_keeper import PlanKeeper
 from .settings import Settings
 
 
@@ -42,6 +43,10 @@ class Context:
     lock: IO[str]
     started: int = field(default_factory=now_ms)
     loop: asyncio.AbstractEventLoop | None = None
+    plan: PlanKeeper = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.plan = PlanKeeper(self.database, self.tell, now_ms)
 
     def vendor_of(self, mac: Mac) -> str:
         """The vendor's name, or an empty text."""

@@ -12,13 +12,18 @@ from starlette.exceptions import HTTPException
 
 from ..api.common import Problem
 from ..core.adapters import AdapterError
+from ..core.dhcp import PlanError
 from ..core.mac import MacError
+from ..core.plan.reshape import ReshapeError
 from ..core.ranges import RangeError
 from ..core.targets import TargetError
 from ..core.vendors import VendorError
 from ..probe.segment import SegmentError
 from ..store.edits import EditError, Missing, StaleEdit
 from ..store.listing import CursorError
+from ..store.plan_edits import PlanConflict
+from .plan_keeper import PlanRefused
+from .planning import Taken
 
 _log = logging.getLogger(__name__)
 MEDIA_TYPE = "application/problem+json"
@@ -73,6 +78,19 @@ def of(error: Exception) -> Problem:
         case StaleEdit():
             current = {name: str(value) for name, value in error.current.items()}
             return _problem(409, "stale", error, current=current, version=error.version)
+        case PlanRefused():
+            kinds = [problem.kind for problem in error.problems]
+            sentence = str(error) + ("" if not error.anyway else " (it can be saved anyway)")
+            return _problem(422, "mistakes", error, anyway=error.anyway, kinds=kinds).model_copy(
+                update={"detail": sentence}
+            )
+        case ReshapeError() | PlanError():
+            return _problem(422, "in_the_way", error)
+        case Taken():
+            return _problem(409, "taken", error, field="address")
+        case PlanConflict():
+            current = {name: str(value) for name, value in error.current.items()}
+            return _problem(409, "stale", error, current=current, version=error.version)
         case SegmentError():
             return _problem(503, "network", error)
     return Problem(
@@ -105,7 +123,7 @@ def install(app: FastAPI) -> None:
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
-        StaleEdit, SegmentError,
+        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict,
     ):  # fmt: skip
         app.add_exception_handler(kind, known)
     app.add_exception_handler(RequestValidationError, invalid)

@@ -272,7 +272,9 @@ class RunningScan:
             scan_records.add_results(connection, self.info.id, rows)
             foreign = sum(1 for result in book.values() if result.foreign)
             scan_records.progress(connection, self.info.id, self.info.probes, len(book) - foreign, foreign)
-            return taken, refs_of_macs(connection, macs)
+            refs = refs_of_macs(connection, macs)
+        self._context.plan.saw(sightings)
+        return taken, refs
 
     def _sightings(self, answers: Sequence[Answer], book: dict[int, Result]) -> list[Sighting]:
         """One sighting per pair and batch; on the link an answer without a MAC belongs to the pair that has one."""

@@ -11,7 +11,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.names import Name
 from ..core.span import SpanSet
-from .tables import ranges, scan_results, scans, segments, stays
+from .tables import ranges, scan_results, scans, segments, sites, stays
 
 KEEP_RESULTS = 60
 
@@ -48,7 +48,7 @@ def segment_id(connection: Connection, seen: SegmentSeen, at: int) -> int:
     """The record of a segment, made when it is new."""
     statement = upsert(segments).values(
         fingerprint=seen.fingerprint, adapter=seen.adapter, subnet=seen.subnet, gateway=seen.gateway,
-        first_seen=at, last_seen=at,
+        first_seen=at, last_seen=at, site_id=select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery(),
     )  # fmt: skip
     statement = statement.on_conflict_do_update(
         index_elements=["fingerprint"], set_={"last_seen": at, "adapter": seen.adapter}

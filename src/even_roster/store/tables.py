@@ -65,6 +65,7 @@ segments = Table(
     Column("gateway", BigInteger),
     Column("first_seen", BigInteger, nullable=False),
     Column("last_seen", BigInteger, nullable=False),
+    Column("site_id", ForeignKey("sites.id")),
 )  # fmt: skip
 
 ranges = Table(
@@ -151,6 +152,130 @@ changes = Table(
     Column("together", Text),
     Column("undoes", Integer),
     Index("ix_changes_item", "kind", "item"),
+)  # fmt: skip
+
+change_items = Table(
+    "change_items", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("change_id", ForeignKey("changes.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("kind", Text, nullable=False),
+    Column("item", Integer, nullable=False),
+    Column("before", JSON),
+    Column("after", JSON),
+    Index("ix_change_items_item", "kind", "item"),
+)  # fmt: skip
+
+sites = Table(
+    "sites", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("name", Text, nullable=False, unique=True),
+    Column("here", Boolean, nullable=False, default=False),
+    Column("notes", Text, nullable=False, default=""),
+)  # fmt: skip
+
+subnets = Table(
+    "subnets", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("site", ForeignKey("sites.id"), nullable=False),
+    Column("name", Text, nullable=False, default=""),
+    Column("first", BigInteger, nullable=False),
+    Column("prefix", Integer, nullable=False),
+    Column("gateway", BigInteger),
+    Column("dns", JSON, nullable=False, default=list),
+    Column("domain", Text, nullable=False, default=""),
+    Column("ntp", JSON, nullable=False, default=list),
+    Column("vlan", Integer),
+    Column("supernet", Boolean, nullable=False, default=False),
+    Column("notes", Text, nullable=False, default=""),
+    Index("ix_subnets_range", "site", "first", "prefix", unique=True),
+)  # fmt: skip
+
+bands = Table(
+    "bands", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("subnet", ForeignKey("subnets.id"), nullable=False, index=True),
+    Column("kind", Text, nullable=False),
+    Column("first", BigInteger, nullable=False),
+    Column("last", BigInteger, nullable=False),
+    Column("name", Text, nullable=False, default=""),
+    Column("roles", JSON, nullable=False, default=list),
+    Column("options", JSON, nullable=False, default=dict),
+    Column("server", ForeignKey("dhcp_servers.id")),
+    Column("notes", Text, nullable=False, default=""),
+)  # fmt: skip
+
+assignments = Table(
+    "assignments", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("site", ForeignKey("sites.id"), nullable=False),
+    Column("subnet", ForeignKey("subnets.id"), nullable=False),
+    Column("address", BigInteger, nullable=False),
+    Column("kind", Text, nullable=False),
+    Column("mac", BigInteger, index=True),
+    Column("name", Text, nullable=False, default=""),
+    Column("role", Text, nullable=False, default=""),
+    Column("note", Text, nullable=False, default=""),
+    Column("on", Boolean, nullable=False, default=True),
+    Index("ix_assignments_address", "site", "address", unique=True),
+    Index("ix_assignments_subnet", "subnet", "address"),
+)  # fmt: skip
+
+uses = Table(
+    "uses", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("site", ForeignKey("sites.id"), nullable=False),
+    Column("user", Text, nullable=False),
+    Column("address", BigInteger, nullable=False),
+    Column("purpose", Text, nullable=False),
+    Column("moved_to", BigInteger),
+    Index("ix_uses_address", "site", "address"),
+)  # fmt: skip
+
+role_rules = Table(
+    "role_rules", metadata,
+    Column("name", Text, primary_key=True),
+    Column("on_pool", Text, nullable=False),
+    Column("travels", Boolean, nullable=False, default=False),
+)  # fmt: skip
+
+dhcp_servers = Table(
+    "dhcp_servers", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("version", Integer, nullable=False, default=1),
+    Column("site", ForeignKey("sites.id"), nullable=False),
+    Column("name", Text, nullable=False, unique=True),
+    Column("kind", Text, nullable=False),
+    Column("settings", JSON, nullable=False, default=dict),
+    Column("owned", JSON, nullable=False, default=dict),
+    Column("refusals", JSON, nullable=False, default=dict),
+    Column("published_at", BigInteger),
+    Column("read_at", BigInteger),
+    Column("trouble", Text, nullable=False, default=""),
+)  # fmt: skip
+
+leases = Table(
+    "leases", metadata,
+    Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), primary_key=True),
+    Column("address", BigInteger, primary_key=True),
+    Column("mac", BigInteger, index=True),
+    Column("name", Text, nullable=False, default=""),
+    Column("expires", BigInteger),
+    Index("ix_leases_address", "address"),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+published = Table(
+    "published", metadata,
+    Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), primary_key=True),
+    Column("address", BigInteger, primary_key=True),
+    Column("mac", BigInteger, nullable=False),
+    Column("name", Text, nullable=False),
+    sqlite_with_rowid=False,
 )  # fmt: skip
 
 own_prefixes = Table(

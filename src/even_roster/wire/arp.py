@@ -71,6 +71,11 @@ def request(sender_mac: Mac, sender_address: IPv4Address, target: IPv4Address) -
     return Frame(BROADCAST, sender_mac, EtherType.ARP, encode(packet))
 
 
+def probe(sender_mac: Mac, target: IPv4Address) -> Frame:
+    """A question that claims nothing (RFC 5227 2.1.1): sent from 0.0.0.0, so that no table learns a wrong pair."""
+    return request(sender_mac, IPv4Address(0), target)
+
+
 def reply_to(question: Arp, mac: Mac, address: IPv4Address) -> Frame:
     """The unicast answer of the holder of `address` to a question."""
     packet = Arp(Operation.REPLY, mac, address, question.sender_mac, question.sender_address)

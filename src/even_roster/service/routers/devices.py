@@ -146,6 +146,8 @@ def changes(
 @router.post("/changes/{identity}/undo", status_code=204)
 def undo(identity: int, context: ContextDep, who: Who) -> None:
     """Take an edit back, where nobody changed the same fields since."""
+    if context.plan.undo(who, identity):
+        return
     with editing(context, who) as editor:
         editor.undo(identity)
     context.reload_own_vendors()

@@ -1,0 +1,403 @@
+"""The address plan: sites, subnets, bands, assignments, uses; proofs and problems. Edits carry the version they are
+based on; addresses are taken in any notation and given dotted."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .common import DeviceRef, MacView, Model, Time
+
+Grade = Literal["clear", "doubtful", "taken"]
+BandKind = Literal["static", "pool", "spare"]
+AssignmentKind = Literal["static", "reserved"]
+ReservationState = Literal["off", "not published", "waiting", "in effect", "refused"]
+
+
+class Subject(Model):
+    """What something is about: an address, subnet, band or device."""
+
+    type: str
+    value: str
+
+
+class ProblemView(Model):
+    """A mistake in the plan: a sentence with the culprit, and what to do."""
+
+    kind: str
+    severity: Literal["refused", "mistake", "advice"]
+    sentence: str
+    remedy: str
+    subjects: list[Subject]
+
+
+class Problems(Model):
+    """All problems of the plan, or those a draft would add."""
+
+    problems: list[ProblemView]
+
+
+class SiteView(Model):
+    """A site; `here` is the one that this service stands in."""
+
+    id: int
+    version: int
+    name: str
+    here: bool
+    notes: str
+    subnets: int
+
+
+class SiteEdit(Model):
+    """New values for a site; left-out ones stay."""
+
+    version: int | None = None
+    name: str | None = Field(default=None, max_length=80)
+    notes: str | None = Field(default=None, max_length=10_000)
+    here: Literal[True] | None = None
+
+
+class HandedOutView(Model):
+    """What a DHCP server hands out (RFC 2132). Empty values are those of the subnet; `vendor_options` are
+    'code=hexadecimal' texts; `lease_seconds` 0 is the server's own."""
+
+    lease_seconds: int = Field(default=0, ge=0, le=0xFFFFFFFF)
+    gateway: str | None = None
+    dns: list[str] = Field(default=[])
+    domain: str = ""
+    ntp: list[str] = Field(default=[])
+    boot_server: str = ""
+    boot_file: str = ""
+    vendor_options: list[str] = Field(default=[])
+
+
+class BandView(Model):
+    """A stretch of a subnet. `size` addresses, of which `taken` are assigned; `leased` for pools."""
+
+    id: int
+    version: int
+    subnet: int
+    kind: BandKind
+    first: str
+    last: str
+    name: str
+    title: str
+    roles: list[str]
+    options: HandedOutView
+    server: int | None
+    server_name: str | None
+    notes: str
+    size: int
+    taken: int
+    leased: int
+
+
+class RoleShareView(Model):
+    """A static band's arithmetic; `band` None is what lies in no band."""
+
+    band: int | None
+    title: str
+    roles: list[str]
+    size: int
+    taken: int
+    left: int
+
+
+class SharesView(Model):
+    """usable - pools - spare - gateway - taken = left."""
+
+    usable: int
+    pools: int
+    spare: int
+    gateway: int
+    taken: int
+    left: int
+    in_pools: int
+    roles: list[RoleShareView]
+
+
+class SubnetView(Model):
+    """A planned subnet and its arithmetic."""
+
+    id: int
+    version: int
+    site: int
+    site_name: str
+    name: str
+    subnet: str
+    mask: str
+    first_usable: str
+    last_usable: str
+    broadcast: str | None
+    gateway: str | None
+    dns: list[str]
+    domain: str
+    ntp: list[str]
+    vlan: int | None
+    supernet: bool
+    notes: str
+    assignments: int
+    shares: SharesView
+
+
+class SubnetPlan(Model):
+    """One planned subnet with its bands and problems; `free_blocks` for a supernet."""
+
+    subnet: SubnetView
+    bands: list[BandView]
+    problems: list[ProblemView]
+    free_blocks: list[str]
+
+
+class SubnetNew(Model):
+    """A subnet to plan. `site` is a site's name or id; left out it is the one here."""
+
+    range: str
+    site: str | None = None
+    name: str = Field(default="", max_length=80)
+    gateway: str | None = None
+    dns: list[str] = Field(default=[])
+    domain: str = Field(default="", max_length=253)
+    ntp: list[str] = Field(default=[])
+    vlan: int | None = Field(default=None, ge=1, le=4094)
+    supernet: bool = False
+    notes: str = Field(default="", max_length=10_000)
+
+
+class SubnetEdit(Model):
+    """New values for a subnet; left-out ones stay, an empty `gateway` takes it away, `vlan` 0 too."""
+
+    version: int | None = None
+    range: str | None = None
+    name: str | None = Field(default=None, max_length=80)
+    gateway: str | None = None
+    dns: list[str] | None = None
+    domain: str | None = Field(default=None, max_length=253)
+    ntp: list[str] | None = None
+    vlan: int | None = Field(default=None, ge=0, le=4094)
+    supernet: bool | None = None
+    notes: str | None = Field(default=None, max_length=10_000)
+
+
+class SplitSubnet(Model):
+    """Into parts of this prefix length."""
+
+    prefix: int = Field(ge=1, le=32)
+
+
+class JoinSubnets(Model):
+    """Neighbours that become one with it."""
+
+    others: list[int] = Field(min_length=1, max_length=255)
+
+
+class BandNew(Model):
+    """A band to draw: `range` within the subnet, as people write one."""
+
+    subnet: int
+    kind: BandKind
+    range: str
+    name: str = Field(default="", max_length=80)
+    roles: list[str] = Field(default=[])
+    options: HandedOutView = Field(default=HandedOutView())
+    server: int | None = None
+    notes: str = Field(default="", max_length=10_000)
+
+
+class BandEdit(Model):
+    """New values for a band; left-out ones stay, `server` 0 takes it away."""
+
+    version: int | None = None
+    kind: BandKind | None = None
+    range: str | None = None
+    name: str | None = Field(default=None, max_length=80)
+    roles: list[str] | None = None
+    options: HandedOutView | None = None
+    server: int | None = None
+    notes: str | None = Field(default=None, max_length=10_000)
+
+
+class BandDraft(Model):
+    """A band as it would be: `id` names the one that is being changed."""
+
+    id: int | None = None
+    subnet: int
+    kind: BandKind
+    range: str
+    roles: list[str] = Field(default=[])
+    server: int | None = None
+
+
+class UseView(Model):
+    """`user` uses `address` for `purpose`; `moved_to` is the address that must be entered there now."""
+
+    id: int
+    version: int
+    site: int
+    user: str
+    address: str
+    purpose: str
+    moved_to: str | None
+
+
+class UseNew(Model):
+    """Who uses an address, and for what."""
+
+    user: str = Field(min_length=1, max_length=120)
+    address: str
+    purpose: str = Field(min_length=1, max_length=200)
+    site: str | None = None
+
+
+class Reservation(Model):
+    """Where a reservation stands; `until` is when the device's old lease ends."""
+
+    state: ReservationState
+    sentence: str
+    until: Time | None
+
+
+class AssignmentView(Model):
+    """An address and whom it belongs to. `device` is the one that its MAC was seen on, `last_seen` when."""
+
+    id: int
+    version: int
+    site: int
+    subnet: int
+    subnet_name: str
+    address: str
+    kind: AssignmentKind
+    on: bool
+    mac: MacView | None
+    name: str
+    role: str
+    note: str
+    device: DeviceRef | None
+    last_seen: Time | None
+    seen_at: str | None
+    band: str | None
+    reservation: Reservation | None
+    problems: list[ProblemView]
+    uses: list[UseView]
+
+
+class AssignmentRow(Model):
+    """An assignment as lists show it."""
+
+    id: int
+    version: int
+    subnet: int
+    subnet_name: str
+    address: str
+    kind: AssignmentKind
+    on: bool
+    mac: str | None
+    vendor: str | None
+    name: str
+    role: str
+    note: str
+    device: DeviceRef | None
+    last_seen: Time | None
+    seen_at: str | None
+    reservation: Reservation | None
+
+
+class AssignmentPage(Model):
+    """A page of assignments; `next` is the cursor of the next page, `total` counts all that match."""
+
+    assignments: list[AssignmentRow]
+    next: str | None
+    total: int
+
+
+class AssignmentNew(Model):
+    """An address for a device. Without `address` a free one is chosen in `where` (a subnet or band) for the role.
+
+    `anyway` saves in spite of mistakes that are not refused outright.
+    """
+
+    address: str | None = None
+    where: str | None = None
+    site: str | None = None
+    kind: AssignmentKind = "static"
+    mac: str | None = None
+    device: int | None = None
+    name: str = Field(default="", max_length=120)
+    role: str = Field(default="", max_length=40)
+    note: str = Field(default="", max_length=1000)
+    on: bool = True
+    anyway: bool = False
+
+
+class AssignmentEdit(Model):
+    """New values for an assignment; left-out ones stay, an empty `mac` takes it away."""
+
+    version: int | None = None
+    kind: AssignmentKind | None = None
+    mac: str | None = None
+    name: str | None = Field(default=None, max_length=120)
+    role: str | None = Field(default=None, max_length=40)
+    note: str | None = Field(default=None, max_length=1000)
+    on: bool | None = None
+    anyway: bool = False
+
+
+class Move(Model):
+    """Another address for an assignment."""
+
+    address: str
+    version: int | None = None
+    anyway: bool = False
+
+
+class Moved(Model):
+    """What moved, and everything that still has the old address entered."""
+
+    assignment: AssignmentView
+    uses: list[UseView]
+
+
+class Search(Model):
+    """Free addresses wanted: `where` is a subnet, band or range; `ask` asks the wire."""
+
+    where: str | None = None
+    site: str | None = None
+    role: str = ""
+    count: int = Field(default=1, ge=1, le=64)
+    adjacent: bool = False
+    ask: bool = True
+
+
+class Candidate(Model):
+    """An address with the grade of the claim that it is free, and the reasons in words."""
+
+    address: str
+    grade: Grade
+    band: str | None
+    reasons: list[str]
+    last_seen: Time | None
+    last_mac: str | None
+
+
+class FreeAnswer(Model):
+    """Candidates, the best first."""
+
+    subnet: str | None
+    candidates: list[Candidate]
+
+
+class ProveRequest(Model):
+    """One address to prove free; `ask` asks the wire."""
+
+    address: str
+    site: str | None = None
+    ask: bool = True
+
+
+class RoleRule(Model):
+    """What a role means for planning."""
+
+    name: str = Field(min_length=1, max_length=40)
+    on_pool: Literal["never", "avoid", "fine"]
+    travels: bool = False

@@ -1,0 +1,471 @@
+"""`roster sites`, `subnets`, `subnet …`, `bands`, `band …`, `plan check`, `roles`: what is planned, and its mistakes."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from typing import Any
+
+from rich.text import Text
+
+from ..api.plan import (
+    BandEdit,
+    BandNew,
+    BandView,
+    HandedOutView,
+    ProblemView,
+    RoleRule,
+    SiteEdit,
+    SubnetEdit,
+    SubnetNew,
+    SubnetPlan,
+    SubnetView,
+)
+from ..client import Roster
+from .common import add_json, bad_input, connect, missing, words
+from .output import Out
+
+STYLES = {"refused": "bold red", "mistake": "red", "advice": "yellow"}
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    _add_sites(commands, shared)
+    _add_subnets(commands, shared)
+    _add_bands(commands, shared)
+    plan = commands.add_parser("plan", parents=[shared], help="the plan as a whole: its mistakes")
+    actions = plan.add_subparsers(dest="action", metavar="ACTION", required=True)
+    check = actions.add_parser("check", parents=[shared], help="every mistake, with the culprit and a remedy")
+    check.add_argument("subnet", nargs="?", metavar="SUBNET", help="only this one")
+    check.add_argument("--advice", action="store_true", help="end with 1 for advice too, not only for mistakes")
+    add_json(check)
+    check.set_defaults(run=_check)
+    roles = commands.add_parser("roles", parents=[shared], help="the roles, and which must not depend on a pool")
+    roles.add_argument("--set", dest="role", metavar="ROLE", help="set this role's rule, or add a role")
+    roles.add_argument("--on-pool", choices=("never", "avoid", "fine"), default="fine")
+    roles.add_argument("--travels", action="store_true", help="a reservation serves it better than typed-in settings")
+    roles.add_argument("--forget", metavar="ROLE", help="back to the usual rule")
+    add_json(roles)
+    roles.set_defaults(run=_roles)
+
+
+def _add_sites(commands: Any, shared: argparse.ArgumentParser) -> None:
+    sites = commands.add_parser("sites", parents=[shared], help="the sites; two may use the same ranges")
+    sites.add_argument("--add", metavar="NAME", help="add one")
+    sites.add_argument("--rename", nargs=2, metavar=("NAME", "NEW"))
+    sites.add_argument("--here", metavar="NAME", help="this service stands in this one")
+    sites.add_argument("--remove", metavar="NAME")
+    add_json(sites)
+    sites.set_defaults(run=_sites)
+
+
+def _add_subnets(commands: Any, shared: argparse.ArgumentParser) -> None:
+    many = commands.add_parser("subnets", parents=[shared], help="the planned subnets and what is left in them")
+    many.add_argument("--site", metavar="NAME", help="of this site; else of all")
+    add_json(many)
+    many.set_defaults(run=_subnets)
+    one = commands.add_parser("subnet", parents=[shared], help="one subnet: show, add, set, split, join, remove")
+    actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
+
+    def action(name: str, about: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
+        parser: argparse.ArgumentParser = actions.add_parser(name, parents=[shared], help=about)
+        what = "its range with prefix or mask" if name == "add" else "its name, range, id, or an address in it"
+        parser.add_argument("which", metavar="SUBNET", help=what)
+        parser.add_argument("--site", metavar="NAME", help="the one here when left out")
+        add_json(parser)
+        parser.set_defaults(run=run)
+        return parser
+
+    action("show", "its arithmetic, bands and mistakes", _subnet_show)
+    _subnet_fields(action("add", "plan one", _subnet_add), new=True)
+    _subnet_fields(action("set", "change one", _subnet_set), new=False)
+    action("split", "cut it into equal parts, with everything in it", _subnet_split).add_argument(
+        "prefix", metavar="/N", help="the prefix length of the parts"
+    )
+    action("join", "make neighbours one with it", _subnet_join).add_argument("others", nargs="+", metavar="OTHER")
+    action("remove", "take it away; it must hold no assignments", _subnet_remove)
+
+
+def _subnet_fields(parser: argparse.ArgumentParser, new: bool) -> None:
+    if not new:
+        parser.add_argument("--range", metavar="RANGE", help="its new range; everything in it must fit")
+        parser.add_argument("--version", type=int, metavar="N", help="refuse when it is not at this version")
+    parser.add_argument("--name")
+    parser.add_argument("--gateway", metavar="ADDRESS", help=None if new else "'' takes it away")
+    parser.add_argument("--dns", type=words, metavar="LIST")
+    parser.add_argument("--domain", metavar="DOMAIN")
+    parser.add_argument("--ntp", type=words, metavar="LIST")
+    parser.add_argument("--vlan", type=int, metavar="N")
+    parser.add_argument(
+        "--supernet",
+        action=argparse.BooleanOptionalAction,
+        default=None,
+        help="it holds subnets and no hosts of its own",
+    )
+    parser.add_argument("--notes")
+
+
+def _add_bands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    many = commands.add_parser("bands", parents=[shared], help="the bands: static ranges, pools, stretches kept free")
+    many.add_argument("subnet", nargs="?", metavar="SUBNET")
+    add_json(many)
+    many.set_defaults(run=_bands)
+    one = commands.add_parser("band", parents=[shared], help="one band: add, set, remove")
+    actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
+    add = actions.add_parser("add", parents=[shared], help="draw one")
+    add.add_argument("subnet", metavar="SUBNET")
+    add.add_argument("kind", choices=("static", "pool", "spare"))
+    add.add_argument("range", metavar="RANGE", help="such as 10.44.10.20-60, or 20-60")
+    add.set_defaults(run=_band_add)
+    setting = actions.add_parser("set", parents=[shared], help="change one")
+    setting.add_argument("band", metavar="BAND", help="its id, name or range")
+    setting.add_argument("--range", metavar="RANGE")
+    setting.add_argument("--kind", choices=("static", "pool", "spare"))
+    setting.add_argument("--version", type=int, metavar="N")
+    setting.set_defaults(run=_band_set)
+    remove = actions.add_parser("remove", parents=[shared], help="take one away; what is assigned in it stays")
+    remove.add_argument("band", metavar="BAND", help="its id, name or range")
+    remove.set_defaults(run=_band_remove)
+    for parser in (add, setting):
+        parser.add_argument("--name")
+        parser.add_argument("--roles", type=words, metavar="LIST", help="what a static band is for")
+        parser.add_argument("--by", metavar="SERVER", help="the DHCP server that hands a pool out; '' for none")
+        parser.add_argument("--lease", metavar="TIME", help="lease time: 3600, 90m, 12h, 7d")
+        parser.add_argument("--gateway", metavar="ADDRESS", help="handed out instead of the subnet's")
+        parser.add_argument("--dns", type=words, metavar="LIST")
+        parser.add_argument("--domain", metavar="DOMAIN")
+        parser.add_argument("--ntp", type=words, metavar="LIST")
+        parser.add_argument("--boot-server", metavar="NAME")
+        parser.add_argument("--boot-file", metavar="FILE")
+        parser.add_argument("--vendor-option", action="append", metavar="CODE=HEX", help="may be given several times")
+        parser.add_argument("--notes")
+    for parser in (add, setting, remove):
+        add_json(parser)
+
+
+def _sites(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.add:
+            roster.add_site(options.add)
+        if options.rename:
+            roster.edit_site(_site_id(roster, options.rename[0]), SiteEdit(name=options.rename[1]))
+        if options.here:
+            roster.edit_site(_site_id(roster, options.here), SiteEdit(here=True))
+        if options.remove:
+            roster.remove_site(_site_id(roster, options.remove))
+        found = roster.sites()
+    if options.json:
+        out.json({"sites": found})
+    else:
+        rows = [(str(s.id), s.name, "here" if s.here else "", str(s.subnets), s.notes) for s in found]
+        out.table(("id", "site", "", "subnets", "notes"), rows, right=("id", "subnets"))
+    return 0
+
+
+def _site_id(roster: Roster, text: str) -> int:
+    for site in roster.sites():
+        if text.casefold() == site.name.casefold() or text == str(site.id):
+            return site.id
+    raise missing(f"there is no site {text!r}; 'roster sites' lists them")
+
+
+def _subnets(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.planned_subnets(options.site)
+    if options.json:
+        out.json({"subnets": found})
+    elif not found:
+        out.say(
+            "No subnet is planned yet; plan one with: roster subnet add 10.44.10.0/24 --name Office --gateway 10.44.10.1"
+        )
+    else:
+        several = len({s.site for s in found}) > 1
+        columns = (
+            *(("site",) if several else ()),
+            "subnet",
+            "name",
+            "vlan",
+            "gateway",
+            "usable",
+            "pools",
+            "taken",
+            "left",
+        )
+        rows = [
+            (
+                *((s.site_name,) if several else ()), s.subnet, f"{s.name}{' (supernet)' if s.supernet else ''}",
+                str(s.vlan or ""), s.gateway, f"{s.shares.usable:,}", f"{s.shares.pools:,}", f"{s.shares.taken:,}",
+                f"{s.shares.left:,}",
+            )
+            for s in found
+        ]  # fmt: skip
+        out.table(columns, rows, right=("vlan", "usable", "pools", "taken", "left"))
+    return 0
+
+
+def _subnet_show(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        found = roster.planned_subnet(options.which, options.site)
+    _print_subnet(found, options.json)
+    return 0
+
+
+def _print_subnet(found: SubnetPlan, as_json: bool) -> None:
+    out = Out(as_json)
+    if as_json:
+        out.json(found)
+        return
+    one = found.subnet
+    out.say(f"{one.name} {one.subnet}".strip(), "bold")
+    out.facts(
+        [
+            ("site", one.site_name), ("vlan", str(one.vlan) if one.vlan else None), ("mask", one.mask),
+            ("usable", f"{one.first_usable} to {one.last_usable}"), ("gateway", one.gateway),
+            ("dns", ", ".join(one.dns)), ("domain", one.domain), ("ntp", ", ".join(one.ntp)), ("notes", one.notes),
+            ("version", str(one.version)),
+        ]
+    )  # fmt: skip
+    out.say(f"\n{sums(one)}")
+    if one.shares.roles:
+        rows = [(r.title, ", ".join(r.roles), str(r.size), str(r.taken), str(r.left)) for r in one.shares.roles]
+        out.table(("static use", "roles", "size", "taken", "left"), rows, right=("size", "taken", "left"))
+    if found.bands:
+        out.say("\nBands", "bold")
+        print_bands(out, found.bands)
+    if found.free_blocks:
+        out.say(f"\nNo subnet holds: {', '.join(found.free_blocks)}")
+    if found.problems:
+        out.say("\nMistakes", "bold")
+        print_problems(out, found.problems)
+
+
+def sums(one: SubnetView) -> str:
+    """The arithmetic in one line."""
+    s = one.shares
+    if one.supernet:
+        return f"{s.usable:,} addresses - {s.taken:,} in subnets = {s.left:,} left"
+    spare = f" - {s.spare:,} kept free" if s.spare else ""
+    gateway = f" - {s.gateway} gateway" if s.gateway else ""
+    return f"{s.usable:,} usable - {s.pools:,} in pools{spare}{gateway} - {s.taken:,} taken = {s.left:,} left for static use"
+
+
+def print_bands(out: Out, found: list[BandView], with_id: bool = True) -> None:
+    """Bands as a table."""
+    rows = [
+        (
+            str(b.id), b.kind, f"{b.first} - {b.last}", b.name, ", ".join(b.roles), str(b.size), str(b.taken),
+            f"{b.leased} ({100 * b.leased // b.size} %)" if b.kind == "pool" else "", b.server_name,
+        )
+        for b in found
+    ]  # fmt: skip
+    out.table(
+        ("id", "band", "range", "name", "roles", "size", "assigned", "leased", "server"), rows,
+        right=("id", "size", "assigned", "leased"),
+    )  # fmt: skip
+
+
+def print_problems(out: Out, found: list[ProblemView]) -> None:
+    """Problems, a sentence and a remedy each."""
+    for problem in found:
+        style = STYLES.get(problem.severity, "")
+        out.console.print(Text.assemble((f"{problem.severity:8}", style), problem.sentence, "."))
+        out.console.print(Text(f"        → {problem.remedy}", style="dim"))
+
+
+def _subnet_add(options: argparse.Namespace) -> int:
+    new = SubnetNew(
+        range=options.which, site=options.site, name=options.name or "", gateway=options.gateway, dns=options.dns or [],
+        domain=options.domain or "", ntp=options.ntp or [], vlan=options.vlan, supernet=bool(options.supernet),
+        notes=options.notes or "",
+    )  # fmt: skip
+    with connect(options) as roster:
+        _print_subnet(roster.add_subnet(new), options.json)
+    return 0
+
+
+def _subnet_set(options: argparse.Namespace) -> int:
+    edit = SubnetEdit(
+        version=options.version, range=options.range, name=options.name, gateway=options.gateway, dns=options.dns,
+        domain=options.domain, ntp=options.ntp, vlan=options.vlan, supernet=options.supernet, notes=options.notes,
+    )  # fmt: skip
+    with connect(options) as roster:
+        one = roster.planned_subnet(options.which, options.site).subnet
+        _print_subnet(roster.edit_subnet(one.id, edit), options.json)
+    return 0
+
+
+def _subnet_split(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    text = options.prefix.lstrip("/")
+    if not text.isdigit():
+        raise bad_input(f"{options.prefix!r} is not a prefix length; write one such as /25")
+    with connect(options) as roster:
+        one = roster.planned_subnet(options.which, options.site).subnet
+        parts = roster.split_subnet(one.id, int(text))
+    if options.json:
+        out.json({"subnets": parts})
+    else:
+        out.say(f"{one.subnet} is now {len(parts)} subnets:")
+        for part in parts:
+            out.say(f"  {part.subnet}  {part.name}: {sums(part)}")
+    return 0
+
+
+def _subnet_join(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        one = roster.planned_subnet(options.which, options.site).subnet
+        others = [roster.planned_subnet(other, options.site).subnet.id for other in options.others]
+        _print_subnet(roster.join_subnets(one.id, others), options.json)
+    return 0
+
+
+def _subnet_remove(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        one = roster.planned_subnet(options.which, options.site).subnet
+        roster.remove_subnet(one.id)
+    if options.json:
+        out.json({"removed": one})
+    else:
+        out.say(f"{one.subnet} is planned no more; 'roster changes' can take that back.")
+    return 0
+
+
+def _bands(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.bands(roster.planned_subnet(options.subnet).subnet.id if options.subnet else None)
+    if options.json:
+        out.json({"bands": found})
+    elif found:
+        print_bands(out, found)
+    else:
+        out.say("No band is drawn yet; draw one with: roster band add Office pool 100-199")
+    return 0
+
+
+def find_band(roster: Roster, text: str) -> BandView:
+    """A band by id, name or range. Raises NotFound."""
+    found = roster.bands()
+    for band in found:
+        if text == str(band.id) or text in (f"{band.first}-{band.last}", f"{band.first} - {band.last}"):
+            return band
+    named = [band for band in found if band.name and band.name.casefold() == text.casefold()]
+    if len(named) == 1:
+        return named[0]
+    if named:
+        raise missing(f"{len(named)} bands are called {text!r}; name one by its id")
+    raise missing(f"there is no band {text!r}; 'roster bands' lists them")
+
+
+def seconds(text: str | None) -> int:
+    """A lease time such as 3600, 90m, 12h or 7d."""
+    if not text:
+        return 0
+    units = {"s": 1, "m": 60, "h": 3600, "d": 86400}
+    number, unit = (text[:-1], units[text[-1]]) if text[-1] in units else (text, 1)
+    if not number.isdigit():
+        raise bad_input(f"{text!r} is not a length of time; write one such as 3600, 90m, 12h or 7d")
+    return int(number) * unit
+
+
+def _options_of(options: argparse.Namespace, base: HandedOutView) -> HandedOutView:
+    given = {
+        "lease_seconds": seconds(options.lease) if options.lease else None, "gateway": options.gateway,
+        "dns": options.dns, "domain": options.domain, "ntp": options.ntp, "boot_server": options.boot_server,
+        "boot_file": options.boot_file, "vendor_options": options.vendor_option,
+    }  # fmt: skip
+    return base.model_copy(update={name: value for name, value in given.items() if value is not None})
+
+
+def _server_id(roster: Roster, name: str | None) -> int | None:
+    if name is None:
+        return None
+    if not name:
+        return 0
+    for server in roster.dhcp_servers():
+        if name.casefold() == server.name.casefold() or name == str(server.id):
+            return server.id
+    raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
+
+
+def _band_add(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        subnet = roster.planned_subnet(options.subnet).subnet
+        band = roster.add_band(
+            BandNew(
+                subnet=subnet.id, kind=options.kind, range=options.range, name=options.name or "",
+                roles=options.roles or [], options=_options_of(options, HandedOutView()),
+                server=_server_id(roster, options.by), notes=options.notes or "",
+            )
+        )  # fmt: skip
+        return _told(roster, band, options.json)
+
+
+def _band_set(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        band = find_band(roster, options.band)
+        edit = BandEdit(
+            version=options.version, kind=options.kind, range=options.range, name=options.name, roles=options.roles,
+            options=_options_of(options, band.options), server=_server_id(roster, options.by), notes=options.notes,
+        )  # fmt: skip
+        return _told(roster, roster.edit_band(band.id, edit), options.json)
+
+
+def _band_remove(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        band = find_band(roster, options.band)
+        roster.remove_band(band.id)
+    if options.json:
+        out.json({"removed": band})
+    else:
+        out.say(f"The {band.title} ({band.first} to {band.last}) is gone; what is assigned in it stays.")
+    return 0
+
+
+def _told(roster: Roster, band: BandView, as_json: bool) -> int:
+    out = Out(as_json)
+    if as_json:
+        out.json({"band": band})
+        return 0
+    print_bands(out, [band])
+    found = roster.plan_problems().problems
+    mine = [p for p in found if any(s.type == "band" and s.value == str(band.id) for s in p.subjects)]
+    print_problems(out, mine)
+    return 0
+
+
+def _check(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.plan_problems(options.subnet).problems
+    if options.json:
+        out.json({"problems": found})
+    elif not found:
+        out.say("No mistakes.")
+    else:
+        print_problems(out, found)
+        hard = sum(1 for p in found if p.severity != "advice")
+        soft = len(found) - hard
+        pieces = "1 piece" if soft == 1 else f"{soft} pieces"
+        out.say(f"\n{hard} mistake{'' if hard == 1 else 's'}, {pieces} of advice.", "bold")
+    return 1 if any(options.advice or p.severity != "advice" for p in found) else 0
+
+
+def _roles(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.forget:
+            roster.forget_role_rule(options.forget)
+        if options.role:
+            roster.set_role_rule(RoleRule(name=options.role, on_pool=options.on_pool, travels=options.travels))
+        found = roster.role_rules()
+    if options.json:
+        out.json({"roles": found})
+    else:
+        rows = [(r.name, r.on_pool, "travels: reserve" if r.travels else "") for r in found]
+        out.table(("role", "on a pool", ""), rows)
+    return 0

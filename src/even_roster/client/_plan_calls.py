@@ -1,0 +1,207 @@
+"""The calls of the address plan as values. Both clients run these; errors are those of the package."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from urllib.parse import quote
+
+from ..api.plan import (
+    AssignmentEdit,
+    AssignmentKind,
+    AssignmentNew,
+    AssignmentPage,
+    AssignmentView,
+    BandDraft,
+    BandEdit,
+    BandNew,
+    BandView,
+    Candidate,
+    FreeAnswer,
+    JoinSubnets,
+    Move,
+    Moved,
+    Problems,
+    ProveRequest,
+    RoleRule,
+    Search,
+    SiteEdit,
+    SiteView,
+    SplitSubnet,
+    SubnetEdit,
+    SubnetNew,
+    SubnetPlan,
+    SubnetView,
+    UseNew,
+    UseView,
+)
+from ._calls import Call, call
+
+
+def sites() -> Call[list[SiteView]]:
+    """All sites."""
+    return call(list[SiteView], "GET", "/api/sites")
+
+
+def add_site(name: str, notes: str = "") -> Call[SiteView]:
+    """A further site."""
+    return call(SiteView, "POST", "/api/sites", body=SiteEdit(name=name, notes=notes))
+
+
+def edit_site(identity: int, edit: SiteEdit) -> Call[SiteView]:
+    """Change a site. Raises BadInput, NotFound, StaleEdit."""
+    return call(SiteView, "PATCH", f"/api/sites/{identity}", body=edit)
+
+
+def remove_site(identity: int) -> Call[None]:
+    """Take an empty site away."""
+    return call(None, "DELETE", f"/api/sites/{identity}")
+
+
+def planned_subnets(site: str | None = None) -> Call[list[SubnetView]]:
+    """Planned subnets of a site, or of all."""
+    return call(list[SubnetView], "GET", "/api/plan/subnets", {"site": site})
+
+
+def planned_subnet(which: str, site: str | None = None) -> Call[SubnetPlan]:
+    """One planned subnet by id, name, range, or an address in it. Raises NotFound."""
+    return call(SubnetPlan, "GET", f"/api/plan/subnets/{quote(which)}", {"site": site})
+
+
+def add_subnet(new: SubnetNew) -> Call[SubnetPlan]:
+    """Plan a subnet. Raises BadInput."""
+    return call(SubnetPlan, "POST", "/api/plan/subnets", body=new)
+
+
+def draft_subnet(new: SubnetNew) -> Call[Problems]:
+    """The mistakes that a new subnet would be or bring."""
+    return call(Problems, "POST", "/api/plan/subnets/draft", body=new)
+
+
+def edit_subnet(identity: int, edit: SubnetEdit) -> Call[SubnetPlan]:
+    """Change a subnet. Raises BadInput, NotFound, StaleEdit."""
+    return call(SubnetPlan, "PATCH", f"/api/plan/subnets/{identity}", body=edit)
+
+
+def remove_subnet(identity: int) -> Call[None]:
+    """Take a subnet without assignments away."""
+    return call(None, "DELETE", f"/api/plan/subnets/{identity}")
+
+
+def split_subnet(identity: int, prefix: int) -> Call[list[SubnetView]]:
+    """Cut a subnet into equal parts with everything in it."""
+    return call(list[SubnetView], "POST", f"/api/plan/subnets/{identity}/split", body=SplitSubnet(prefix=prefix))
+
+
+def join_subnets(identity: int, others: Sequence[int]) -> Call[SubnetPlan]:
+    """Make neighbours one."""
+    return call(SubnetPlan, "POST", f"/api/plan/subnets/{identity}/join", body=JoinSubnets(others=list(others)))
+
+
+def bands(subnet: int | None = None) -> Call[list[BandView]]:
+    """Bands of a subnet, or of all."""
+    return call(list[BandView], "GET", "/api/bands", {"subnet": subnet})
+
+
+def add_band(new: BandNew) -> Call[BandView]:
+    """Draw a band. Raises BadInput."""
+    return call(BandView, "POST", "/api/bands", body=new)
+
+
+def draft_band(draft: BandDraft) -> Call[Problems]:
+    """The mistakes that a band would be or bring."""
+    return call(Problems, "POST", "/api/bands/draft", body=draft)
+
+
+def edit_band(identity: int, edit: BandEdit) -> Call[BandView]:
+    """Change a band. Raises BadInput, NotFound, StaleEdit."""
+    return call(BandView, "PATCH", f"/api/bands/{identity}", body=edit)
+
+
+def remove_band(identity: int) -> Call[None]:
+    """Take a band away."""
+    return call(None, "DELETE", f"/api/bands/{identity}")
+
+
+def plan_problems(subnet: str | None = None) -> Call[Problems]:
+    """Every mistake in the plan, or in one subnet."""
+    return call(Problems, "GET", "/api/plan/problems", {"subnet": subnet})
+
+
+def role_rules() -> Call[list[RoleRule]]:
+    """The roles and what they mean for planning."""
+    return call(list[RoleRule], "GET", "/api/roles")
+
+
+def set_role_rule(rule: RoleRule) -> Call[None]:
+    """Set a role's rule, or add a role of the site's own."""
+    return call(None, "PUT", "/api/roles", body=rule)
+
+
+def forget_role_rule(name: str) -> Call[None]:
+    """Back to the usual rule of a role."""
+    return call(None, "DELETE", f"/api/roles/{quote(name, safe='')}")
+
+
+def assignment_page(
+    q: str = "", subnet: str | None = None, site: str | None = None, kind: AssignmentKind | None = None,
+    role: str | None = None, on: bool | None = None, sort: str = "address", descending: bool = False,
+    cursor: str | None = None, offset: int = 0, limit: int = 200,
+) -> Call[AssignmentPage]:  # fmt: skip
+    """A page of the assignments that match all filters."""
+    return call(AssignmentPage, "GET", "/api/assignments", locals())
+
+
+def assignment(which: str, site: str | None = None) -> Call[AssignmentView]:
+    """One assignment by id or address. Raises NotFound."""
+    return call(AssignmentView, "GET", f"/api/assignments/{quote(which, safe='')}", {"site": site})
+
+
+def assign(new: AssignmentNew) -> Call[AssignmentView]:
+    """Give an address to a device. Raises BadInput, Conflict (saying who has it)."""
+    return call(AssignmentView, "POST", "/api/assignments", body=new)
+
+
+def edit_assignment(identity: int, edit: AssignmentEdit) -> Call[AssignmentView]:
+    """Change an assignment. Raises BadInput, NotFound, StaleEdit."""
+    return call(AssignmentView, "PATCH", f"/api/assignments/{identity}", body=edit)
+
+
+def move_assignment(identity: int, address: str, version: int | None = None, anyway: bool = False) -> Call[Moved]:
+    """Another address; gives what still has the old one entered. Raises Conflict, BadInput, StaleEdit."""
+    body = Move(address=address, version=version, anyway=anyway)
+    return call(Moved, "POST", f"/api/assignments/{identity}/move", body=body)
+
+
+def release(identity: int) -> Call[None]:
+    """The address is nobody's any more."""
+    return call(None, "DELETE", f"/api/assignments/{identity}")
+
+
+def uses(address: str | None = None, site: str | None = None) -> Call[list[UseView]]:
+    """Who uses an address, or all uses."""
+    return call(list[UseView], "GET", "/api/uses", {"address": address, "site": site})
+
+
+def add_use(new: UseNew) -> Call[UseView]:
+    """Record who uses an address for what."""
+    return call(UseView, "POST", "/api/uses", body=new)
+
+
+def finish_use(identity: int) -> Call[UseView]:
+    """After a move: the new address was entered there."""
+    return call(UseView, "POST", f"/api/uses/{identity}/done")
+
+
+def remove_use(identity: int) -> Call[None]:
+    """Forget a use."""
+    return call(None, "DELETE", f"/api/uses/{identity}")
+
+
+def free(search: Search) -> Call[FreeAnswer]:
+    """Free addresses with their proof. Raises BadInput, NotFound."""
+    return call(FreeAnswer, "POST", "/api/free", body=search)
+
+
+def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candidate]:
+    """Whether one address is free, with the evidence."""
+    return call(Candidate, "POST", "/api/prove", body=ProveRequest(address=address, site=site, ask=ask))

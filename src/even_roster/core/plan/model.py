@@ -1,0 +1,359 @@
+"""The plan as values: sites, subnets, bands, assignments, uses, and `Plan`, which holds them with their indexes.
+
+`Plan` answers what every rule asks (who has this address, which band is it in, what is free between) in time
+that does not grow with the size of a subnet. It never decides anything: that is for `checks`, `proof` and `free`.
+Addresses are 32-bit integers, MACs 48-bit integers, so that a hundred thousand assignments stay small.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right, insort
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from enum import StrEnum
+from ipaddress import IPv4Address, IPv4Network
+
+from ..mac import Mac
+from ..span import Span, usable
+from ..text import host_key
+from .roles import DEFAULT_RULES, UNKNOWN_ROLE, RoleRule
+from .runs import Runs
+
+
+class BandKind(StrEnum):
+    """What a stretch of a subnet is for: typed-in addresses, a DHCP pool, or nothing yet."""
+
+    STATIC = "static"
+    POOL = "pool"
+    SPARE = "spare"
+
+
+class AssignmentKind(StrEnum):
+    """How a device gets its address: typed into it, or reserved for it at the DHCP server."""
+
+    STATIC = "static"
+    RESERVED = "reserved"
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """A place with a network of its own; `here` marks the one this service stands in."""
+
+    id: int
+    name: str
+    here: bool = False
+    notes: str = ""
+    version: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class HandedOut:
+    """What a DHCP server hands out with an address (RFC 2132); empty values mean those of the subnet.
+
+    `lease_seconds` 0 means the server's own; `vendor_options` are (code, hexadecimal value) pairs.
+    """
+
+    lease_seconds: int = 0
+    gateway: int | None = None
+    dns: tuple[int, ...] = ()
+    domain: str = ""
+    ntp: tuple[int, ...] = ()
+    boot_server: str = ""
+    boot_file: str = ""
+    vendor_options: tuple[tuple[int, str], ...] = ()
+
+    def over(self, base: HandedOut) -> HandedOut:
+        """These values, filled up from `base` where they are empty."""
+        return HandedOut(
+            self.lease_seconds or base.lease_seconds, base.gateway if self.gateway is None else self.gateway,
+            self.dns or base.dns, self.domain or base.domain, self.ntp or base.ntp,
+            self.boot_server or base.boot_server, self.boot_file or base.boot_file,
+            self.vendor_options or base.vendor_options,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Subnet:
+    """A planned subnet. A `supernet` is a block that holds subnets and no hosts of its own."""
+
+    id: int
+    site: int
+    name: str
+    network: IPv4Network
+    gateway: int | None = None
+    dns: tuple[int, ...] = ()
+    domain: str = ""
+    ntp: tuple[int, ...] = ()
+    vlan: int | None = None
+    supernet: bool = False
+    notes: str = ""
+    version: int = 1
+
+    @property
+    def first(self) -> int:
+        """The network address."""
+        return int(self.network.network_address)
+
+    @property
+    def last(self) -> int:
+        """The highest address, the broadcast address where there is one."""
+        return int(self.network.broadcast_address)
+
+    @property
+    def hosts(self) -> Span:
+        """What a host may have (RFC 3021 for a /31)."""
+        return usable(self.network)
+
+    @property
+    def handed_out(self) -> HandedOut:
+        """What its pools hand out unless they say otherwise."""
+        return HandedOut(0, self.gateway, self.dns, self.domain, self.ntp)
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """A stretch of a subnet with one purpose. `roles` empty means any; `server` is the DHCP server of a pool."""
+
+    id: int
+    subnet: int
+    kind: BandKind
+    first: int
+    last: int
+    name: str = ""
+    roles: tuple[str, ...] = ()
+    options: HandedOut = field(default_factory=HandedOut)
+    server: int | None = None
+    notes: str = ""
+    version: int = 1
+
+    @property
+    def span(self) -> Span:
+        """Its addresses."""
+        return Span.of_ints(self.first, self.last)
+
+    def __contains__(self, address: object) -> bool:
+        return isinstance(address, int) and self.first <= address <= self.last
+
+    @property
+    def title(self) -> str:
+        """What to call it in a sentence."""
+        what = f"{'pool' if self.kind is BandKind.POOL else f'{self.kind} band'}"
+        return f"{what} {self.name}" if self.name else f"{what} {self.span}"
+
+
+@dataclass(frozen=True, slots=True)
+class Assignment:
+    """An address given to an adapter (`mac`), or to a name that was not seen yet (`mac` None). Off ones keep it."""
+
+    id: int
+    site: int
+    subnet: int
+    address: int
+    kind: AssignmentKind
+    mac: int | None = None
+    name: str = ""
+    role: str = ""
+    note: str = ""
+    on: bool = True
+    version: int = 1
+
+    @property
+    def title(self) -> str:
+        """Whom it belongs to, for a sentence."""
+        return self.name or (str(Mac(self.mac)) if self.mac is not None else "nobody")
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """`user` uses `address` for `purpose`. After a move, `moved_to` is the address that must be entered there."""
+
+    id: int
+    site: int
+    user: str
+    address: int
+    purpose: str
+    moved_to: int | None = None
+    version: int = 1
+
+
+Item = Site | Subnet | Band | Assignment | Use
+
+
+class Plan:
+    """All of the plan, indexed. `put` and `drop` keep the indexes; nothing else may change them."""
+
+    def __init__(self, items: Iterable[Item] = (), rules: Iterable[RoleRule] = DEFAULT_RULES) -> None:
+        self.sites: dict[int, Site] = {}
+        self.subnets: dict[int, Subnet] = {}
+        self.bands: dict[int, Band] = {}
+        self.assignments: dict[int, Assignment] = {}
+        self.uses: dict[int, Use] = {}
+        self.rules: dict[str, RoleRule] = {rule.name: rule for rule in rules}
+        self._bands_of: dict[int, list[Band]] = defaultdict(list)
+        self._at: dict[tuple[int, int], Assignment] = {}
+        self._addresses: dict[int, list[int]] = defaultdict(list)
+        self._taken: dict[int, Runs] = defaultdict(Runs)
+        self._of_mac: dict[int, set[int]] = defaultdict(set)
+        self._of_name: dict[tuple[int, str], set[int]] = defaultdict(set)
+        self._uses_at: dict[tuple[int, int], set[int]] = defaultdict(set)
+        self._sorted_subnets: dict[int, list[Subnet]] = {}
+        self._load(items)
+
+    def _load(self, items: Iterable[Item]) -> None:
+        """As many `put`s, but the sorted lists are sorted once."""
+        addresses: dict[int, list[int]] = defaultdict(list)
+        for item in items:
+            if isinstance(item, Assignment):
+                self._index(item)
+                addresses[item.site].append(item.address)
+            else:
+                self.put(item)
+        for site, found in addresses.items():
+            self._addresses[site] = sorted(found)
+            self._taken[site] = Runs(found)
+
+    def put(self, item: Item) -> None:
+        """Take an item in, or replace the one of its kind and id."""
+        self.drop(item)
+        match item:
+            case Site():
+                self.sites[item.id] = item
+            case Subnet():
+                self.subnets[item.id] = item
+                self._sorted_subnets.pop(item.site, None)
+            case Band():
+                self.bands[item.id] = item
+                insort(self._bands_of[item.subnet], item, key=lambda band: (band.first, band.last, band.id))
+            case Assignment():
+                self._index(item)
+                insort(self._addresses[item.site], item.address)
+                self._taken[item.site].add(item.address)
+            case Use():
+                self.uses[item.id] = item
+                self._uses_at[item.site, item.address].add(item.id)
+
+    def _index(self, item: Assignment) -> None:
+        self.assignments[item.id] = item
+        self._at[item.site, item.address] = item
+        if item.mac is not None:
+            self._of_mac[item.mac].add(item.id)
+        if item.name:
+            self._of_name[item.site, host_key(item.name)].add(item.id)
+
+    def drop(self, item: Item) -> None:
+        """Take the item of this kind and id out, whatever its values are now."""
+        match item:
+            case Site():
+                self.sites.pop(item.id, None)
+            case Subnet():
+                if old_subnet := self.subnets.pop(item.id, None):
+                    self._sorted_subnets.pop(old_subnet.site, None)
+            case Band():
+                if old_band := self.bands.pop(item.id, None):
+                    self._bands_of[old_band.subnet].remove(old_band)
+            case Assignment():
+                self._drop_assignment(item.id)
+            case Use():
+                if old_use := self.uses.pop(item.id, None):
+                    self._uses_at[old_use.site, old_use.address].discard(old_use.id)
+
+    def _drop_assignment(self, identity: int) -> None:
+        old = self.assignments.pop(identity, None)
+        if old is None:
+            return
+        if self._at.get((old.site, old.address)) is old:
+            del self._at[old.site, old.address]
+            self._taken[old.site].remove(old.address)
+        addresses = self._addresses[old.site]
+        del addresses[bisect_left(addresses, old.address)]
+        if old.mac is not None:
+            self._of_mac[old.mac].discard(identity)
+        if old.name:
+            self._of_name[old.site, host_key(old.name)].discard(identity)
+
+    @property
+    def here(self) -> Site | None:
+        """The site this service stands in."""
+        return next((site for site in self.sites.values() if site.here), None)
+
+    def rule(self, role: str) -> RoleRule:
+        """The rule of a role; an unknown one is free."""
+        return self.rules.get(role, UNKNOWN_ROLE)
+
+    def subnets_of(self, site: int) -> list[Subnet]:
+        """A site's subnets by address, the larger first where they begin together."""
+        found = self._sorted_subnets.get(site)
+        if found is None:
+            found = sorted(
+                (s for s in self.subnets.values() if s.site == site), key=lambda s: (s.first, s.network.prefixlen)
+            )
+            self._sorted_subnets[site] = found
+        return found
+
+    def subnet_at(self, site: int, address: int) -> Subnet | None:
+        """The smallest subnet, supernets left out, that an address lies in."""
+        subnets = self.subnets_of(site)
+        at = bisect_right(subnets, address, key=lambda s: s.first)
+        best: Subnet | None = None
+        for subnet in reversed(subnets[:at]):
+            if subnet.supernet:
+                continue
+            if subnet.last >= address and (best is None or subnet.network.prefixlen > best.network.prefixlen):
+                best = subnet
+            elif best is not None or (subnet.last < address and subnet.network.prefixlen < 31):
+                break
+        return best
+
+    def bands_of(self, subnet: int) -> list[Band]:
+        """A subnet's bands by address."""
+        return self._bands_of.get(subnet, [])
+
+    def band_at(self, subnet: int, address: int) -> Band | None:
+        """The band of a subnet that an address lies in."""
+        bands = self.bands_of(subnet)
+        at = bisect_right(bands, address, key=lambda band: band.first) - 1
+        return bands[at] if at >= 0 and bands[at].last >= address else None
+
+    def pools(self) -> Iterator[Band]:
+        """Every pool."""
+        return (band for band in self.bands.values() if band.kind is BandKind.POOL)
+
+    def at(self, site: int, address: int) -> Assignment | None:
+        """The assignment of an address."""
+        return self._at.get((site, address))
+
+    def taken(self, site: int) -> Runs:
+        """Every assigned address of a site."""
+        return self._taken[site]
+
+    def assigned_in(self, site: int, first: int, last: int) -> Iterator[Assignment]:
+        """The assignments within first..last, by address."""
+        addresses = self._addresses.get(site, [])
+        at = bisect_left(addresses, first)
+        while at < len(addresses) and addresses[at] <= last:
+            yield self._at[site, addresses[at]]
+            at += 1
+
+    def count_in(self, site: int, first: int, last: int) -> int:
+        """How many assignments lie within first..last; two binary searches."""
+        addresses = self._addresses.get(site, [])
+        return bisect_right(addresses, last) - bisect_left(addresses, first)
+
+    def of_mac(self, mac: int) -> list[Assignment]:
+        """The assignments of a MAC, at all sites, by address."""
+        return sorted((self.assignments[i] for i in self._of_mac.get(mac, ())), key=lambda a: (a.site, a.address))
+
+    def of_name(self, site: int, name: str) -> list[Assignment]:
+        """The assignments of a hostname at a site, by address."""
+        found = self._of_name.get((site, host_key(name)), ())
+        return sorted((self.assignments[i] for i in found), key=lambda a: a.address)
+
+    def uses_at(self, site: int, address: int) -> list[Use]:
+        """Who uses an address."""
+        return sorted((self.uses[i] for i in self._uses_at.get((site, address), ())), key=lambda use: use.id)
+
+
+def dotted(address: int) -> str:
+    """An address as people write it."""
+    return str(IPv4Address(address))

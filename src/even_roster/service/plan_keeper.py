@@ -1,0 +1,154 @@
+"""Keeps the plan of a running service: the values in memory, their problems, what was seen where, and every edit.
+
+The records are the truth; this is their image, so that questions about free addresses and mistakes cost no query.
+All edits of the plan go through `edit`, one after the other, so that two people can never both get an address.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection
+
+from ..core.plan.checks import Checker, Problem, Severity, apply
+from ..core.plan.free import Seen
+from ..core.plan.model import Item, Plan
+from ..core.plan.runs import Runs
+from ..core.stays import Sighting
+from ..store import lease_records, plan_records, seen_records
+from ..store.database import Database
+from ..store.plan_edits import PlanEditor, Saved
+
+
+class PlanRefused(ValueError):
+    """An edit would put mistakes into the plan; `problems` are those it would add. `anyway` helps where none is refused."""
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        self.problems = tuple(problems)
+        self.anyway = not any(problem.severity is Severity.REFUSED for problem in problems)
+        super().__init__(". ".join(problem.said for problem in problems))
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """One edit: items before and after, and what the list of changes says: action, kind, item, before, after."""
+
+    action: str
+    kind: str
+    item: str
+    before: tuple[Item, ...] = ()
+    after: tuple[Item, ...] = ()
+    told: tuple[Any, Any] = (None, None)
+
+
+class PlanKeeper:
+    """The plan of one service."""
+
+    def __init__(self, database: Database, tell: Callable[[str, Any], None], now: Callable[[], int]) -> None:
+        self._database, self._tell, self._now = database, tell, now
+        self._lock = threading.RLock()
+        self._seen: dict[int, tuple[Runs, dict[int, int]]] = {}
+        self._held: dict[int, Runs] = {}
+        self.reload()
+
+    def reload(self) -> None:
+        """Read everything again from the records."""
+        with self._lock, self._database.read() as connection:
+            self.plan: Plan = plan_records.load(connection)
+            self.checker = Checker(self.plan)
+            self._seen = {site: (Runs(last), last) for site, last in seen_records.last_seen_by_site(connection).items()}
+            self._read_held(connection)
+
+    def _read_held(self, connection: Connection) -> None:
+        self._held = {
+            site: Runs(addresses) for site, addresses in lease_records.active_by_site(connection, self._now()).items()
+        }
+
+    @contextmanager
+    def reading(self) -> Iterator[Plan]:
+        """The plan, not changing while the block runs; keep it short."""
+        with self._lock:
+            yield self.plan
+
+    @property
+    def site_here(self) -> int:
+        """The id of the site this service stands in."""
+        here = self.plan.here
+        return here.id if here is not None else min(self.plan.sites)
+
+    def seen(self, site: int) -> Seen:
+        """What was ever seen at a site."""
+        runs, last = self._seen.setdefault(site, (Runs(), {}))
+        return Seen(runs, last)
+
+    def held(self, site: int) -> Runs:
+        """Leased addresses of a site, as the servers told last."""
+        return self._held.get(site, Runs())
+
+    def saw(self, sightings: Iterable[Sighting]) -> None:
+        """Sightings came in from the site here."""
+        with self._lock:
+            runs, last = self._seen.setdefault(self.site_here, (Runs(), {}))
+            for sighting in sightings:
+                if sighting.address:
+                    runs.add(sighting.address)
+                    last[sighting.address] = max(sighting.at, last.get(sighting.address, 0))
+
+    def leases_changed(self) -> None:
+        """The servers told their leases anew."""
+        with self._lock, self._database.read() as connection:
+            self._read_held(connection)
+
+    def draft(self, make: Callable[[Plan], Edit]) -> list[Problem]:
+        """The problems an edit would add; nothing is changed."""
+        with self._lock:
+            edit = make(self.plan)
+            return self.checker.draft(edit.before, edit.after)
+
+    def edit(self, who: str, make: Callable[[Plan], Edit], *, anyway: bool = False) -> Saved:
+        """Make one edit. `make` sees the plan as it is at that moment and may raise.
+
+        Raises PlanRefused, PlanConflict and what `make` raises; then nothing has changed.
+        """
+        with self._lock:
+            edit = make(self.plan)
+            if edit.before == edit.after:
+                return Saved(0, edit.before, edit.after)
+            found = self.checker.draft(edit.before, edit.after)
+            barred = [
+                p for p in found if p.severity is Severity.REFUSED or (p.severity is Severity.MISTAKE and not anyway)
+            ]
+            if barred:
+                raise PlanRefused(barred)
+            with self._database.write() as connection:
+                editor = PlanEditor(connection, who, self._now())
+                saved = editor.save(edit.action, edit.item, edit.before, edit.after, edit.told, edit.kind)
+            self._applied(saved)
+            return saved
+
+    def undo(self, who: str, change: int) -> bool:
+        """Take a change of the plan back; False when it is not one of the plan. Raises Missing, EditError."""
+        with self._lock:
+            with self._database.write() as connection:
+                editor = PlanEditor(connection, who, self._now())
+                if not editor.is_plan_change(change):
+                    return False
+                saved = editor.undo(change)
+            self._applied(saved)
+            return True
+
+    def rules_changed(self) -> None:
+        """The roles' rules were edited."""
+        with self._lock, self._database.read() as connection:
+            self.plan.rules = {rule.name: rule for rule in plan_records.rules(connection)}
+            self.checker.check_all()
+
+    def _applied(self, saved: Saved) -> None:
+        apply(self.plan, saved.before, saved.after)
+        self.checker.changed(saved.before, saved.after)
+        kinds = {plan_records.kind_of(item) for item in (*saved.before, *saved.after)}
+        self._tell("plan", {"change": saved.change, "kinds": sorted(kinds)})

@@ -1,0 +1,114 @@
+"""What was seen where, for planning: last times by address, and holders with their names."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import ColumnElement, Connection, func, or_, select
+
+from ..core.plan.checks import Observed
+from ..core.plan.proof import LastSeen
+from .listing import in_list
+from .tables import NO_ADDRESS, NO_MAC, adapters, devices, name_stays, segments, sites, stays
+
+
+def last_seen_by_site(connection: Connection) -> dict[int, dict[int, int]]:
+    """When each address was seen last (UTC ms), by site; segments without a site belong to the one here."""
+    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
+    site = func.coalesce(segments.c.site_id, here)
+    query = (
+        select(site, stays.c.address, func.max(stays.c.last))
+        .join(segments, segments.c.id == stays.c.segment_id)
+        .group_by(site, stays.c.address)
+    )
+    found: dict[int, dict[int, int]] = {}
+    for place, address, last in connection.execute(query):
+        found.setdefault(place, {})[address] = last
+    return found
+
+
+def _at_site(site: int) -> ColumnElement[bool]:
+    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
+    return func.coalesce(segments.c.site_id, here) == site
+
+
+def last_holders(connection: Connection, site: int, addresses: list[int]) -> dict[int, LastSeen]:
+    """When and by whom each of some addresses was held last, at one site."""
+    query = (
+        select(stays.c.address, stays.c.mac, stays.c.last, devices.c.name, devices.c.seen_name)
+        .join(segments, segments.c.id == stays.c.segment_id)
+        .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
+        .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
+        .where(in_list(stays.c.address, addresses), _at_site(site))
+        .order_by(stays.c.last)
+    )
+    return {
+        row.address: LastSeen(row.last, row.mac, row.name or row.seen_name or "") for row in connection.execute(query)
+    }
+
+
+def names_for(connection: Connection, addresses: list[int], since: int) -> dict[int, list[str]]:
+    """Names that the site's DNS gave for addresses since a time (UTC ms)."""
+    query = select(name_stays.c.address, name_stays.c.name).where(
+        in_list(name_stays.c.address, addresses), name_stays.c.source == "dns", name_stays.c.last >= since
+    )
+    found: dict[int, list[str]] = {}
+    for address, name in connection.execute(query):
+        found.setdefault(address, []).append(name)
+    return found
+
+
+def places_of(connection: Connection, macs: list[int]) -> dict[int, list[tuple[int, LastSeen]]]:
+    """Where MACs were seen, the latest first."""
+    query = (
+        select(stays.c.mac, stays.c.address, func.max(stays.c.last).label("last"))
+        .where(in_list(stays.c.mac, macs))
+        .group_by(stays.c.mac, stays.c.address)
+        .order_by(func.max(stays.c.last).desc())
+    )
+    found: dict[int, list[tuple[int, LastSeen]]] = {}
+    for mac, address, last in connection.execute(query):
+        found.setdefault(mac, []).append((address, LastSeen(last, mac)))
+    return found
+
+
+def in_pools(connection: Connection, spans: list[tuple[int, int]], roles: list[str]) -> list[Observed]:
+    """Devices of some roles whose address lies in some spans."""
+    if not spans or not roles:
+        return []
+    inside = or_(*(devices.c.address.between(first, last) for first, last in spans))
+    query = select(devices).where(devices.c.retired.is_(False), inside, devices.c.role.in_(roles))
+    return [
+        Observed(row.id, row.name or row.seen_name, row.role, row.address, row.mac if row.mac != NO_MAC else None)
+        for row in connection.execute(query.order_by(devices.c.address))
+        if row.address != NO_ADDRESS
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class KnownAs:
+    """What the roster knows of a MAC: its device, its name, role and when it was seen last (UTC ms, 0 for never)."""
+
+    device: int
+    name: str
+    role: str
+    last_seen: int
+    address: int | None
+
+
+def known_macs(connection: Connection, macs: list[int]) -> dict[int, KnownAs]:
+    """What the roster knows of some MACs."""
+    query: Any = (
+        select(adapters.c.mac, adapters.c.last_seen, devices.c.id, devices.c.name, devices.c.seen_name, devices.c.role,
+               devices.c.address)
+        .join(devices, devices.c.id == adapters.c.device_id)
+        .where(in_list(adapters.c.mac, macs))
+    )  # fmt: skip
+    return {
+        row.mac: KnownAs(
+            row.id, row.name or row.seen_name, row.role, row.last_seen,
+            row.address if row.address != NO_ADDRESS else None,
+        )
+        for row in connection.execute(query)
+    }  # fmt: skip

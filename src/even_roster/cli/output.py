@@ -49,6 +49,10 @@ class Out:
             separator = ",\n"
         write("\n]}\n")
 
+    def raw(self, text: str) -> None:
+        """A text exactly as it is: a file's contents."""
+        sys.stdout.write(text)
+
     def say(self, text: str, style: str = "") -> None:
         """A line for people; nothing with --json."""
         if not self.as_json:

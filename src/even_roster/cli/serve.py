@@ -77,8 +77,11 @@ def _demo(options: argparse.Namespace) -> int:
 
     def prepare(context: Context) -> None:
         from ..service.demo import give_prefixes
+        from ..service.larkspur_plan import plan_larkspur
 
         give_prefixes(context, larkspur.VENDORS.values())
+        if options.hosts is None:
+            plan_larkspur(context, site)
 
     given = {"home": home, "listen": options.listen}
     return _run(given, StandinMachine(site), options.verbose, prepare, browser=not options.no_open, site=site.name)

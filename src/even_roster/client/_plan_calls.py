@@ -5,6 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from urllib.parse import quote
 
+from ..api.dhcp import (
+    AdoptDone,
+    AdoptRequest,
+    DhcpPreview,
+    DhcpServerEdit,
+    DhcpServerNew,
+    DhcpServerView,
+    ExportText,
+    LeaseView,
+    PoolView,
+    PublishDone,
+    PublishRequest,
+)
 from ..api.plan import (
     AssignmentEdit,
     AssignmentKind,
@@ -205,3 +218,62 @@ def free(search: Search) -> Call[FreeAnswer]:
 def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candidate]:
     """Whether one address is free, with the evidence."""
     return call(Candidate, "POST", "/api/prove", body=ProveRequest(address=address, site=site, ask=ask))
+
+
+def dhcp_servers() -> Call[list[DhcpServerView]]:
+    """All DHCP servers."""
+    return call(list[DhcpServerView], "GET", "/api/dhcp/servers")
+
+
+def add_dhcp_server(new: DhcpServerNew) -> Call[DhcpServerView]:
+    """Manage a DHCP server. Raises BadInput."""
+    return call(DhcpServerView, "POST", "/api/dhcp/servers", body=new)
+
+
+def edit_dhcp_server(identity: int, edit: DhcpServerEdit) -> Call[DhcpServerView]:
+    """Change how a server is reached."""
+    return call(DhcpServerView, "PATCH", f"/api/dhcp/servers/{identity}", body=edit)
+
+
+def remove_dhcp_server(identity: int) -> Call[None]:
+    """Manage a server no longer."""
+    return call(None, "DELETE", f"/api/dhcp/servers/{identity}")
+
+
+def dhcp_preview(identity: int) -> Call[DhcpPreview]:
+    """What publishing would change. Raises ServiceFault when the server cannot be read."""
+    return call(DhcpPreview, "POST", f"/api/dhcp/servers/{identity}/preview")
+
+
+def dhcp_publish(identity: int, digest: str | None = None) -> Call[PublishDone]:
+    """Send the plan to a server. Raises BadInput when its own check refuses, ServiceFault when it fails; then it is as
+    it was."""
+    return call(PublishDone, "POST", f"/api/dhcp/servers/{identity}/publish", body=PublishRequest(digest=digest))
+
+
+def dhcp_adopt(identity: int, dry_run: bool = True) -> Call[AdoptDone]:
+    """Take a server's pools and reservations into the plan."""
+    return call(AdoptDone, "POST", f"/api/dhcp/servers/{identity}/adopt", body=AdoptRequest(dry_run=dry_run))
+
+
+def dhcp_read(identity: int) -> Call[DhcpServerView]:
+    """Read a server's leases now."""
+    return call(DhcpServerView, "POST", f"/api/dhcp/servers/{identity}/read")
+
+
+def dhcp_leases(server: int | None = None) -> Call[list[LeaseView]]:
+    """Leases as the servers told them last."""
+    return call(list[LeaseView], "GET", "/api/dhcp/leases", {"server": server})
+
+
+def dhcp_pools() -> Call[list[PoolView]]:
+    """How full every pool is."""
+    return call(list[PoolView], "GET", "/api/dhcp/pools")
+
+
+def dhcp_export(
+    form: str = "json", server: int | None = None, subnet: str | None = None, notation: str = "colons"
+) -> Call[ExportText]:
+    """Pools and reservations as a text: 'json', 'hosts' or 'sheet'."""
+    params = {"form": form, "server": server, "subnet": subnet, "notation": notation}
+    return call(ExportText, "GET", "/api/dhcp/export", params)

@@ -7,8 +7,8 @@ is a conflict, said in words, and nothing is published.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, fields
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
 from ipaddress import IPv4Network
 
 from .mac import Mac
@@ -50,10 +50,15 @@ class Scope:
 
 @dataclass(frozen=True, slots=True)
 class ScopeThere:
-    """A subnet as the server has it. `owned` are the keys of the parts that were written or adopted by the plan."""
+    """A subnet as the server has it.
+
+    `owned` are the keys of the parts that were written or adopted by the plan; `defaults` is what the server hands out
+    where the subnet says nothing of its own.
+    """
 
     scope: Scope
     owned: frozenset[str] = frozenset()
+    defaults: HandedOut = field(default_factory=HandedOut)
 
 
 def key_of(part: Pool | Reservation | str) -> str:
@@ -197,9 +202,11 @@ def _compare(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: list[
     """Compare one subnet; gives how many hand-written parts are left as they are."""
     network = str(wanted.network)
     left = _pools(wanted, now, lines, conflicts)
-    there = dict(option_items(now.scope.options))
+    there, usual = dict(option_items(now.scope.options)), dict(option_items(now.defaults))
     for name, value in option_items(wanted.options):
         before = there[name]
+        if not before and value == usual[name]:
+            continue
         if before == value or (not value and key_of(name) not in now.owned):
             left += 1 if before and key_of(name) not in now.owned else 0
             continue
@@ -269,6 +276,24 @@ def _reservations(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: 
     return left
 
 
+def lost(before: Iterable[ScopeThere], after: Iterable[ScopeThere]) -> list[str]:
+    """Hand-written parts that are not there any more: publishing must never cause any."""
+    now = {one.scope.network: one.scope for one in after}
+    found = []
+    for one in before:
+        scope = now.get(one.scope.network, Scope(one.scope.network))
+        there = dict(option_items(scope.options))
+        parts: list[tuple[Pool | Reservation | str, bool]] = [
+            *((pool, pool in scope.pools) for pool in one.scope.pools),
+            *((entry, entry in scope.reservations) for entry in one.scope.reservations),
+            *((name, there[name] == text) for name, text in option_items(one.scope.options) if text),
+        ]
+        found += [
+            f"{scope.network} {key_of(part)}" for part, kept in parts if not kept and key_of(part) not in one.owned
+        ]
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class Adoption:
     """What adopting a server's configuration adds to the plan, and what stands in the way, in words."""
@@ -277,6 +302,7 @@ class Adoption:
     pools: tuple[tuple[IPv4Network, Pool], ...]
     reservations: tuple[tuple[IPv4Network, Reservation], ...]
     refused: tuple[str, ...]
+    options: Mapping[IPv4Network, HandedOut] = field(default_factory=dict)
 
 
 def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) -> Adoption:
@@ -285,8 +311,10 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
     pools: list[tuple[IPv4Network, Pool]] = []
     reservations: list[tuple[IPv4Network, Reservation]] = []
     refused: list[str] = []
+    options: dict[IPv4Network, HandedOut] = {}
     for one in there:
         scope = one.scope
+        options[scope.network] = scope.options.over(one.defaults)
         subnet = next((s for s in plan.subnets_of(site) if s.network == scope.network), None)
         if subnet is None:
             clash = next(
@@ -295,7 +323,7 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
             if clash is not None:
                 refused.append(f"{scope.network} overlaps the planned {clash.network}: make the masks agree first")
                 continue
-            new_subnets.append(scope)
+            new_subnets.append(replace(scope, options=options[scope.network]))
         for pool in scope.pools:
             bands = plan.bands_of(subnet.id) if subnet else []
             same = next((b for b in bands if (b.first, b.last) == (pool.first, pool.last)), None)
@@ -316,4 +344,4 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
                 refused.append(f"the server reserves {entry}, the plan has {dotted(item.address)} for {item.title}")
             else:
                 reservations.append((scope.network, entry))
-    return Adoption(tuple(new_subnets), tuple(pools), tuple(reservations), tuple(refused))
+    return Adoption(tuple(new_subnets), tuple(pools), tuple(reservations), tuple(refused), options)

@@ -24,6 +24,7 @@ class Source(IntFlag):
     CONNECT = 8
     SELF = 16
     OVERHEARD = 32
+    LEASE = 64
 
     @property
     def words(self) -> list[str]:

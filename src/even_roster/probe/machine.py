@@ -75,6 +75,10 @@ class RealMachine:
         """The best door to an adapter's network that this account may use: raw frames, else the kernel's table."""
         return PacketSegment(adapter) if frames_permitted(adapter) else KernelSegment(adapter)
 
+    def dhcp_control(self, name: str) -> None:
+        """See Machine.dhcp_control."""
+        return None
+
 
 def _addresses(entries: Sequence[_Entry]) -> list[IPv4Interface]:
     found = []

@@ -136,3 +136,6 @@ class Machine(Protocol):
 
     def open(self, adapter: Adapter) -> Segment:
         """The best segment of an adapter that this account may use."""
+
+    def dhcp_control(self, name: str) -> Callable[[bytes], bytes] | None:
+        """The control door of a simulated DHCP server; None on a real machine, whose servers have doors of their own."""

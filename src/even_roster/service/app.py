@@ -22,9 +22,10 @@ from .. import __version__
 from ..api.common import Problem
 from .auth import Gate
 from .context import Context
+from .dhcp_manager import DhcpManager
 from .etags import EntityTags
 from .problems import install, respond
-from .routers import assignments, devices, find, network, scans, subnets, system, vendors
+from .routers import assignments, devices, dhcp, find, network, scans, subnets, system, vendors
 from .scan_manager import ScanManager
 
 STATIC = Path(__file__).parent / "static"
@@ -90,7 +91,9 @@ def create_app(context: Context) -> FastAPI:
     @contextlib.asynccontextmanager
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         context.loop = asyncio.get_running_loop()
+        dhcp_manager.begin()
         yield
+        await dhcp_manager.close()
         await scan_manager.close()
         context.hub.close()
         context.close()
@@ -100,10 +103,12 @@ def create_app(context: Context) -> FastAPI:
         openapi_url="/api/openapi.json", separate_input_output_schemas=False,
     )  # fmt: skip
     scan_manager = ScanManager(context)
+    dhcp_manager = DhcpManager(context)
     app.state.context = context
     app.state.scans = scan_manager
+    app.state.dhcp = dhcp_manager
     app.state.gate = Gate(context)
-    for module in (system, network, scans, devices, find, vendors, subnets, assignments):
+    for module in (system, network, scans, devices, find, vendors, subnets, assignments, dhcp):
         app.include_router(module.router)
     install(app)
     _serve_console(app)

@@ -1,13 +1,21 @@
-"""What the demo puts into a new roster: the site's own vendor prefixes, by the same edit a person would make."""
+"""What the demo puts into a new roster, by the same edits a person would make: vendors' prefixes and the site's plan."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 
+from sqlalchemy import insert
+
+from ..api.plan import AssignmentNew, BandNew, SiteEdit, SubnetNew, UseNew
 from ..core.vendors import Prefix
 from ..store import vendor_records
+from ..store.tables import dhcp_servers
+from . import planning, written
 from .context import Context
 from .deps import editing
+from .dhcp_manager import DhcpManager
+
+WHO = "demo"
 
 
 def give_prefixes(context: Context, vendors: Iterable[tuple[str, str]]) -> None:
@@ -17,6 +25,37 @@ def give_prefixes(context: Context, vendors: Iterable[tuple[str, str]]) -> None:
     for text, name in vendors:
         prefix = Prefix.parse(text)
         if prefix not in there:
-            with editing(context, "demo") as editor:
+            with editing(context, WHO) as editor:
                 editor.set_prefix(prefix.value, prefix.length, name)
     context.reload_own_vendors()
+
+
+def give_plan(
+    context: Context, site: str, server: str, subnets: Sequence[SubnetNew], bands: Mapping[str, Sequence[BandNew]],
+    assignments: Sequence[AssignmentNew], reservations: Sequence[AssignmentNew], uses: Sequence[UseNew],
+) -> None:  # fmt: skip
+    """The site's plan, where nothing is planned yet: subnets, what the DHCP server hands out already (adopted), bands,
+    addresses, and reservations that were entered but not published."""
+    if context.plan.plan.subnets:
+        return
+    here = context.plan.site_here
+    context.plan.edit(WHO, planning.edit_site(here, SiteEdit(name=site)))
+    for subnet in subnets:
+        context.plan.edit(WHO, planning.add_subnet(subnet, here))
+    with context.database.write() as connection:
+        values = {"site": here, "name": server, "kind": "standin", "settings": {}}
+        made = connection.execute(insert(dhcp_servers).values(**values)).inserted_primary_key
+        assert made is not None
+    manager = DhcpManager(context)
+    manager.read_leases(int(made[0]))
+    manager.adopt(int(made[0]), WHO)
+    for name, drawn in bands.items():
+        owner = written.known_subnet(context.plan.plan, here, name)
+        for band in drawn:
+            context.plan.edit(WHO, planning.add_band(band.model_copy(update={"subnet": owner.id})), anyway=True)
+    for new in (*assignments, *reservations):
+        assert new.address is not None
+        make = planning.assign(new, here, written.address(new.address), written.maybe_mac(new.mac))
+        context.plan.edit(WHO, make, anyway=True)
+    for use in uses:
+        context.plan.edit(WHO, planning.add_use(use, here))

@@ -18,6 +18,7 @@ from ..core.plan.reshape import ReshapeError
 from ..core.ranges import RangeError
 from ..core.targets import TargetError
 from ..core.vendors import VendorError
+from ..dhcp.server import ServerRefused, ServerTrouble
 from ..probe.segment import SegmentError
 from ..store.edits import EditError, Missing, StaleEdit
 from ..store.listing import CursorError
@@ -86,6 +87,10 @@ def of(error: Exception) -> Problem:
             )
         case ReshapeError() | PlanError():
             return _problem(422, "in_the_way", error)
+        case ServerRefused():
+            return _problem(422, "server_refused", error)
+        case ServerTrouble():
+            return _problem(503, "dhcp_server", error)
         case Taken():
             return _problem(409, "taken", error, field="address")
         case PlanConflict():
@@ -123,7 +128,7 @@ def install(app: FastAPI) -> None:
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
-        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict,
+        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict, ServerTrouble,
     ):  # fmt: skip
         app.add_exception_handler(kind, known)
     app.add_exception_handler(RequestValidationError, invalid)

@@ -42,7 +42,8 @@ class Host:
 
     `delay` is its reply time in seconds; `echo` False is a firewall that drops echo; `mute` means it answers nothing
     and only its own `chatter` (frames sent every few seconds, unasked) gives it away; `routes` makes it
-    a router between VLANs, `proxy_for` are addresses it answers ARP for.
+    a router between VLANs, `proxy_for` are addresses it answers ARP for; `by_dhcp` means it asks the site's server
+    for its address, with its label as hostname where `says_name`.
     """
 
     label: str
@@ -58,6 +59,8 @@ class Host:
     awake: Awake = field(default_factory=Awake)
     proxy_for: SpanSet = field(default_factory=SpanSet)
     chatter: tuple[bytes, ...] = ()
+    by_dhcp: bool = False
+    says_name: bool = True
 
     def on_arp(self, question: arp.Arp) -> list[Timed]:
         """Answer a question for an own address or one this host stands in for."""

@@ -11,7 +11,9 @@ from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ..core.adapters import Adapter
+from ..core.dhcp import Pool, Reservation, Scope
 from ..core.mac import Mac
+from ..core.plan.model import HandedOut
 from ..core.span import Span, SpanSet
 from ..wire import arp, ethernet, ipv4
 from .hosts import Awake, Host, HostNames
@@ -19,6 +21,7 @@ from .site import Site, SiteSubnet
 
 SEED = 1884
 DOMAIN = "larkspur.example"
+DHCP_SERVER = "ledger"
 
 SUBNETS = (
     SiteSubnet("Office", IPv4Network("10.44.10.0/24"), 10),
@@ -70,7 +73,27 @@ def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float
         ),
         Adapter("stage0", builder.mac("sallow", 0xE0002), (IPv4Interface("10.44.20.20/24"),), dns=(router,)),
     )
-    return Site("Larkspur Hall", SUBNETS, builder.hosts, adapters, "box-office", clock=clock, sleep=sleep)
+    site = Site("Larkspur Hall", SUBNETS, builder.hosts, adapters, "box-office", clock=clock, sleep=sleep)
+    site.serve_dhcp(DHCP_SERVER, IPv4Address("10.44.10.12"), _scopes(builder))
+    return site
+
+
+def _scopes(builder: _Builder) -> list[Scope]:
+    """What the site's DHCP server was set to by hand, before anybody planned anything."""
+    portables = [host for host in builder.hosts if host.label.startswith("portable-")][:3]
+    reserved = tuple(Reservation(h.mac.value, int(h.addresses[0]), h.label) for h in portables)
+    return [
+        _scope("10.44.10.0/24", "10.44.10.100", "10.44.10.199", 8 * 3600, reserved),
+        _scope("10.44.30.0/24", "10.44.30.150", "10.44.30.189", 4 * 3600),
+        _scope("10.44.64.0/22", "10.44.64.100", "10.44.64.251", 2 * 3600),
+    ]
+
+
+def _scope(network: str, first: str, last: str, seconds: int, reserved: tuple[Reservation, ...] = ()) -> Scope:
+    subnet = IPv4Network(network)
+    gateway = int(subnet.network_address) + 1
+    options = HandedOut(seconds, gateway, (int(IPv4Address("10.44.10.1")),), DOMAIN)
+    return Scope(subnet, (Pool(int(IPv4Address(first)), int(IPv4Address(last))),), options, reserved)
 
 
 class _Builder:
@@ -138,9 +161,17 @@ class _Builder:
         self._add("desk-front", "sallow", 10, "10.44.10.97")
         for number in range(1, 9):
             awake = Awake(240.0, 150.0, 30.0 * number) if number > 4 else Awake()
-            self._add(f"portable-{number:02}", "fenmoor", 10, f"10.44.10.{109 + number}", delay=0.03, awake=awake)
+            self._add(
+                f"portable-{number:02}",
+                "fenmoor",
+                10,
+                f"10.44.10.{109 + number}",
+                delay=0.03,
+                awake=awake,
+                by_dhcp=True,
+            )
         # One laptop, two adapters: the wired one bears the same name as the wireless one.
-        self._add("portable-02", "fenmoor", 10, "10.44.10.119")
+        self._add("portable-02", "fenmoor", 10, "10.44.10.119", by_dhcp=True)
         # A host that got no lease and gave itself a link-local address (RFC 3927); it asks for its neighbours in vain.
         lost = self.mac("marrowby")
         address = IPv4Address("169.254.77.12")
@@ -184,9 +215,9 @@ class _Builder:
         for number in range(1, 6):
             self._add(f"access-point-{number}", "tolvane", 30, f"10.44.30.{79 + number}")
         # An access point on a dynamic address.
-        self._add("access-point-6", "tolvane", 30, "10.44.30.171")
+        self._add("access-point-6", "tolvane", 30, "10.44.30.171", by_dhcp=True)
         # A device nobody knows.
-        self._add("unknown", "marrowby", 30, "10.44.30.188", mac=self._randomised())
+        self._add("unknown", "marrowby", 30, "10.44.30.188", mac=self._randomised(), by_dhcp=True, says_name=False)
 
     def cameras(self) -> None:
         """Cameras and their recorder."""
@@ -198,13 +229,13 @@ class _Builder:
     def visitors(self) -> None:
         """Visitors' wireless: nearly all randomised MACs, half of them asleep at any time."""
         self._router(64, "10.44.64.1")
-        for number in self._random.sample(range(100, 900), 140):
+        for number in self._random.sample(range(100, 252), 140):
             address = IPv4Address(int(IPv4Address("10.44.64.0")) + number)
             awake = Awake(600.0, 300.0, self._random.random() * 600)
             doze = self._random.uniform(0.02, 0.25)
             self._add(
                 f"visitor-{number}", "fenmoor", 64, str(address), mac=self._randomised(), names=HostNames(),
-                delay=doze, awake=awake,
+                delay=doze, awake=awake, by_dhcp=True, says_name=False,
             )  # fmt: skip
 
     def _randomised(self) -> Mac:

@@ -128,3 +128,8 @@ class StandinMachine:
         if adapter not in self.site.adapters:
             raise AdapterError(f"{adapter.name} is not an adapter of {self.site.name}")
         return StandinSegment(self.site, adapter)
+
+    def dhcp_control(self, name: str) -> Callable[[bytes], bytes] | None:
+        """See Machine.dhcp_control."""
+        server = self.site.dhcp_server(name)
+        return server.control if server is not None else None

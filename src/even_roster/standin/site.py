@@ -9,9 +9,12 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 
 from ..core.adapters import Adapter
-from ..core.mac import Mac
-from ..wire import arp, dns_messages, ethernet, ipv4
+from ..core.dhcp import Scope
+from ..core.mac import BROADCAST, Mac
+from ..wire import arp, dhcp, dns_messages, ethernet, ipv4
 from ..wire.errors import WireError
+from .dhcp_clients import Clients
+from .dhcp_server import StandinDhcp
 from .hosts import Host, Timed
 
 ROUTER_DELAY = 0.0006
@@ -40,6 +43,7 @@ class Site:
         *,
         clock: Callable[[], float] = time.monotonic,
         sleep: Callable[[float], None] = time.sleep,
+        epoch: float | None = None,
     ) -> None:
         self.name, self.subnets, self.adapters, self.own_name = name, tuple(subnets), tuple(adapters), own_name
         self.clock, self.sleep = clock, sleep
@@ -50,6 +54,9 @@ class Site:
         self._proxies: list[Host] = []
         self._vlan_of = {adapter.name: self._vlan(adapter) for adapter in adapters}
         self._routers: dict[int, set[Mac]] = defaultdict(set)
+        self.epoch = time.time() if epoch is None else epoch
+        self._dhcp: list[StandinDhcp] = []
+        self._clients = Clients(self._ask_dhcp, self._readdress)
         for host in hosts:
             self.plug(host)
 
@@ -63,6 +70,36 @@ class Site:
             self._proxies.append(host)
         if host.routes:
             self._routers[host.vlan].add(host.mac)
+
+    def serve_dhcp(self, name: str, address: IPv4Address, scopes: list[Scope]) -> StandinDhcp:
+        """Switch a DHCP server on; then the site's DHCP clients ask it for their addresses."""
+        server = StandinDhcp(name, address, scopes, self.elapsed, self.epoch)
+        self._dhcp.append(server)
+        for host in self.hosts:
+            if host.by_dhcp:
+                self._clients.join(host, self.elapsed())
+        return server
+
+    def dhcp_server(self, name: str) -> StandinDhcp | None:
+        """A DHCP server of the site by name."""
+        self._clients.catch_up(self.elapsed())
+        return next((server for server in self._dhcp if server.name == name), None)
+
+    def _ask_dhcp(self, host: Host, message: bytes) -> bytes | None:
+        """A client's message on its way to the server and back."""
+        answers = self._dhcp_answers(host.vlan, dhcp.decode(message))
+        return dhcp.encode(answers[0]) if answers else None
+
+    def _dhcp_answers(self, vlan: int, message: dhcp.Message) -> list[dhcp.Message]:
+        network = next(subnet.network for subnet in self.subnets if subnet.vlan == vlan)
+        found = (server.answer(message, network) for server in self._dhcp)
+        return [answer for answer in found if answer is not None]
+
+    def _readdress(self, host: Host, address: IPv4Address) -> None:
+        """A client got another address."""
+        self.unplug(host)
+        host.addresses = (address, *host.addresses[1:])
+        self.plug(host)
 
     def unplug(self, host: Host) -> None:
         """Take a host away."""
@@ -84,6 +121,7 @@ class Site:
 
     def deliver(self, adapter: str, data: bytes) -> list[Timed]:
         """What comes back to an adapter for a frame it sent: (seconds from now, frame) pairs."""
+        self._clients.catch_up(self.elapsed())
         try:
             frame = ethernet.decode(data)
             if frame.ethertype == ethernet.EtherType.ARP:
@@ -102,6 +140,8 @@ class Site:
 
     def _route(self, vlan: int, frame: ethernet.Frame, packet: ipv4.Packet) -> list[Timed]:
         """A packet to a host on the VLAN, or through the router to one behind it."""
+        if frame.destination == BROADCAST:
+            return self._broadcast(vlan, frame)
         now, address = self.elapsed(), int(packet.destination)
         for host in self._holders.get((vlan, address), ()):
             if host.mac == frame.destination and host.awake.at(now):
@@ -112,6 +152,17 @@ class Site:
             if host.vlan != vlan and host.awake.at(now):
                 return self._reply(host, frame, frame.destination, packet, host.delay + ROUTER_DELAY)
         return []
+
+    def _broadcast(self, vlan: int, frame: ethernet.Frame) -> list[Timed]:
+        """A broadcast datagram: DHCP servers are the ones that answer those."""
+        message = dhcp.of_frame(ethernet.encode(frame))
+        if message is None or not self._dhcp:
+            return []
+        router = next(iter(self._routers[vlan]), frame.source)
+        return [
+            (0.002, dhcp.frame(answer, router, frame.source, self._dhcp[0].address, dhcp.EVERYBODY))
+            for answer in self._dhcp_answers(vlan, message)
+        ]
 
     def _reply(self, host: Host, frame: ethernet.Frame, hop: Mac, packet: ipv4.Packet, delay: float) -> list[Timed]:
         answer = host.on_packet(packet)

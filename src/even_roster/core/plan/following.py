@@ -23,12 +23,14 @@ class State(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Lease:
-    """One lease as a server tells it: `expires` in UTC ms, None when it never does."""
+    """One lease as a server tells it: `expires` in UTC ms, None when it never does; `since` when it was given or
+    renewed last, None where the server does not say."""
 
     address: int
     mac: int | None
     name: str
     expires: int | None
+    since: int | None = None
 
     def active(self, now: int) -> bool:
         """True while it runs."""

@@ -1,0 +1,188 @@
+"""DHCP servers: their settings, what publishing would change, leases and pools."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .common import DeviceRef, MacView, Model, Time
+from .plan import HandedOutView
+
+ServerKind = Literal["kea", "dnsmasq", "standin"]
+
+
+class DhcpServerView(Model):
+    """A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing."""
+
+    id: int
+    version: int
+    site: int
+    site_name: str
+    name: str
+    kind: ServerKind
+    config: str
+    socket: str
+    leases: str
+    hosts: str
+    pid: str
+    published_at: Time | None
+    read_at: Time | None
+    trouble: str
+    pools: int
+    reservations: int
+    published: int
+
+
+class DhcpServerNew(Model):
+    """A server to manage. Kea: `config` (its file), `socket` (its control socket) or both. dnsmasq: `hosts` (its
+    dhcp-hostsfile, or a file in its dhcp-hostsdir), `config` to compare pools, `pid` to have it read again. `leases`
+    is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none."""
+
+    name: str = Field(min_length=1, max_length=80)
+    kind: ServerKind
+    site: str | None = None
+    config: str = ""
+    socket: str = ""
+    leases: str = ""
+    hosts: str = ""
+    pid: str = ""
+
+
+class DhcpServerEdit(Model):
+    """New values for a server; left-out ones stay."""
+
+    version: int | None = None
+    name: str | None = Field(default=None, min_length=1, max_length=80)
+    config: str | None = None
+    socket: str | None = None
+    leases: str | None = None
+    hosts: str | None = None
+    pid: str | None = None
+
+
+class DifferenceLine(Model):
+    """One difference by meaning: add, change or remove a pool, an option or a reservation."""
+
+    action: Literal["add", "change", "remove"]
+    what: str
+    subnet: str
+    before: str
+    after: str
+
+
+class TextLine(Model):
+    """A line of the configuration text, side by side: kept, added or removed; numbers count from 1."""
+
+    kind: Literal["kept", "added", "removed", "skipped"]
+    before: int | None
+    after: int | None
+    text: str
+
+
+class DhcpPreview(Model):
+    """What publishing would do. With `conflicts` it would be refused. `left` hand-written parts stay as they are.
+
+    `digest` names the configuration this was worked out on; give it to publish, so that nothing else is overwritten.
+    `text` is empty where it would be too long to read.
+    """
+
+    server: int
+    lines: list[DifferenceLine]
+    conflicts: list[str]
+    by_hand: list[str]
+    left: int
+    digest: str
+    text: list[TextLine]
+
+
+class PublishRequest(Model):
+    """`digest` is that of the preview; left out, whatever is there now is the base."""
+
+    digest: str | None = None
+
+
+class PublishDone(Model):
+    """What was published, and how it was checked and verified."""
+
+    server: int
+    lines: list[DifferenceLine]
+    notes: list[str]
+
+
+class AdoptRequest(Model):
+    """With `dry_run` nothing is changed."""
+
+    dry_run: bool = True
+
+
+class AdoptedPool(Model):
+    """A pool taken over from a server."""
+
+    subnet: str
+    first: str
+    last: str
+
+
+class AdoptedReservation(Model):
+    """A reservation taken over from a server."""
+
+    subnet: str
+    mac: str
+    address: str
+    name: str
+
+
+class AdoptedSubnet(Model):
+    """A subnet taken over from a server, with what it hands out."""
+
+    subnet: str
+    options: HandedOutView
+
+
+class AdoptDone(Model):
+    """What adopting a server's configuration adds to the plan, and what stands in the way."""
+
+    dry_run: bool
+    subnets: list[AdoptedSubnet]
+    pools: list[AdoptedPool]
+    reservations: list[AdoptedReservation]
+    refused: list[str]
+    change: int | None
+
+
+class LeaseView(Model):
+    """A lease as the server told it last; `expires` None means never."""
+
+    server: int
+    server_name: str
+    address: str
+    mac: MacView | None
+    name: str
+    expires: Time | None
+    active: bool
+    device: DeviceRef | None
+
+
+class PoolView(Model):
+    """How full a pool is. `leased` counts active leases in it, `reserved` reservations in it without one."""
+
+    band: int
+    subnet: int
+    subnet_name: str
+    name: str
+    first: str
+    last: str
+    server: int | None
+    server_name: str | None
+    size: int
+    leased: int
+    reserved: int
+    left: int
+    read_at: Time | None
+
+
+class ExportText(Model):
+    """Pools and reservations as a text to keep or to type from."""
+
+    text: str

@@ -1,0 +1,336 @@
+"""`roster dhcp …`: DHCP servers, what publishing would change, publish, adopt, leases, pools, exports."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from rich.text import Text
+
+from ..api.dhcp import AdoptDone, DhcpPreview, DhcpServerEdit, DhcpServerNew, DhcpServerView, DifferenceLine
+from ..client import Roster
+from .common import add_json, bad_input, connect, missing
+from .output import Out, ago, clock
+
+PATHS = ("config", "socket", "leases", "hosts", "pid")
+_MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "remove": ("-", "red")}
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    dhcp = commands.add_parser("dhcp", parents=[shared], help="DHCP servers: publish the plan, adopt, leases, pools")
+    actions = dhcp.add_subparsers(dest="action", metavar="ACTION", required=True)
+    listing = actions.add_parser("servers", parents=[shared], help="the servers, and how much of the plan they have")
+    listing.set_defaults(run=_servers)
+    add = actions.add_parser("add", parents=[shared], help="manage a server on this machine")
+    add.add_argument("name", metavar="NAME")
+    add.add_argument("kind", choices=("kea", "dnsmasq", "standin"))
+    add.add_argument("--site", metavar="NAME")
+    add.set_defaults(run=_add)
+    setting = actions.add_parser("set", parents=[shared], help="change how a server is reached")
+    setting.add_argument("name", metavar="SERVER")
+    setting.add_argument("--rename", metavar="NAME")
+    setting.set_defaults(run=_set)
+    for parser in (add, setting):
+        parser.add_argument("--config", metavar="FILE", help="its configuration file")
+        parser.add_argument("--socket", metavar="FILE", help="Kea's control socket")
+        parser.add_argument("--leases", metavar="FILE", help="its lease file")
+        parser.add_argument("--hosts", metavar="FILE", help="dnsmasq's dhcp-hostsfile, or a file in its dhcp-hostsdir")
+        parser.add_argument("--pid", metavar="FILE", help="its pid file, to have it read again")
+        add_json(parser)
+    remove = actions.add_parser("remove", parents=[shared], help="manage a server no longer; it stays as it is")
+    remove.add_argument("name", metavar="SERVER")
+    remove.set_defaults(run=_remove)
+    preview = actions.add_parser("preview", parents=[shared], help="the exact difference between plan and server")
+    preview.add_argument("--text", action="store_true", help="the configuration's lines too")
+    preview.set_defaults(run=_preview)
+    publish = actions.add_parser(
+        "publish", parents=[shared], help="send the plan: checked, verified, rolled back on failure"
+    )
+    publish.add_argument("--yes", action="store_true", help="do not ask")
+    publish.set_defaults(run=_publish)
+    adopt = actions.add_parser("adopt", parents=[shared], help="take a server's pools and reservations into the plan")
+    adopt.add_argument("--dry-run", action="store_true", help="only say what that would be")
+    adopt.set_defaults(run=_adopt)
+    leases = actions.add_parser("leases", parents=[shared], help="leases as the servers tell them")
+    leases.add_argument("--now", action="store_true", help="read the servers first")
+    leases.add_argument("--all", action="store_true", help="ended ones too")
+    leases.set_defaults(run=_leases)
+    for parser in (preview, publish, adopt, leases):
+        parser.add_argument("name", nargs="?", metavar="SERVER", help="the only one when left out")
+    pools = actions.add_parser("pools", parents=[shared], help="how full every pool is")
+    pools.set_defaults(run=_pools)
+    export = actions.add_parser("export", parents=[shared], help="pools and reservations for servers edited by hand")
+    export.add_argument("name", nargs="?", metavar="SERVER")
+    export.add_argument(
+        "--form", choices=("json", "hosts", "sheet"), default="json", help="sheet is for typing into web forms"
+    )
+    export.add_argument("--in", dest="subnet", metavar="SUBNET")
+    export.add_argument(
+        "--notation",
+        default="colons",
+        metavar="HOW",
+        help="MACs as colons, dashes, dots, bare; or COLONS, DASHES, BARE",
+    )
+    export.set_defaults(run=_export)
+    for parser in (listing, remove, preview, publish, adopt, leases, pools, export):
+        add_json(parser)
+
+
+def pick_server(roster: Roster, name: str | None) -> DhcpServerView:
+    """A server by name or id, or the only one. Raises NotFound."""
+    found = roster.dhcp_servers()
+    if name is None:
+        if len(found) == 1:
+            return found[0]
+        there = ", ".join(server.name for server in found)
+        raise missing(
+            f"name one of the servers: {there}" if found else "no DHCP server is managed yet: 'roster dhcp add'"
+        )
+    for server in found:
+        if name.casefold() == server.name.casefold() or name == str(server.id):
+            return server
+    raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
+
+
+def _paths(options: argparse.Namespace) -> dict[str, str]:
+    return {name: getattr(options, name) for name in PATHS if getattr(options, name) is not None}
+
+
+def _servers(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.dhcp_servers()
+    _print_servers(out, found)
+    return 0
+
+
+def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
+    if out.as_json:
+        out.json({"servers": found})
+        return
+    if not found:
+        out.say("No DHCP server is managed yet; add one with: roster dhcp add NAME kea --socket FILE --config FILE")
+        return
+    rows = [
+        (
+            str(s.id), s.name, s.kind, str(s.pools), f"{s.published} of {s.reservations}", ago(s.published_at),
+            ago(s.read_at),
+        )
+        for s in found
+    ]  # fmt: skip
+    out.table(
+        ("id", "server", "kind", "pools", "reservations there", "published", "leases read"), rows, right=("id", "pools")
+    )
+    for server in found:
+        if server.trouble:
+            out.say(f"{server.name}: {server.trouble}", "yellow")
+
+
+def _add(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    new = DhcpServerNew(name=options.name, kind=options.kind, site=options.site, **_paths(options))
+    with connect(options) as roster:
+        _print_servers(out, [roster.add_dhcp_server(new)])
+    return 0
+
+
+def _set(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name)
+        edit = DhcpServerEdit(version=server.version, name=options.rename, **_paths(options))
+        _print_servers(out, [roster.edit_dhcp_server(server.id, edit)])
+    return 0
+
+
+def _remove(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name)
+        roster.remove_dhcp_server(server.id)
+    if options.json:
+        out.json({"removed": server})
+    else:
+        out.say(f"{server.name} is managed no longer; what it hands out stays as it is.")
+    return 0
+
+
+def _preview(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("reading the server"):
+        server = pick_server(roster, options.name)
+        found = roster.dhcp_preview(server.id)
+    if options.json:
+        out.json(found)
+    else:
+        print_preview(out, server.name, found)
+        if options.text:
+            _print_text(out, found)
+    return 1 if found.conflicts else 0
+
+
+def print_preview(out: Out, name: str, found: DhcpPreview) -> None:
+    """A preview in words."""
+    if not found.lines and not found.conflicts:
+        out.say(f"{name} has everything as planned.")
+    _print_lines(out, found.lines)
+    for conflict in found.conflicts:
+        out.console.print(Text.assemble(("! ", "bold red"), conflict, "."))
+    for by_hand in found.by_hand:
+        out.console.print(Text.assemble(("by hand  ", "yellow"), by_hand, "."))
+    if found.left:
+        out.say(
+            f"{found.left} hand-written part{'' if found.left == 1 else 's'} of the configuration stay as they are.",
+            "dim",
+        )
+    if found.conflicts:
+        out.say("Nothing can be published while these stand against it.", "bold")
+
+
+def _print_lines(out: Out, lines: list[DifferenceLine]) -> None:
+    subnet = None
+    for line in lines:
+        if line.subnet != subnet:
+            subnet = line.subnet
+            out.say(subnet, "bold")
+        mark, style = _MARKS[line.action]
+        what = f"{line.before} → {line.after}" if line.action == "change" else line.after or line.before
+        out.console.print(Text.assemble((f"  {mark} ", style), f"{line.what:12} {what}"))
+
+
+def _print_text(out: Out, found: DhcpPreview) -> None:
+    marks = {"added": ("+", "green"), "removed": ("-", "red"), "kept": (" ", ""), "skipped": ("…", "dim")}
+    out.say("")
+    for line in found.text:
+        mark, style = marks[line.kind]
+        out.console.print(Text(f"{line.before or '':>6} {line.after or '':>6} {mark} {line.text}", style=style))
+
+
+def _publish(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        with out.waiting("reading the server"):
+            server = pick_server(roster, options.name)
+            found = roster.dhcp_preview(server.id)
+        if not options.json:
+            print_preview(out, server.name, found)
+        if found.conflicts:
+            if options.json:
+                out.json({"published": False, "preview": found})
+            return 1
+        if found.lines and not options.yes and not _confirmed(out):
+            if options.json:
+                out.json({"published": False, "preview": found})
+            else:
+                out.say("Nothing was published; say --yes to publish without being asked.")
+            return 1
+        with out.waiting("publishing"):
+            done = roster.dhcp_publish(server.id, found.digest)
+    if options.json:
+        out.json({"published": True, "lines": done.lines, "notes": done.notes})
+    else:
+        out.say(f"{server.name}: {'; '.join(done.notes)}.", "bold")
+    return 0
+
+
+def _confirmed(out: Out) -> bool:
+    if out.as_json or not out.console.is_terminal:
+        return False
+    answer = input("Publish this? [y/N] ")
+    return answer.strip().lower() in ("y", "yes")
+
+
+def _adopt(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("reading the server"):
+        server = pick_server(roster, options.name)
+        found = roster.dhcp_adopt(server.id, options.dry_run)
+    if options.json:
+        out.json(found)
+    else:
+        _print_adopt(out, server.name, found)
+    return 1 if found.refused else 0
+
+
+def _print_adopt(out: Out, name: str, found: AdoptDone) -> None:
+    word = "would be" if found.dry_run else "are now"
+    total = len(found.subnets) + len(found.pools) + len(found.reservations)
+    if not total and not found.refused:
+        out.say(f"Everything that {name} hands out is in the plan already.")
+    for subnet in found.subnets:
+        out.say(f"  + subnet       {subnet.subnet}  gateway {subnet.options.gateway or 'none'}")
+    for pool in found.pools:
+        out.say(f"  + pool         {pool.first} to {pool.last}")
+    for one in found.reservations:
+        out.say(f"  + reservation  {one.mac}  {one.address}  {one.name}")
+    for refused in found.refused:
+        out.console.print(Text.assemble(("! ", "bold red"), refused, "."))
+    if total:
+        out.say(
+            f"{len(found.subnets)} subnets, {len(found.pools)} pools and {len(found.reservations)} reservations of {name} "
+            f"{word} in the plan.", "bold",
+        )  # fmt: skip
+
+
+def _leases(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name) if options.name else None
+        if options.now:
+            with out.waiting("reading the servers"):
+                for one in [server] if server else roster.dhcp_servers():
+                    roster.dhcp_read(one.id)
+        found = roster.dhcp_leases(server.id if server else None)
+    found = [lease for lease in found if lease.active or options.all]
+    if options.json:
+        out.json({"leases": found})
+    elif not found:
+        out.say("No lease is known.")
+    else:
+        out.table(
+            ("address", "mac", "name", "vendor", "until", "server"),
+            [
+                (
+                    x.address, x.mac.mac if x.mac else "", x.name or (f"({x.device.name})" if x.device and x.device.name else ""),
+                    (x.mac.vendor or ("locally administered" if x.mac.local else "")) if x.mac else "",
+                    clock(x.expires) if x.expires else "for ever", x.server_name,
+                )
+                for x in found
+            ],
+        )  # fmt: skip
+    return 0
+
+
+def _pools(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.dhcp_pools()
+    if options.json:
+        out.json({"pools": found})
+    elif not found:
+        out.say("No pool is planned yet; draw one with: roster band add Office pool 100-199")
+    else:
+        rows = [
+            (
+                p.subnet_name, f"{p.first} - {p.last}", p.server_name or "nobody", str(p.size), str(p.leased), str(p.reserved),
+                Text(str(p.left), style="red" if p.left * 10 < p.size else ""), f"{100 * p.leased // p.size} %", ago(p.read_at),
+            )
+            for p in found
+        ]  # fmt: skip
+        out.table(
+            ("subnet", "pool", "handed out by", "size", "leased", "reserved", "left", "full", "read"), rows,
+            right=("size", "leased", "reserved", "left", "full"),
+        )  # fmt: skip
+    return 0
+
+
+def _export(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name).id if options.name else None
+        text = roster.dhcp_export(options.form, server, options.subnet, options.notation).text
+    if options.json and options.form != "json":
+        raise bad_input("--json goes with --form json; the other forms are texts")
+    out.raw(text)
+    return 0

@@ -1,0 +1,108 @@
+"""A DHCP server that is controlled in our open JSON form, over any door that takes a request and gives an answer.
+
+The stand-in site's server is one; a server of one's own can be made one with a few lines around it (docs/formats.md).
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, fields
+from ipaddress import IPv4Address, IPv4Network
+from typing import Any
+
+from ..core.dhcp import Scope, ScopeThere, key_of
+from ..core.dhcp_export import FormatError, from_json, to_json
+from ..core.mac import Mac
+from ..core.plan.following import Lease
+from ..core.plan.model import HandedOut
+from ..core.text import clean
+from .server import Owned, ServerRefused, ServerTrouble, There
+
+Control = Callable[[bytes], bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class ControlledServer:
+    """One server behind a control door."""
+
+    control: Control
+    pools_by_hand = False
+
+    def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
+        """See DhcpServer.read."""
+        text = json.dumps(self._ask("get")["configuration"], indent=2, ensure_ascii=False) + "\n"
+        try:
+            scopes = from_json(text)
+        except FormatError as error:
+            raise ServerTrouble(f"the server's configuration cannot be read: {error}") from error
+        return There(text, tuple(ScopeThere(s, owned.get(str(s.network), frozenset())) for s in scopes))
+
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
+        """See DhcpServer.render: hand-written parts of the subnets are kept beside the wanted ones."""
+        new = {scope.network: scope for scope in scopes}
+        merged = []
+        for scope in from_json(there.text):
+            wanted = new.pop(scope.network, None)
+            merged.append(
+                scope if wanted is None else _merged(scope, wanted, owned.get(str(scope.network), frozenset()))
+            )
+        return to_json([*merged, *new.values()])
+
+    def check(self, text: str) -> str:
+        """See DhcpServer.check."""
+        answer = self._ask("test", configuration=json.loads(text))
+        if answer.get("error"):
+            raise ServerRefused(f"the server refuses the configuration: {clean(str(answer['error']), 600)}")
+        return "checked by the server"
+
+    def write(self, text: str) -> str:
+        """See DhcpServer.write."""
+        answer = self._ask("set", configuration=json.loads(text))
+        if answer.get("error"):
+            raise ServerRefused(f"the server refuses the configuration: {clean(str(answer['error']), 600)}")
+        return "set at the server"
+
+    def restore(self, there: There) -> None:
+        """See DhcpServer.restore."""
+        self._ask("set", configuration=json.loads(there.text))
+
+    def leases(self) -> list[Lease]:
+        """See DhcpServer.leases."""
+        try:
+            return [
+                Lease(
+                    int(IPv4Address(row["address"])),
+                    Mac.parse(row["mac"]).value,
+                    clean(row["name"]),
+                    row["expires"],
+                    row.get("since"),
+                )
+                for row in self._ask("leases")["leases"]
+            ]
+        except (KeyError, TypeError, ValueError) as error:
+            raise ServerTrouble(f"the server's leases cannot be read: {error}") from error
+
+    def _ask(self, command: str, **more: Any) -> dict[str, Any]:
+        try:
+            found = json.loads(self.control(json.dumps({"command": command, **more}).encode()))
+        except (OSError, ValueError) as error:
+            raise ServerTrouble(f"the server does not answer: {error}") from error
+        if not isinstance(found, dict):
+            raise ServerTrouble("the server's answer is not an object")
+        return found
+
+
+def _merged(there: Scope, wanted: Scope, owned: frozenset[str]) -> Scope:
+    pools = [p for p in there.pools if key_of(p) not in owned and p not in wanted.pools]
+    kept = [
+        r for r in there.reservations if key_of(r) not in owned and r.mac not in {w.mac for w in wanted.reservations}
+    ]
+    reservations = sorted((*wanted.reservations, *kept), key=lambda r: r.address)
+    kept_options = {
+        one.name: getattr(there.options, one.name) for one in fields(there.options) if key_of(one.name) not in owned
+    }
+    options = wanted.options.over(HandedOut(**kept_options))
+    return Scope(
+        wanted.network, tuple(sorted((*wanted.pools, *pools), key=lambda p: p.first)), options, tuple(reservations)
+    )

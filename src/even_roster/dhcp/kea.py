@@ -1,0 +1,227 @@
+"""A Kea DHCPv4 server, by its configuration file, by its control socket, or by both. Blocks; belongs in a thread.
+
+With both, the file is edited (comments and layout stay), the server checks the text (`config-test`), reads the file
+again (`config-reload`) and is asked what it has (`config-get`). With the socket alone the configuration is fetched,
+tested, set and written back by the server itself (`config-set`, `config-write`).
+"""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import json
+import os
+import signal
+import socket
+import subprocess
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass
+from ipaddress import IPv4Address, IPv4Network
+from pathlib import Path
+from typing import Any
+
+from ..core.dhcp import Scope, ScopeThere
+from ..core.mac import Mac, MacError
+from ..core.plan.following import Lease
+from ..core.text import clean
+from . import kea_config
+from .server import Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
+
+_SECONDS = 30.0
+_MOST = 64 << 20
+_NO_LEASES = 3
+DEFAULT_CHECK = ("kea-dhcp4", "-t")
+
+
+@dataclass(frozen=True, slots=True)
+class KeaServer:
+    """How to reach one server; `config` or `socket` must be given. `check` is run with the file's name behind it."""
+
+    config: Path | None = None
+    socket: Path | None = None
+    lease_file: Path | None = None
+    pid_file: Path | None = None
+    check_command: Sequence[str] = DEFAULT_CHECK
+    pools_by_hand = False
+
+    def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
+        """See DhcpServer.read: the file where it is given, else what the server has in effect."""
+        text = read_file(self.config) if self.config is not None else self._running()
+        there = self._scopes(text, owned)
+        if self.config is not None and self.socket is not None:
+            in_effect = {one.scope.network: one.scope for one in self._scopes(self._running(), owned)}
+            for one in there:
+                running = in_effect.get(one.scope.network)
+                if running is None or set(running.reservations) != set(one.scope.reservations):
+                    raise ServerTrouble(
+                        f"{self.config} and the running server differ in {one.scope.network}: "
+                        "reload the server or correct its file first"
+                    )
+        return There(text, there)
+
+    def _scopes(self, text: str, owned: Owned) -> tuple[ScopeThere, ...]:
+        return tuple(kea_config.scopes(kea_config.parse(text), owned))
+
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
+        """See DhcpServer.render."""
+        return kea_config.edit(kea_config.parse(there.text), scopes, owned)
+
+    def check(self, text: str) -> str:
+        """See DhcpServer.check: by `config-test`, or by the server's program with -t."""
+        if self.socket is not None:
+            answer = self._ask("config-test", kea_config.parse(text).root.value)
+            if answer["result"]:
+                raise ServerRefused(f"the server refuses the configuration: {clean(str(answer.get('text')), 600)}")
+            return "checked by the server (config-test)"
+        with tempfile.NamedTemporaryFile("w", suffix=".json", encoding="utf-8") as file:
+            file.write(text)
+            file.flush()
+            command = [*self.check_command, file.name]
+            try:
+                done = subprocess.run(command, capture_output=True, text=True, timeout=_SECONDS, check=False)
+            except FileNotFoundError as error:
+                raise ServerTrouble(
+                    f"{command[0]} is not installed here, so the configuration cannot be checked"
+                ) from error
+            except subprocess.TimeoutExpired as error:
+                raise ServerTrouble(
+                    f"{command[0]} took longer than {_SECONDS:.0f} s to check the configuration"
+                ) from error
+        if done.returncode:
+            raise ServerRefused(
+                f"the server's own check refuses the configuration: {said((done.stdout, done.stderr), file.name)}"
+            )
+        return f"checked by {' '.join(self.check_command)}"
+
+    def write(self, text: str) -> str:
+        """See DhcpServer.write."""
+        if self.config is None:
+            self._must("config-set", kea_config.parse(text).root.value)
+            answer = self._ask("config-write", None)
+            if answer["result"]:
+                said = clean(str(answer.get("text")), 300)
+                return f"in effect, but the server could not write its file ({said}): after a restart it is as before"
+            return "set and written back by the server"
+        write_file(self.config, text, self.config.with_name(f"{self.config.name}.previous"))
+        return self._reload()
+
+    def _reload(self) -> str:
+        if self.socket is not None:
+            self._must("config-reload", None)
+            return "written, and read by the server"
+        if self.pid_file is not None:
+            try:
+                os.kill(int(self.pid_file.read_text()), signal.SIGHUP)
+            except (OSError, ValueError) as error:
+                raise ServerTrouble(f"the server cannot be told to read its file again: {error}") from error
+            return "written, and the server was told to read it (SIGHUP)"
+        return "written; the server reads it when it is reloaded or restarted"
+
+    def restore(self, there: There) -> None:
+        """See DhcpServer.restore."""
+        if self.config is None:
+            self._must("config-set", json.loads(there.text))
+            self._ask("config-write", None)
+        else:
+            write_file(self.config, there.text, self.config.with_name(f"{self.config.name}.refused"))
+            with contextlib.suppress(ServerTrouble):
+                self._reload()
+
+    def leases(self) -> list[Lease]:
+        """See DhcpServer.leases: by the lease commands where the server has them, else from its lease file."""
+        if self.socket is not None:
+            answer = self._ask("lease4-get-all", None)
+            if answer["result"] in (0, _NO_LEASES):
+                rows = answer.get("arguments", {}).get("leases", [])
+                return [lease for row in rows if row.get("state", 0) in (0, 2) and (lease := _of_command(row))]
+        path = self.lease_file
+        if path is None:
+            raise ServerTrouble("the server has no lease commands (hook) and no lease file was named")
+        return _of_file(path)
+
+    def _running(self) -> str:
+        arguments = self._must("config-get", None)
+        return json.dumps({name: value for name, value in arguments.items() if name == "Dhcp4"}, indent=2)
+
+    def _must(self, command: str, arguments: Any) -> dict[str, Any]:
+        answer = self._ask(command, arguments)
+        if answer["result"]:
+            raise ServerTrouble(f"the server refuses {command}: {clean(str(answer.get('text')), 600)}")
+        given = answer.get("arguments", {})
+        return given if isinstance(given, dict) else {}
+
+    def _ask(self, command: str, arguments: Any) -> dict[str, Any]:
+        """One command over the control socket."""
+        assert self.socket is not None
+        question: dict[str, Any] = {"command": command}
+        if arguments is not None:
+            question["arguments"] = arguments
+        try:
+            with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
+                line.settimeout(_SECONDS)
+                line.connect(str(self.socket))
+                line.sendall(json.dumps(question).encode())
+                answer = bytearray()
+                while part := line.recv(1 << 16):
+                    answer += part
+                    if len(answer) > _MOST:
+                        raise ServerTrouble(f"the answer to {command} is over {_MOST >> 20} MiB")
+        except OSError as error:
+            raise ServerTrouble(
+                f"the control socket {self.socket} does not answer: {error.strerror or error}"
+            ) from error
+        try:
+            found = json.loads(answer)
+        except ValueError as error:
+            raise ServerTrouble(f"the answer to {command} is not JSON") from error
+        if isinstance(found, list) and found:
+            found = found[0]
+        if not isinstance(found, dict) or not isinstance(found.get("result"), int):
+            raise ServerTrouble(f"the answer to {command} is not one of Kea's")
+        return found
+
+
+def _of_command(row: dict[str, Any]) -> Lease | None:
+    try:
+        since = int(row["cltt"]) * 1000
+        expires = since + int(row["valid-lft"]) * 1000
+        name = clean(str(row.get("hostname", ""))).rstrip(".")
+        return Lease(int(IPv4Address(row["ip-address"])), _mac(row.get("hw-address")), name, expires, since)
+    except (KeyError, ValueError, TypeError):
+        return None
+
+
+def _of_file(path: Path) -> list[Lease]:
+    """Kea's memfile: CSV to which every renewal is appended; the last line of an address counts."""
+    found: dict[int, Lease | None] = {}
+    for place in (path.with_name(f"{path.name}.2"), path):
+        if not place.exists() and place != path:
+            continue
+        try:
+            with place.open(newline="", encoding="utf-8", errors="replace") as file:
+                for row in csv.DictReader(file):
+                    _take_row(row, found)
+        except OSError as error:
+            raise ServerTrouble(f"the lease file {place} cannot be read: {error.strerror}") from error
+    return [lease for lease in found.values() if lease is not None]
+
+
+def _take_row(row: dict[str, str | None], found: dict[int, Lease | None]) -> None:
+    try:
+        address = int(IPv4Address(row["address"] or ""))
+        name = clean(row.get("hostname") or "").rstrip(".")
+        expires = int(row["expire"] or 0) * 1000
+        since = expires - int(row.get("valid_lifetime") or 0) * 1000
+        lease = Lease(address, _mac(row.get("hwaddr")), name, expires, since)
+        gone = row.get("state") == "1" or row.get("valid_lifetime") == "0"
+    except (KeyError, ValueError):
+        return
+    found[address] = None if gone else lease
+
+
+def _mac(text: Any) -> int | None:
+    try:
+        return Mac.parse(str(text)).value
+    except MacError:
+        return None

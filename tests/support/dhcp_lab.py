@@ -1,0 +1,215 @@
+"""Real DHCP servers in a network namespace that the test makes, and a client that asks them with our own messages."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from ipaddress import IPv4Address
+from pathlib import Path
+from typing import Any
+
+from even_roster.core.mac import Mac
+from even_roster.wire import dhcp
+from even_roster.wire.dhcp import Kind, Message, Option
+
+from .lab import Namespace, namespace, run
+
+SERVER = "10.44.10.2"
+
+
+class Link:
+    """A namespace with a server's end (srv0, 10.44.10.2/24) and a client's end (cli0, without an address) of a link."""
+
+    def __init__(self, inside: Namespace, folder: Path) -> None:
+        self.inside, self.folder = inside, folder
+
+    def ask(self, mac: str, *, request: bool = True, client: str | None = None) -> dict[str, Any]:
+        """DISCOVER, and REQUEST what is offered (or renew `client`); gives {'offered','acked','kind','name'}."""
+        done = subprocess.run(
+            self.inside.inside(
+                [sys.executable, "-m", "tests.support.dhcp_lab", mac, "request" if request else "discover", client or ""]
+            ),
+            capture_output=True, text=True, check=False, timeout=60, env={**os.environ, "PYTHONPATH": _path()},
+        )  # fmt: skip
+        if done.returncode:
+            raise AssertionError(done.stderr)
+        answer: dict[str, Any] = json.loads(done.stdout)
+        return answer
+
+
+def _path() -> str:
+    from .lab import ROOT
+
+    return f"{ROOT / 'src'}:{ROOT}"
+
+
+@contextlib.contextmanager
+def link() -> Iterator[Link]:
+    """The link for the length of a block."""
+    with namespace() as inside, tempfile.TemporaryDirectory() as folder:
+        Path(folder).chmod(0o755)
+        inside.ip("link", "add", "srv0", "type", "veth", "peer", "name", "cli0")
+        inside.ip("address", "add", f"{SERVER}/24", "dev", "srv0")
+        for name in ("srv0", "cli0"):
+            inside.ip("link", "set", name, "up")
+        yield Link(inside, Path(folder))
+
+
+def kea_config(folder: Path, extra: str = "", subnet: str = "") -> str:
+    """A Kea configuration with a hand-written part: comments, an option, a class, a reservation."""
+    return f"""{{
+  // the theatre's own notes stay where they are
+  "Dhcp4": {{
+    "interfaces-config": {{ "interfaces": [ "srv0" ], "dhcp-socket-type": "raw" }},
+    "control-socket": {{ "socket-type": "unix", "socket-name": "{folder}/kea.sock" }},
+    "lease-database": {{ "type": "memfile", "persist": true, "name": "{folder}/leases.csv", "lfc-interval": 0 }},
+    "hooks-libraries": [ {{ "library": "{_hook()}" }} ],
+    "valid-lifetime": 3600, # an hour
+    "option-data": [ {{ "name": "domain-name-servers", "data": "10.44.10.1" }} ],
+    "client-classes": [ {{ "name": "touring", "test": "member('KNOWN')" }} ],
+    "subnet4": [
+      {{
+        "id": 10,
+        "subnet": "10.44.10.0/24", /* Office */
+        "pools": [ {{ "pool": "10.44.10.100 - 10.44.10.199" }} ],
+        "option-data": [ {{ "name": "routers", "data": "10.44.10.1" }} ],{subnet}
+        "reservations": [
+          // bought in spring
+          {{ "hw-address": "02:c0:44:00:00:01", "ip-address": "10.44.10.30", "hostname": "printer-1", "client-classes": [ "touring" ] }},
+          {{ "client-id": "01:aa:bb", "ip-address": "10.44.10.31" }}
+        ]
+      }}
+    ]{extra}
+  }}
+}}
+"""
+
+
+def _hook() -> str:
+    found = sorted(Path("/usr/lib").glob("*/kea/hooks/libdhcp_lease_cmds.so"))
+    return str(found[0]) if found else "/usr/lib/kea/hooks/libdhcp_lease_cmds.so"
+
+
+@contextlib.contextmanager
+def kea(on: Link, text: str | None = None) -> Iterator[subprocess.Popen[str]]:
+    """Kea with a configuration, for the length of a block."""
+    config = on.folder / "kea.conf"
+    config.write_text(text or kea_config(on.folder))
+    environment = {**os.environ, "KEA_PIDFILE_DIR": str(on.folder), "KEA_LOCKFILE_DIR": str(on.folder)}
+    log = (on.folder / "kea.log").open("w")
+    process = subprocess.Popen(
+        on.inside.inside(["kea-dhcp4", "-c", str(config)]), env=environment, stdout=log, stderr=log, text=True
+    )
+    try:
+        _until(lambda: _answers(on.folder / "kea.sock"), process, on.folder / "kea.log")
+        yield process
+    finally:
+        process.terminate()
+        process.wait(timeout=10)
+        log.close()
+
+
+def kea_command(on: Link, command: str, arguments: Any = None) -> dict[str, Any]:
+    """A command over the control socket, independent of the product's code."""
+    with socket.socket(socket.AF_UNIX) as line:
+        line.connect(str(on.folder / "kea.sock"))
+        line.sendall(json.dumps({"command": command, **({"arguments": arguments} if arguments else {})}).encode())
+        answer = b""
+        while part := line.recv(65536):
+            answer += part
+    found: dict[str, Any] = json.loads(answer)
+    return found
+
+
+@contextlib.contextmanager
+def dnsmasq(on: Link, hosts: str) -> Iterator[subprocess.Popen[str]]:
+    """dnsmasq with a hosts file, for the length of a block."""
+    folder = on.folder
+    (folder / "hosts").write_text(hosts)
+    (folder / "dnsmasq.conf").write_text(
+        f"port=0\ninterface=srv0\nbind-interfaces\nno-ping\ndhcp-authoritative\nuser=root\n"
+        f"dhcp-range=10.44.10.100,10.44.10.199,255.255.255.0,1h\ndhcp-option=3,10.44.10.1\n"
+        f"dhcp-hostsfile={folder}/hosts\ndhcp-leasefile={folder}/leases\npid-file={folder}/pid\n"
+    )
+    log = (folder / "dnsmasq.log").open("w")
+    process = subprocess.Popen(
+        on.inside.inside(["dnsmasq", "--keep-in-foreground", "--log-dhcp", "--log-facility=-", f"--conf-file={folder}/dnsmasq.conf"]),
+        stdout=log, stderr=log, text=True,
+    )  # fmt: skip
+    try:
+        _until(lambda: (folder / "pid").exists(), process, folder / "dnsmasq.log")
+        time.sleep(0.2)
+        yield process
+    finally:
+        process.terminate()
+        process.wait(timeout=10)
+        log.close()
+
+
+def _answers(path: Path) -> bool:
+    with socket.socket(socket.AF_UNIX) as line, contextlib.suppress(OSError):
+        line.connect(str(path))
+        return True
+    return False
+
+
+def _until(ready: Any, process: subprocess.Popen[str], log: Path) -> None:
+    until = time.monotonic() + 15
+    while time.monotonic() < until:
+        if ready():
+            return
+        if process.poll() is not None:
+            break
+        time.sleep(0.05)
+    raise AssertionError(f"the server did not start: {log.read_text()[-2000:]}")
+
+
+def _client(mac_text: str, how: str, client: str) -> dict[str, Any]:
+    """Runs inside the namespace: raw frames out of cli0, answers by raw frames too."""
+    mac = Mac.parse(mac_text)
+    with socket.socket(socket.AF_PACKET, socket.SOCK_RAW, socket.htons(0x0003)) as door:
+        door.bind(("cli0", 0))
+        door.settimeout(0.5)
+        transaction = int.from_bytes(os.urandom(4), "big")
+
+        def exchange(kind: Kind, options: tuple[tuple[int, bytes], ...], own: IPv4Address) -> Message | None:
+            message = Message(False, transaction, mac, kind, client=own, broadcast=True, options=options)
+            for _ in range(6):
+                door.send(dhcp.frame(message, mac, Mac((1 << 48) - 1)))
+                until = time.monotonic() + 1.0
+                while time.monotonic() < until:
+                    with contextlib.suppress(TimeoutError, ValueError):
+                        answer = dhcp.of_frame(door.recv(65535))
+                        if answer is not None and answer.reply and answer.transaction == transaction:
+                            return answer
+            return None
+
+        if client:
+            answer = exchange(Kind.REQUEST, ((Option.ADDRESS, IPv4Address(client).packed),), dhcp.NOBODY)
+            return {"kind": answer.kind.name if answer else None, "acked": str(answer.yours) if answer else None}
+        offer = exchange(
+            Kind.DISCOVER, ((Option.HOSTNAME, b"lab"), (Option.PARAMETERS, bytes((1, 3, 6, 12, 15)))), dhcp.NOBODY
+        )
+        if offer is None or how == "discover":
+            return {"offered": str(offer.yours) if offer else None}
+        chosen = ((Option.ADDRESS, offer.yours.packed), (Option.SERVER, offer.option(Option.SERVER) or b""))
+        acked = exchange(Kind.REQUEST, chosen, dhcp.NOBODY)
+        return {
+            "offered": str(offer.yours), "acked": str(acked.yours) if acked else None,
+            "kind": acked.kind.name if acked else None, "name": acked.text(Option.HOSTNAME) if acked else None,
+            "router": [str(a) for a in offer.addresses(Option.ROUTERS)], "lease": offer.number(Option.LEASE_TIME),
+        }  # fmt: skip
+
+
+if __name__ == "__main__":
+    print(json.dumps(_client(*sys.argv[1:4])))
+
+
+__all__ = ["SERVER", "Link", "dnsmasq", "kea", "kea_command", "kea_config", "link", "run"]

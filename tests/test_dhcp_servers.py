@@ -1,0 +1,291 @@
+"""Publishing to a real Kea and a real dnsmasq in a network namespace: adopt, reserve, publish, and what a client gets."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import shutil
+import unittest
+from collections.abc import Iterator
+from pathlib import Path
+
+from even_roster.api.dhcp import DhcpServerNew
+from even_roster.api.plan import AssignmentNew, SubnetNew
+from even_roster.client import BadInput, RosterError, ServiceFault
+from tests.support import dhcp_lab
+from tests.support.dhcp_lab import Link
+from tests.support.lab import needs_lab
+from tests.support.service import Service, service
+
+needs_kea = unittest.skipUnless(shutil.which("kea-dhcp4"), "Kea is not installed")
+needs_dnsmasq = unittest.skipUnless(shutil.which("dnsmasq"), "dnsmasq is not installed")
+LAPTOP = "02:c0:9f:a0:00:6b"
+PRINTER = "02:c0:44:00:00:01"
+
+
+@contextlib.contextmanager
+def beside(on: Link) -> Iterator[Service]:
+    """A service that shares the server's files and sockets, not its network: it never has to send anything."""
+    with service("serve") as running:
+        assert on.folder.exists()
+        yield running
+
+
+def kea_server(on: Link, *, config: bool = True, socket: bool = True) -> DhcpServerNew:
+    return DhcpServerNew(
+        name="office", kind="kea", config=str(on.folder / "kea.conf") if config else "",
+        socket=str(on.folder / "kea.sock") if socket else "", leases=str(on.folder / "leases.csv"),
+    )  # fmt: skip
+
+
+def reserve(mac: str, address: str, name: str = "portable-05") -> AssignmentNew:
+    return AssignmentNew(address=address, mac=mac, name=name, kind="reserved")
+
+
+@needs_lab
+@needs_kea
+class Kea(unittest.TestCase):
+    def test_adopt_reserve_publish_and_a_client_gets_the_reserved_address(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            first = on.ask(LAPTOP)["acked"]
+            before = (on.folder / "kea.conf").read_text()
+            server = roster.add_dhcp_server(kea_server(on))
+            self.assertEqual(server.trouble, "")
+            self.assertIn(first, [lease.address for lease in roster.dhcp_leases()])
+
+            dry = roster.dhcp_adopt(server.id)
+            self.assertEqual([r.address for r in dry.reservations], ["10.44.10.30"])
+            self.assertEqual(roster.planned_subnets(), [], "a dry run changes nothing")
+            done = roster.dhcp_adopt(server.id, dry_run=False)
+            self.assertEqual([(p.first, p.last) for p in done.pools], [("10.44.10.100", "10.44.10.199")])
+            subnet = roster.planned_subnet("10.44.10.0/24").subnet
+            self.assertEqual((subnet.gateway, subnet.dns), ("10.44.10.1", ["10.44.10.1"]))
+            self.assertEqual(roster.dhcp_preview(server.id).lines, [], "what was just adopted needs no publishing")
+
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            self.assertEqual(roster.assignment("10.44.10.181").reservation.state, "not published")  # type: ignore[union-attr]
+            preview = roster.dhcp_preview(server.id)
+            self.assertEqual([(line.action, line.what) for line in preview.lines], [("add", "reservation")])
+            self.assertTrue(any(line.kind == "added" and "10.44.10.181" in line.text for line in preview.text))
+            published = roster.dhcp_publish(server.id, preview.digest)
+            self.assertIn("checked by the server (config-test)", published.notes)
+
+            state = roster.assignment("10.44.10.181").reservation
+            assert state is not None
+            self.assertEqual(state.state, "waiting")
+            self.assertIn(f"still on {first}", state.sentence)
+            self.assertEqual(on.ask(LAPTOP, client=first)["kind"], "NAK")
+            self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
+            roster.dhcp_read(server.id)
+            self.assertEqual(roster.assignment("10.44.10.181").reservation.state, "in effect")  # type: ignore[union-attr]
+
+            after = (on.folder / "kea.conf").read_text()
+            for line in before.splitlines():
+                if line.strip() not in ("", "]", "}"):
+                    self.assertIn(line.rstrip(","), after, "every hand-written line is there still")
+            self.assertEqual((on.folder / "kea.conf.previous").read_text(), before)
+            self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
+
+    def test_releasing_takes_away_only_what_the_plan_put_there(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(kea_server(on))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            adopted = (on.folder / "kea.conf").read_text()
+            for number in range(3):
+                roster.assign(reserve(f"02:c0:9f:a0:01:0{number}", f"10.44.10.6{number}", f"desk-{number}"))
+            roster.dhcp_publish(server.id)
+            roster.move_assignment(roster.assignment("10.44.10.61").id, "10.44.10.71")
+            roster.release(roster.assignment("10.44.10.60").id)
+            lines = {(line.action, line.before, line.after) for line in roster.dhcp_preview(server.id).lines}
+            self.assertEqual(
+                lines,
+                {
+                    ("remove", "02:c0:9f:a0:01:00 10.44.10.60 desk-0", ""),
+                    ("change", "02:c0:9f:a0:01:01 10.44.10.61 desk-1", "02:c0:9f:a0:01:01 10.44.10.71 desk-1"),
+                },
+            )
+            roster.dhcp_publish(server.id)
+            for address in ("10.44.10.71", "10.44.10.62"):
+                roster.release(roster.assignment(address).id)
+            roster.dhcp_publish(server.id)
+            self.assertEqual((on.folder / "kea.conf").read_text(), adopted, "byte for byte as it was")
+
+    def test_what_the_servers_own_check_refuses_is_not_published_and_the_old_one_still_serves(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(kea_server(on))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            before = (on.folder / "kea.conf").read_text()
+            roster.assign(reserve(LAPTOP, "10.44.10.31"))  # a hand-written entry keeps this for a client identifier
+            with self.assertRaises(BadInput) as refused:
+                roster.dhcp_publish(server.id)
+            self.assertIn("refuses the configuration", str(refused.exception))
+            self.assertIn("10.44.10.31", str(refused.exception))
+            self.assertEqual((on.folder / "kea.conf").read_text(), before)
+            state = roster.assignment("10.44.10.31").reservation
+            assert state is not None
+            self.assertEqual(state.state, "refused")
+            self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
+
+    def test_by_its_control_socket_alone(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(kea_server(on, config=False))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            before = dhcp_lab.kea_command(on, "config-get")["arguments"]["Dhcp4"]
+            done = roster.dhcp_publish(server.id)
+            self.assertIn("set and written back by the server", done.notes)
+            after = dhcp_lab.kea_command(on, "config-get")["arguments"]["Dhcp4"]
+            added = [r for r in after["subnet4"][0]["reservations"] if r.get("hw-address") == LAPTOP]
+            self.assertEqual([r["ip-address"] for r in added], ["10.44.10.181"])
+            after["subnet4"][0]["reservations"].remove(added[0])
+            self.assertEqual(after, before, "value for value as it was, beside the reservation")
+            self.assertIn(LAPTOP, (on.folder / "kea.conf").read_text())
+            self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
+
+    def test_a_pool_drawn_in_the_plan_is_handed_out(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running:
+            self.assertEqual(
+                running.roster(
+                    "dhcp",
+                    "add",
+                    "office",
+                    "kea",
+                    "--socket",
+                    f"{on.folder}/kea.sock",
+                    "--config",
+                    f"{on.folder}/kea.conf",
+                ).returncode,
+                0,
+            )
+            self.assertEqual(running.roster("dhcp", "adopt").returncode, 0)
+            self.assertEqual(
+                running.roster(
+                    "band", "set", "10.44.10.100-10.44.10.199", "--range", "10.44.10.150-159", "--lease", "20m"
+                ).returncode,
+                0,
+            )
+            done = running.roster("dhcp", "publish", "--yes")
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn("lease time", done.stdout)
+            offer = on.ask("02:c0:9f:a0:02:01")
+            self.assertIn(offer["offered"], [f"10.44.10.{n}" for n in range(150, 160)])
+            self.assertEqual(offer["lease"], 1200)
+
+    def test_by_its_file_alone_a_change_behind_our_back_is_noticed(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), service("serve", inside=on.inside) as running:
+            path = on.folder / "kea.conf"
+            running.json(
+                "dhcp", "add", "office", "kea", "--config", str(path), "--leases", str(on.folder / "leases.csv")
+            )
+            running.json("dhcp", "adopt")
+            running.json("reserve", LAPTOP, "10.44.10.181", "--name", "portable-05")
+            path.write_text(path.read_text().replace("bought in spring", "bought in autumn"))
+            done = running.json("dhcp", "publish", "--yes")
+            self.assertIn("checked by kea-dhcp4 -t", str(done["notes"]))
+            self.assertIn("the server reads it when it is reloaded", str(done["notes"]))
+            self.assertIn("bought in autumn", path.read_text())
+            self.assertIn(LAPTOP, path.read_text())
+            path.write_text(path.read_text().replace('"interfaces": [ "srv0" ]', '"interfaces": [ "srv9" ]'))
+            running.json("reserve", "02:c0:9f:a0:00:17", "10.44.10.182", "--name", "portable-01")
+            refused = running.roster("dhcp", "publish", "--yes")
+            self.assertEqual(refused.returncode, 2)
+            self.assertIn("interface 'srv9' doesn't exist", refused.stderr)
+            self.assertNotIn("02:c0:9f:a0:00:17", path.read_text())
+
+    def test_what_was_changed_since_the_preview_is_not_overwritten(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(kea_server(on))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            preview = roster.dhcp_preview(server.id)
+            path = on.folder / "kea.conf"
+            path.write_text(path.read_text().replace("bought in spring", "bought in autumn"))
+            with self.assertRaises(ServiceFault) as stale:
+                roster.dhcp_publish(server.id, preview.digest)
+            self.assertIn("changed since the preview", str(stale.exception))
+            roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
+            self.assertIn("bought in autumn", path.read_text())
+
+    def test_a_broken_file_is_refused_with_its_place(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(kea_server(on, socket=False))
+            path = on.folder / "kea.conf"
+            path.write_text(path.read_text().replace('"subnet4": [', '"subnet4": ['.replace(":", "")))
+            with self.assertRaises(RosterError) as broken:
+                roster.dhcp_preview(server.id)
+            self.assertIn("line 11", str(broken.exception))
+
+
+@needs_lab
+@needs_dnsmasq
+class Dnsmasq(unittest.TestCase):
+    HOSTS = "# the theatre's own list\n02:c0:44:00:00:01,10.44.10.30,printer-1\t# bought in spring\n\nid:portable-x,10.44.10.40\r\n"
+
+    def server(self, on: Link) -> DhcpServerNew:
+        return DhcpServerNew(
+            name="office", kind="dnsmasq", hosts=str(on.folder / "hosts"), config=str(on.folder / "dnsmasq.conf"),
+            leases=str(on.folder / "leases"), pid=str(on.folder / "pid"),
+        )  # fmt: skip
+
+    def test_adopt_reserve_publish_and_a_client_gets_the_reserved_address(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
+            first = on.ask(LAPTOP)["acked"]
+            server = roster.add_dhcp_server(self.server(on))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            self.assertEqual([a.address for a in roster.assignment_page().assignments], ["10.44.10.30"])
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            done = roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
+            self.assertTrue(any("SIGHUP" in note for note in done.notes), done.notes)
+            self.assertEqual(
+                (on.folder / "hosts").read_bytes().decode(), f"{self.HOSTS}{LAPTOP},10.44.10.181,portable-05\n"
+            )
+            self.assertNotEqual(first, "10.44.10.181")
+            self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
+            self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
+            roster.dhcp_read(server.id)
+            self.assertEqual(roster.assignment("10.44.10.181").reservation.state, "in effect")  # type: ignore[union-attr]
+            roster.release(roster.assignment("10.44.10.181").id)
+            roster.dhcp_publish(server.id)
+            self.assertEqual((on.folder / "hosts").read_bytes().decode(), self.HOSTS, "byte for byte as it was")
+
+    def test_what_its_own_check_refuses_is_not_written(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(self.server(on))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            config = on.folder / "dnsmasq.conf"
+            config.write_text(config.read_text() + "dhcp-option=nonsense\n")
+            with self.assertRaises(BadInput) as refused:
+                roster.dhcp_publish(server.id)
+            self.assertIn("own check refuses its configuration", str(refused.exception))
+            self.assertEqual((on.folder / "hosts").read_bytes().decode(), self.HOSTS)
+            self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
+
+    def test_a_pool_that_differs_is_told_to_a_person(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
+            roster.add_subnet(SubnetNew(range="10.44.10.0/24", name="Office", gateway="10.44.10.1"))
+            server = roster.add_dhcp_server(self.server(on))
+            self.assertEqual(running.roster("band", "add", "Office", "pool", "120-140", "--by", "office").returncode, 0)
+            shown = json.loads(running.roster("dhcp", "preview", "--json").stdout)
+            self.assertEqual(shown["conflicts"], [])
+            self.assertIn("10.44.10.120-10.44.10.140", shown["by_hand"][0])
+            self.assertIn("10.44.10.100-10.44.10.199", shown["by_hand"][0])
+            self.assertEqual(server.kind, "dnsmasq")
+
+
+class Paths(unittest.TestCase):
+    def test_a_server_that_is_not_there_is_told_and_nothing_breaks(self) -> None:
+        with service("serve") as running, running.client() as roster:
+            server = roster.add_dhcp_server(DhcpServerNew(name="lost", kind="kea", socket="/nowhere/kea.sock"))
+            self.assertIn("/nowhere/kea.sock does not answer", server.trouble)
+            with self.assertRaises(ServiceFault):
+                roster.dhcp_preview(server.id)
+            with self.assertRaises(BadInput):
+                roster.add_dhcp_server(DhcpServerNew(name="other", kind="dnsmasq", config="/etc/dnsmasq.conf"))
+            with self.assertRaises(BadInput):
+                roster.add_dhcp_server(DhcpServerNew(name="other", kind="kea", config="kea.conf"))
+            self.assertFalse(Path("/nowhere").exists())
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -596,6 +596,795 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sites
+         * @description All sites.
+         */
+        get: operations["sites_api_sites_get"];
+        put?: never;
+        /**
+         * Add Site
+         * @description A further site; it may use the same ranges.
+         */
+        post: operations["add_site_api_sites_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Site
+         * @description Take an empty site away.
+         */
+        delete: operations["remove_site_api_sites__identity__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Site
+         * @description Rename a site, or say that this service stands in it.
+         */
+        patch: operations["edit_site_api_sites__identity__patch"];
+        trace?: never;
+    };
+    "/api/plan/subnets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Subnets
+         * @description Planned subnets of a site, or of all sites, by address.
+         */
+        get: operations["subnets_api_plan_subnets_get"];
+        put?: never;
+        /**
+         * Add Subnet
+         * @description Plan a subnet.
+         */
+        post: operations["add_subnet_api_plan_subnets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/subnets/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft Subnet
+         * @description The mistakes that a new subnet would be or bring.
+         */
+        post: operations["draft_subnet_api_plan_subnets_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/subnets/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Subnet
+         * @description One planned subnet: by id, name, range, or an address in it.
+         */
+        get: operations["subnet_api_plan_subnets__which__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/subnets/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Subnet
+         * @description Take a subnet without assignments away, with its bands.
+         */
+        delete: operations["remove_subnet_api_plan_subnets__identity__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Subnet
+         * @description Change a subnet; its range only where everything in it fits.
+         */
+        patch: operations["edit_subnet_api_plan_subnets__identity__patch"];
+        trace?: never;
+    };
+    "/api/plan/subnets/{identity}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split Subnet
+         * @description Cut a subnet into equal parts with everything in it.
+         */
+        post: operations["split_subnet_api_plan_subnets__identity__split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/subnets/{identity}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join Subnets
+         * @description Make neighbours one subnet with everything in them.
+         */
+        post: operations["join_subnets_api_plan_subnets__identity__join_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bands
+         * @description Bands of one subnet or of all, by address.
+         */
+        get: operations["bands_api_bands_get"];
+        put?: never;
+        /**
+         * Add Band
+         * @description Draw a band.
+         */
+        post: operations["add_band_api_bands_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bands/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft Band
+         * @description The mistakes that a band would be or bring, while it is being drawn.
+         */
+        post: operations["draft_band_api_bands_draft_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bands/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Band
+         * @description Take a band away; what is assigned in it stays.
+         */
+        delete: operations["remove_band_api_bands__identity__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Band
+         * @description Change a band.
+         */
+        patch: operations["edit_band_api_bands__identity__patch"];
+        trace?: never;
+    };
+    "/api/plan/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Problems
+         * @description Every mistake in the plan, and where this machine and the roles' policy disagree with it.
+         */
+        get: operations["problems_api_plan_problems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Roles
+         * @description The roles and what they mean for planning.
+         */
+        get: operations["roles_api_roles_get"];
+        /**
+         * Set Role
+         * @description Set a role's rule, or add a role of the site's own.
+         */
+        put: operations["set_role_api_roles_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/roles/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Role
+         * @description Back to the usual rule; a role of the site's own goes away.
+         */
+        delete: operations["forget_role_api_roles__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assignments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page
+         * @description Assignments that match all filters, a page at a time, by cursor or by position.
+         */
+        get: operations["page_api_assignments_get"];
+        put?: never;
+        /**
+         * Assign
+         * @description Give an address to a device: the one named, or the best free one for the role. 409 says who has it.
+         */
+        post: operations["assign_api_assignments_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assignments/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One
+         * @description One assignment: by id or address.
+         */
+        get: operations["one_api_assignments__which__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assignments/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Release
+         * @description The address is nobody's any more.
+         */
+        delete: operations["release_api_assignments__identity__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit
+         * @description Change an assignment; another address is a move.
+         */
+        patch: operations["edit_api_assignments__identity__patch"];
+        trace?: never;
+    };
+    "/api/assignments/{identity}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Another address; gives what still has the old one entered.
+         */
+        post: operations["move_api_assignments__identity__move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Uses
+         * @description Who uses which address; of one address, or all.
+         */
+        get: operations["uses_api_uses_get"];
+        put?: never;
+        /**
+         * Add Use
+         * @description Record who uses an address for what.
+         */
+        post: operations["add_use_api_uses_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uses/{identity}/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish Use
+         * @description After a move: the new address was entered there.
+         */
+        post: operations["finish_use_api_uses__identity__done_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uses/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Use
+         * @description Forget a use.
+         */
+        delete: operations["remove_use_api_uses__identity__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Free
+         * @description Free addresses, the best first, each with its proof. Asking the wire takes about three seconds.
+         */
+        post: operations["free_api_free_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prove
+         * @description Whether one address is free, with the evidence.
+         */
+        post: operations["prove_api_prove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/servers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Servers
+         * @description All DHCP servers.
+         */
+        get: operations["servers_api_dhcp_servers_get"];
+        put?: never;
+        /**
+         * Add Server
+         * @description Manage a server. It is asked at once whether it can be read.
+         */
+        post: operations["add_server_api_dhcp_servers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/servers/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Server
+         * @description Manage a server no longer; what it has stays as it is.
+         */
+        delete: operations["remove_server_api_dhcp_servers__identity__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Server
+         * @description Change how a server is reached.
+         */
+        patch: operations["edit_server_api_dhcp_servers__identity__patch"];
+        trace?: never;
+    };
+    "/api/dhcp/servers/{identity}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description The exact difference between the plan and the server. Nothing is changed.
+         */
+        post: operations["preview_api_dhcp_servers__identity__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/servers/{identity}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish
+         * @description Send the plan to the server: checked by it first, verified by reading back, rolled back on failure.
+         */
+        post: operations["publish_api_dhcp_servers__identity__publish_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/servers/{identity}/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adopt
+         * @description Take the server's pools and reservations into the plan; with `dry_run` only say what that would be.
+         */
+        post: operations["adopt_api_dhcp_servers__identity__adopt_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/servers/{identity}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read
+         * @description Read the server's leases now.
+         */
+        post: operations["read_api_dhcp_servers__identity__read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/leases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Leases
+         * @description Leases as the servers told them last, by address.
+         */
+        get: operations["leases_api_dhcp_leases_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/pools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pools
+         * @description How full every pool is.
+         */
+        get: operations["pools_api_dhcp_pools_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form.
+         */
+        get: operations["export_api_dhcp_export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Sheet
+         * @description Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs. All rows or none.
+         */
+        post: operations["import_sheet_api_sheets_import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Sheet
+         * @description All assignments, or those of one subnet, as a file that can be imported again.
+         */
+        get: operations["export_sheet_api_sheets_export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Names
+         * @description The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
+         *     named. `server` are the names of the zones' own DNS servers.
+         */
+        get: operations["names_api_names_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Names
+         * @description Ask the site's DNS about every name of the roster, forward and reverse.
+         */
+        post: operations["check_names_api_names_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/{address}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Card
+         * @description What to type into the device that has, or is to have, an address; with snippets for host configurations.
+         */
+        get: operations["card_api_cards__address__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -695,6 +1484,368 @@ export interface components {
             device: components["schemas"]["DeviceRef"] | null;
         };
         /**
+         * AdoptDone
+         * @description What adopting a server's configuration adds to the plan, and what stands in the way.
+         */
+        AdoptDone: {
+            /** Dry Run */
+            dry_run: boolean;
+            /** Subnets */
+            subnets: components["schemas"]["AdoptedSubnet"][];
+            /** Pools */
+            pools: components["schemas"]["AdoptedPool"][];
+            /** Reservations */
+            reservations: components["schemas"]["AdoptedReservation"][];
+            /** Refused */
+            refused: string[];
+            /** Change */
+            change: number | null;
+        };
+        /**
+         * AdoptRequest
+         * @description With `dry_run` nothing is changed.
+         */
+        AdoptRequest: {
+            /**
+             * Dry Run
+             * @default true
+             */
+            dry_run: boolean;
+        };
+        /**
+         * AdoptedPool
+         * @description A pool taken over from a server.
+         */
+        AdoptedPool: {
+            /** Subnet */
+            subnet: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+        };
+        /**
+         * AdoptedReservation
+         * @description A reservation taken over from a server.
+         */
+        AdoptedReservation: {
+            /** Subnet */
+            subnet: string;
+            /** Mac */
+            mac: string;
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * AdoptedSubnet
+         * @description A subnet taken over from a server, with what it hands out.
+         */
+        AdoptedSubnet: {
+            /** Subnet */
+            subnet: string;
+            options: components["schemas"]["HandedOutView"];
+        };
+        /**
+         * AssignmentEdit
+         * @description New values for an assignment; left-out ones stay, an empty `mac` takes it away.
+         */
+        AssignmentEdit: {
+            /** Version */
+            version?: number | null;
+            /** Kind */
+            kind?: ("static" | "reserved") | null;
+            /** Mac */
+            mac?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Role */
+            role?: string | null;
+            /** Note */
+            note?: string | null;
+            /** On */
+            on?: boolean | null;
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
+        };
+        /**
+         * AssignmentNew
+         * @description An address for a device. Without `address` a free one is chosen in `where` (a subnet or band) for the role.
+         *
+         *     `anyway` saves in spite of mistakes that are not refused outright.
+         */
+        AssignmentNew: {
+            /** Address */
+            address?: string | null;
+            /** Where */
+            where?: string | null;
+            /** Site */
+            site?: string | null;
+            /**
+             * Kind
+             * @default static
+             * @enum {string}
+             */
+            kind: "static" | "reserved";
+            /** Mac */
+            mac?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
+        };
+        /**
+         * AssignmentPage
+         * @description A page of assignments; `next` is the cursor of the next page, `total` counts all that match.
+         */
+        AssignmentPage: {
+            /** Assignments */
+            assignments: components["schemas"]["AssignmentRow"][];
+            /** Next */
+            next: string | null;
+            /** Total */
+            total: number;
+        };
+        /**
+         * AssignmentRow
+         * @description An assignment as lists show it.
+         */
+        AssignmentRow: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Subnet */
+            subnet: number;
+            /** Subnet Name */
+            subnet_name: string;
+            /** Address */
+            address: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "reserved";
+            /** On */
+            on: boolean;
+            /** Mac */
+            mac: string | null;
+            /** Vendor */
+            vendor: string | null;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Note */
+            note: string;
+            device: components["schemas"]["DeviceRef"] | null;
+            /** Last Seen */
+            last_seen: string | null;
+            /** Seen At */
+            seen_at: string | null;
+            reservation: components["schemas"]["Reservation"] | null;
+        };
+        /**
+         * AssignmentView
+         * @description An address and whom it belongs to. `device` is the one that its MAC was seen on, `last_seen` when.
+         */
+        AssignmentView: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Site */
+            site: number;
+            /** Subnet */
+            subnet: number;
+            /** Subnet Name */
+            subnet_name: string;
+            /** Address */
+            address: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "reserved";
+            /** On */
+            on: boolean;
+            mac: components["schemas"]["MacView"] | null;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Note */
+            note: string;
+            device: components["schemas"]["DeviceRef"] | null;
+            /** Last Seen */
+            last_seen: string | null;
+            /** Seen At */
+            seen_at: string | null;
+            /** Band */
+            band: string | null;
+            reservation: components["schemas"]["Reservation"] | null;
+            /** Problems */
+            problems: components["schemas"]["ProblemView"][];
+            /** Uses */
+            uses: components["schemas"]["UseView"][];
+        };
+        /**
+         * BandDraft
+         * @description A band as it would be: `id` names the one that is being changed.
+         */
+        BandDraft: {
+            /** Id */
+            id?: number | null;
+            /** Subnet */
+            subnet: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "pool" | "spare";
+            /** Range */
+            range: string;
+            /**
+             * Roles
+             * @default []
+             */
+            roles: string[];
+            /** Server */
+            server?: number | null;
+        };
+        /**
+         * BandEdit
+         * @description New values for a band; left-out ones stay, `server` 0 takes it away.
+         */
+        BandEdit: {
+            /** Version */
+            version?: number | null;
+            /** Kind */
+            kind?: ("static" | "pool" | "spare") | null;
+            /** Range */
+            range?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Roles */
+            roles?: string[] | null;
+            options?: components["schemas"]["HandedOutView"] | null;
+            /** Server */
+            server?: number | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * BandNew
+         * @description A band to draw: `range` within the subnet, as people write one.
+         */
+        BandNew: {
+            /** Subnet */
+            subnet: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "pool" | "spare";
+            /** Range */
+            range: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Roles
+             * @default []
+             */
+            roles: string[];
+            /**
+             * @default {
+             *       "lease_seconds": 0,
+             *       "dns": [],
+             *       "domain": "",
+             *       "ntp": [],
+             *       "boot_server": "",
+             *       "boot_file": "",
+             *       "vendor_options": []
+             *     }
+             */
+            options: components["schemas"]["HandedOutView"];
+            /** Server */
+            server?: number | null;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * BandView
+         * @description A stretch of a subnet. `size` addresses, of which `taken` are assigned; `leased` for pools.
+         */
+        BandView: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Subnet */
+            subnet: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "pool" | "spare";
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Roles */
+            roles: string[];
+            options: components["schemas"]["HandedOutView"];
+            /** Server */
+            server: number | null;
+            /** Server Name */
+            server_name: string | null;
+            /** Notes */
+            notes: string;
+            /** Size */
+            size: number;
+            /** Taken */
+            taken: number;
+            /** Leased */
+            leased: number;
+        };
+        /**
          * BulkDone
          * @description How many devices a bulk edit set.
          */
@@ -725,6 +1876,83 @@ export interface components {
             id: number;
             /** Version */
             version?: number | null;
+        };
+        /**
+         * Candidate
+         * @description An address with the grade of the claim that it is free, and the reasons in words.
+         */
+        Candidate: {
+            /** Address */
+            address: string;
+            /**
+             * Grade
+             * @enum {string}
+             */
+            grade: "clear" | "doubtful" | "taken";
+            /** Band */
+            band: string | null;
+            /** Reasons */
+            reasons: string[];
+            /** Last Seen */
+            last_seen: string | null;
+            /** Last Mac */
+            last_mac: string | null;
+        };
+        /**
+         * CardLine
+         * @description One line of a card.
+         */
+        CardLine: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * CardView
+         * @description The settings for a device; `snippets` by format; `reserved` means the device stays on DHCP.
+         */
+        CardView: {
+            /** Address */
+            address: string;
+            /** Prefix */
+            prefix: number;
+            /** Mask */
+            mask: string;
+            /** Subnet */
+            subnet: string;
+            /** Subnet Name */
+            subnet_name: string;
+            /** Broadcast */
+            broadcast: string;
+            /** Gateway */
+            gateway: string;
+            /** Dns */
+            dns: string[];
+            /** Domain */
+            domain: string;
+            /** Ntp */
+            ntp: string[];
+            /** Vlan */
+            vlan: number | null;
+            /** Name */
+            name: string;
+            /** Full Name */
+            full_name: string;
+            /** Mac */
+            mac: string;
+            /** Role */
+            role: string;
+            /** Note */
+            note: string;
+            /** Reserved */
+            reserved: boolean;
+            /** Lines */
+            lines: components["schemas"]["CardLine"][];
+            /** Snippets */
+            snippets: {
+                [key: string]: string;
+            };
         };
         /**
          * ChangeRow
@@ -853,6 +2081,153 @@ export interface components {
             hints: components["schemas"]["JoinHint"][];
         };
         /**
+         * DhcpPreview
+         * @description What publishing would do. With `conflicts` it would be refused. `left` hand-written parts stay as they are.
+         *
+         *     `digest` names the configuration this was worked out on; give it to publish, so that nothing else is overwritten.
+         *     `text` is empty where it would be too long to read.
+         */
+        DhcpPreview: {
+            /** Server */
+            server: number;
+            /** Lines */
+            lines: components["schemas"]["DifferenceLine"][];
+            /** Conflicts */
+            conflicts: string[];
+            /** By Hand */
+            by_hand: string[];
+            /** Left */
+            left: number;
+            /** Digest */
+            digest: string;
+            /** Text */
+            text: components["schemas"]["TextLine"][];
+        };
+        /**
+         * DhcpServerEdit
+         * @description New values for a server; left-out ones stay.
+         */
+        DhcpServerEdit: {
+            /** Version */
+            version?: number | null;
+            /** Name */
+            name?: string | null;
+            /** Config */
+            config?: string | null;
+            /** Socket */
+            socket?: string | null;
+            /** Leases */
+            leases?: string | null;
+            /** Hosts */
+            hosts?: string | null;
+            /** Pid */
+            pid?: string | null;
+        };
+        /**
+         * DhcpServerNew
+         * @description A server to manage. Kea: `config` (its file), `socket` (its control socket) or both. dnsmasq: `hosts` (its
+         *     dhcp-hostsfile, or a file in its dhcp-hostsdir), `config` to compare pools, `pid` to have it read again. `leases`
+         *     is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none.
+         */
+        DhcpServerNew: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "kea" | "dnsmasq" | "standin";
+            /** Site */
+            site?: string | null;
+            /**
+             * Config
+             * @default
+             */
+            config: string;
+            /**
+             * Socket
+             * @default
+             */
+            socket: string;
+            /**
+             * Leases
+             * @default
+             */
+            leases: string;
+            /**
+             * Hosts
+             * @default
+             */
+            hosts: string;
+            /**
+             * Pid
+             * @default
+             */
+            pid: string;
+        };
+        /**
+         * DhcpServerView
+         * @description A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing.
+         */
+        DhcpServerView: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Site */
+            site: number;
+            /** Site Name */
+            site_name: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "kea" | "dnsmasq" | "standin";
+            /** Config */
+            config: string;
+            /** Socket */
+            socket: string;
+            /** Leases */
+            leases: string;
+            /** Hosts */
+            hosts: string;
+            /** Pid */
+            pid: string;
+            /** Published At */
+            published_at: string | null;
+            /** Read At */
+            read_at: string | null;
+            /** Trouble */
+            trouble: string;
+            /** Pools */
+            pools: number;
+            /** Reservations */
+            reservations: number;
+            /** Published */
+            published: number;
+        };
+        /**
+         * DifferenceLine
+         * @description One difference by meaning: add, change or remove a pool, an option or a reservation.
+         */
+        DifferenceLine: {
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "add" | "change" | "remove";
+            /** What */
+            what: string;
+            /** Subnet */
+            subnet: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
          * Explanation
          * @description Everything known about one address or MAC, in one answer; `sentences` are the short of it, in words.
          */
@@ -877,6 +2252,14 @@ export interface components {
             names: components["schemas"]["NameStay"][];
             /** Scans */
             scans: components["schemas"]["ScanTrace"][];
+        };
+        /**
+         * ExportText
+         * @description Pools and reservations as a text to keep or to type from.
+         */
+        ExportText: {
+            /** Text */
+            text: string;
         };
         /**
          * FindAnswer
@@ -912,10 +2295,64 @@ export interface components {
             web?: string | null;
             device?: components["schemas"]["DeviceRow"] | null;
         };
+        /**
+         * FreeAnswer
+         * @description Candidates, the best first.
+         */
+        FreeAnswer: {
+            /** Subnet */
+            subnet: string | null;
+            /** Candidates */
+            candidates: components["schemas"]["Candidate"][];
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HandedOutView
+         * @description What a DHCP server hands out (RFC 2132). Empty values are those of the subnet; `vendor_options` are
+         *     'code=hexadecimal' texts; `lease_seconds` 0 is the server's own.
+         */
+        HandedOutView: {
+            /**
+             * Lease Seconds
+             * @default 0
+             */
+            lease_seconds: number;
+            /** Gateway */
+            gateway?: string | null;
+            /**
+             * Dns
+             * @default []
+             */
+            dns: string[];
+            /**
+             * Domain
+             * @default
+             */
+            domain: string;
+            /**
+             * Ntp
+             * @default []
+             */
+            ntp: string[];
+            /**
+             * Boot Server
+             * @default
+             */
+            boot_server: string;
+            /**
+             * Boot File
+             * @default
+             */
+            boot_file: string;
+            /**
+             * Vendor Options
+             * @default []
+             */
+            vendor_options: string[];
         };
         /**
          * Health
@@ -961,6 +2398,66 @@ export interface components {
             unknown: number;
         };
         /**
+         * ImportReport
+         * @description What a table would do or did. `columns` say which header was taken as which field; `rows` are those that do
+         *     something or are refused, at most as many as asked for; `change` undoes the whole import.
+         */
+        ImportReport: {
+            /** Dry Run */
+            dry_run: boolean;
+            /** Read As */
+            read_as: string;
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Ignored */
+            ignored: string[];
+            /** Added */
+            added: number;
+            /** Changed */
+            changed: number;
+            /** Same */
+            same: number;
+            /** Refused */
+            refused: number;
+            /** Warnings */
+            warnings: number;
+            /** Rows */
+            rows: components["schemas"]["ImportRow"][];
+            /** Change */
+            change: number | null;
+        };
+        /**
+         * ImportRow
+         * @description What one row would do. `before` and `after` are the values that differ; `row` counts as spreadsheets do.
+         */
+        ImportRow: {
+            /** Row */
+            row: number;
+            /**
+             * Action
+             * @enum {string}
+             */
+            action: "add" | "change" | "same" | "refused";
+            /** Address */
+            address: string;
+            /** Before */
+            before: {
+                [key: string]: string;
+            };
+            /** After */
+            after: {
+                [key: string]: string;
+            };
+            /** Reason */
+            reason: string;
+            /** Column */
+            column: string;
+            /** Warning */
+            warning: string;
+        };
+        /**
          * Join
          * @description Other devices whose adapters belong to this one.
          */
@@ -979,6 +2476,34 @@ export interface components {
             reason: string;
             /** Devices */
             devices: components["schemas"]["DeviceRef"][];
+        };
+        /**
+         * JoinSubnets
+         * @description Neighbours that become one with it.
+         */
+        JoinSubnets: {
+            /** Others */
+            others: number[];
+        };
+        /**
+         * LeaseView
+         * @description A lease as the server told it last; `expires` None means never.
+         */
+        LeaseView: {
+            /** Server */
+            server: number;
+            /** Server Name */
+            server_name: string;
+            /** Address */
+            address: string;
+            mac: components["schemas"]["MacView"] | null;
+            /** Name */
+            name: string;
+            /** Expires */
+            expires: string | null;
+            /** Active */
+            active: boolean;
+            device: components["schemas"]["DeviceRef"] | null;
         };
         /**
          * MacView
@@ -1025,6 +2550,60 @@ export interface components {
             refused: string | null;
         };
         /**
+         * Move
+         * @description Another address for an assignment.
+         */
+        Move: {
+            /** Address */
+            address: string;
+            /** Version */
+            version?: number | null;
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
+        };
+        /**
+         * Moved
+         * @description What moved, and everything that still has the old address entered.
+         */
+        Moved: {
+            assignment: components["schemas"]["AssignmentView"];
+            /** Uses */
+            uses: components["schemas"]["UseView"][];
+        };
+        /**
+         * NameCheck
+         * @description What the site's DNS said: how many names were asked about, how many it did not answer for, and what differs.
+         */
+        NameCheck: {
+            /** Server */
+            server: string;
+            /** Asked */
+            asked: number;
+            /** Unanswered */
+            unanswered: number;
+            /** Disagreements */
+            disagreements: components["schemas"]["NameDisagreement"][];
+        };
+        /**
+         * NameDisagreement
+         * @description Where the DNS and the roster differ.
+         */
+        NameDisagreement: {
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /** Remedy */
+            remedy: string;
+        };
+        /**
          * NameStay
          * @description How long a name was heard for an address.
          */
@@ -1057,6 +2636,48 @@ export interface components {
             source: string;
         };
         /**
+         * NamesText
+         * @description A hosts file, or zones.
+         */
+        NamesText: {
+            /** Hosts */
+            hosts: string;
+            /** Zones */
+            zones: components["schemas"]["ZoneText"][];
+        };
+        /**
+         * PoolView
+         * @description How full a pool is. `leased` counts active leases in it, `reserved` reservations in it without one.
+         */
+        PoolView: {
+            /** Band */
+            band: number;
+            /** Subnet */
+            subnet: number;
+            /** Subnet Name */
+            subnet_name: string;
+            /** Name */
+            name: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Server */
+            server: number | null;
+            /** Server Name */
+            server_name: string | null;
+            /** Size */
+            size: number;
+            /** Leased */
+            leased: number;
+            /** Reserved */
+            reserved: number;
+            /** Left */
+            left: number;
+            /** Read At */
+            read_at: string | null;
+        };
+        /**
          * PrefixRow
          * @description One of the site's own prefixes.
          */
@@ -1065,6 +2686,68 @@ export interface components {
             prefix: string;
             /** Name */
             name: string;
+        };
+        /**
+         * ProblemView
+         * @description A mistake in the plan: a sentence with the culprit, and what to do.
+         */
+        ProblemView: {
+            /** Kind */
+            kind: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "refused" | "mistake" | "advice";
+            /** Sentence */
+            sentence: string;
+            /** Remedy */
+            remedy: string;
+            /** Subjects */
+            subjects: components["schemas"]["Subject"][];
+        };
+        /**
+         * Problems
+         * @description All problems of the plan, or those a draft would add.
+         */
+        Problems: {
+            /** Problems */
+            problems: components["schemas"]["ProblemView"][];
+        };
+        /**
+         * ProveRequest
+         * @description One address to prove free; `ask` asks the wire.
+         */
+        ProveRequest: {
+            /** Address */
+            address: string;
+            /** Site */
+            site?: string | null;
+            /**
+             * Ask
+             * @default true
+             */
+            ask: boolean;
+        };
+        /**
+         * PublishDone
+         * @description What was published, and how it was checked and verified.
+         */
+        PublishDone: {
+            /** Server */
+            server: number;
+            /** Lines */
+            lines: components["schemas"]["DifferenceLine"][];
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * PublishRequest
+         * @description `digest` is that of the preview; left out, whatever is there now is the base.
+         */
+        PublishRequest: {
+            /** Digest */
+            digest?: string | null;
         };
         /**
          * RangeName
@@ -1103,6 +2786,21 @@ export interface components {
             avg: number;
         };
         /**
+         * Reservation
+         * @description Where a reservation stands; `until` is when the device's old lease ends.
+         */
+        Reservation: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "off" | "not published" | "waiting" | "in effect" | "refused";
+            /** Sentence */
+            sentence: string;
+            /** Until */
+            until: string | null;
+        };
+        /**
          * ResultPage
          * @description A page of results in the order of addresses; `next` is the cursor of the next page.
          */
@@ -1124,6 +2822,42 @@ export interface components {
              * @default true
              */
             retired: boolean;
+        };
+        /**
+         * RoleRule
+         * @description What a role means for planning.
+         */
+        RoleRule: {
+            /** Name */
+            name: string;
+            /**
+             * On Pool
+             * @enum {string}
+             */
+            on_pool: "never" | "avoid" | "fine";
+            /**
+             * Travels
+             * @default false
+             */
+            travels: boolean;
+        };
+        /**
+         * RoleShareView
+         * @description A static band's arithmetic; `band` None is what lies in no band.
+         */
+        RoleShareView: {
+            /** Band */
+            band: number | null;
+            /** Title */
+            title: string;
+            /** Roles */
+            roles: string[];
+            /** Size */
+            size: number;
+            /** Taken */
+            taken: number;
+            /** Left */
+            left: number;
         };
         /**
          * Ruler
@@ -1278,12 +3012,104 @@ export interface components {
             macs: string[];
         };
         /**
+         * Search
+         * @description Free addresses wanted: `where` is a subnet, band or range; `ask` asks the wire.
+         */
+        Search: {
+            /** Where */
+            where?: string | null;
+            /** Site */
+            site?: string | null;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /**
+             * Adjacent
+             * @default false
+             */
+            adjacent: boolean;
+            /**
+             * Ask
+             * @default true
+             */
+            ask: boolean;
+        };
+        /**
+         * SharesView
+         * @description usable - pools - spare - gateway - taken = left.
+         */
+        SharesView: {
+            /** Usable */
+            usable: number;
+            /** Pools */
+            pools: number;
+            /** Spare */
+            spare: number;
+            /** Gateway */
+            gateway: number;
+            /** Taken */
+            taken: number;
+            /** Left */
+            left: number;
+            /** In Pools */
+            in_pools: number;
+            /** Roles */
+            roles: components["schemas"]["RoleShareView"][];
+        };
+        /**
+         * SiteEdit
+         * @description New values for a site; left-out ones stay.
+         */
+        SiteEdit: {
+            /** Version */
+            version?: number | null;
+            /** Name */
+            name?: string | null;
+            /** Notes */
+            notes?: string | null;
+            /** Here */
+            here?: true | null;
+        };
+        /**
+         * SiteView
+         * @description A site; `here` is the one that this service stands in.
+         */
+        SiteView: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Here */
+            here: boolean;
+            /** Notes */
+            notes: string;
+            /** Subnets */
+            subnets: number;
+        };
+        /**
          * Split
          * @description Adapters that are a device of their own.
          */
         Split: {
             /** Macs */
             macs: string[];
+        };
+        /**
+         * SplitSubnet
+         * @description Into parts of this prefix length.
+         */
+        SplitSubnet: {
+            /** Prefix */
+            prefix: number;
         };
         /**
          * StayRow
@@ -1329,6 +3155,99 @@ export interface components {
             two: number;
         };
         /**
+         * Subject
+         * @description What something is about: an address, subnet, band or device.
+         */
+        Subject: {
+            /** Type */
+            type: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * SubnetEdit
+         * @description New values for a subnet; left-out ones stay, an empty `gateway` takes it away, `vlan` 0 too.
+         */
+        SubnetEdit: {
+            /** Version */
+            version?: number | null;
+            /** Range */
+            range?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Gateway */
+            gateway?: string | null;
+            /** Dns */
+            dns?: string[] | null;
+            /** Domain */
+            domain?: string | null;
+            /** Ntp */
+            ntp?: string[] | null;
+            /** Vlan */
+            vlan?: number | null;
+            /** Supernet */
+            supernet?: boolean | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * SubnetNew
+         * @description A subnet to plan. `site` is a site's name or id; left out it is the one here.
+         */
+        SubnetNew: {
+            /** Range */
+            range: string;
+            /** Site */
+            site?: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Gateway */
+            gateway?: string | null;
+            /**
+             * Dns
+             * @default []
+             */
+            dns: string[];
+            /**
+             * Domain
+             * @default
+             */
+            domain: string;
+            /**
+             * Ntp
+             * @default []
+             */
+            ntp: string[];
+            /** Vlan */
+            vlan?: number | null;
+            /**
+             * Supernet
+             * @default false
+             */
+            supernet: boolean;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * SubnetPlan
+         * @description One planned subnet with its bands and problems; `free_blocks` for a supernet.
+         */
+        SubnetPlan: {
+            subnet: components["schemas"]["SubnetView"];
+            /** Bands */
+            bands: components["schemas"]["BandView"][];
+            /** Problems */
+            problems: components["schemas"]["ProblemView"][];
+            /** Free Blocks */
+            free_blocks: string[];
+        };
+        /**
          * SubnetRow
          * @description A subnet the service stands in or has scanned.
          */
@@ -1371,6 +3290,66 @@ export interface components {
             reverse_zone: string;
         };
         /**
+         * SubnetView
+         * @description A planned subnet and its arithmetic.
+         */
+        SubnetView: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Site */
+            site: number;
+            /** Site Name */
+            site_name: string;
+            /** Name */
+            name: string;
+            /** Subnet */
+            subnet: string;
+            /** Mask */
+            mask: string;
+            /** First Usable */
+            first_usable: string;
+            /** Last Usable */
+            last_usable: string;
+            /** Broadcast */
+            broadcast: string | null;
+            /** Gateway */
+            gateway: string | null;
+            /** Dns */
+            dns: string[];
+            /** Domain */
+            domain: string;
+            /** Ntp */
+            ntp: string[];
+            /** Vlan */
+            vlan: number | null;
+            /** Supernet */
+            supernet: boolean;
+            /** Notes */
+            notes: string;
+            /** Assignments */
+            assignments: number;
+            shares: components["schemas"]["SharesView"];
+        };
+        /**
+         * TextLine
+         * @description A line of the configuration text, side by side: kept, added or removed; numbers count from 1.
+         */
+        TextLine: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "kept" | "added" | "removed" | "skipped";
+            /** Before */
+            before: number | null;
+            /** After */
+            after: number | null;
+            /** Text */
+            text: string;
+        };
+        /**
          * Tick
          * @description One address on the ruler. `state`: answering, seen, two (claimed by two), self or gateway.
          */
@@ -1394,6 +3373,40 @@ export interface components {
         Ticket: {
             /** Path */
             path: string;
+        };
+        /**
+         * UseNew
+         * @description Who uses an address, and for what.
+         */
+        UseNew: {
+            /** User */
+            user: string;
+            /** Address */
+            address: string;
+            /** Purpose */
+            purpose: string;
+            /** Site */
+            site?: string | null;
+        };
+        /**
+         * UseView
+         * @description `user` uses `address` for `purpose`; `moved_to` is the address that must be entered there now.
+         */
+        UseView: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Site */
+            site: number;
+            /** User */
+            user: string;
+            /** Address */
+            address: string;
+            /** Purpose */
+            purpose: string;
+            /** Moved To */
+            moved_to: string | null;
         };
         /** ValidationError */
         ValidationError: {
@@ -1447,6 +3460,16 @@ export interface components {
             multicast: boolean;
             /** Notations */
             notations: string[];
+        };
+        /**
+         * ZoneText
+         * @description A zone file: its name, and its text (RFC 1035 5).
+         */
+        ZoneText: {
+            /** Zone */
+            zone: string;
+            /** Text */
+            text: string;
         };
     };
     responses: never;
@@ -2422,6 +4445,1555 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VendorLoaded"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sites_api_sites_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteView"][];
+                };
+            };
+        };
+    };
+    add_site_api_sites_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_site_api_sites__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_site_api_sites__identity__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    subnets_api_plan_subnets_get: {
+        parameters: {
+            query?: {
+                site?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubnetView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_subnet_api_plan_subnets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubnetNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubnetPlan"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    draft_subnet_api_plan_subnets_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubnetNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    subnet_api_plan_subnets__which__get: {
+        parameters: {
+            query?: {
+                site?: string | null;
+            };
+            header?: never;
+            path: {
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubnetPlan"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_subnet_api_plan_subnets__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_subnet_api_plan_subnets__identity__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubnetEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubnetPlan"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    split_subnet_api_plan_subnets__identity__split_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SplitSubnet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubnetView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    join_subnets_api_plan_subnets__identity__join_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinSubnets"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubnetPlan"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bands_api_bands_get: {
+        parameters: {
+            query?: {
+                subnet?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BandView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_band_api_bands_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BandView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    draft_band_api_bands_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_band_api_bands__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_band_api_bands__identity__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BandView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    problems_api_plan_problems_get: {
+        parameters: {
+            query?: {
+                subnet?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    roles_api_roles_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleRule"][];
+                };
+            };
+        };
+    };
+    set_role_api_roles_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleRule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_role_api_roles__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    page_api_assignments_get: {
+        parameters: {
+            query?: {
+                q?: string;
+                subnet?: string | null;
+                site?: string | null;
+                kind?: ("static" | "reserved") | null;
+                role?: string | null;
+                on?: boolean | null;
+                sort?: "address" | "name" | "role" | "mac" | "kind";
+                descending?: boolean;
+                cursor?: string | null;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentPage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    assign_api_assignments_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignmentNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    one_api_assignments__which__get: {
+        parameters: {
+            query?: {
+                site?: string | null;
+            };
+            header?: never;
+            path: {
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    release_api_assignments__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_api_assignments__identity__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignmentEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_api_assignments__identity__move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    uses_api_uses_get: {
+        parameters: {
+            query?: {
+                address?: string | null;
+                site?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_use_api_uses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    finish_use_api_uses__identity__done_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_use_api_uses__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    free_api_free_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Search"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreeAnswer"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    prove_api_prove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Candidate"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    servers_api_dhcp_servers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpServerView"][];
+                };
+            };
+        };
+    };
+    add_server_api_dhcp_servers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DhcpServerNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpServerView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_server_api_dhcp_servers__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_server_api_dhcp_servers__identity__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DhcpServerEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpServerView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_api_dhcp_servers__identity__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpPreview"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    publish_api_dhcp_servers__identity__publish_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    adopt_api_dhcp_servers__identity__adopt_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdoptRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdoptDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_api_dhcp_servers__identity__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpServerView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    leases_api_dhcp_leases_get: {
+        parameters: {
+            query?: {
+                server?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeaseView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pools_api_dhcp_pools_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolView"][];
+                };
+            };
+        };
+    };
+    export_api_dhcp_export_get: {
+        parameters: {
+            query?: {
+                form?: "json" | "hosts" | "sheet";
+                server?: number | null;
+                subnet?: string | null;
+                notation?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportText"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    import_sheet_api_sheets_import_post: {
+        parameters: {
+            query?: {
+                dry_run?: boolean;
+                mapping?: string[] | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportReport"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    export_sheet_api_sheets_export_get: {
+        parameters: {
+            query?: {
+                form?: "csv" | "xlsx";
+                subnet?: string | null;
+                site?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    names_api_names_get: {
+        parameters: {
+            query?: {
+                zone?: string | null;
+                server?: string[] | null;
+                site?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesText"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_names_api_names_check_post: {
+        parameters: {
+            query?: {
+                server?: string | null;
+                subnet?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameCheck"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    card_api_cards__address__get: {
+        parameters: {
+            query?: {
+                adapter?: string;
+                site?: string | null;
+            };
+            header?: never;
+            path: {
+                address: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardView"];
                 };
             };
             /** @description Validation Error */

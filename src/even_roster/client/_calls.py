@@ -54,6 +54,8 @@ class Call(Generic[T]):
     answer: TypeAdapter[T]
     params: Mapping[str, Any] | None = None
     body: Any = None
+    content: bytes | None = None
+    binary: bool = False
 
 
 def call(

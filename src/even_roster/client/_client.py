@@ -23,6 +23,7 @@ from ._place import Place, locate
 from ._plan_client import AsyncPlanCalls, PlanCalls
 
 TIMEOUT = httpx.Timeout(30.0, connect=5.0)
+LONG = httpx.Timeout(300.0, connect=5.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +89,14 @@ class Roster(PlanCalls):
     def run(self, call: Call[T]) -> T:
         """Make one call."""
         try:
-            response = self._http.request(call.method, call.path, params=call.params, json=call.body)
+            response = self._http.request(
+                call.method,
+                call.path,
+                params=call.params,
+                json=call.body,
+                content=call.content,
+                timeout=_patience(call),
+            )
         except httpx.HTTPError as error:
             raise _unreachable(self.place, error) from error
         return _answer(response, call)
@@ -187,7 +195,14 @@ class AsyncRoster(AsyncPlanCalls):
     async def run(self, call: Call[T]) -> T:
         """Make one call."""
         try:
-            response = await self._http.request(call.method, call.path, params=call.params, json=call.body)
+            response = await self._http.request(
+                call.method,
+                call.path,
+                params=call.params,
+                json=call.body,
+                content=call.content,
+                timeout=_patience(call),
+            )
         except httpx.HTTPError as error:
             raise _unreachable(self.place, error) from error
         return _answer(response, call)
@@ -289,9 +304,16 @@ def _unreachable(place: Place, error: httpx.HTTPError) -> RosterError:
     return Unreachable(f"the service at {place.url} is not reachable: {why}; is it running?")
 
 
+def _patience(call: Call[Any]) -> httpx.Timeout:
+    """Work with files and servers may take longer than a question."""
+    return LONG if call.content is not None or call.binary or "/dhcp/servers/" in call.path else TIMEOUT
+
+
 def _answer(response: httpx.Response, call: Call[T]) -> T:
     if response.is_error:
         raise _problem(response)
+    if call.binary:
+        return call.answer.validate_python(response.content)
     return call.answer.validate_json(response.content or b"null")
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from urllib.parse import quote
 
 from ..api.dhcp import (
@@ -47,6 +48,7 @@ from ..api.plan import (
     UseNew,
     UseView,
 )
+from ..api.sheets import CardView, ImportReport, NameCheck, NamesText
 from ._calls import Call, call
 
 
@@ -277,3 +279,33 @@ def dhcp_export(
     """Pools and reservations as a text: 'json', 'hosts' or 'sheet'."""
     params = {"form": form, "server": server, "subnet": subnet, "notation": notation}
     return call(ExportText, "GET", "/api/dhcp/export", params)
+
+
+def import_sheet(
+    data: bytes, dry_run: bool = True, mapping: Mapping[str, str] | None = None, limit: int = 2000
+) -> Call[ImportReport]:
+    """Assignments from a CSV or XLSX file's octets; `mapping` is field to header. Raises BadInput with row and column."""
+    params = {"dry_run": dry_run, "limit": limit, "mapping": [f"{f}={h}" for f, h in (mapping or {}).items()]}
+    return replace(call(ImportReport, "POST", "/api/sheets/import", params), content=data)
+
+
+def export_sheet(form: str = "csv", subnet: str | None = None, site: str | None = None) -> Call[bytes]:
+    """All assignments, or those of a subnet, as the octets of a CSV or XLSX file."""
+    return replace(
+        call(bytes, "GET", "/api/sheets/export", {"form": form, "subnet": subnet, "site": site}), binary=True
+    )
+
+
+def names_text(zone: str | None = None, servers: Sequence[str] = (), site: str | None = None) -> Call[NamesText]:
+    """A hosts file and zones from the roster's names."""
+    return call(NamesText, "GET", "/api/names", {"zone": zone, "server": list(servers), "site": site})
+
+
+def check_names(server: str | None = None, subnet: str | None = None) -> Call[NameCheck]:
+    """Ask the site's DNS about every name of the roster."""
+    return call(NameCheck, "POST", "/api/names/check", {"server": server, "subnet": subnet})
+
+
+def card(address: str, adapter: str = "eth0", site: str | None = None) -> Call[CardView]:
+    """What to type into a device. Raises BadInput."""
+    return call(CardView, "GET", f"/api/cards/{quote(address, safe='')}", {"adapter": adapter, "site": site})

@@ -53,6 +53,11 @@ class PlanCalls:
     dhcp_leases = Sync(calls.dhcp_leases)
     dhcp_pools = Sync(calls.dhcp_pools)
     dhcp_export = Sync(calls.dhcp_export)
+    import_sheet = Sync(calls.import_sheet)
+    export_sheet = Sync(calls.export_sheet)
+    names_text = Sync(calls.names_text)
+    check_names = Sync(calls.check_names)
+    card = Sync(calls.card)
 
 
 class AsyncPlanCalls:
@@ -102,3 +107,8 @@ class AsyncPlanCalls:
     dhcp_leases = Async(calls.dhcp_leases)
     dhcp_pools = Async(calls.dhcp_pools)
     dhcp_export = Async(calls.dhcp_export)
+    import_sheet = Async(calls.import_sheet)
+    export_sheet = Async(calls.export_sheet)
+    names_text = Async(calls.names_text)
+    check_names = Async(calls.check_names)
+    card = Async(calls.card)

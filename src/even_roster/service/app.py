@@ -25,7 +25,7 @@ from .context import Context
 from .dhcp_manager import DhcpManager
 from .etags import EntityTags
 from .problems import install, respond
-from .routers import assignments, devices, dhcp, find, network, scans, subnets, system, vendors
+from .routers import assignments, devices, dhcp, find, network, scans, sheets, subnets, system, vendors
 from .scan_manager import ScanManager
 
 STATIC = Path(__file__).parent / "static"
@@ -108,7 +108,7 @@ def create_app(context: Context) -> FastAPI:
     app.state.scans = scan_manager
     app.state.dhcp = dhcp_manager
     app.state.gate = Gate(context)
-    for module in (system, network, scans, devices, find, vendors, subnets, assignments, dhcp):
+    for module in (system, network, scans, devices, find, vendors, subnets, assignments, dhcp, sheets):
         app.include_router(module.router)
     install(app)
     _serve_console(app)

@@ -12,10 +12,12 @@ from starlette.exceptions import HTTPException
 
 from ..api.common import Problem
 from ..core.adapters import AdapterError
+from ..core.cards import CardError
 from ..core.dhcp import PlanError
 from ..core.mac import MacError
 from ..core.plan.reshape import ReshapeError
 from ..core.ranges import RangeError
+from ..core.sheets import SheetError
 from ..core.targets import TargetError
 from ..core.vendors import VendorError
 from ..dhcp.server import ServerRefused, ServerTrouble
@@ -91,6 +93,10 @@ def of(error: Exception) -> Problem:
             return _problem(422, "server_refused", error)
         case ServerTrouble():
             return _problem(503, "dhcp_server", error)
+        case SheetError():
+            return _problem(422, "bad_sheet", error)
+        case CardError():
+            return _problem(422, "no_card", error, field="address")
         case Taken():
             return _problem(409, "taken", error, field="address")
         case PlanConflict():
@@ -128,7 +134,7 @@ def install(app: FastAPI) -> None:
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
-        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict, ServerTrouble,
+        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict, ServerTrouble, SheetError, CardError,
     ):  # fmt: skip
         app.add_exception_handler(kind, known)
     app.add_exception_handler(RequestValidationError, invalid)

@@ -203,6 +203,14 @@ class Site:
         if not any(53 in host.ports for host in self._by_address.get(int(server), ())):
             return []
         try:
+            transaction, name = dns_messages.decode_name_question(payload)
+            found = [
+                host.addresses[0] for host in self.hosts if host.names.dns and host.names.dns.lower() == name.lower()
+            ]
+            return [(0.001, server, dns_messages.encode_addresses(transaction, name, tuple(found[:4])))]
+        except WireError:
+            pass
+        try:
             transaction, address = dns_messages.decode_question(payload)
         except WireError:
             return []

@@ -58,6 +58,51 @@ def decode_question(data: bytes) -> tuple[int, IPv4Address]:
     return message.id, _address(question.name)
 
 
+def encode_name_question(name: str, transaction: int) -> bytes:
+    """An A question for a name, to a DNS server (RFC 1035 3.4.1). Raises WireError for what is not a name."""
+    try:
+        message = dns.message.make_query(dns.name.from_text(name), dns.rdatatype.A, id=transaction)
+    except dns.exception.DNSException as error:
+        raise WireError(f"{name!r} is not a name") from error
+    message.flags = dns.flags.Flag(dns.flags.RD)
+    return message.to_wire()
+
+
+def decode_name_question(data: bytes) -> tuple[int, str]:
+    """Transaction and name, without the final dot, of an A question. Raises WireError."""
+    message = _read(data)
+    if message.flags & dns.flags.QR or len(message.question) != 1 or message.question[0].rdtype != dns.rdatatype.A:
+        raise WireError("not one A question")
+    return message.id, _text(message.question[0].name)
+
+
+def encode_addresses(transaction: int, name: str, addresses: tuple[IPv4Address, ...], *, ttl: int = 120) -> bytes:
+    """An answer with A records, or without addresses NXDOMAIN (rcode 3)."""
+    owner = dns.name.from_text(name)
+    message = dns.message.Message(id=transaction)
+    message.question.append(dns.rrset.RRset(owner, dns.rdataclass.IN, dns.rdatatype.A))
+    message.flags = dns.flags.QR | dns.flags.AA
+    if addresses:
+        texts = [str(address) for address in addresses]
+        message.answer.append(dns.rrset.from_text(owner, ttl, dns.rdataclass.IN, dns.rdatatype.A, *texts))
+    else:
+        message.flags |= 3
+    return message.to_wire(max_size=65535)
+
+
+def decode_addresses(data: bytes) -> tuple[int, tuple[IPv4Address, ...]]:
+    """Transaction and A records of an answer, those behind a CNAME too. Raises WireError."""
+    message = _read(data)
+    if not message.flags & dns.flags.QR:
+        raise WireError("a question, not an answer")
+    if message.rcode() not in (0, 3):
+        raise WireError(f"the server could not answer (rcode {message.rcode()})")
+    found = [
+        IPv4Address(record.address) for rrset in message.answer if rrset.rdtype == dns.rdatatype.A for record in rrset
+    ]
+    return message.id, tuple(found[:_MOST_NAMES])
+
+
 def encode_answer(transaction: int, address: IPv4Address, names: tuple[str, ...], *, ttl: int = 120) -> bytes:
     """A positive PTR answer, or with no names NXDOMAIN (rcode 3). Names are absolute, without the final dot."""
     owner = dns.reversename.from_address(str(address))

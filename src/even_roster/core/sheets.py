@@ -1,0 +1,290 @@
+"""Spreadsheet rows into assignments and back: which column is what, how cells are read, what would change. Pure.
+
+A table is rows of text cells, the first one the headers. Nothing in a cell is ever evaluated; `guarded` makes a text safe to
+write into a spreadsheet, and `unguarded` takes that back, so that an export comes back as it was.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from ipaddress import IPv4Address
+
+from .mac import Mac, MacError
+from .plan.model import Assignment, AssignmentKind, Plan, dotted
+from .ranges import RangeError, parse
+from .text import clean
+
+MOST_ROWS = 100_000
+FIELDS = ("address", "name", "mac", "kind", "role", "note", "on", "subnet", "site")
+_HEADERS = {
+    "address": ("address", "ip", "ip address", "ipv4", "ipv4 address", "ip-address", "ip_address", "host address", "adresse"),
+    "name": ("name", "hostname", "host", "host name", "device", "device name", "computer", "label"),
+    "mac": ("mac", "mac address", "mac-address", "mac_address", "hardware address", "ethernet", "physical address", "hw address"),
+    "kind": ("kind", "type", "how", "assignment", "static/dhcp", "mode"),
+    "role": ("role", "category", "device type", "function", "group"),
+    "note": ("note", "notes", "comment", "comments", "remark", "remarks", "description", "info"),
+    "on": ("on", "enabled", "active", "state"),
+    "subnet": ("subnet", "network", "range", "vlan name"),
+    "site": ("site", "location", "building"),
+}  # fmt: skip
+_STATIC = {"static", "fixed", "manual", "assigned", "s", "typed in"}
+_RESERVED = {"reserved", "reservation", "dhcp", "dhcp reservation", "r", "dynamic reservation"}
+_ON = {"", "on", "yes", "y", "true", "1", "x", "active", "enabled"}
+_OFF = {"off", "no", "n", "false", "0", "inactive", "disabled"}
+_RISKY = ("=", "+", "-", "@", "\t", "\r")
+
+
+class SheetError(ValueError):
+    """A table cannot be used at all; the message says where (row and column) and what would be right."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """Where something stands: row from 1 as spreadsheets count, the column's header."""
+
+    row: int
+    column: str
+
+
+@dataclass(frozen=True, slots=True)
+class RowPlan:
+    """What one row would do: `action` is add, change, same or refused; `reason` says why, with the column."""
+
+    row: int
+    action: str
+    address: str
+    before: Assignment | None
+    after: Assignment | None
+    reason: str = ""
+    column: str = ""
+    warning: str = ""
+
+
+def recognise(headers: Sequence[str], mapping: Mapping[str, str] | None = None) -> dict[str, int]:
+    """Which column holds which field. `mapping` (field to header) settles what headers leave open. Raises SheetError."""
+    shown = [header.strip() for header in headers]
+    folded = [" ".join(header.casefold().replace("_", " ").split()) for header in shown]
+    found: dict[str, int] = {}
+    for field, header in (mapping or {}).items():
+        if field not in FIELDS:
+            raise SheetError(f"{field!r} is no field; there are: {', '.join(FIELDS)}")
+        key = " ".join(header.casefold().replace("_", " ").split())
+        if key not in folded:
+            raise SheetError(f"row 1: there is no column {header!r}; there are: {', '.join(filter(None, shown))}")
+        found[field] = folded.index(key)
+    for field in FIELDS:
+        if field in found:
+            continue
+        names = [" ".join(name.replace("_", " ").split()) for name in _HEADERS[field]]
+        places = [at for at, header in enumerate(folded) if header in names and at not in found.values()]
+        if len(places) > 1:
+            both = " and ".join(repr(shown[at]) for at in places)
+            raise SheetError(
+                f"row 1: {both} could both be the {field}; say which with a mapping, such as {field}={shown[places[0]]}"
+            )
+        if places:
+            found[field] = places[0]
+    if "address" not in found:
+        there = ", ".join(repr(header) for header in shown if header) or "no headers at all"
+        raise SheetError(
+            f"row 1: no column is recognised as the address (there are {there}); name it with a mapping, such as address=COLUMN"
+        )
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """A row's cells as values."""
+
+    site: int
+    address: int
+    name: str
+    mac: int | None
+    kind: AssignmentKind | None
+    role: str
+    note: str
+    on: bool
+
+
+class _Bad(Exception):
+    def __init__(self, column: str, reason: str) -> None:
+        self.column, self.reason = column, reason
+
+
+def plan_rows(
+    plan: Plan, here: int, rows: Sequence[Sequence[str]], mapping: Mapping[str, str] | None = None,
+    first_row: int = 1,
+) -> list[RowPlan]:  # fmt: skip
+    """What a table would do to the plan, row by row; the first row holds the headers. Raises SheetError.
+
+    An address that is assigned is changed where cells say something else; empty cells change nothing. A row that
+    another row of the table speaks against is refused.
+    """
+    if not rows:
+        raise SheetError("the table is empty; its first row holds headers such as address, name, mac")
+    if len(rows) - 1 > MOST_ROWS:
+        raise SheetError(f"the table has {len(rows) - 1:,} rows; at most {MOST_ROWS:,} can be imported at once")
+    columns = recognise(rows[0], mapping)
+    headers = {field: rows[0][at].strip() for field, at in columns.items()}
+    sites = {site.name.casefold(): site.id for site in plan.sites.values()}
+    seen: dict[tuple[int, int], int] = {}
+    macs: dict[tuple[int, int], int] = {}
+    found = []
+    for number, row in enumerate(rows[1:], start=first_row + 1):
+        cells = {field: unguarded(row[at]).strip() if at < len(row) else "" for field, at in columns.items()}
+        if not any(cells.values()):
+            continue
+        try:
+            _no_formulas(row, columns, headers)
+            read = _read(cells, headers, sites, here)
+            planned = _against(plan, read, cells, headers, columns, number)
+            _doubles(planned, read, seen, macs, number, headers)
+        except _Bad as bad:
+            found.append(RowPlan(number, "refused", cells["address"][:40], None, None, bad.reason, bad.column))
+            continue
+        found.append(planned)
+    return found
+
+
+def _no_formulas(row: Sequence[str], columns: Mapping[str, int], headers: Mapping[str, str]) -> None:
+    for field, at in columns.items():
+        if at < len(row) and row[at].lstrip().startswith("="):
+            raise _Bad(headers[field], f"the cell holds a formula ({row[at][:30]}); paste its value instead")
+
+
+def _read(cells: Mapping[str, str], headers: Mapping[str, str], sites: Mapping[str, int], here: int) -> _Read:
+    site = here
+    if cells.get("site"):
+        known = sites.get(cells["site"].casefold())
+        if known is None:
+            raise _Bad(headers["site"], f"there is no site {cells['site'][:40]!r}")
+        site = known
+    kind = None
+    written = cells.get("kind", "").casefold()
+    if written in _STATIC:
+        kind = AssignmentKind.STATIC
+    elif written in _RESERVED:
+        kind = AssignmentKind.RESERVED
+    elif written:
+        raise _Bad(headers["kind"], f"{written[:40]!r} is neither static nor reserved")
+    on = cells.get("on", "").casefold()
+    if on not in _ON | _OFF:
+        raise _Bad(headers["on"], f"{on[:40]!r} is neither on nor off")
+    return _Read(
+        site, _address(cells["address"], headers["address"]), _name(cells.get("name", ""), headers.get("name", "")),
+        _mac(cells.get("mac", ""), headers.get("mac", "")), kind, clean(cells.get("role", ""), 40).casefold(),
+        clean(cells.get("note", ""), 1000), on not in _OFF,
+    )  # fmt: skip
+
+
+def _address(text: str, column: str) -> int:
+    bare = text.partition("/")[0].strip()
+    if not bare:
+        raise _Bad(column, "the address is missing")
+    try:
+        spans = parse(bare)
+    except RangeError as error:
+        raise _Bad(column, str(error)) from error
+    if len(spans) != 1:
+        raise _Bad(column, f"{text[:40]!r} is more than one address; write one a row")
+    return spans.pairs[0][0]
+
+
+def _mac(text: str, column: str) -> int | None:
+    if not text or text in ("-", "?", "n/a"):
+        return None
+    try:
+        mac = Mac.parse(text)
+    except MacError as error:
+        raise _Bad(column, str(error)) from error
+    if mac.unusable_as_source:
+        raise _Bad(column, f"{mac} is a group or empty address: no adapter has it")
+    return mac.value
+
+
+def _name(text: str, column: str) -> str:
+    name = clean(text, 120).rstrip(".")
+    for label in name.split(".") if name else ():
+        plain = label.replace("-", "a")
+        if not (1 <= len(label) <= 63 and plain.isascii() and plain.isalnum() and label[0] != "-" and label[-1] != "-"):
+            raise _Bad(
+                column, f"{name[:40]!r} is not a hostname: letters, digits and dashes only; the rest belongs in a note"
+            )
+    return name
+
+
+def _against(
+    plan: Plan,
+    read: _Read,
+    cells: Mapping[str, str],
+    headers: Mapping[str, str],
+    columns: Mapping[str, int],
+    number: int,
+) -> RowPlan:
+    """A row against the assignment that its address has, if any."""
+    address = dotted(read.address)
+    there = plan.at(read.site, read.address)
+    if there is not None:
+        new = replace(
+            there, name=read.name or there.name, mac=read.mac if read.mac is not None else there.mac,
+            kind=read.kind or there.kind, role=read.role or there.role, note=read.note or there.note,
+            on=read.on if cells.get("on") else there.on,
+        )  # fmt: skip
+        return RowPlan(number, "same" if new == there else "change", address, there, new)
+    subnet = plan.subnet_at(read.site, read.address)
+    if subnet is None:
+        raise _Bad(headers["address"], f"{address} lies in no planned subnet; plan the subnet first")
+    if read.mac is None and not read.name:
+        column = headers.get("name") or headers.get("mac") or headers["address"]
+        raise _Bad(column, f"{address} has neither a name nor a MAC, so it is not clear whose it is")
+    item = Assignment(
+        0, read.site, subnet.id, read.address, read.kind or AssignmentKind.STATIC, read.mac, read.name, read.role,
+        read.note, read.on,
+    )  # fmt: skip
+    return RowPlan(number, "add", address, None, item)
+
+
+def _doubles(
+    planned: RowPlan, read: _Read, seen: dict[tuple[int, int], int], macs: dict[tuple[int, int], int], number: int,
+    headers: Mapping[str, str],
+) -> None:  # fmt: skip
+    other = seen.setdefault((read.site, read.address), number)
+    if other != number:
+        raise _Bad(headers["address"], f"{planned.address} stands in row {other} already")
+    after = planned.after
+    if after is not None and after.kind is AssignmentKind.RESERVED and after.mac is not None:
+        first = macs.setdefault((after.subnet, after.mac), number)
+        if first != number:
+            raise _Bad(
+                headers.get("mac", ""), f"{Mac(after.mac)} is reserved in row {first} already, in the same subnet"
+            )
+
+
+def numbered(item: Assignment, identity: int) -> Assignment:
+    """A new assignment with an id of its own, below 0, until it is stored."""
+    return replace(item, id=identity)
+
+
+def guarded(text: str) -> str:
+    """A text that no spreadsheet takes for a formula: an apostrophe is put before a risky first character."""
+    return f"'{text}" if text[:1] in _RISKY or (text[:1] == "'" and text[1:2] in (*_RISKY, "'")) else text
+
+
+def unguarded(text: str) -> str:
+    """What `guarded` was given."""
+    return text[1:] if text[:1] == "'" and text[1:2] in (*_RISKY, "'") else text
+
+
+def export_rows(plan: Plan, items: Iterable[Assignment]) -> Iterable[list[str]]:
+    """Headers and a row for each assignment; every text guarded."""
+    yield list(FIELDS)
+    for item in items:
+        subnet = plan.subnets[item.subnet]
+        yield [
+            guarded(cell) for cell in (
+                str(IPv4Address(item.address)), item.name, str(Mac(item.mac)) if item.mac is not None else "",
+                item.kind.value, item.role, item.note, "on" if item.on else "off", subnet.name or str(subnet.network),
+                plan.sites[item.site].name,
+            )
+        ]  # fmt: skip

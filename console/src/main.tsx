@@ -8,9 +8,15 @@ import { Shell } from "./app/Shell";
 import "./index.css";
 import { HerePage } from "./pages/HerePage";
 
+const AssignmentsPage = lazy(() => import("./pages/AssignmentsPage"));
+const CardPage = lazy(() => import("./pages/CardPage"));
 const DevicesPage = lazy(() => import("./pages/DevicesPage"));
+const DhcpPage = lazy(() => import("./pages/DhcpPage"));
+const ImportPage = lazy(() => import("./pages/ImportPage"));
+const PlanPage = lazy(() => import("./pages/PlanPage"));
 const ScansPage = lazy(() => import("./pages/ScansPage"));
 const ScanPage = lazy(() => import("./pages/ScanPage"));
+const SheetPage = lazy(() => import("./pages/SheetPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
 
 const client = new QueryClient({
@@ -43,6 +49,12 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/devices" element={<DevicesPage />} />
                 <Route path="/devices/:id" element={<OpenDevice />} />
                 <Route path="/address/:address" element={<OpenAddress />} />
+                <Route path="/plan" element={<PlanPage />} />
+                <Route path="/addresses" element={<AssignmentsPage />} />
+                <Route path="/dhcp" element={<DhcpPage />} />
+                <Route path="/import" element={<ImportPage />} />
+                <Route path="/card/:address" element={<CardPage />} />
+                <Route path="/sheet" element={<SheetPage />} />
                 <Route path="/scans" element={<ScansPage />} />
                 <Route path="/scans/:id" element={<ScanPage />} />
                 <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />

@@ -10,16 +10,19 @@ export class Problem extends Error {
     readonly end?: number,
     readonly current?: Record<string, string>,
     readonly version?: number,
+    readonly anyway?: boolean,
   ) {
     super(detail);
   }
 }
 
-type Params = Record<string, string | number | boolean | null | undefined>;
+type Param = string | number | boolean | null | undefined;
+type Params = Record<string, Param | Param[]>;
 
 export function query(params: Params): string {
-  const pairs = Object.entries(params).filter(([, value]) => value !== null && value !== undefined && value !== "");
-  const text = new URLSearchParams(pairs.map(([name, value]) => [name, String(value)])).toString();
+  const pairs = Object.entries(params).flatMap(([name, value]) => (Array.isArray(value) ? value : [value]).map((one) => [name, one] as const));
+  const given = pairs.filter(([, value]) => value !== null && value !== undefined && value !== "");
+  const text = new URLSearchParams(given.map(([name, value]) => [name, String(value)])).toString();
   return text ? `?${text}` : "";
 }
 
@@ -29,8 +32,8 @@ async function send<T>(method: string, path: string, body?: unknown, signal?: Ab
     response = await fetch(path, {
       method,
       signal,
-      headers: body === undefined ? {} : { "Content-Type": "application/json" },
-      body: body === undefined ? undefined : JSON.stringify(body),
+      headers: body === undefined || body instanceof Blob ? {} : { "Content-Type": "application/json" },
+      body: body === undefined ? undefined : body instanceof Blob ? body : JSON.stringify(body),
     });
   } catch (error) {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
@@ -43,7 +46,7 @@ async function send<T>(method: string, path: string, body?: unknown, signal?: Ab
 async function problemOf(response: Response): Promise<Problem> {
   try {
     const p = await response.json();
-    return new Problem(response.status, p.code, p.detail, p.field, p.start, p.end, p.current, p.version);
+    return new Problem(response.status, p.code, p.detail, p.field, p.start, p.end, p.current, p.version, p.anyway);
   } catch {
     return new Problem(response.status, "http", `The service answered ${response.status}.`);
   }
@@ -51,7 +54,7 @@ async function problemOf(response: Response): Promise<Problem> {
 
 export const api = {
   get: <T>(path: string, params: Params = {}, signal?: AbortSignal) => send<T>("GET", path + query(params), undefined, signal),
-  post: <T>(path: string, body: unknown = {}) => send<T>("POST", path, body),
+  post: <T>(path: string, body: unknown = {}, signal?: AbortSignal) => send<T>("POST", path, body, signal),
   patch: <T>(path: string, body: unknown) => send<T>("PATCH", path, body),
   put: <T>(path: string, body: unknown) => send<T>("PUT", path, body),
   remove: <T>(path: string) => send<T>("DELETE", path),

@@ -34,7 +34,9 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         refresh(["devices", "here", "subnets", "ruler", "explain"]);
         if (event.ids === null) refresh(["device"]);
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
-      } else if (kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
+      } else if (kind === "plan") refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
+      else if (kind === "dhcp") refresh(["dhcp", "assignments", "assignment", "plan", "ruler"]);
+      else if (kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
       else if (kind === "reset") void client.invalidateQueries();
     });
   }, [client]);

@@ -2861,11 +2861,16 @@ export interface components {
         };
         /**
          * Ruler
-         * @description A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond.
+         * @description A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
+         *     subnet, None when it is not planned.
          */
         Ruler: {
             /** Subnet */
             subnet: string;
+            /** Planned */
+            planned: number | null;
+            /** Bands */
+            bands: components["schemas"]["RulerBand"][];
             /** Name */
             name: string | null;
             /** Count */
@@ -2884,6 +2889,24 @@ export interface components {
             ticks: components["schemas"]["Tick"][];
             /** Stretches */
             stretches: components["schemas"]["Stretch"][];
+        };
+        /**
+         * RulerBand
+         * @description A band as the ruler draws it.
+         */
+        RulerBand: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Name */
+            name: string;
+            /** Roles */
+            roles: string[];
         };
         /**
          * ScanInfo
@@ -3351,13 +3374,20 @@ export interface components {
         };
         /**
          * Tick
-         * @description One address on the ruler. `state`: answering, seen, two (claimed by two), self or gateway.
+         * @description One address on the ruler.
+         *
+         *     `state`: answering, seen, two (claimed by two), self or gateway; planned when it is only in the plan, leased when
+         *     only a DHCP server tells of it. `plan`: static, reserved, off, leased or empty; `assigned` is whose it is by the plan.
          */
         Tick: {
             /** Address */
             address: string;
             /** State */
             state: string;
+            /** Plan */
+            plan: string;
+            /** Assigned */
+            assigned: string | null;
             device: components["schemas"]["DeviceRef"] | null;
             /** Vendor */
             vendor: string | null;

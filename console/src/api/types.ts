@@ -21,6 +21,31 @@ export type ScanRequest = Schemas["ScanRequest"];
 export type SubnetRow = Schemas["SubnetRow"];
 export type Tick = Schemas["Tick"];
 
+export type AdoptDone = Schemas["AdoptDone"];
+export type AssignmentPage = Schemas["AssignmentPage"];
+export type AssignmentRow = Schemas["AssignmentRow"];
+export type AssignmentView = Schemas["AssignmentView"];
+export type BandView = Schemas["BandView"];
+export type Candidate = Schemas["Candidate"];
+export type CardView = Schemas["CardView"];
+export type DhcpPreview = Schemas["DhcpPreview"];
+export type DhcpServerView = Schemas["DhcpServerView"];
+export type FreeAnswer = Schemas["FreeAnswer"];
+export type ImportReport = Schemas["ImportReport"];
+export type ImportRow = Schemas["ImportRow"];
+export type LeaseView = Schemas["LeaseView"];
+export type PoolView = Schemas["PoolView"];
+export type Problems = Schemas["Problems"];
+export type ProblemView = Schemas["ProblemView"];
+export type PublishDone = Schemas["PublishDone"];
+export type ReservationState = Schemas["Reservation"]["state"];
+export type RulerBand = Schemas["RulerBand"];
+export type SubnetPlan = Schemas["SubnetPlan"];
+export type SubnetView = Schemas["SubnetView"];
+export type TextLine = Schemas["TextLine"];
+export type UseView = Schemas["UseView"];
+export type BandKind = BandView["kind"];
+
 export interface ScanEvent {
   scan: ScanInfo;
   addresses: AddressResult[];

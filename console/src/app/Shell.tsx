@@ -12,7 +12,7 @@ import { FindDialog } from "./FindDialog";
 import { SideSheet } from "./SideSheet";
 import { SignedOut } from "./SignedOut";
 
-const PLACES = [["/", "Here"], ["/devices", "Devices"], ["/scans", "Scans"]] as const;
+const PLACES = [["/", "Here"], ["/plan", "Plan"], ["/addresses", "Addresses"], ["/devices", "Devices"], ["/dhcp", "DHCP"], ["/scans", "Scans"]] as const;
 
 export function Shell({ children }: { children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();
@@ -36,7 +36,7 @@ export function Shell({ children }: { children: ReactNode }) {
   if (here.error instanceof Problem && here.error.status === 401) return <SignedOut />;
   return (
     <div className="flex h-full flex-col">
-      <header className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule bg-leaf px-4 py-2">
+      <header className="print:hidden flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule bg-leaf px-4 py-2">
         <NavLink to="/" className="flex items-center gap-2 font-semibold">
           <img src="/mark.svg" alt="" className="size-6" /> Even Roster
         </NavLink>

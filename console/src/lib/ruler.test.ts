@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { dragged, markEvery, rows } from "./ruler";
+import { dragged, grabbed, markEvery, ordered, rows, within } from "./ruler";
 
 it("draws a /24 in one row and a /22 in four", () => {
   expect(rows({ first: 0, last: 255 })).toEqual([{ first: 0, size: 256 }]);
@@ -22,4 +22,18 @@ it("marks at round distances that leave room for the text", () => {
 it("tells a drag from a click, in both directions", () => {
   expect(dragged(40, 20)).toEqual({ first: 20, last: 40 });
   expect(dragged(40, 41)).toBeNull();
+});
+
+it("takes hold of the nearer edge of a band and keeps the other", () => {
+  const band = { id: 1, first: 100, last: 199 };
+  expect(grabbed(band, 101, 2)).toEqual({ fixed: 199 });
+  expect(grabbed(band, 198, 2)).toEqual({ fixed: 100 });
+  expect(grabbed(band, 150, 2)).toBeNull();
+  expect(grabbed(null, 100, 2)).toBeNull();
+});
+
+it("cuts a stretch to a row", () => {
+  expect(within({ first: 200, last: 300 }, { first: 256, size: 256 })).toEqual({ offset: 0, size: 45 });
+  expect(within({ first: 0, last: 5 }, { first: 256, size: 256 })).toBeNull();
+  expect(ordered(9, 4)).toEqual({ first: 4, last: 9 });
 });

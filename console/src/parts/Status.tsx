@@ -1,14 +1,14 @@
 // Status is shape plus word plus colour, never colour alone.
 
-export type StateWord = "answering" | "seen" | "two" | "self" | "gateway" | "silent" | "foreign";
+export type StateWord = "answering" | "seen" | "two" | "self" | "gateway" | "silent" | "foreign" | "planned" | "leased";
 
 const WORDS: Record<StateWord, string> = {
   answering: "answering", seen: "seen before", two: "claimed by two", self: "this machine", gateway: "gateway",
-  silent: "silent", foreign: "foreign address",
+  silent: "silent", foreign: "foreign address", planned: "planned, never seen", leased: "leased, never seen",
 };
 const COLOURS: Record<StateWord, string> = {
   answering: "text-fine", seen: "text-soft", two: "text-alarm", self: "text-ink", gateway: "text-ink",
-  silent: "text-soft", foreign: "text-amber",
+  silent: "text-soft", foreign: "text-amber", planned: "text-ink", leased: "text-soft",
 };
 
 /** The shape of a state in a 12×12 box, in the current colour: in lists, in the legend and on the ruler. */
@@ -21,6 +21,8 @@ export function ShapePaths({ state }: { state: StateWord }) {
       {state === "two" && <path d="M3.5 1v10M8.5 1v10M1 6h10" />}
       {state === "self" && <path d="M6 1.5 11 10.5H1z" fill="currentColor" stroke="none" />}
       {state === "gateway" && <path d="M1.5 11V3L6 .8 10.5 3v8M4.5 11V7h3v4" />}
+      {state === "planned" && <path d="M6 1.5v9M3 10.5h6" />}
+      {state === "leased" && <path d="M2 10.5V6h8v4.5" strokeDasharray="2 1.4" />}
       {state === "foreign" && <path d="M1.5 6h6M5 2.5 8.5 6 5 9.5M10.5 1v10" />}
     </g>
   );

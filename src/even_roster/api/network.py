@@ -161,10 +161,16 @@ class Explanation(Model):
 
 
 class Tick(Model):
-    """One address on the ruler. `state`: answering, seen, two (claimed by two), self or gateway."""
+    """One address on the ruler.
+
+    `state`: answering, seen, two (claimed by two), self or gateway; planned when it is only in the plan, leased when
+    only a DHCP server tells of it. `plan`: static, reserved, off, leased or empty; `assigned` is whose it is by the plan.
+    """
 
     address: str
     state: str
+    plan: str
+    assigned: str | None
     device: DeviceRef | None
     vendor: str | None
     role: str
@@ -181,10 +187,24 @@ class Stretch(Model):
     two: int
 
 
+class RulerBand(Model):
+    """A band as the ruler draws it."""
+
+    id: int
+    kind: str
+    first: str
+    last: str
+    name: str
+    roles: list[str]
+
+
 class Ruler(Model):
-    """A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond."""
+    """A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
+    subnet, None when it is not planned."""
 
     subnet: str
+    planned: int | None
+    bands: list[RulerBand]
     name: str | None
     count: int
     usable: int

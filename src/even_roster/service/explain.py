@@ -15,7 +15,7 @@ from ..core.span import SpanSet
 from ..core.stays import SAME_MOMENT_MS, Source
 from ..core.targets import asked
 from ..store import device_queries, scan_records
-from . import views
+from . import planning, views
 from .context import Context, now_ms
 from .scan_manager import refs_of_macs
 
@@ -33,6 +33,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     sentences = _where(address, subnet, adapter.name if adapter else None)
     if adapter is not None and adapter.gateway == address:
         sentences.append(f"It is the gateway of {adapter.name}.")
+    sentences += _planned(context, value)
     sentences += _holders(context, stays, refs)
     sentences += _last_scan(traces)
     return Explanation(
@@ -67,6 +68,25 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
         stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[],
     )  # fmt: skip
+
+
+def _planned(context: Context, address: int) -> list[str]:
+    """What the plan says of an address."""
+    with context.plan.reading() as plan:
+        here = context.plan.site_here
+        subnet = plan.subnet_at(here, address)
+        if subnet is None:
+            return []
+        band = plan.band_at(subnet.id, address)
+        item = plan.at(here, address)
+        uses = plan.uses_at(here, address)
+    found = [f"The plan has it in {subnet.name or subnet.network}{f', in the {band.title}' if band else ''}."]
+    if item is not None:
+        found.append(
+            f"{planning.taken_sentence(item).replace(str(IPv4Address(address)), 'It', 1)}{'' if item.on else ', switched off'}."
+        )
+    found += [f"{use.user} uses it for {use.purpose}." for use in uses]
+    return found
 
 
 def _where(address: IPv4Address, subnet: str | None, adapter: str | None) -> list[str]:

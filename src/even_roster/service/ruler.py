@@ -8,7 +8,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, func, select
 
 from ..api.common import DeviceRef
-from ..api.network import Ruler, Stretch, Tick
+from ..api.network import Ruler, RulerBand, Stretch, Tick
+from ..core.plan.model import Band, Plan, dotted
 from ..core.ranges import parse
 from ..core.span import SpanSet, usable
 from ..core.stays import SAME_MOMENT_MS
@@ -39,15 +40,27 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         gateway = str(adapter.gateway)
         special[int(adapter.gateway)] = "gateway"
     name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
+    with context.plan.reading() as plan:
+        here = context.plan.site_here
+        subnet = next((s for s in plan.subnets_of(here) if s.network == network), None)
+        bands = list(plan.bands_of(subnet.id)) if subnet else []
+        assigned = _assigned(context, plan, network) if network.num_addresses <= MOST_TICKS else {}
+    if subnet is not None:
+        name = subnet.name or name
+        if gateway is None and subnet.gateway is not None:
+            gateway = str(IPv4Address(subnet.gateway))
+            special[subnet.gateway] = "gateway"
     if network.num_addresses <= MOST_TICKS:
-        ticks, stretches = _ticks(context, connection, network, since, special), []
-        answering, seen = sum(1 for t in ticks if t.state != "seen"), len(ticks)
+        ticks, stretches = _ticks(connection, network, since, special, assigned), []
+        observed = [t for t in ticks if t.state not in ("planned", "leased")]
+        answering, seen = sum(1 for t in observed if t.state != "seen"), len(observed)
     else:
         ticks, stretches = [], _stretches(connection, network, since)
         answering = sum(s.answering for s in stretches)
         seen = answering + sum(s.seen for s in stretches)
     return Ruler(
-        subnet=str(network), name=name, count=network.num_addresses, usable=len(usable(network)), answering=answering,
+        subnet=str(network), planned=subnet.id if subnet else None, bands=[_band(band) for band in bands], name=name,
+        count=network.num_addresses, usable=len(usable(network)), answering=answering,
         seen=seen, gateway=gateway,
         last_scan=views.maybe_time(since), ticks=ticks, stretches=stretches,
     )  # fmt: skip
@@ -62,25 +75,58 @@ def last_scan(connection: Connection, network: IPv4Network) -> int:
     return 0
 
 
+def _band(band: Band) -> RulerBand:
+    return RulerBand(
+        id=band.id, kind=band.kind.value, first=dotted(band.first), last=dotted(band.last), name=band.name,
+        roles=list(band.roles),
+    )  # fmt: skip
+
+
+def _assigned(context: Context, plan: Plan, network: IPv4Network) -> dict[int, tuple[str, str | None]]:
+    """What plan and leases say of each address: the kind, and whose it is."""
+    first, last = int(network.network_address), int(network.broadcast_address)
+    here = context.plan.site_here
+    found: dict[int, tuple[str, str | None]] = {}
+    for low, high in context.plan.held(here).within(first, last):
+        found.update((address, ("leased", None)) for address in range(max(low, first), min(high, last) + 1))
+    for item in plan.assigned_in(here, first, last):
+        found[item.address] = item.kind.value if item.on else "off", item.title
+    return found
+
+
 def _ticks(
-    context: Context, connection: Connection, network: IPv4Network, since: int, special: dict[int, str]
-) -> list[Tick]:
+    connection: Connection, network: IPv4Network, since: int, special: dict[int, str],
+    assigned: dict[int, tuple[str, str | None]],
+) -> list[Tick]:  # fmt: skip
     first, last = int(network.network_address), int(network.broadcast_address)
     by_address: dict[int, list[AnyRow]] = {}
     for row in device_queries.seen_in(connection, first, last):
         by_address.setdefault(row.address, []).append(row)
-    return [_tick(address, rows, since, special.get(address)) for address, rows in by_address.items()]
+    ticks = [
+        _tick(address, rows, since, special.get(address), assigned.get(address, ("", None)))
+        for address, rows in by_address.items()
+    ]
+    for address, (kind, whose) in assigned.items():
+        if address not in by_address:
+            state = "leased" if kind == "leased" else "planned"
+            ticks.append(
+                Tick(
+                    address=dotted(address), state=state, plan=kind, assigned=whose, device=None, vendor=None, role="",
+                    last=None,
+                )
+            )  # fmt: skip
+    return ticks
 
 
-def _tick(address: int, rows: list[AnyRow], since: int, special: str | None) -> Tick:
+def _tick(address: int, rows: list[AnyRow], since: int, special: str | None, plan: tuple[str, str | None]) -> Tick:
     newest = rows[0]
     together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
     state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
     name = newest.name or newest.seen_name or None
     return Tick(
-        address=str(IPv4Address(address)), state=special if special and state == "answering" else state,
-        device=DeviceRef(id=newest.device_id, name=name) if newest.device_id else None, vendor=newest.vendor or None,
-        role=newest.role or "", last=views.time_of(newest.last),
+        address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
+        assigned=plan[1], device=DeviceRef(id=newest.device_id, name=name) if newest.device_id else None,
+        vendor=newest.vendor or None, role=newest.role or "", last=views.time_of(newest.last),
     )  # fmt: skip
 
 

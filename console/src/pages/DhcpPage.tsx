@@ -1,0 +1,113 @@
+// DHCP servers: how much of the plan they have, publishing, adopting; pools and how full they are; leases.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api } from "../api/client";
+import type { AdoptDone, DhcpServerView, LeaseView, PoolView } from "../api/types";
+import { ago, count, moment, plural } from "../lib/format";
+import { useOpen } from "../lib/open";
+import { Button, Input, Mono, Notice, Section } from "../parts/basics";
+import { PublishPanel } from "./dhcp/PublishPanel";
+import { ServerForm } from "./dhcp/ServerForm";
+import { Fill } from "./subnet/Arithmetic";
+
+export default function DhcpPage() {
+  const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/dhcp/servers") });
+  const pools = useQuery({ queryKey: ["dhcp", "pools"], queryFn: () => api.get<PoolView[]>("/api/dhcp/pools") });
+  if (servers.error) return <div className="p-6"><Notice tone="alarm">{servers.error.message}</Notice></div>;
+  return (
+    <div className="mx-auto max-w-6xl px-5 py-5">
+      <h1 className="text-2xl font-semibold">DHCP</h1>
+      {servers.data?.length === 0 ? <p className="mt-2 max-w-3xl">No server is managed yet. Name one that runs on this machine: its reservations and pools can be taken into the plan first (adopted), and from then on the plan is published to it, checked by the server itself.</p> : null}
+      {servers.data?.map((server) => <Server key={server.id} server={server} />)}
+      <Section title="Pools">
+        {pools.data && pools.data.length > 0 ? (
+          <table className="w-full text-left">
+            <thead className="text-sm text-soft"><tr><th className="font-normal">subnet</th><th className="font-normal">pool</th><th className="font-normal">handed out by</th><th className="text-right font-normal">size</th><th className="text-right font-normal">leased</th><th className="text-right font-normal">reserved</th><th className="text-right font-normal">left</th><th className="w-48" /></tr></thead>
+            <tbody>
+              {pools.data.map((pool) => (
+                <tr key={pool.band} className="border-t border-rule">
+                  <td className="py-1">{pool.subnet_name}</td><td><Mono>{pool.first} – {pool.last}</Mono></td><td>{pool.server_name ?? <span className="text-amber">nobody</span>}</td>
+                  <td className="text-right">{count(pool.size)}</td><td className="text-right">{count(pool.leased)}</td><td className="text-right">{count(pool.reserved)}</td><td className={`text-right font-semibold ${pool.left * 10 < pool.size ? "text-alarm" : ""}`}>{count(pool.left)}</td>
+                  <td className="pl-4"><Fill part={1 - pool.left / pool.size} label={`${Math.round((1 - pool.left / pool.size) * 100)} % full`} /></td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        ) : <p className="text-sm text-soft">No pool is planned yet: draw one on a subnet's ruler.</p>}
+      </Section>
+      <Leases />
+      <Section title="Manage another server"><ServerForm /></Section>
+    </div>
+  );
+}
+
+function Server({ server }: { server: DhcpServerView }) {
+  const [publishing, setPublishing] = useState(false);
+  const client = useQueryClient();
+  const refresh = () => { for (const key of ["dhcp", "plan", "assignments", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); };
+  const read = useMutation({ mutationFn: () => api.post(`/api/dhcp/servers/${server.id}/read`), onSuccess: refresh });
+  const adopt = useMutation({ mutationFn: (dry: boolean) => api.post<AdoptDone>(`/api/dhcp/servers/${server.id}/adopt`, { dry_run: dry }), onSuccess: refresh });
+  return (
+    <section className="mt-4">
+      <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-b border-rule pb-1">
+        <h2 className="text-lg font-semibold">{server.name}</h2>
+        <span className="text-soft">{server.kind === "standin" ? "simulated" : server.kind}</span>
+        <span>{server.published} of {plural(server.reservations, "reservation")} there, {plural(server.pools, "pool")}</span>
+        <span className="text-sm text-soft">published {ago(server.published_at)}, leases read {ago(server.read_at)}</span>
+        <span className="ml-auto flex gap-2">
+          <Button disabled={read.isPending} onClick={() => read.mutate()}>Read leases</Button>
+          <Button disabled={adopt.isPending} onClick={() => adopt.mutate(true)}>Adopt…</Button>
+          <Button tone="ink" onClick={() => setPublishing(true)}>Compare and publish</Button>
+        </span>
+      </div>
+      {server.trouble ? <p className="mt-1 text-sm text-alarm">{server.trouble}.</p> : null}
+      {read.error ?? adopt.error ? <p role="alert" className="mt-1 text-sm text-alarm">{(read.error ?? adopt.error)?.message}.</p> : null}
+      {adopt.data ? <Adoption found={adopt.data} name={server.name} onAdopt={() => adopt.mutate(false)} onClose={() => adopt.reset()} /> : null}
+      {publishing ? <PublishPanel server={server} onClose={() => setPublishing(false)} /> : null}
+    </section>
+  );
+}
+
+function Adoption({ found, name, onAdopt, onClose }: { found: AdoptDone; name: string; onAdopt(): void; onClose(): void }) {
+  const total = found.subnets.length + found.pools.length + found.reservations.length;
+  const lines = [...found.subnets.map((one) => `subnet ${one.subnet}`), ...found.pools.map((one) => `pool ${one.first} – ${one.last}`), ...found.reservations.map((one) => `reservation ${one.mac} ${one.address} ${one.name}`)];
+  return (
+    <div className="mt-3 rounded border border-rule bg-leaf p-3">
+      <p className="font-semibold">{total === 0 && found.refused.length === 0 ? `Everything that ${name} hands out is in the plan already.` : found.dry_run ? "Adopting would take into the plan:" : "Taken into the plan:"}</p>
+      <ul className="max-h-60 overflow-auto font-mono text-sm">{lines.map((line) => <li key={line}>+ {line}</li>)}</ul>
+      {found.refused.map((one) => <p key={one} role="alert" className="text-sm text-alarm">{one}.</p>)}
+      <div className="mt-2 flex gap-2">
+        {found.dry_run && total > 0 && found.refused.length === 0 ? <Button tone="ink" onClick={onAdopt}>Take them in</Button> : null}
+        <Button tone="quiet" onClick={onClose}>Close</Button>
+      </div>
+    </div>
+  );
+}
+
+const MOST = 200;
+
+function Leases() {
+  const [text, setText] = useState("");
+  const [, setOpen] = useOpen();
+  const leases = useQuery({ queryKey: ["dhcp", "leases"], queryFn: () => api.get<LeaseView[]>("/api/dhcp/leases") });
+  const wanted = text.trim().toLowerCase();
+  const found = leases.data?.filter((one) => one.active && (!wanted || [one.address, one.name, one.mac?.mac, one.mac?.vendor, one.device?.name].some((value) => value?.toLowerCase().includes(wanted)))) ?? [];
+  if (!leases.data?.length) return null;
+  return (
+    <Section title={`Leases (${count(found.length)})`} aside={<Input type="search" aria-label="Narrow the leases" placeholder="Narrow" value={text} onChange={(event) => setText(event.target.value)} className="w-48" />}>
+      <table className="w-full text-left text-sm">
+        <thead className="text-soft"><tr><th className="font-normal">address</th><th className="font-normal">MAC</th><th className="font-normal">name</th><th className="font-normal">vendor</th><th className="font-normal">until</th><th className="font-normal">server</th></tr></thead>
+        <tbody>
+          {found.slice(0, MOST).map((one) => (
+            <tr key={`${one.server}-${one.address}`} className="cursor-pointer border-t border-rule hover:bg-wash/60" onClick={() => setOpen({ kind: "address", address: one.address })}>
+              <td className="py-0.5"><Mono>{one.address}</Mono></td><td><Mono>{one.mac?.mac}</Mono></td><td>{one.name || one.device?.name}</td><td className="text-soft">{one.mac?.vendor ?? (one.mac?.local ? "locally administered" : "")}</td><td>{one.expires ? moment(one.expires) : "for ever"}</td><td>{one.server_name}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {found.length > MOST ? <p className="mt-1 text-sm text-soft">{count(found.length - MOST)} more; narrow the list to see them.</p> : null}
+      <p className="mt-2 text-sm text-soft">For servers that are edited by hand: <Link className="underline" to="/sheet">a sheet to type from</Link>.</p>
+    </Section>
+  );
+}

@@ -1,0 +1,89 @@
+// What the plan has at one address: whose it is, where its reservation stands, who uses it; and what can be done.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, Problem } from "../../api/client";
+import type { AssignmentView, Candidate, UseView } from "../../api/types";
+import { ago } from "../../lib/format";
+import { useOpen } from "../../lib/open";
+import { AssignForm } from "../../parts/AssignForm";
+import { Button, Facts, Field, Input, Mono, Section } from "../../parts/basics";
+import { ProblemList } from "../../parts/ProblemList";
+import { Proof } from "../../parts/Proof";
+import { ReservationState } from "../../parts/ReservationState";
+
+export function PlanBlock({ address, mac, name }: { address: string; mac?: string | undefined; name?: string | undefined }) {
+  const one = useQuery({ queryKey: ["assignment", address], queryFn: () => api.get<AssignmentView>(`/api/assignments/${address}`), retry: false });
+  const free = one.error instanceof Problem && one.error.status === 404;
+  if (one.data && !free) return <Assigned one={one.data} />;
+  return free ? <Free address={address} mac={mac} name={name} /> : null;
+}
+
+function Free({ address, mac, name }: { address: string; mac: string | undefined; name: string | undefined }) {
+  const [giving, setGiving] = useState(false);
+  const prove = useMutation({ mutationFn: () => api.post<Candidate>("/api/prove", { address }) });
+  return (
+    <Section title="In the plan">
+      <p className="text-soft">Planned for nobody.</p>
+      <div className="mt-2 flex flex-wrap items-center gap-2">
+        <Button disabled={prove.isPending} onClick={() => prove.mutate()}>Is it free?</Button>
+        <Button onClick={() => setGiving(true)}>{mac ? "Assign it to who holds it…" : "Assign…"}</Button>
+        <Link to={`/card/${address}`} className="text-sm underline decoration-rule underline-offset-4 hover:decoration-ink">Card</Link>
+        <span className="text-sm text-soft" aria-live="polite">{prove.isPending ? "Asking the wire, about three seconds…" : ""}</span>
+      </div>
+      {prove.error ? <p role="alert" className="mt-1 text-sm text-alarm">{prove.error.message}.</p> : null}
+      {prove.data ? <Proof found={prove.data} /> : null}
+      {giving ? <AssignForm address={address} given={{ mac, name: hostname(name) }} onDone={() => setGiving(false)} onCancel={() => setGiving(false)} /> : null}
+    </Section>
+  );
+}
+
+const hostname = (name: string | undefined) => (name ?? "").replace(/\.local$/, "").toLowerCase().replaceAll(/[^a-z0-9.-]+/g, "-").replaceAll(/^-+|-+$/g, "");
+
+function Assigned({ one }: { one: AssignmentView }) {
+  const [moving, setMoving] = useState<string | null>(null);
+  const [, setOpen] = useOpen();
+  const client = useQueryClient();
+  const refresh = () => { for (const key of ["assignment", "assignments", "explain", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] }); };
+  const release = useMutation({ mutationFn: () => api.remove(`/api/assignments/${one.id}`), onSuccess: refresh });
+  const turn = useMutation({ mutationFn: () => api.patch<AssignmentView>(`/api/assignments/${one.id}`, { version: one.version, on: !one.on }), onSuccess: refresh });
+  const move = useMutation({
+    mutationFn: (anyway: boolean) => api.post<{ assignment: AssignmentView; uses: UseView[] }>(`/api/assignments/${one.id}/move`, { address: moving, version: one.version, anyway }),
+    onSuccess: (moved) => { refresh(); setMoving(null); setOpen({ kind: "address", address: moved.assignment.address }); },
+  });
+  const fault = move.error ?? release.error ?? turn.error;
+  const elsewhere = one.seen_at && one.seen_at !== one.address;
+  return (
+    <Section title={one.kind === "reserved" ? "Reserved" : "Assigned"} aside={<Link to={`/card/${one.address}`} className="text-sm underline decoration-rule underline-offset-4 hover:decoration-ink">Card</Link>}>
+      <Facts rows={[
+        ["for", <b key="n">{one.name || "no name"}</b>], ["MAC", one.mac ? <span key="m"><Mono>{one.mac.mac}</Mono> {one.mac.vendor}</span> : null], ["role", one.role],
+        ["band", one.band], ["note", one.note], ["switched", one.on ? null : "off"],
+        ["seen", one.mac ? <span key="s" className={elsewhere ? "text-alarm" : ""}>{one.seen_at ? `${elsewhere ? `at ${one.seen_at}` : "there"}, ${ago(one.last_seen)}` : "never"}</span> : null],
+        ["state", one.reservation ? <span key="r"><ReservationState state={one.reservation.state} /> <span className="text-sm">{one.reservation.sentence}</span></span> : null],
+      ]} />
+      {one.problems.length > 0 ? <div className="mt-2"><ProblemList problems={one.problems} /></div> : null}
+      {one.uses.length > 0 ? (
+        <ul className="mt-2 text-sm">{one.uses.map((use) => <li key={use.id} className="border-b border-rule py-0.5">{use.user} uses it for {use.purpose}{use.moved_to ? <b className="text-alarm">; enter {use.moved_to} there</b> : null}</li>)}</ul>
+      ) : null}
+      <div className="mt-2 flex flex-wrap items-end gap-2">
+        {moving === null ? (
+          <>
+            <Button onClick={() => setMoving("")}>Move…</Button>
+            <Button onClick={() => turn.mutate()}>{one.on ? "Switch off" : "Switch on"}</Button>
+            <Button tone="alarm" onClick={() => release.mutate()}>Release</Button>
+          </>
+        ) : (
+          <form className="flex flex-wrap items-end gap-2" onSubmit={(event) => { event.preventDefault(); move.mutate(false); }}>
+            <Field label="New address" hint={one.uses.length > 0 ? `${one.uses.length} others have the old one entered; they are marked to be changed` : undefined}>
+              <Input value={moving} onChange={(event) => setMoving(event.target.value)} className="w-40 font-mono" autoFocus spellCheck={false} />
+            </Field>
+            <Button tone="ink" type="submit" disabled={!moving.trim() || move.isPending}>Move</Button>
+            {move.error instanceof Problem && move.error.anyway ? <Button tone="alarm" onClick={() => move.mutate(true)}>All the same</Button> : null}
+            <Button tone="quiet" onClick={() => { setMoving(null); move.reset(); }}>Cancel</Button>
+          </form>
+        )}
+      </div>
+      {fault ? <p role="alert" className="mt-1 text-sm text-alarm">{fault.message}.</p> : null}
+    </Section>
+  );
+}

@@ -13,8 +13,8 @@ import { Input, inputLook, Mono, Notice } from "../parts/basics";
 import { ReservationState } from "../parts/ReservationState";
 
 const PAGE = 100, ROW = 32;
-const GRID = "8.5rem minmax(9rem,2fr) 6.5rem 6.5rem 11rem minmax(8rem,1fr) 8.5rem 6.5rem 8.5rem";
-const COLUMNS = [["address", "address"], ["name", "name"], ["role", "role"], ["kind", "kind"], ["mac", "mac"], ["vendor", null], ["seen at", null], ["last seen", null], ["reservation", null]] as const;
+const GRID = "8.5rem minmax(9rem,2fr) 6rem 8.5rem 8.5rem 6.5rem 11rem minmax(8rem,1fr) 6.5rem";
+const COLUMNS = [["address", "address"], ["name", "name"], ["kind", "kind"], ["reservation", null], ["seen at", null], ["role", "role"], ["mac", "mac"], ["vendor", null], ["last seen", null]] as const;
 
 export default function AssignmentsPage() {
   const [params, setParams] = useSearchParams();
@@ -125,13 +125,13 @@ function Cells({ row }: { row: AssignmentRow }) {
     <>
       <Mono className="px-2">{row.address}</Mono>
       <span className="truncate px-2">{row.name || <span className="text-soft">{row.device?.name ?? "no name"}</span>}</span>
-      <span className="truncate px-2 text-soft">{row.role}</span>
       <span className={`px-2 ${row.on ? "" : "text-soft line-through"}`}>{row.kind}{row.on ? "" : " (off)"}</span>
+      <span className="px-2" title={row.reservation?.sentence}>{row.reservation ? <ReservationState state={row.reservation.state} /> : null}</span>
+      <Mono className={`px-2 ${elsewhere ? "text-alarm" : "text-soft"}`}>{elsewhere ? row.seen_at : row.seen_at ? "there" : ""}</Mono>
+      <span className="truncate px-2 text-soft">{row.role}</span>
       <Mono className="px-2">{row.mac ?? ""}</Mono>
       <span className="truncate px-2">{row.vendor}</span>
-      <Mono className={`px-2 ${elsewhere ? "text-alarm" : "text-soft"}`}>{elsewhere ? row.seen_at : row.seen_at ? "there" : ""}</Mono>
       <span className="px-2 text-soft">{row.mac ? ago(row.last_seen) : ""}</span>
-      <span className="px-2" title={row.reservation?.sentence}>{row.reservation ? <ReservationState state={row.reservation.state} /> : null}</span>
     </>
   );
 }

@@ -37,7 +37,7 @@ export default function CardPage() {
       <section className="mt-6 print:hidden">
         <div className="flex flex-wrap items-end gap-2 border-b border-rule">
           {Object.keys(one.snippets).map((name) => (
-            <button key={name} type="button" aria-pressed={name === kind} onClick={() => setKind(name)} className={`border-b-2 px-2 py-1 ${name === kind ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}>{TITLES[name] ?? name}</button>
+            <button key={name} type="button" aria-pressed={name === kind} onClick={() => setKind(name)} className={`border-b-2 px-2 py-1 text-sm ${name === kind ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}>{TITLES[name] ?? name}</button>
           ))}
           <span className="ml-auto pb-1"><Field label="Adapter there"><Input value={adapter} onChange={(event) => setAdapter(event.target.value)} className="w-32 font-mono" spellCheck={false} /></Field></span>
         </div>

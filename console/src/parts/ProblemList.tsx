@@ -15,7 +15,7 @@ export function ProblemList({ problems }: { problems: ProblemView[] }) {
         return (
           <li key={problem.kind + problem.sentence} className="flex gap-2">
             <svg viewBox="0 0 12 12" className={`mt-1 size-3.5 shrink-0 ${colour}`} fill="none" stroke="currentColor" strokeWidth="1.4" aria-hidden><path d={path} /></svg>
-            <span><b className={`font-semibold ${colour}`}>{word}</b> {problem.sentence}. <span className="text-soft">{problem.remedy}.</span></span>
+            <span><b className={`font-semibold ${colour}`}>{word}</b> {problem.sentence}. <span className="text-soft">{problem.remedy.charAt(0).toUpperCase() + problem.remedy.slice(1)}.</span></span>
           </li>
         );
       })}

@@ -23,6 +23,8 @@ from ._place import Place, locate
 from ._plan_client import AsyncPlanCalls, PlanCalls
 
 TIMEOUT = httpx.Timeout(30.0, connect=5.0)
+# Connections are given up long before the service does (see service/run.py), so that none is used while it closes it.
+LIMITS = httpx.Limits(max_connections=20, max_keepalive_connections=10, keepalive_expiry=4.0)
 LONG = httpx.Timeout(300.0, connect=5.0)
 
 
@@ -83,7 +85,11 @@ class Roster(PlanCalls):
     ) -> None:
         self.place = locate(home, server, token)
         self._http = httpx.Client(
-            base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=_verify(self.place, verify)
+            base_url=self.place.url,
+            headers=_headers(self.place),
+            timeout=TIMEOUT,
+            limits=LIMITS,
+            verify=_verify(self.place, verify),
         )
 
     def run(self, call: Call[T]) -> T:
@@ -189,7 +195,11 @@ class AsyncRoster(AsyncPlanCalls):
     ) -> None:
         self.place = locate(home, server, token)
         self._http = httpx.AsyncClient(
-            base_url=self.place.url, headers=_headers(self.place), timeout=TIMEOUT, verify=_verify(self.place, verify)
+            base_url=self.place.url,
+            headers=_headers(self.place),
+            timeout=TIMEOUT,
+            limits=LIMITS,
+            verify=_verify(self.place, verify),
         )
 
     async def run(self, call: Call[T]) -> T:

@@ -52,7 +52,7 @@ def _workbook(data: bytes) -> Table:
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=False, keep_links=False)
         sheet = book.worksheets[0]
         rows = [
-            [_text(cell) for cell in row]
+            _trimmed([_text(cell) for cell in row])
             for row in itertools.islice(sheet.iter_rows(max_col=_MOST_COLUMNS), MOST_ROWS + 2)
         ]
     except SheetError:
@@ -64,6 +64,12 @@ def _workbook(data: bytes) -> Table:
     while rows and not any(rows[-1]):
         rows.pop()
     return Table(rows, f"workbook, sheet {sheet.title!r}")
+
+
+def _trimmed(row: list[str]) -> list[str]:
+    while row and not row[-1]:
+        row.pop()
+    return row
 
 
 def _text(cell: Any) -> str:

@@ -448,7 +448,8 @@ def policy_problems(plan: Plan, devices: Iterable[Observed]) -> Iterator[Problem
             "role on a pool", Severity.MISTAKE if never else Severity.ADVICE,
             f"{device.name or 'A device without a name'} ({device.role}) lives at {dotted(device.address)}, "
             f"a dynamic address of the {band.title}",
-            f"give it a static address: 'roster free {subnet.name or subnet.network} --role {device.role}'" if never
+            f"give it a static address in {subnet.name or subnet.network} and type it in"
+            if never
             else f"reserve an address for it in {subnet.name or subnet.network}",
             (("address", dotted(device.address)), ("device", str(device.device))),
         )  # fmt: skip

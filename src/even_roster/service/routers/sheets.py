@@ -143,7 +143,11 @@ def _row(row: RowPlan) -> ImportRow:
     return ImportRow(
         row=row.row, action=row.action, address=row.address,  # type: ignore[arg-type]
         before={k: "" if v is None else str(v) for k, v in (before or {}).items()},
-        after={k: "" if v is None else str(v) for k, v in (after or {}).items() if k not in ("subnet", "address")},
+        after={
+            k: "" if v is None else str(v)
+            for k, v in (after or {}).items()
+            if k not in ("subnet", "address") and (k, v) != ("on", True)
+        },
         reason=row.reason, column=row.column, warning=row.warning,
     )  # fmt: skip
 

@@ -1,0 +1,386 @@
+"""The address plan as users meet it: the service through its client, the command line as a process, on the demo site."""
+
+from __future__ import annotations
+
+import json
+import threading
+import time
+import unittest
+from typing import Any
+
+from even_roster.api.plan import (
+    AssignmentEdit,
+    AssignmentNew,
+    BandEdit,
+    BandNew,
+    RoleRule,
+    Search,
+    SiteEdit,
+    SubnetEdit,
+    SubnetNew,
+    UseNew,
+)
+from even_roster.client import BadInput, Conflict, NotFound, Roster, StaleEdit
+from tests.support.service import Service, demo, service
+
+
+class OnDemo(unittest.TestCase):
+    """One demo service for a class; its tests leave no trace that others would stumble over."""
+
+    service: Service
+    roster: Roster
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo())
+        cls.roster = cls.enterClassContext(cls.service.client())
+        cls.service.roster("scan", "10.44.10.0/24", "--no-names")
+
+    def refused(self, call: Any, *arguments: Any, error: type[Exception] = BadInput, **named: Any) -> str:
+        with self.assertRaises(error) as told:
+            call(*arguments, **named)
+        return str(told.exception)
+
+
+class Proofs(OnDemo):
+    def test_no_address_that_somebody_has_a_right_to_is_clear(self) -> None:
+        for address, said, ask in (
+            ("10.44.10.120", "inside the pool", False), ("10.44.10.110", "leased it to portable-01", False),
+            ("10.44.10.182", "reserved for portable-touring", False), ("10.44.10.1", "is the gateway", True),
+            ("10.44.10.0", "network address", False), ("10.44.10.255", "broadcast address", False),
+            ("10.44.10.20", "this machine's own", False), ("10.44.10.131", "answered for it just now", True),
+            ("10.44.20.120", "answered for it just now (by arp)", True), ("10.44.10.240", "answered for it just now", True),
+        ):  # fmt: skip
+            found = self.roster.prove(address, ask=ask)
+            self.assertEqual(found.grade, "taken", address)
+            self.assertIn(said, "; ".join(found.reasons), address)
+
+    def test_a_free_address_is_proven_by_three_probes_and_not_clear_without(self) -> None:
+        began = time.monotonic()
+        found = self.roster.free(Search(where="Office", role="printer", count=3))
+        self.assertGreater(time.monotonic() - began, 2.5, "RFC 5227: three probes at least a second apart")
+        self.assertEqual([c.grade for c in found.candidates], ["clear"] * 3)
+        self.assertEqual(found.candidates[0].address, "10.44.10.34", "behind the other printers, in the printers' band")
+        self.assertIn("nobody answered three ARP probes just now", found.candidates[0].reasons)
+        unasked = self.roster.free(Search(where="Office", role="printer", count=3, ask=False))
+        self.assertEqual([c.grade for c in unasked.candidates], ["doubtful"] * 3)
+
+    def test_what_answers_although_nobody_planned_it_is_left_out(self) -> None:
+        found = self.roster.free(Search(where="10.44.10.80-10.44.10.99", count=20))
+        addresses = {candidate.address for candidate in found.candidates}
+        self.assertFalse(addresses & {f"10.44.10.{n}" for n in (*range(80, 89), 97)}, "the desks answer")
+        self.assertEqual(len(addresses), 10)
+
+    def test_behind_the_gateway_it_is_graded_lower_and_said_so(self) -> None:
+        found = self.roster.free(Search(where="Cameras", role="camera"))
+        self.assertEqual(found.candidates[0].grade, "doubtful")
+        self.assertIn("not on this machine's link", "; ".join(found.candidates[0].reasons))
+        self.assertEqual(self.roster.prove("10.44.40.20").grade, "taken")
+
+    def test_several_in_a_row_and_the_contract_of_the_json(self) -> None:
+        found = self.service.json("free", "Stage", "--count", "4", "--adjacent")
+        self.assertEqual(set(found), {"subnet", "candidates"})
+        lasts = [int(c["address"].rpartition(".")[2]) for c in found["candidates"]]  # type: ignore[attr-defined]
+        self.assertEqual(lasts, list(range(lasts[0], lasts[0] + 4)))
+        keys = {"address", "grade", "band", "reasons", "last_seen", "last_mac"}
+        self.assertEqual(set(found["candidates"][0]), keys)  # type: ignore[index]
+        self.assertEqual(set(self.service.json("prove", "10.44.10.12")), keys)
+        self.assertEqual(self.service.roster("prove", "10.44.10.12").returncode, 1)
+
+    def test_a_name_that_is_no_place_is_told_with_the_places_there_are(self) -> None:
+        self.assertIn(
+            "planned are: Office, Stage", self.refused(self.roster.free, Search(where="Attic"), error=NotFound)
+        )
+        self.assertIn("several subnets have a band for storage", self.refused(self.roster.free, Search(role="storage")))
+        self.assertIn("say where", self.refused(self.roster.free, Search()))
+
+
+class Edits(OnDemo):
+    def test_two_people_want_the_same_address_and_one_is_told_who_has_it(self) -> None:
+        told: list[str] = []
+
+        def want(name: str) -> None:
+            with self.service.client() as mine:
+                try:
+                    mine.assign(AssignmentNew(address="10.44.20.200", name=name))
+                except Conflict as conflict:
+                    told.append(str(conflict))
+
+        people = [threading.Thread(target=want, args=(f"hand-{n}",)) for n in range(8)]
+        for person in people:
+            person.start()
+        for person in people:
+            person.join()
+        winner = self.roster.assignment("10.44.20.200")
+        self.assertEqual(told, [f"10.44.20.200 is assigned to {winner.name}"] * 7)
+        self.roster.release(winner.id)
+
+    def test_a_mistake_is_told_first_and_saved_only_anyway(self) -> None:
+        new = AssignmentNew(address="10.44.30.160", name="till-9")
+        self.assertIn("lies inside the pool", self.refused(self.roster.assign, new))
+        made = self.roster.assign(new.model_copy(update={"anyway": True}))
+        self.assertEqual([p.kind for p in made.problems], ["static inside pool"])
+        self.roster.release(made.id)
+        for address, said in (
+            ("10.44.30.0", "network address"),
+            ("10.44.30.1", "is the gateway"),
+            ("10.99.0.5", "no planned subnet"),
+        ):
+            message = self.refused(self.roster.assign, AssignmentNew(address=address, name="x", anyway=True))
+            self.assertIn(said, message)
+
+    def test_a_stale_edit_gets_the_values_as_they_are_now(self) -> None:
+        one = self.roster.assignment("10.44.20.30")
+        self.roster.edit_assignment(one.id, AssignmentEdit(version=one.version, note="theirs"))
+        with self.assertRaises(StaleEdit) as stale:
+            self.roster.edit_assignment(one.id, AssignmentEdit(version=one.version, note="mine"))
+        self.assertEqual(stale.exception.current["note"], "theirs")
+        self.assertEqual(stale.exception.version, one.version + 1)
+        done = self.service.roster("assignment", "10.44.20.30", "--note", "x", "--version", str(one.version))
+        self.assertEqual(done.returncode, 5)
+
+    def test_a_move_lists_what_depends_on_the_address_first(self) -> None:
+        shown = self.service.roster("move", "10.44.20.41", "10.44.20.43")
+        self.assertEqual(shown.returncode, 1)
+        self.assertIn("dimmer control", shown.stdout)
+        self.assertEqual(self.roster.assignment("10.44.20.41").role, "control", "nothing has moved yet")
+        moved = self.service.json("move", "10.44.20.41", "10.44.20.43", "--yes")
+        use = moved["uses"][0]  # type: ignore[index]
+        self.assertEqual((use["address"], use["moved_to"]), ("10.44.20.41", "10.44.20.43"))
+        done = self.roster.finish_use(use["id"])
+        self.assertEqual((done.address, done.moved_to), ("10.44.20.43", None))
+        self.assertEqual([u.purpose for u in self.roster.assignment("10.44.20.43").uses], ["dimmer control"])
+        self.roster.move_assignment(self.roster.assignment("10.44.20.43").id, "10.44.20.41")
+
+    def test_a_device_of_the_roster_brings_its_mac_and_name(self) -> None:
+        made = self.service.json("assign", "10.44.10.131", "10.44.10.131", "--name", "switch-attic-old", "--anyway")[
+            "assignment"
+        ]
+        self.assertEqual(made["mac"]["vendor"], "Tolvane Networks")  # type: ignore[index]
+        self.assertEqual(made["seen_at"], "10.44.10.131")  # type: ignore[index]
+        self.service.roster("release", "10.44.10.131")
+
+    def test_reserve_chooses_a_proven_address_in_the_roles_band(self) -> None:
+        made = self.service.json("reserve", "02-C0-44-00-99-01", "Office", "--role", "printer", "--name", "printer-9")[
+            "assignment"
+        ]
+        self.assertEqual((made["address"], made["kind"]), ("10.44.10.34", "reserved"))  # type: ignore[index]
+        self.assertEqual(made["reservation"]["state"], "not published")  # type: ignore[index]
+        again = self.service.roster("reserve", "02c044009901", "10.44.10.35", "--name", "printer-9")
+        self.assertEqual(again.returncode, 2)
+        self.assertIn("is reserved 10.44.10.34 and 10.44.10.35 in one subnet", again.stderr)
+        self.service.roster("release", "10.44.10.34")
+
+    def test_a_subnet_is_split_joined_shrunk_and_removed_without_losing_anything(self) -> None:
+        self.roster.add_subnet(SubnetNew(range="10.50.0.0/24", name="Workshop", gateway="10.50.0.1"))
+        subnet = self.roster.planned_subnet("Workshop").subnet
+        self.roster.add_band(BandNew(subnet=subnet.id, kind="pool", range="100-160"))
+        for last in (5, 60, 127, 200):
+            self.roster.assign(AssignmentNew(address=f"10.50.0.{last}", name=f"tool-{last}", anyway=True))
+        message = self.refused(self.roster.split_subnet, subnet.id, 25)
+        self.assertIn("10.50.0.127 (tool-127) would become the broadcast address", message)
+        self.roster.move_assignment(self.roster.assignment("10.50.0.127").id, "10.50.0.70")
+        parts = self.roster.split_subnet(subnet.id, 25)
+        self.assertEqual([(p.subnet, p.assignments) for p in parts], [("10.50.0.0/25", 3), ("10.50.0.128/25", 1)])
+        self.assertIn(
+            "would lie outside", self.refused(self.roster.edit_subnet, parts[0].id, SubnetEdit(range="10.50.0.0/26"))
+        )
+        self.assertIn("still holds 1 assignment", self.refused(self.roster.remove_subnet, parts[1].id))
+        whole = self.roster.join_subnets(parts[0].id, [parts[1].id])
+        self.assertEqual((whole.subnet.subnet, whole.subnet.assignments, len(whole.bands)), ("10.50.0.0/24", 4, 2))
+        for change in self.roster.changes(limit=2):
+            self.assertIn(change.action, ("join", "split"))
+            self.roster.undo(change.id)
+        self.assertEqual([b.first for b in self.roster.planned_subnet("Workshop").bands], ["10.50.0.100"])
+        for last in (5, 60, 70, 200):
+            self.roster.release(self.roster.assignment(f"10.50.0.{last}").id)
+        self.roster.remove_subnet(subnet.id)
+        self.refused(self.roster.planned_subnet, "Workshop", error=NotFound)
+
+    def test_subnets_that_make_no_sense_are_refused_with_a_way_out(self) -> None:
+        for new, said in (
+            (SubnetNew(range="10.44.10.5/24"), "an address inside 10.44.10.0/24, not its beginning"), (SubnetNew(range="10.44.10.0/24"), "planned already as Office"),
+            (SubnetNew(range="10.44.10.128/25"), "overlaps Office"), (SubnetNew(range="10.60.0.0/24", gateway="10.61.0.1"), "does not lie in"),
+            (SubnetNew(range="10.60.0.0/24", name="stage"), "both called"), (SubnetNew(range="Office"), "neither a range"),
+            (SubnetNew(range="10.60.0.0/24", domain="no domain"), "is not a domain name"), (SubnetNew(range="10.60.0.0/24", name="60"), "begins with a letter"),
+        ):  # fmt: skip
+            self.assertIn(said, self.refused(self.roster.add_subnet, new))
+        for small in ("10.60.0.0/31", "10.60.0.9/32", "10.60.0.0/16"):
+            made = self.roster.add_subnet(SubnetNew(range=small, supernet=small.endswith("16"))).subnet
+            self.assertEqual(made.shares.left, {"10.60.0.0/31": 2, "10.60.0.9/32": 1, "10.60.0.0/16": 65536 - 3}[small])
+        for one in ("10.60.0.0/31", "10.60.0.9/32", "10.60.0.0/16"):
+            self.roster.remove_subnet(next(s.id for s in self.roster.planned_subnets() if s.subnet == one))
+
+    def test_another_site_may_use_the_same_range(self) -> None:
+        annex = self.roster.add_site("Annex")
+        self.roster.add_subnet(SubnetNew(range="10.44.10.0/24", site="annex", name="Office there"))
+        made = self.roster.assign(AssignmentNew(address="10.44.10.12", name="other-ledger", site="Annex"))
+        self.assertEqual(self.roster.assignment("10.44.10.12").name, "ledger")
+        self.assertEqual(self.roster.assignment("10.44.10.12", "Annex").name, "other-ledger")
+        found = self.roster.prove("10.44.10.13", "Annex")
+        self.assertEqual((found.grade, found.last_seen), ("doubtful", None), "what is seen here says nothing of there")
+        self.assertIn("the wire was not asked", "; ".join(found.reasons))
+        self.assertIn("still has 1 subnets", self.refused(self.roster.remove_site, annex.id))
+        self.roster.release(made.id)
+        self.roster.remove_subnet(self.roster.planned_subnet("Office there", "Annex").subnet.id)
+        self.roster.edit_site(annex.id, SiteEdit(name="Old annex"))
+        self.roster.remove_site(annex.id)
+
+    def test_bands_are_checked_while_they_are_drawn(self) -> None:
+        office = self.roster.planned_subnet("Office").subnet
+        band = next(b for b in self.roster.bands(office.id) if b.kind == "pool")
+        self.assertIn(
+            "overlaps the static band desks",
+            self.refused(self.roster.edit_band, band.id, BandEdit(range="10.44.10.90-199")),
+        )
+        stale = BandEdit(version=band.version - 1, name="x")
+        self.refused(self.roster.edit_band, band.id, stale, error=StaleEdit)
+        shown = self.service.roster("band", "add", "Office", "static", "60-70")
+        self.assertEqual(shown.returncode, 2)
+        self.assertIn(
+            "begin it at 10.44.10.80" if "begin" in shown.stderr else "make one of them shorter", shown.stderr
+        )
+
+    def test_roles_are_the_sites_to_change(self) -> None:
+        self.roster.set_role_rule(RoleRule(name="Tills", on_pool="never"))
+        self.assertIn("tills", [rule.name for rule in self.roster.role_rules()])
+        made = self.roster.assign(
+            AssignmentNew(
+                address="10.44.30.230",
+                name="till-1",
+                mac="02:c0:7d:00:77:01",
+                role="tills",
+                kind="reserved",
+                anyway=True,
+            )
+        )
+        self.assertIn("role depends on DHCP", [p.kind for p in made.problems])
+        self.roster.release(made.id)
+        self.roster.forget_role_rule("tills")
+        self.assertNotIn("tills", [rule.name for rule in self.roster.role_rules()])
+
+    def test_the_plan_check_tells_what_is_wrong_at_the_site(self) -> None:
+        self.service.roster("scan", "10.44.30.171")
+        found = self.service.json("plan", "check")["problems"]
+        assert isinstance(found, list)
+        self.assertIn("static inside pool", [p["kind"] for p in found])
+        self.assertEqual(self.service.roster("plan", "check").returncode, 1)
+        self.assertEqual(set(found[0]), {"kind", "severity", "sentence", "remedy", "subjects"})
+
+
+class Lists(unittest.TestCase):
+    def test_twenty_thousand_assignments_are_imported_listed_sorted_and_undone(self) -> None:
+        with service("serve") as running, running.client() as roster:
+            roster.add_subnet(SubnetNew(range="10.96.0.0/16", name="Big"))
+            rows = "".join(
+                f"10.96.{n // 250}.{n % 250 + 2},host-{n},{0x02C05B000000 + n:012x}\n" for n in range(20_000)
+            )
+            began = time.monotonic()
+            dry = roster.import_sheet(f"ip,name,mac\n{rows}".encode())
+            self.assertEqual((dry.added, dry.refused, len(dry.rows), dry.change), (20_000, 0, 2000, None))
+            self.assertEqual(roster.assignment_page().total, 0, "a dry run changes nothing")
+            done = roster.import_sheet(f"ip,name,mac\n{rows}".encode(), dry_run=False)
+            self.assertLess(time.monotonic() - began, 60)
+            first = roster.assignment_page(sort="name", limit=3)
+            self.assertEqual(
+                (first.total, [a.name for a in first.assignments]), (20_000, ["host-0", "host-1", "host-10"])
+            )
+            behind = roster.assignment_page(sort="name", limit=3, cursor=first.next)
+            self.assertEqual([a.name for a in behind.assignments], ["host-100", "host-1000", "host-10000"])
+            self.assertEqual([a.address for a in roster.assignment_page(offset=19_999).assignments], ["10.96.79.251"])
+            for text, total in (("host-19999", 1), ("10.96.7.", 250), ("02-c0-5b-00-4e", 32), ("nobody", 0)):
+                self.assertEqual(roster.assignment_page(q=text).total, total, text)
+            assert done.change is not None
+            roster.undo(done.change)
+            self.assertEqual(roster.assignment_page().total, 0)
+            again = roster.import_sheet(f"ip,name,mac\n{rows}10.96.0.2,twice,\n".encode())
+            self.assertEqual(again.refused, 1)
+            with self.assertRaises(BadInput) as refused:
+                roster.import_sheet(f"ip,name,mac\n{rows}10.96.0.2,twice,\n".encode(), dry_run=False)
+            self.assertIn("row 20002, column ip: 10.96.0.2 stands in row 2 already", str(refused.exception))
+            self.assertEqual(roster.assignment_page().total, 0, "all rows or none")
+
+
+class CommandLine(OnDemo):
+    def test_every_command_gives_one_json_document(self) -> None:
+        for arguments, key in (
+            (("sites",), "sites"), (("subnets",), "subnets"), (("subnet", "show", "Office"), "bands"), (("bands",), "bands"), (("roles",), "roles"),
+            (("plan", "check"), "problems"), (("assignments", "--kind", "reserved"), "assignments"), (("uses", "list"), "uses"), (("dhcp", "servers"), "servers"),
+            (("dhcp", "preview"), "lines"), (("dhcp", "adopt", "--dry-run"), "reservations"), (("dhcp", "leases"), "leases"), (("dhcp", "pools"), "pools"),
+            (("dhcp", "export"), "subnets"), (("names", "hosts"), "hosts"), (("names", "zone", "Office"), "zones"), (("names", "check", "--in", "Office"), "disagreements"), (("card", "10.44.10.12"), "snippets"),
+        ):  # fmt: skip
+            found = self.service.json(*arguments)
+            self.assertIn(key, found, arguments)
+
+    def test_people_get_words(self) -> None:
+        said = self.service.roster("subnet", "show", "Office").stdout
+        self.assertIn("254 usable - 100 in pools - 40 kept free - 1 gateway - 24 taken = 89 left for static use", said)
+        said = self.service.roster("card", "10.44.20.120", "--snippet", "ifupdown").stdout
+        self.assertIn("address 10.44.20.120/24", said)
+        said = self.service.roster("explain", "10.44.20.41").stdout
+        self.assertIn("light desk uses it for dimmer control", said)
+
+    def test_a_spreadsheet_goes_in_and_out(self) -> None:
+        place = self.service.home / "out.xlsx"
+        self.assertEqual(self.service.roster("export", str(place)).returncode, 0)
+        shown = self.service.json("import", str(place))
+        self.assertEqual((shown["added"], shown["changed"], shown["refused"]), (0, 0, 0))
+        bad = self.service.home / "bad.csv"
+        bad.write_text("ip,name\n10.44.10.300,x\n")
+        done = self.service.roster("import", str(bad))
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("row 2, column ip", done.stderr)
+        self.assertEqual(self.service.roster("import", str(bad), "--dry-run").returncode, 1)
+        self.assertEqual(self.service.roster("export", "/tmp/x.pdf").returncode, 2)
+
+    def test_bad_input_is_told_in_a_sentence(self) -> None:
+        for arguments, code, said in (
+            (("subnet", "show", "Attic"), 1, "no planned subnet is called"), (("band", "set", "nothing", "--name", "x"), 1, "there is no band"),
+            (("band", "set", "printers", "--lease", "soon"), 2, "not a length of time"), (("subnet", "split", "Office", "x"), 2, "not a prefix length"),
+            (("release", "10.44.10.200"), 1, "assigned to nobody"), (("dhcp", "preview", "attic"), 1, "no DHCP server"), (("import", "/nowhere.csv"), 2, "cannot be read"),
+            (("card", "10.9.9.9"), 2, "no planned subnet"), (("reserve", "02:c0", "10.44.10.40"), 1, "name one by its id"), (("assign", "10.44.10.40", "--name", "a b"), 2, "not a hostname"),
+        ):  # fmt: skip
+            done = self.service.roster(*arguments)
+            self.assertEqual(done.returncode, code, (arguments, done.stderr))
+            self.assertIn(said, done.stderr)
+
+
+class StandinDhcp(unittest.TestCase):
+    def test_the_simulated_server_is_published_to_and_leases_become_sightings(self) -> None:
+        with demo() as running, running.client() as roster:
+            lease = next(x for x in roster.dhcp_leases() if x.name == "portable-05")
+            self.assertEqual(lease.address, "10.44.10.114")
+            device = next(iter(roster.devices(q="portable-05")))
+            sheet = roster.device(device.id)
+            self.assertEqual((sheet.device.seen_name, sheet.stays[0].sources), ("portable-05", ["lease"]))
+            self.assertEqual([p.left for p in roster.dhcp_pools()], [89, 38, 12])
+            server = roster.dhcp_servers()[0]
+            preview = roster.dhcp_preview(server.id)
+            self.assertEqual(
+                [line.after for line in preview.lines],
+                ["02:c0:9f:a0:00:6b 10.44.10.181 portable-05", "02:c0:9f:ae:00:77 10.44.10.182 portable-touring"],
+            )
+            roster.dhcp_publish(server.id, preview.digest)
+            waiting = roster.assignment("10.44.10.181").reservation
+            assert waiting is not None
+            self.assertEqual(waiting.state, "waiting")
+            self.assertIn("still on 10.44.10.114 until about", waiting.sentence)
+            self.assertEqual(roster.assignment("10.44.10.110").reservation.state, "in effect")  # type: ignore[union-attr]
+            self.assertEqual(roster.dhcp_preview(server.id).lines, [])
+            changes = roster.changes(limit=500)
+            self.assertIn("adopt", [change.action for change in changes])
+
+    def test_a_restart_keeps_the_plan_and_uses_survive(self) -> None:
+        with demo() as first:
+            home = first.home
+            with first.client() as roster:
+                roster.add_use(UseNew(user="porter's radio", address="10.44.10.12", purpose="list of keys"))
+                before = json.dumps([s.model_dump(mode="json") for s in roster.planned_subnets()])
+            first.stop()
+            with demo(home=home) as second, second.client() as roster:
+                self.assertEqual(json.dumps([s.model_dump(mode="json") for s in roster.planned_subnets()]), before)
+                self.assertIn("porter's radio", [use.user for use in roster.uses("10.44.10.12")])
+
+
+if __name__ == "__main__":
+    unittest.main()

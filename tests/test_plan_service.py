@@ -123,7 +123,6 @@ class Edits(OnDemo):
         self.roster.release(made.id)
         for address, said in (
             ("10.44.30.0", "network address"),
-            ("10.44.30.1", "is the gateway"),
             ("10.99.0.5", "no planned subnet"),
         ):
             message = self.refused(self.roster.assign, AssignmentNew(address=address, name="x", anyway=True))

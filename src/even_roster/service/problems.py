@@ -130,7 +130,9 @@ def install(app: FastAPI) -> None:
 
     async def bug(request: Request, error: Exception) -> JSONResponse:
         _log.exception("%s %s failed", request.method, request.url.path, exc_info=error)
-        return respond(of(error))
+        response = respond(of(error))
+        response.headers["Connection"] = "close"  # the server closes it after a fault; say so, or it is used again
+        return response
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,

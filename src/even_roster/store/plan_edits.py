@@ -14,6 +14,7 @@ from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.plan.model import Assignment, Band, Item, Subnet
+from . import plan_records
 from .edits import EditError, Missing
 from .listing import in_list
 from .plan_records import TABLES, Values, from_values, kind_of, to_values
@@ -57,6 +58,8 @@ class PlanEditor:
         was = {(kind_of(one), one.id): one for one in before}
         now = {(kind_of(one), one.id): one for one in after}
         self._compare(was.values())
+        # What points to a removed item may be pointed elsewhere in the same edit: keys are checked when it is committed.
+        self.connection.exec_driver_sql("PRAGMA defer_foreign_keys=ON")
         change = self.connection.execute(
             insert(changes).values(
                 at=self.at, who=self.who, action=action, kind=kind, item=item, before=told[0], after=told[1], undoes=undoes,
@@ -90,16 +93,23 @@ class PlanEditor:
         if change is None:
             raise Missing(f"there is no change {identity}")
         rows = list(self.connection.execute(select(change_items).where(change_items.c.change_id == identity)))
-        before = [from_values(row.kind, row.after) for row in rows if row.after is not None]
-        after = []
+        before: list[Item] = []
+        after: list[Item] = []
+        there = {
+            kind: plan_records.several(self.connection, kind, [row.item for row in rows if row.kind == kind])
+            for kind in {row.kind for row in rows}
+        }
         for row in rows:
+            now = there[row.kind].get(row.item)
+            if _bare(row.after) != _bare(to_values(now) if now is not None else None):
+                who = self._who_changed(row.kind, row.item)
+                raise EditError(f"{row.kind} {row.item} was changed again since{who}; undo the later change first")
+            version = now.version if now is not None else (row.before or {}).get("version", 0)
+            if now is not None:
+                before.append(now)
             if row.before is not None:
-                version = (row.after or row.before)["version"] + 1
-                after.append(from_values(row.kind, {**row.before, "version": version}))
-        try:
-            return self.save("undo", change.item, before, after, (change.after, change.before), change.kind, identity)
-        except PlanConflict as conflict:
-            raise EditError(f"{conflict}; undo the later change first") from conflict
+                after.append(from_values(row.kind, {**row.before, "version": version + 1}))
+        return self.save("undo", change.item, before, after, (change.after, change.before), change.kind, identity)
 
     def is_plan_change(self, identity: int) -> bool:
         """True when a change is one of the plan."""
@@ -173,3 +183,8 @@ class PlanEditor:
             statement = upsert(table)
             replaced = {c.name: statement.excluded[c.name] for c in table.columns if not c.primary_key}
             self.connection.execute(statement.on_conflict_do_update(index_elements=["id"], set_=replaced), rows)
+
+
+def _bare(values: Values | None) -> Values | None:
+    """A row's values without its version: what an undo compares."""
+    return {name: value for name, value in values.items() if name != "version"} if values is not None else None

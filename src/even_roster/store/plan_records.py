@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import asdict
 from ipaddress import IPv4Network
 from typing import Any
 
-from sqlalchemy import Connection, Row, Table, select
+from sqlalchemy import Connection, Table, select
 
 from ..core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Site, Subnet, Use
 from ..core.plan.roles import DEFAULT_RULES, OnPool, RoleRule
+from .listing import in_list
 from .tables import assignments, bands, role_rules, sites, subnets, uses
 
 Values = dict[str, Any]
@@ -118,8 +119,8 @@ def _items(connection: Connection) -> Iterator[Item]:
             yield from_values(kind, dict(row))
 
 
-def one(connection: Connection, kind: str, identity: int) -> Item | None:
-    """An item by id."""
+def several(connection: Connection, kind: str, identities: Iterable[int]) -> dict[int, Item]:
+    """Items of one kind by id, those that there are."""
     table = TABLES[kind]
-    row: Row[Any] | None = connection.execute(select(table).where(table.c.id == identity)).first()
-    return from_values(kind, dict(row._mapping)) if row is not None else None
+    rows = connection.execute(select(table).where(in_list(table.c.id, identities))).mappings()
+    return {row["id"]: from_values(kind, dict(row)) for row in rows}

@@ -7,12 +7,14 @@ from __future__ import annotations
 
 import os
 import platform
+import shutil
 import sys
 import time
 from pathlib import Path
 
 from tests.support.lab import NO_LAB, possible
 
+from .plan import planning, publishing, spreadsheets
 from .roster import questions, sums
 from .scanning import large_link, small_link
 from .table import Table
@@ -24,8 +26,12 @@ def main() -> None:
     """Run, print, write."""
     table = Table()
     sums(table)
+    planning(table)
     questions(table)
+    spreadsheets(table)
     if possible():
+        if shutil.which("kea-dhcp4"):
+            publishing(table)
         small_link(table)
         large_link(table)
     else:

@@ -361,7 +361,7 @@ class FreeAddresses(unittest.TestCase):
         only: Band | None = None,
     ) -> list[str]:
         last = {ip(address): at for address, at in (seen or {}).items()}
-        found = candidates(plan, plan.subnets[1], wanted, Seen(Runs(last), last), Runs(map(ip, held)), only)
+        found = candidates(plan, plan.subnets[1], wanted, Seen.of(plan, 1, last), Runs(map(ip, held)), only)
         return [str(IPv4Address(a)) for a in found]
 
     def test_the_roles_band_comes_first_then_any_band_then_where_none_is(self) -> None:

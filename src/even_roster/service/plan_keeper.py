@@ -16,7 +16,7 @@ from sqlalchemy import Connection
 
 from ..core.plan.checks import Checker, Problem, Severity, apply
 from ..core.plan.free import Seen
-from ..core.plan.model import Item, Plan
+from ..core.plan.model import Assignment, Item, Plan
 from ..core.plan.runs import Runs
 from ..core.stays import Sighting
 from ..store import lease_records, plan_records, seen_records
@@ -51,7 +51,8 @@ class PlanKeeper:
     def __init__(self, database: Database, tell: Callable[[str, Any], None], now: Callable[[], int]) -> None:
         self._database, self._tell, self._now = database, tell, now
         self._lock = threading.RLock()
-        self._seen: dict[int, tuple[Runs, dict[int, int]]] = {}
+        self._last_seen: dict[int, dict[int, int]] = {}
+        self._seen: dict[int, Seen] = {}
         self._held: dict[int, Runs] = {}
         self.reload()
 
@@ -82,8 +83,10 @@ class PlanKeeper:
 
     def seen(self, site: int) -> Seen:
         """What was ever seen at a site."""
-        runs, last = self._seen.setdefault(site, (Runs(), {}))
-        return Seen(runs, last)
+        with self._lock:
+            if site not in self._seen:
+                self._seen[site] = Seen.of(self.plan, site, self._last_seen.setdefault(site, {}))
+            return self._seen[site]
 
     def held(self, site: int) -> Runs:
         """Leased addresses of a site, as the servers told last."""
@@ -92,10 +95,12 @@ class PlanKeeper:
     def saw(self, sightings: Iterable[Sighting]) -> None:
         """Sightings came in from the site here."""
         with self._lock:
-            runs, last = self._seen.setdefault(self.site_here, (Runs(), {}))
+            seen = self.seen(self.site_here)
+            last = self._last_seen[self.site_here]
             for sighting in sightings:
                 if sighting.address:
-                    runs.add(sighting.address)
+                    seen.runs.add(sighting.address)
+                    seen.used.add(sighting.address)
                     last[sighting.address] = max(sighting.at, last.get(sighting.address, 0))
 
     def leases_changed(self) -> None:
@@ -149,6 +154,16 @@ class PlanKeeper:
 
     def _applied(self, saved: Saved) -> None:
         apply(self.plan, saved.before, saved.after)
+        for item in (*saved.before, *saved.after):
+            if isinstance(item, Assignment) and item.site in self._seen:
+                self._note_use(self._seen[item.site], item)
         self.checker.changed(saved.before, saved.after)
         kinds = {plan_records.kind_of(item) for item in (*saved.before, *saved.after)}
         self._tell("plan", {"change": saved.change, "kinds": sorted(kinds)})
+
+    def _note_use(self, seen: Seen, item: Assignment) -> None:
+        """Keep the runs of used addresses right after an edit."""
+        if item.address in self.plan.taken(item.site) or item.address in seen.runs:
+            seen.used.add(item.address)
+        else:
+            seen.used.remove(item.address)

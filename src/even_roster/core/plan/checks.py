@@ -102,8 +102,12 @@ def _every_scope(plan: Plan) -> Iterator[Scope]:
         yield "site", site
     for subnet in plan.subnets:
         yield "subnet", subnet
-    for assignment in plan.assignments.values():
-        yield from _scopes_of(assignment)
+    for assignment in plan.assignments:
+        yield "assignment", assignment
+    for mac in plan.shared_macs():
+        yield "mac", mac
+    for site, name in plan.shared_names():
+        yield "name", site, name
 
 
 def _scopes_of(item: Assignment) -> Iterator[Scope]:

@@ -11,20 +11,29 @@ from __future__ import annotations
 import heapq
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain, islice
 
 from .model import Band, BandKind, Plan, Subnet
 from .runs import Gap, Runs
 
 ROOM = 4
-_MOST_GAPS = 512
+_MOST_GAPS = 64
 
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """What was ever seen at a site: as runs, and when last (UTC ms) by address."""
+    """What was ever seen at a site: as runs, and when last (UTC ms) by address; `used` are the runs of all that was
+    ever seen or is assigned, so that what was never used is found without looking at each."""
 
     runs: Runs
     last: Mapping[int, int]
+    used: Runs
+
+    @classmethod
+    def of(cls, plan: Plan, site: int, last: Mapping[int, int]) -> Seen:
+        """Put together from nothing."""
+        taken = (address for low, high in plan.taken(site).within(0, 0xFFFFFFFF) for address in range(low, high + 1))
+        return cls(Runs(last), last, Runs(chain(last, taken)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,9 +59,10 @@ def candidates(
     if wanted.adjacent and wanted.count > 1:
         return _in_a_row(regions, blocked, seen, wanted.count)
     found: list[int] = []
+    unused = (seen.used, held, special)
     for first, last in regions:
         if len(found) < wanted.count:
-            found += _never_seen(plan, subnet, wanted, (first, last), (*blocked, seen.runs), wanted.count - len(found))
+            found += _never_seen(plan, subnet, wanted, (first, last), unused, wanted.count - len(found))
         if len(found) < wanted.count:
             found += _longest_unseen((first, last), blocked, seen, wanted.count - len(found))
     return found
@@ -93,26 +103,39 @@ def _gaps(runs: Sequence[Runs], first: int, last: int) -> Iterator[Gap]:
 def _never_seen(
     plan: Plan, subnet: Subnet, wanted: Wanted, region: Gap, blocked: Sequence[Runs], count: int
 ) -> list[int]:
-    ranked: list[tuple[int, int, int]] = []
+    """Behind the wanted role's own rows first, then from the region's beginning on, off the ends of other roles' rows."""
+    found: dict[int, None] = {}
+    if wanted.role:
+        for low, high in _behind_own_kind(plan, subnet, wanted.role, region, blocked):
+            found.update(dict.fromkeys(range(low, min(high, low + count - len(found) - 1) + 1)))
+            if len(found) >= count:
+                return list(found)
+    skipped: list[Gap] = []
     for number, (low, high) in enumerate(_gaps(blocked, *region)):
-        if number >= _MOST_GAPS:
+        start = low
+        below = plan.at(subnet.site, low - 1) if wanted.role else None
+        if below is not None and below.role and below.role != wanted.role:
+            start += min(ROOM, (high - low) // 2)
+            skipped.append((low, start - 1))
+        for address in range(start, min(high, start + count) + 1):
+            if len(found) < count:
+                found[address] = None
+        if len(found) >= count or number >= _MOST_GAPS:
             break
-        below = plan.at(subnet.site, low - 1)
-        rank = 1
-        if wanted.role and below is not None:
-            if below.role == wanted.role:
-                rank = 0
-            elif below.role:
-                low += min(ROOM, (high - low) // 2)
-        ranked.append((rank, low, high))
-        if not wanted.role and sum(top - bottom + 1 for _, bottom, top in ranked) >= count:
-            break
-    found: list[int] = []
-    for _, low, high in sorted(ranked):
-        found += range(low, min(high, low + count - len(found) - 1) + 1)
-        if len(found) >= count:
-            break
-    return found
+    for low, high in skipped:
+        for address in range(low, high + 1):
+            if len(found) < count:
+                found[address] = None
+    return list(found)[:count]
+
+
+def _behind_own_kind(plan: Plan, subnet: Subnet, role: str, region: Gap, blocked: Sequence[Runs]) -> Iterator[Gap]:
+    """The gaps that begin right behind a row of the same role."""
+    rows = plan.of_role(subnet.site, role).within(*region)
+    for _, last in islice(rows, _MOST_GAPS):
+        gap = next(_gaps(blocked, last + 1, region[1]), None) if last < region[1] else None
+        if gap is not None and gap[0] == last + 1:
+            yield gap
 
 
 def _longest_unseen(region: Gap, blocked: Sequence[Runs], seen: Seen, count: int) -> list[int]:
@@ -125,7 +148,7 @@ def _longest_unseen(region: Gap, blocked: Sequence[Runs], seen: Seen, count: int
 
 
 def _in_a_row(regions: Sequence[Gap], blocked: Sequence[Runs], seen: Seen, count: int) -> list[int]:
-    for runs in ((*blocked, seen.runs), blocked):
+    for runs in ((seen.used, *blocked[1:]), blocked):
         for region in regions:
             for low, high in _gaps(runs, *region):
                 if high - low + 1 >= count:

@@ -196,6 +196,7 @@ class Plan:
         self._taken: dict[int, Runs] = defaultdict(Runs)
         self._of_mac: dict[int, set[int]] = defaultdict(set)
         self._of_name: dict[tuple[int, str], set[int]] = defaultdict(set)
+        self._of_role: dict[tuple[int, str], Runs] = defaultdict(Runs)
         self._uses_at: dict[tuple[int, int], set[int]] = defaultdict(set)
         self._sorted_subnets: dict[int, list[Subnet]] = {}
         self._load(items)
@@ -203,12 +204,16 @@ class Plan:
     def _load(self, items: Iterable[Item]) -> None:
         """As many `put`s, but the sorted lists are sorted once."""
         addresses: dict[int, list[int]] = defaultdict(list)
+        roles: dict[tuple[int, str], list[int]] = defaultdict(list)
         for item in items:
             if isinstance(item, Assignment):
                 self._index(item)
                 addresses[item.site].append(item.address)
+                roles[item.site, item.role].append(item.address)
             else:
                 self.put(item)
+        for key, places in roles.items():
+            self._of_role[key] = Runs(places)
         for site, found in addresses.items():
             self._addresses[site] = sorted(found)
             self._taken[site] = Runs(found)
@@ -229,6 +234,7 @@ class Plan:
                 self._index(item)
                 insort(self._addresses[item.site], item.address)
                 self._taken[item.site].add(item.address)
+                self._of_role[item.site, item.role].add(item.address)
             case Use():
                 self.uses[item.id] = item
                 self._uses_at[item.site, item.address].add(item.id)
@@ -265,6 +271,7 @@ class Plan:
         if self._at.get((old.site, old.address)) is old:
             del self._at[old.site, old.address]
             self._taken[old.site].remove(old.address)
+        self._of_role[old.site, old.role].remove(old.address)
         addresses = self._addresses[old.site]
         del addresses[bisect_left(addresses, old.address)]
         if old.mac is not None:
@@ -326,6 +333,18 @@ class Plan:
     def taken(self, site: int) -> Runs:
         """Every assigned address of a site."""
         return self._taken[site]
+
+    def of_role(self, site: int, role: str) -> Runs:
+        """Every assigned address of a role at a site."""
+        return self._of_role[site, role]
+
+    def shared_macs(self) -> Iterator[int]:
+        """MACs with more than one assignment."""
+        return (mac for mac, items in self._of_mac.items() if len(items) > 1)
+
+    def shared_names(self) -> Iterator[tuple[int, str]]:
+        """Names with more than one assignment, by site."""
+        return (key for key, items in self._of_name.items() if len(items) > 1)
 
     def assigned_in(self, site: int, first: int, last: int) -> Iterator[Assignment]:
         """The assignments within first..last, by address."""

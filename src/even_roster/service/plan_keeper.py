@@ -61,7 +61,8 @@ class PlanKeeper:
         with self._lock, self._database.read() as connection:
             self.plan: Plan = plan_records.load(connection)
             self.checker = Checker(self.plan)
-            self._seen = {site: (Runs(last), last) for site, last in seen_records.last_seen_by_site(connection).items()}
+            self._last_seen = seen_records.last_seen_by_site(connection)
+            self._seen = {}
             self._read_held(connection)
 
     def _read_held(self, connection: Connection) -> None:

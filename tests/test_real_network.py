@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 import shutil
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -41,25 +43,7 @@ class RealLink(unittest.TestCase):
     def scan(self, running: Service, *arguments: str) -> dict[str, Any]:
         return running.json("scan", *arguments)
 
-
-@needs_lab
-class RawFrames(RealLink):
-    def test_all_hosts_of_a_24_are_found_and_frames_are_well_formed(self) -> None:
-        self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--twice", "3"))
-        running = self.serving()
-        capture = Path(self.enterContext(tempfile.TemporaryDirectory())) / "sent.pcapng"
-        capture.parent.chmod(0o777)
-        with self._captured(capture):
-            told = self.scan(running)
-        self.assertEqual((told["scan"]["door"], told["scan"]["segment"]), ("packet", "10.77.0.0/24"))
-        self.assertEqual(answered(told), {f"10.77.0.{n}" for n in (2, *range(10, 210))})
-        self.assertEqual(sum(len(a["macs"]) == 2 for a in told["addresses"]), 3)
-        host = next(a for a in told["addresses"] if a["address"] == "10.77.0.50")
-        self.assertEqual((host["by"], host["macs"][0]["mac"]), (["arp", "echo"], "02:c0:f0:00:00:28"))
-        self.assertLess(host["rtt_ms"]["min"], 50)
-        self._well_formed(capture)
-
-    def _captured(self, file: Path) -> Any:
+    def captured(self, file: Path) -> Any:
         command = ["dumpcap", "-q", "-i", "site0", "-w", str(file)]
         if shutil.which("tshark") is None:
             self.skipTest("tshark is not installed")
@@ -79,29 +63,38 @@ class RawFrames(RealLink):
 
         return Ending()
 
-    def _well_formed(self, file: Path) -> None:
+    def nothing_malformed(self, file: Path) -> Callable[[str], list[str]]:
+        """An independent dissector finds nothing wrong; gives a way to look for more."""
+
         def frames(wanted: str) -> list[str]:
-            command = [
-                "tshark",
-                "-r",
-                str(file),
-                "-Y",
-                wanted,
-                "-T",
-                "fields",
-                "-e",
-                "frame.number",
-                "-e",
-                "_ws.expert.message",
-            ]
-            checks = ["-o", "ip.check_checksum:TRUE", "-o", "udp.check_checksum:TRUE"]
+            command = ["tshark", "-r", str(file), "-Y", wanted, "-T", "fields", "-e", "frame.number"]
+            checks = ["-e", "_ws.expert.message", "-o", "ip.check_checksum:TRUE", "-o", "udp.check_checksum:TRUE"]
             return subprocess.run([*command, *checks], capture_output=True, text=True, check=True).stdout.splitlines()
 
+        self.assertEqual(frames("_ws.malformed"), [])
+        self.assertEqual(frames('ip.checksum.status == "Bad" || icmp.checksum.status == "Bad"'), [])
+        return frames
+
+
+@needs_lab
+class RawFrames(RealLink):
+    def test_all_hosts_of_a_24_are_found_and_frames_are_well_formed(self) -> None:
+        self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--twice", "3"))
+        running = self.serving()
+        capture = Path(self.enterContext(tempfile.TemporaryDirectory())) / "sent.pcapng"
+        capture.parent.chmod(0o777)
+        with self.captured(capture):
+            told = self.scan(running)
+        self.assertEqual((told["scan"]["door"], told["scan"]["segment"]), ("packet", "10.77.0.0/24"))
+        self.assertEqual(answered(told), {f"10.77.0.{n}" for n in (2, *range(10, 210))})
+        self.assertEqual(sum(len(a["macs"]) == 2 for a in told["addresses"]), 3)
+        host = next(a for a in told["addresses"] if a["address"] == "10.77.0.50")
+        self.assertEqual((host["by"], host["macs"][0]["mac"]), (["arp", "echo"], "02:c0:f0:00:00:28"))
+        self.assertLess(host["rtt_ms"]["min"], 50)
+        frames = self.nothing_malformed(capture)
         self.assertGreaterEqual(len(frames("arp.opcode == 1")), 254)
         self.assertGreaterEqual(len(frames("icmp.type == 8")), 200)
         self.assertGreaterEqual(len(frames("nbns")), 100)
-        self.assertEqual(frames("_ws.malformed"), [])
-        self.assertEqual(frames('ip.checksum.status == "Bad" || icmp.checksum.status == "Bad"'), [])
 
     def test_hosts_that_come_up_during_the_later_rounds_are_found(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--late", "0.6"))
@@ -239,6 +232,96 @@ class Hostile(RealLink):
         self.assertIn("10.77.0.9", done.stdout)
         self.assertNotRegex(done.stdout, r"[\x00-\x09\x0b-\x1f\x7f\u202e]")
         self.assertIn("<script>alert(1)</script>", done.stdout)
+
+
+@needs_lab
+class ProofOnTheLink(RealLink):
+    """Free addresses proven against the kernel's own ARP."""
+
+    def other(self, theirs: list[str]) -> Namespace:
+        other = self.enterContext(namespace())
+        self.enterContext(veth_hosts(self.inside, other, "10.77.0.2/24", theirs))
+        return other
+
+    def proof(self, running: Service, address: str) -> tuple[str, str]:
+        told = running.json("prove", address)
+        return str(told["grade"]), "; ".join(told["reasons"])  # type: ignore[arg-type]
+
+    def test_a_host_that_drops_echo_is_found_by_arp_and_probes_are_as_rfc_5227_says(self) -> None:
+        other = self.other(["10.77.0.20/24", "10.77.0.21/24"])
+        other.run("sysctl", "-qw", "net.ipv4.icmp_echo_ignore_all=1")
+        running = self.serving()
+        running.json("subnet", "add", "10.77.0.0/24", "--name", "Lab", "--gateway", "10.77.0.1")
+        capture = Path(self.enterContext(tempfile.TemporaryDirectory())) / "sent.pcapng"
+        capture.parent.chmod(0o777)
+        with self.captured(capture):
+            grade, said = self.proof(running, "10.77.0.20")
+            self.assertEqual(grade, "taken")
+            self.assertIn("answered for it just now (by arp)", said)
+            grade, said = self.proof(running, "10.77.0.50")
+            self.assertEqual(grade, "clear", said)
+            self.assertIn("nobody answered three ARP probes just now", said)
+        self.nothing_malformed(capture)
+        fields = ("frame.time_epoch", "arp.src.proto_ipv4", "arp.dst.proto_ipv4", "eth.dst")
+        shown = subprocess.run(
+            ["tshark", "-r", str(capture), "-Y", "arp.opcode == 1 && arp.dst.proto_ipv4 == 10.77.0.50", "-T", "fields"]
+            + [part for field in fields for part in ("-e", field)],
+            capture_output=True, text=True, check=True,
+        )  # fmt: skip
+        probes = [line.split("\t") for line in shown.stdout.splitlines()]
+        self.assertEqual([probe[1:] for probe in probes], [["0.0.0.0", "10.77.0.50", "ff:ff:ff:ff:ff:ff"]] * 3)
+        times = [float(probe[0]) for probe in probes]
+        self.assertTrue(all(after - before >= 0.99 for before, after in itertools.pairwise(times)), times)
+
+    def test_one_that_was_seen_and_went_silent_is_doubtful(self) -> None:
+        other = self.other(["10.77.0.20/24", "10.77.0.21/24"])
+        running = self.serving()
+        running.json("subnet", "add", "10.77.0.0/24", "--name", "Lab")
+        self.assertEqual(self.proof(running, "10.77.0.21")[0], "taken")
+        other.ip("address", "delete", "10.77.0.21/24", "dev", "far0")
+        grade, said = self.proof(running, "10.77.0.21")
+        self.assertEqual(grade, "doubtful")
+        self.assertIn("may only be off, asleep or away", said)
+        free = running.json("free", "Lab", "--count", "4")
+        self.assertNotIn("10.77.0.20", [c["address"] for c in free["candidates"]])  # type: ignore[attr-defined]
+
+    def test_without_privileges_the_kernel_is_asked_and_it_is_said(self) -> None:
+        self.other(["10.77.0.20/24"])
+        running = self.serving(*UNPRIVILEGED)
+        running.json("subnet", "add", "10.77.0.0/24", "--name", "Lab")
+        self.assertEqual(self.proof(running, "10.77.0.20")[0], "taken")
+        grade, said = self.proof(running, "10.77.0.60")
+        self.assertEqual(grade, "clear", said)
+        self.assertIn("nobody answered when the system asked by ARP just now", said)
+
+    def test_names_are_checked_against_a_real_dns_server(self) -> None:
+        if shutil.which("dnsmasq") is None:
+            self.skipTest("dnsmasq is not installed")
+        other = self.other(["10.77.0.53/24"])
+        server = other.start(
+            "dnsmasq", "--keep-in-foreground", "--no-resolv", "--local=/larkspur.example/", "--no-hosts", "--listen-address=10.77.0.53", "--bind-interfaces",
+            "--host-record=ledger.larkspur.example,10.77.0.30", "--host-record=vault.larkspur.example,10.77.0.99", "--user=root", "--pid-file=",
+        )  # fmt: skip
+        self.addCleanup(server.wait)
+        self.addCleanup(server.kill)
+        time.sleep(0.5)
+        running = self.serving()
+        running.json(
+            "subnet", "add", "10.77.0.0/24", "--name", "Lab", "--dns", "10.77.0.53", "--domain", "larkspur.example"
+        )
+        for last, name in ((30, "ledger"), (31, "vault"), (32, "attic")):
+            running.json("assign", f"10.77.0.{last}", "--name", name)
+        told = running.json("names", "check")
+        kinds = {(d["name"], d["kind"]) for d in told["disagreements"]}  # type: ignore[attr-defined]
+        self.assertEqual(
+            kinds,
+            {
+                ("vault.larkspur.example", "name elsewhere"),
+                ("vault.larkspur.example", "no reverse name"),
+                ("attic.larkspur.example", "not in the DNS"),
+            },
+        )
+        self.assertEqual((told["asked"], told["unanswered"]), (3, 0))
 
 
 if __name__ == "__main__":

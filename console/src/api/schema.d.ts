@@ -2230,6 +2230,8 @@ export interface components {
         /**
          * Explanation
          * @description Everything known about one address or MAC, in one answer; `sentences` are the short of it, in words.
+         *
+         *     `assignment` is what the plan has at an address.
          */
         Explanation: {
             /** Subject */
@@ -2252,6 +2254,7 @@ export interface components {
             names: components["schemas"]["NameStay"][];
             /** Scans */
             scans: components["schemas"]["ScanTrace"][];
+            assignment: components["schemas"]["AssignmentView"] | null;
         };
         /**
          * ExportText
@@ -2371,7 +2374,8 @@ export interface components {
         };
         /**
          * Here
-         * @description Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see.
+         * @description Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
+         *     `scanned` tells whether any scan was ever made.
          */
         Here: {
             /** Hostname */
@@ -2392,6 +2396,8 @@ export interface components {
             ranges: components["schemas"]["RangeRow"][];
             /** Home */
             home: string;
+            /** Scanned */
+            scanned: boolean;
             /** Devices */
             devices: number;
             /** Unknown */

@@ -18,7 +18,7 @@ export default function AddressSheetView({ address }: { address: string }) {
     <>
       <h2 className="font-mono text-xl font-semibold">{told.data.subject}</h2>
       <div className="mt-2 flex flex-col gap-1">{sentences.map((sentence) => <p key={sentence}>{sentence}</p>)}</div>
-      <PlanBlock key={address} address={address} mac={stays[0]?.mac ?? undefined} name={stays[0]?.device?.name ?? names[0]?.name} />
+      <PlanBlock key={address} address={address} one={told.data.assignment} mac={stays[0]?.mac ?? undefined} name={stays[0]?.device?.name ?? names[0]?.name} />
       {stays.length > 0 ? <Section title="Who held it"><StayList stays={stays} show="holder" /></Section> : null}
       {names.length > 0 ? (
         <Section title="Names heard there">

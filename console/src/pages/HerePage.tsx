@@ -17,11 +17,11 @@ export function HerePage() {
   const chosen = adapters.find((adapter) => adapter.chosen);
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
-      {here.data.devices === 0 ? <FirstRun here={here.data} chosen={chosen} /> : <Summary here={here.data} />}
+      {!here.data.scanned ? <FirstRun here={here.data} chosen={chosen} /> : <Summary here={here.data} />}
       <div className="mt-4"><ScanForm initial={chosen?.addresses[0]?.subnet ?? ""} here={here.data} /></div>
       {here.data.limits.map((limit) => <p key={limit} className="mt-2 text-sm text-amber">Note: {limit}.</p>)}
       {adapters.map((adapter) => <AdapterBlock key={adapter.name} adapter={adapter} />)}
-      {here.data.devices > 0 ? <OtherSubnets /> : null}
+      {here.data.scanned ? <OtherSubnets /> : null}
       <p className="mt-8 text-sm text-soft">Records are kept in <Mono>{here.data.home}</Mono>.</p>
     </div>
   );
@@ -31,7 +31,8 @@ function FirstRun({ here, chosen }: { here: Here; chosen: AdapterHere | undefine
   const address = chosen?.addresses[0];
   return (
     <>
-      <h1 className="text-2xl font-semibold">The roster is empty. Begin with the subnet you stand on.</h1>
+      <h1 className="text-2xl font-semibold">{here.devices === 0 ? "The roster is empty." : "Nothing was scanned yet."} Begin with the subnet you stand on.</h1>
+      {here.devices > 0 ? <p className="mt-2 max-w-3xl"><Link to="/devices" className="underline">{plural(here.devices, "device")}</Link> are known from the leases of DHCP servers only.</p> : null}
       {chosen && address ? (
         <p className="mt-2 max-w-3xl">
           This machine, <b>{here.hostname}</b>, stands in <Mono>{address.subnet}</Mono> through <b>{chosen.name}</b>

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { PencilRuler } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, Problem } from "../api/client";
+import { api } from "../api/client";
 import type { BandView, Here, MeasureView, Ruler as RulerData, SubnetPlan } from "../api/types";
 import { addressNumber, addressText, count } from "../lib/format";
 import { useOpen } from "../lib/open";
@@ -22,13 +22,14 @@ export default function SubnetPage() {
   const subnet = `${base}/${prefix}`;
   const sums = useQuery({ queryKey: ["measure", subnet], queryFn: () => api.get<MeasureView>("/api/measure", { range: subnet }) });
   const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
-  const plan = useQuery({ queryKey: ["plan", "subnet", subnet], queryFn: () => api.get<SubnetPlan>(`/api/plan/subnets/${subnet}`), retry: false });
   const ruler = useQuery({ queryKey: ["ruler", subnet], queryFn: () => api.get<RulerData>("/api/ruler", { range: subnet }) });
+  const id = ruler.data?.planned;
+  const plan = useQuery({ queryKey: ["plan", "subnet", id], queryFn: () => api.get<SubnetPlan>(`/api/plan/subnets/${id}`), enabled: !!id });
   const [, setOpen] = useOpen();
   if (sums.error) return <div className="p-6"><Notice tone="alarm">{sums.error.message}</Notice></div>;
   const one = sums.data?.subnets[0];
-  const planned = plan.data?.subnet.subnet === subnet ? plan.data : null;
-  const unplanned = plan.error instanceof Problem || (plan.data && !planned);
+  const planned = id ? plan.data : null;
+  const unplanned = ruler.data && !id;
   return (
     <div key={subnet} className="mx-auto max-w-6xl px-5 py-5">
       <div className="mb-3 flex flex-wrap items-baseline gap-x-5">
@@ -37,7 +38,7 @@ export default function SubnetPage() {
         {planned ? <Link to={`/addresses?subnet=${planned.subnet.id}`} className="ml-auto text-sm underline decoration-rule underline-offset-4 hover:decoration-ink">{count(planned.subnet.assignments)} assigned addresses</Link> : null}
       </div>
       {ruler.error ? <Notice tone="alarm">{ruler.error.message}</Notice> : null}
-      {ruler.data ? <PlanningRuler data={ruler.data} plan={planned} /> : null}
+      {ruler.data ? <PlanningRuler data={ruler.data} plan={planned ?? null} /> : null}
       {planned ? (
         <>
           <Section title="Arithmetic"><Arithmetic subnet={planned.subnet} /></Section>

@@ -33,7 +33,9 @@ export function Ruler({ data, selected, onSelect, drawing = null, onBand }: Prop
   const { first, size } = subnetBounds(data.subnet);
   const [zoom, setZoom] = useState<Stretch | null>(null);
   const [hover, setHover] = useState<number | null>(null);
-  const [drag, setDrag] = useState<{ from: number; to: number; edge: boolean } | null>(null);
+  const [zooming, setZooming] = useState<Stretch | null>(null);
+  // What the pointer holds is a ref: moves come faster than pages are drawn.
+  const held = useRef<{ from: number; to: number } | null>(null);
   const [frame, width] = useWidth<HTMLDivElement>();
   useEffect(() => setZoom(null), [data.subnet]);
   const whole = useMemo(() => ({ first, last: first + size - 1 }), [first, size]);
@@ -53,23 +55,25 @@ export function Ruler({ data, selected, onSelect, drawing = null, onBand }: Prop
   };
   const down = (at: number) => {
     const hold = drawing ? grabbed(drawing.stretch ? { id: 0, ...drawing.stretch } : null, at, Math.max((perRow * 6) / Math.max(width, 1), 1)) : null;
-    setDrag({ from: hold ? hold.fixed : at, to: at, edge: hold !== null });
+    held.current = { from: hold ? hold.fixed : at, to: at };
     if (drawing && !hold) drawing.onDraw({ first: at, last: at });
   };
   const move = (at: number) => {
-    if (!drag) return;
-    setDrag({ ...drag, to: at });
-    if (drawing) drawing.onDraw(ordered(drag.from, at));
+    if (!held.current) return;
+    held.current.to = at;
+    const stretch = ordered(held.current.from, at);
+    if (drawing) drawing.onDraw(stretch);
+    else setZooming(stretch);
   };
   const finish = () => {
-    if (drag && !drawing) {
-      const stretch = dragged(drag.from, drag.to);
-      if (stretch) setZoom(stretch);
-      else if (!counted) onSelect(addressText(drag.from));
-    }
-    setDrag(null);
+    const drag = held.current;
+    held.current = null;
+    setZooming(null);
+    if (!drag || drawing) return;
+    const stretch = dragged(drag.from, drag.to);
+    if (stretch) setZoom(stretch);
+    else if (!counted) onSelect(addressText(drag.from));
   };
-  const zooming = drag && !drawing ? ordered(drag.from, drag.to) : null;
   return (
     <div>
       <div ref={frame} tabIndex={0} role="application" aria-label={`Ruler of ${data.subnet}: arrow keys move, Enter opens an address`}

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from .common import DeviceRef, MacView, Model, Time
 from .devices import DeviceRow, NameStay, StayRow
+from .plan import AssignmentView
 
 
 class AddressHere(Model):
@@ -51,7 +52,8 @@ class RangeRow(Model):
 
 
 class Here(Model):
-    """Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see."""
+    """Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
+    `scanned` tells whether any scan was ever made."""
 
     hostname: str
     simulated: bool
@@ -62,6 +64,7 @@ class Here(Model):
     limits: list[str]
     ranges: list[RangeRow]
     home: str
+    scanned: bool
     devices: int
     unknown: int
 
@@ -147,7 +150,10 @@ class ScanTrace(Model):
 
 
 class Explanation(Model):
-    """Everything known about one address or MAC, in one answer; `sentences` are the short of it, in words."""
+    """Everything known about one address or MAC, in one answer; `sentences` are the short of it, in words.
+
+    `assignment` is what the plan has at an address.
+    """
 
     subject: str
     kind: Literal["address", "mac"]
@@ -158,6 +164,7 @@ class Explanation(Model):
     stays: list[StayRow]
     names: list[NameStay]
     scans: list[ScanTrace]
+    assignment: AssignmentView | None
 
 
 class Tick(Model):

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, Row
 
 from ..api.network import Explanation, ScanTrace
+from ..api.plan import AssignmentView
 from ..core.mac import Mac
 from ..core.measure import kind_of
 from ..core.ranges import parse
@@ -15,7 +16,7 @@ from ..core.span import SpanSet
 from ..core.stays import SAME_MOMENT_MS, Source
 from ..core.targets import asked
 from ..store import device_queries, scan_records
-from . import planning, views
+from . import plan_views, planning, views
 from .context import Context, now_ms
 from .scan_manager import refs_of_macs
 
@@ -41,6 +42,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
         devices=[views.device_row(row) for row in devices],
         stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_at(connection, value)], scans=traces,
+        assignment=_assignment(context, connection, value),
     )  # fmt: skip
 
 
@@ -66,8 +68,14 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
         subject=str(mac), kind="mac", sentences=sentences, mac=view, subnet=None,
         devices=[views.device_row(row) for row in rows],
         stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
-        names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[],
+        names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[], assignment=None,
     )  # fmt: skip
+
+
+def _assignment(context: Context, connection: Connection, address: int) -> AssignmentView | None:
+    with context.plan.reading() as plan:
+        item = plan.at(context.plan.site_here, address)
+        return plan_views.assignment_view(context, connection, plan, item) if item is not None else None
 
 
 def _planned(context: Context, address: int) -> list[str]:

@@ -84,6 +84,12 @@ def known_subnets(connection: Connection) -> list[str]:
     return list(connection.execute(select(segments.c.subnet)).scalars())
 
 
+def scanned_subnets(connection: Connection) -> list[str]:
+    """The subnets of segments on which a scan was made: leases alone make a segment known, but not scanned."""
+    query = select(segments.c.subnet).where(segments.c.id.in_(select(scans.c.segment_id)))
+    return list(connection.execute(query).scalars())
+
+
 def begin(connection: Connection, **values: Any) -> int:
     """Record that a scan runs; gives its id. Old scans' results beyond the last KEEP_RESULTS are dropped."""
     made = connection.execute(insert(scans).values(state="running", **values)).inserted_primary_key

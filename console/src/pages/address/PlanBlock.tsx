@@ -1,5 +1,5 @@
 // What the plan has at one address: whose it is, where its reservation stands, who uses it; and what can be done.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, Problem } from "../../api/client";
@@ -12,11 +12,8 @@ import { ProblemList } from "../../parts/ProblemList";
 import { Proof } from "../../parts/Proof";
 import { ReservationState } from "../../parts/ReservationState";
 
-export function PlanBlock({ address, mac, name }: { address: string; mac?: string | undefined; name?: string | undefined }) {
-  const one = useQuery({ queryKey: ["assignment", address], queryFn: () => api.get<AssignmentView>(`/api/assignments/${address}`), retry: false });
-  const free = one.error instanceof Problem && one.error.status === 404;
-  if (one.data && !free) return <Assigned one={one.data} />;
-  return free ? <Free address={address} mac={mac} name={name} /> : null;
+export function PlanBlock({ address, one, mac, name }: { address: string; one: AssignmentView | null; mac?: string | undefined; name?: string | undefined }) {
+  return one ? <Assigned one={one} /> : <Free address={address} mac={mac} name={name} />;
 }
 
 function Free({ address, mac, name }: { address: string; mac: string | undefined; name: string | undefined }) {

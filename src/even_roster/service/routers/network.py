@@ -37,7 +37,7 @@ def here(context: ContextDep, who: Who, adapter: str | None = None) -> Here:
     """This machine's adapters, which one a scan would use and why, and the ranges remembered for where it stands."""
     adapters = context.machine.adapters()
     with context.database.read() as connection:
-        known = set(scan_records.known_subnets(connection))
+        known = set(scan_records.scanned_subnets(connection))
         ranges = scan_records.remembered(connection)
         totals = device_queries.totals(connection)
     chosen, reason, door, limits = _chosen(context, adapters, adapter)
@@ -47,7 +47,7 @@ def here(context: ContextDep, who: Who, adapter: str | None = None) -> Here:
         adapters=[_adapter(context, one, known, one is chosen) for one in adapters],
         chosen=chosen.name if chosen else None, reason=reason, door=door, limits=limits,
         ranges=[_range(row) for row in ranges if row.subnet in own],
-        home=str(context.settings.home), devices=totals["devices"], unknown=totals["unknown"],
+        home=str(context.settings.home), scanned=bool(known), devices=totals["devices"], unknown=totals["unknown"],
     )  # fmt: skip
 
 
@@ -159,7 +159,7 @@ def subnets(context: ContextDep, who: Who) -> list[SubnetRow]:
     with context.database.read() as connection:
         known = {row.text: row for row in scan_records.remembered(connection)}
         texts = dict.fromkeys(
-            [*adapters, *scan_records.known_subnets(connection), *(t for t in known if _is_network(t))]
+            [*adapters, *scan_records.scanned_subnets(connection), *(t for t in known if _is_network(t))]
         )
         return [
             SubnetRow(

@@ -11,7 +11,6 @@ from pathlib import Path
 
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
-from selenium.webdriver.common.keys import Keys
 from tests.support.browser import browser
 from tests.support.lab import environment
 from tests.support.service import Service, demo
@@ -24,6 +23,10 @@ TERMINALS = {
     "cli-devices": "roster devices --in 10.44.10.0/28; roster device show 10.44.10.30",
     "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendors show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
+    "cli-plan": "roster subnets; echo; roster free Office --role printer --count 2; echo; roster prove 10.44.20.120; echo; "
+    "roster plan check; echo; roster move 10.44.20.41 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
+    "cli-dhcp": "roster dhcp servers; echo; roster dhcp pools; echo; roster dhcp publish --yes; echo; "
+    "roster assignments --kind reserved; echo; roster assignment 10.44.10.181; echo; roster names zone Cameras | head -7",
     "cli-scans": "roster scans; echo; roster ranges; echo; roster changes; echo; roster scan 10.44.10.300; "
     "roster scan 10.44.0.0/18",
 }
@@ -64,13 +67,23 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-devices", 1.5)
         driver.get(f"{service.url}/subnets/10.44.20.0/24?open=address:10.44.20.41")
         shot("console-subnet", 1.5)
-        _type_into_find(driver, "02-c0-44")
-        shot("console-find")
-        driver.get(f"{service.url}/scans")
-        shot("console-scans", 1.2)
+        driver.get(f"{service.url}/plan")
+        shot("console-plan", 1.2)
+        driver.get(f"{service.url}/subnets/10.44.10.0/24")
+        time.sleep(1.2)
+        _draw(driver, "10.44.10.0", 201, 246)
+        shot("console-band", 1.0)
+        driver.get(f"{service.url}/dhcp")
+        time.sleep(0.8)
+        driver.find_element(By.XPATH, "//button[contains(., 'Compare')]").click()
+        shot("console-dhcp", 1.2)
+        _choose_sheet(driver, service)
+        shot("console-import", 1.2)
+        driver.get(f"{service.url}/card/10.44.20.120")
+        shot("console-card", 1.2)
         driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
-        driver.get(f"{service.url}/subnets/10.44.64.0/22")
-        shot("console-dark", 1.5)
+        driver.get(f"{service.url}/addresses?subnet=1&open=address:10.44.10.181")
+        shot("console-addresses", 1.5)
     with browser(390, 844) as phone:
         phone.get(f"{service.url}{service.client().sign_in().path}")
         phone.get(f"{service.url}/?open=address:10.44.20.41")
@@ -90,10 +103,28 @@ def _people(service: Service) -> None:
         service.roster("device", "set", address, *fields)
 
 
-def _type_into_find(driver: Chrome, text: str) -> None:
-    ActionChains(driver).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
+def _draw(driver: Chrome, row: str, begin: int, end: int) -> None:
+    """Draw a band over a row of the ruler."""
+    driver.find_element(By.XPATH, "//button[contains(., 'Draw a band')]").click()
     time.sleep(0.4)
-    driver.switch_to.active_element.send_keys(text)
+    strip = driver.find_element(By.CSS_SELECTOR, f"svg[data-first='{row}']")
+    width = strip.size["width"]
+    at = round(width * (begin + 0.5) / 256 - width / 2)
+    actions = ActionChains(driver).move_to_element_with_offset(strip, at, 0).click_and_hold()
+    actions.move_by_offset(round(width * (end - begin) / 256), 0).release().perform()
+
+
+def _choose_sheet(driver: Chrome, service: Service) -> None:
+    """A spreadsheet with a few mistakes in it."""
+    place = service.home / "box-office.csv"
+    place.write_text(
+        "IP Address;MAC-Address;Hostname;Comment;Type\n10.44.10.21;02-C0-5B-11-22-33;vault;in the cellar;static\n"
+        "10.44.10.13;;archive;moved to rack 2;\n10.44.10.255;;till-7;;\n10.44.10.22;02c05b;till-8;;\n"
+        "10.44.10.23;;=A1&A2;;\n10.44.10.21;;vault-2;;\n10.44.11.7;;annex-desk;;\n10.44.10.120;;desk-touring;;static\n"
+    )
+    driver.get(f"{service.url}/import")
+    time.sleep(0.8)
+    driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(place))
 
 
 def terminal(service: Service, name: str, commands: str) -> None:

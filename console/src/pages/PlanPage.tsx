@@ -1,10 +1,10 @@
 // The plan as a whole: subnets with what is left in them, the mistakes, and a way to enter the next subnet.
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../api/client";
-import type { Problems, SubnetView } from "../api/types";
+import type { Problems, SubnetView, UseView } from "../api/types";
 import { count } from "../lib/format";
-import { Mono, Notice, Section } from "../parts/basics";
+import { Button, Mono, Notice, Section } from "../parts/basics";
 import { ProblemList } from "../parts/ProblemList";
 import { Fill } from "./subnet/Arithmetic";
 import { PlanForm } from "./subnet/PlanForm";
@@ -49,7 +49,26 @@ export default function PlanPage() {
       <Section title="Mistakes and advice">
         {problems.data?.problems.length ? <ProblemList problems={problems.data.problems} /> : <p className="text-sm text-soft">{problems.data ? "None." : "Checking…"}</p>}
       </Section>
+      <Moved />
       <Section title="Plan another subnet"><PlanForm /></Section>
     </div>
+  );
+}
+
+/** After moves: what still has the old address entered, to be changed there and ticked off. */
+function Moved() {
+  const client = useQueryClient();
+  const uses = useQuery({ queryKey: ["plan", "uses"], queryFn: () => api.get<UseView[]>("/api/uses") });
+  const done = useMutation({ mutationFn: (id: number) => api.post(`/api/uses/${id}/done`), onSuccess: () => void client.invalidateQueries({ queryKey: ["plan"] }) });
+  const open = uses.data?.filter((use) => use.moved_to) ?? [];
+  if (open.length === 0) return null;
+  return (
+    <Section title="Moved, but still entered elsewhere">
+      <ul>
+        {open.map((use) => (
+          <li key={use.id} className="flex items-center gap-3 border-b border-rule py-1"><span>{use.user} uses <Mono>{use.address}</Mono> for {use.purpose}: enter <Mono>{use.moved_to}</Mono> there.</span><Button className="ml-auto" onClick={() => done.mutate(use.id)}>Done</Button></li>
+        ))}
+      </ul>
+    </Section>
   );
 }

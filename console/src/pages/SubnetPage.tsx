@@ -16,6 +16,7 @@ import { Arithmetic } from "./subnet/Arithmetic";
 import { BandForm } from "./subnet/BandForm";
 import { FreeFinder } from "./subnet/FreeFinder";
 import { PlanForm } from "./subnet/PlanForm";
+import { SettingsForm } from "./subnet/SettingsForm";
 
 export default function SubnetPage() {
   const { base, prefix } = useParams();
@@ -47,6 +48,7 @@ export default function SubnetPage() {
           {planned.subnet.supernet ? null : <Section title="Free addresses"><FreeFinder where={subnet} onShow={(address) => setOpen({ kind: "address", address })} /></Section>}
         </>
       ) : null}
+      {planned ? <Section title="Settings"><SettingsForm key={planned.subnet.version} subnet={planned.subnet} /></Section> : null}
       {unplanned ? (
         <Section title="Plan it">
           <p className="mb-2 text-sm text-soft">This subnet is not in the plan yet. Enter it, then draw its bands on the ruler: what is typed into devices, what DHCP hands out, what is kept free.</p>

@@ -18,6 +18,7 @@ from ..core.plan.checks import Checker, Problem, Severity, apply
 from ..core.plan.free import Seen
 from ..core.plan.model import Assignment, Item, Plan
 from ..core.plan.runs import Runs
+from ..core.span import SpanSet
 from ..core.stays import Sighting
 from ..store import lease_records, plan_records, seen_records
 from ..store.database import Database
@@ -81,6 +82,16 @@ class PlanKeeper:
         """The id of the site this service stands in."""
         here = self.plan.here
         return here.id if here is not None else min(self.plan.sites)
+
+    def named_ranges(self) -> dict[str, SpanSet]:
+        """The planned subnets of the site here by name, for whoever writes a name instead of a range."""
+        with self._lock:
+            return {s.name: SpanSet.of([s.network]) for s in self.plan.subnets_of(self.site_here) if s.name}
+
+    def known(self) -> SpanSet:
+        """Every address of the planned subnets of the site here, supernets left out."""
+        with self._lock:
+            return SpanSet.of(s.network for s in self.plan.subnets_of(self.site_here) if not s.supernet)
 
     def seen(self, site: int) -> Seen:
         """What was ever seen at a site."""

@@ -80,6 +80,9 @@ def _where(context: Context, request: Search) -> tuple[int, Subnet, Band | None]
             band = written.find_band(plan, site, request.where)
             if band is not None:
                 return site, plan.subnets[band.subnet], band
+            stretch = written.find_stretch(plan, site, request.where)
+            if stretch is not None:
+                return site, plan.subnets[stretch.subnet], stretch
             subnet = written.known_subnet(plan, site, request.where)
         else:
             subnet = _for_role(plan, site, request.role)

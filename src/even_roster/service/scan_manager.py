@@ -75,7 +75,7 @@ class ScanManager:
         with self._context.database.read() as connection:
             ranges = scan_records.remembered(connection)
             subnets = scan_records.known_subnets(connection)
-        names = {row.name: parse(row.text) for row in ranges if row.name}
+        names = {**self._context.plan.named_ranges(), **{row.name: parse(row.text) for row in ranges if row.name}}
         if request.targets:
             text = ", ".join(target.strip() for target in request.targets)
             if not text.strip(", ") or any(not target.strip() for target in request.targets):
@@ -92,7 +92,7 @@ class ScanManager:
         spans = target_rules.scannable(spans, choice.adapter.networks)
         if not spans:
             raise RangeError(text, 0, len(text), f"{text} holds no host's address", "scan a subnet or a host")
-        known = SpanSet()
+        known = self._context.plan.known()
         for subnet in subnets:
             known |= parse(subnet)
         onlink = choice.adapter.onlink

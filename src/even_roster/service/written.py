@@ -7,7 +7,7 @@ from ipaddress import IPv4Network
 
 from ..api.plan import HandedOutView
 from ..core.mac import Mac
-from ..core.plan.model import Band, HandedOut, Plan, Subnet, dotted
+from ..core.plan.model import Band, BandKind, HandedOut, Plan, Subnet, dotted
 from ..core.ranges import RangeError, parse, parse_parts
 from ..core.span import Span
 from ..core.text import clean
@@ -120,6 +120,20 @@ def find_band(plan: Plan, site: int, text: str) -> Band | None:
     subnet = plan.subnet_at(site, found.pairs[0][0])
     bands = plan.bands_of(subnet.id) if subnet else []
     return next((b for b in bands if (b.first, b.last) == found.pairs[0]), None)
+
+
+def find_stretch(plan: Plan, site: int, text: str) -> Band | None:
+    """A stretch of a planned subnet that is no band, as one without a purpose; None when the text means none."""
+    if find_subnet(plan, site, text) is not None:
+        return None
+    try:
+        found = parse(text)
+    except RangeError:
+        return None
+    subnet = plan.subnet_at(site, found.pairs[0][0]) if len(found.pairs) == 1 else None
+    if subnet is None or found.pairs[0][1] > subnet.last:
+        return None
+    return Band(0, subnet.id, BandKind.STATIC, *found.pairs[0])
 
 
 def known_subnet(plan: Plan, site: int, text: str) -> Subnet:

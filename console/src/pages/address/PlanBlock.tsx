@@ -59,9 +59,7 @@ function Assigned({ one }: { one: AssignmentView }) {
         ["state", one.reservation ? <span key="r"><ReservationState state={one.reservation.state} /> <span className="text-sm">{one.reservation.sentence}</span></span> : null],
       ]} />
       {one.problems.length > 0 ? <div className="mt-2"><ProblemList problems={one.problems} /></div> : null}
-      {one.uses.length > 0 ? (
-        <ul className="mt-2 text-sm">{one.uses.map((use) => <li key={use.id} className="border-b border-rule py-0.5">{use.user} uses it for {use.purpose}{use.moved_to ? <b className="text-alarm">; enter {use.moved_to} there</b> : null}</li>)}</ul>
-      ) : null}
+      <Uses one={one} />
       <div className="mt-2 flex flex-wrap items-end gap-2">
         {moving === null ? (
           <>
@@ -82,5 +80,34 @@ function Assigned({ one }: { one: AssignmentView }) {
       </div>
       {fault ? <p role="alert" className="mt-1 text-sm text-alarm">{fault.message}.</p> : null}
     </Section>
+  );
+}
+
+/** Who has this address entered, for what; after a move, what must be changed there. */
+function Uses({ one }: { one: AssignmentView }) {
+  const [adding, setAdding] = useState(false);
+  const [user, setUser] = useState("");
+  const [purpose, setPurpose] = useState("");
+  const client = useQueryClient();
+  const refresh = () => { setAdding(false); setUser(""); setPurpose(""); void client.invalidateQueries({ queryKey: ["explain"] }); };
+  const add = useMutation({ mutationFn: () => api.post<UseView>("/api/uses", { user, address: one.address, purpose }), onSuccess: refresh });
+  const remove = useMutation({ mutationFn: (id: number) => api.remove(`/api/uses/${id}`), onSuccess: refresh });
+  return (
+    <div className="mt-2 text-sm">
+      <ul>
+        {one.uses.map((use) => (
+          <li key={use.id} className="flex items-center border-b border-rule py-0.5"><span>{use.user} uses it for {use.purpose}</span><Button tone="quiet" className="ml-auto" aria-label={`Forget that ${use.user} uses it`} onClick={() => remove.mutate(use.id)}>Forget</Button></li>
+        ))}
+      </ul>
+      {adding ? (
+        <form className="mt-1 flex flex-wrap items-end gap-2" onSubmit={(event) => { event.preventDefault(); add.mutate(); }}>
+          <Field label="Who uses it"><Input value={user} onChange={(event) => setUser(event.target.value)} maxLength={120} autoFocus /></Field>
+          <Field label="For what"><Input value={purpose} onChange={(event) => setPurpose(event.target.value)} maxLength={200} /></Field>
+          <Button tone="ink" type="submit" disabled={!user.trim() || !purpose.trim()}>Record</Button>
+          <Button tone="quiet" onClick={() => setAdding(false)}>Cancel</Button>
+        </form>
+      ) : <Button tone="quiet" onClick={() => setAdding(true)}>Who else has it entered?</Button>}
+      {add.error ? <p role="alert" className="text-alarm">{add.error.message}.</p> : null}
+    </div>
   );
 }

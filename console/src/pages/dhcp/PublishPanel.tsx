@@ -41,7 +41,7 @@ export function PublishPanel({ server, onClose }: { server: DhcpServerView; onCl
           {found.conflicts.map((one) => <p key={one} role="alert" className="mt-1 text-sm text-alarm">{one}.</p>)}
           {found.by_hand.map((one) => <p key={one} className="mt-1 text-sm text-amber">By hand: {one}.</p>)}
           {found.left > 0 ? <p className="mt-1 text-sm text-soft">{found.left} hand-written parts of the configuration stay as they are.</p> : null}
-          {found.text.length > 0 ? <SideBySide lines={found.text} /> : null}
+          {found.text.length > 0 ? <SideBySide lines={found.text} /> : found.lines.length > 0 && found.conflicts.length === 0 ? <p className="mt-2 text-sm text-soft">The configuration is too long to show line by line; above is everything that changes.</p> : null}
           {found.lines.length > 0 && found.conflicts.length === 0 ? (
             <div className="mt-3 flex items-center gap-3">
               <Button tone="ink" disabled={publish.isPending || shown.isFetching} onClick={() => publish.mutate()}><Send className="size-4" aria-hidden /> Publish {found.lines.length === 1 ? "this change" : `these ${found.lines.length} changes`}</Button>

@@ -11,7 +11,9 @@ from sqlalchemy import Connection, Row
 from ...api.devices import FindAnswer, Found
 from ...api.network import Explanation
 from ...core.mac import Mac, MacError, fragment_digits
-from ...store import device_queries, scan_records
+from ...core.plan.model import dotted
+from ...store import assignment_queries, device_queries, scan_records, seen_records
+from ...store.assignment_queries import AssignmentFilter
 from ...store.device_queries import DeviceFilter
 from .. import views
 from ..context import Context
@@ -28,9 +30,10 @@ def find(
     context: ContextDep, who: Who, text: Annotated[str, Query(min_length=1, max_length=200)],
     limit: Annotated[int, Query(ge=1, le=200)] = 20,
 ) -> FindAnswer:  # fmt: skip
-    """Devices, addresses and ranges by any fragment of name, address, MAC in any notation, vendor or note."""
+    """Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or
+    note."""
     with context.database.read() as connection:
-        found = [*_address(text), *_ranges(connection, text)]
+        found = [*_address(text), *_ranges(connection, text), *_planned(context, connection, text)]
         page = device_queries.page(connection, DeviceFilter(text=text), "last_seen", True, None, limit)
         found += [_device(row, text) for row in page.rows]
     return FindAnswer(text=text, found=found[:limit], more=page.next is not None or len(found) > limit)
@@ -56,6 +59,27 @@ def _ranges(connection: Connection, text: str) -> list[Found]:
         Found(kind="range", title=row.name, detail=row.text, matched="name", link=f"/subnets/{row.subnet}")
         for row in rows[:5]
     ]
+
+
+def _planned(context: Context, connection: Connection, text: str) -> list[Found]:
+    """Planned subnets by name, and assignments whose device was not seen yet: the others are found as devices."""
+    word = text.strip().casefold()
+    with context.plan.reading() as plan:
+        subnets = [s for s in plan.subnets.values() if s.name and word in s.name.casefold()][:5]
+        found = [
+            Found(kind="range", title=s.name, detail=str(s.network), matched="name", link=f"/subnets/{s.network}")
+            for s in subnets
+        ]
+        page = assignment_queries.page(connection, AssignmentFilter(text=text), "address", False, None, 20)
+        seen = seen_records.known_macs(connection, [item.mac for item in page.items if item.mac is not None])
+        for item in page.items:
+            if item.mac is None or item.mac not in seen:
+                detail = f"{dotted(item.address)} · {item.kind}" + (
+                    f" · {Mac(item.mac)}" if item.mac is not None else ""
+                )
+                link = f"/address/{dotted(item.address)}"
+                found.append(Found(kind="address", title=item.title, detail=detail, matched="plan", link=link))
+    return found[:8]
 
 
 def _device(row: Row[Any], text: str) -> Found:

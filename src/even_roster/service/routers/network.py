@@ -21,7 +21,7 @@ from ...core import targets as target_rules
 from ...core.adapters import Adapter, AdapterError, choose
 from ...core.measure import SubnetSums, measure, subnet_sums
 from ...core.ranges import RangeError, parse, parse_parts
-from ...core.span import SpanSet, usable
+from ...core.span import usable
 from ...store import device_queries, scan_records
 from .. import ruler as rulers
 from .. import views
@@ -95,10 +95,11 @@ def _range(row: rulers.AnyRow) -> RangeRow:
 def sums(range: str, context: ContextDep, who: Who) -> MeasureView:
     """All sums on a range; costs the same for a /8 as for a /24."""
     with context.database.read() as connection:
-        names = {row.name: parse(row.text) for row in scan_records.remembered(connection) if row.name}
+        named = {row.name: parse(row.text) for row in scan_records.remembered(connection) if row.name}
+        names = {**context.plan.named_ranges(), **named}
         subnets = scan_records.known_subnets(connection)
     found = measure(range, names)
-    known = SpanSet()
+    known = context.plan.known()
     for subnet in [*subnets, *(str(n) for adapter in context.machine.adapters() for n in adapter.networks)]:
         known |= parse(subnet)
     refused, needs_confirm = None, False

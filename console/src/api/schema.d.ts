@@ -501,7 +501,8 @@ export interface paths {
         };
         /**
          * Find
-         * @description Devices, addresses and ranges by any fragment of name, address, MAC in any notation, vendor or note.
+         * @description Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or
+         *     note.
          */
         get: operations["find_api_find_get"];
         put?: never;

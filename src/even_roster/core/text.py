@@ -17,6 +17,8 @@ def clean(text: str, most: int = MOST) -> str:
 
     Markup is left as it is: whoever shows the text escapes it for the medium.
     """
+    if text.isascii() and text.isprintable():
+        return " ".join(text[: most * 8].split())[:most].rstrip()
     kept = "".join(" " if char in "\t\r\n\x0b\x0c" else char for char in text[: most * 8] if _wanted(char))
     return " ".join(kept.split())[:most].rstrip()
 

@@ -133,6 +133,8 @@ def _read_listing(lines: Iterator[str]) -> Iterator[tuple[Prefix, str]]:
     """A '(hex)' line gives the first 24 bits, the '(base 16)' line after it the rest as a range of 24 bits."""
     head = ""
     for line in lines:
+        if "(" not in line:
+            continue
         if match := _HEX_LINE.match(line.strip()):
             head = match.group(1).replace("-", "")
         elif (match := _RANGE_LINE.match(line.strip())) and head:

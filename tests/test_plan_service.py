@@ -330,6 +330,14 @@ class CommandLine(OnDemo):
         self.assertEqual(self.service.roster("import", str(bad), "--dry-run").returncode, 1)
         self.assertEqual(self.service.roster("export", "/tmp/x.pdf").returncode, 2)
 
+    def test_what_is_only_planned_is_found_and_a_planned_name_is_a_range(self) -> None:
+        found = self.roster.find("portable-tour").found
+        self.assertEqual(
+            [(f.kind, f.title, f.link) for f in found], [("address", "portable-touring", "/address/10.44.10.182")]
+        )
+        self.assertEqual([f.link for f in self.roster.find("camer").found][:1], ["/subnets/10.44.40.0/26"])
+        self.assertEqual(self.roster.measure("Cameras").count, 64)
+
     def test_bad_input_is_told_in_a_sentence(self) -> None:
         for arguments, code, said in (
             (("subnet", "show", "Attic"), 1, "no planned subnet is called"), (("band", "set", "nothing", "--name", "x"), 1, "there is no band"),

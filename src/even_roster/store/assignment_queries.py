@@ -22,7 +22,8 @@ SORTS: dict[str, ColumnElement[Any]] = {
 
 @dataclass(frozen=True, slots=True)
 class AssignmentFilter:
-    """Which assignments: all conditions must hold."""
+    """Which assignments: all conditions must hold. With `own_words` the text must stand in the assignment itself, not
+    in what is known of its device."""
 
     site: int | None = None
     subnet: int | None = None
@@ -30,6 +31,7 @@ class AssignmentFilter:
     role: str | None = None
     on: bool | None = None
     text: str = ""
+    own_words: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,11 +77,11 @@ def _where(query: Select[Any], wanted: AssignmentFilter) -> Select[Any]:
         if value is not None:
             query = query.where(column == value)
     for word in wanted.text.split()[:8]:
-        query = query.where(_contains(word))
+        query = query.where(_contains(word, wanted.own_words))
     return query
 
 
-def _contains(word: str) -> ColumnElement[bool]:
+def _contains(word: str, own_words: bool) -> ColumnElement[bool]:
     """A word stands in a name, role or note, in the address, in the MAC, or in what its device is called."""
     either: list[ColumnElement[bool]] = [
         assignments.c.name.icontains(word, autoescape=True),
@@ -89,6 +91,8 @@ def _contains(word: str) -> ColumnElement[bool]:
     ]
     if digits := fragment_digits(word):
         either.append(func.printf("%012x", assignments.c.mac).contains(digits))
+    if own_words:
+        return or_(*either)
     owners = (
         select(adapters.c.mac)
         .join(devices, devices.c.id == adapters.c.device_id)

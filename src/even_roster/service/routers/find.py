@@ -70,7 +70,9 @@ def _planned(context: Context, connection: Connection, text: str) -> list[Found]
             Found(kind="range", title=s.name, detail=str(s.network), matched="name", link=f"/subnets/{s.network}")
             for s in subnets
         ]
-        page = assignment_queries.page(connection, AssignmentFilter(text=text), "address", False, None, 20)
+        page = assignment_queries.page(
+            connection, AssignmentFilter(text=text, own_words=True), "address", False, None, 20
+        )
         seen = seen_records.known_macs(connection, [item.mac for item in page.items if item.mac is not None])
         for item in page.items:
             if item.mac is None or item.mac not in seen:

@@ -159,6 +159,15 @@ class Edits(OnDemo):
         self.assertEqual(made["seen_at"], "10.44.10.131")  # type: ignore[index]
         self.service.roster("release", "10.44.10.131")
 
+    def test_a_device_that_nobody_named_is_called_as_in_the_plan(self) -> None:
+        device = next(iter(self.roster.devices(q="10.44.10.50")))
+        self.assertEqual((device.name, device.seen_name), ("", "phone-201"), "phones tell no name themselves")
+        one = self.roster.assignment("10.44.10.50")
+        self.roster.edit_assignment(one.id, AssignmentEdit(name="phone-box-office"))
+        self.assertEqual([d.id for d in self.roster.devices(q="phone-box")], [device.id])
+        self.roster.undo(self.roster.changes(limit=1)[0].id)
+        self.assertEqual(self.roster.device(device.id).device.seen_name, "phone-201")
+
     def test_reserve_chooses_a_proven_address_in_the_roles_band(self) -> None:
         made = self.service.json("reserve", "02-C0-44-00-99-01", "Office", "--role", "printer", "--name", "printer-9")[
             "assignment"

@@ -2024,7 +2024,9 @@ export interface components {
         };
         /**
          * DeviceRow
-         * @description One device as lists show it. `name` is what people gave, `seen_name` what was heard; `macs` counts adapters.
+         * @description One device as lists show it.
+         *
+         *     `name` is what people gave it, `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
          */
         DeviceRow: {
             /** Id */

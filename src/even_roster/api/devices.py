@@ -12,7 +12,10 @@ DeviceSort = Literal["name", "address", "mac", "vendor", "role", "owner", "last_
 
 
 class DeviceRow(Model):
-    """One device as lists show it. `name` is what people gave, `seen_name` what was heard; `macs` counts adapters."""
+    """One device as lists show it.
+
+    `name` is what people gave it, `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
+    """
 
     id: int
     version: int

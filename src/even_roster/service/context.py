@@ -46,7 +46,7 @@ class Context:
     plan: PlanKeeper = field(init=False)
 
     def __post_init__(self) -> None:
-        self.plan = PlanKeeper(self.database, self.tell, now_ms)
+        self.plan = PlanKeeper(self.database, self.tell, now_ms, self.vendor_of)
 
     def vendor_of(self, mac: Mac) -> str:
         """The vendor's name, or an empty text."""

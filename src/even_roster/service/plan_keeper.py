@@ -20,9 +20,10 @@ from ..core.plan.model import Assignment, Item, Plan
 from ..core.plan.runs import Runs
 from ..core.span import SpanSet
 from ..core.stays import Sighting
-from ..store import lease_records, plan_records, seen_records
+from ..store import device_queries, lease_records, plan_records, seen_records
 from ..store.database import Database
 from ..store.plan_edits import PlanEditor, Saved
+from ..store.summaries import VendorOf, refresh
 
 
 class PlanRefused(ValueError):
@@ -49,8 +50,10 @@ class Edit:
 class PlanKeeper:
     """The plan of one service."""
 
-    def __init__(self, database: Database, tell: Callable[[str, Any], None], now: Callable[[], int]) -> None:
-        self._database, self._tell, self._now = database, tell, now
+    def __init__(
+        self, database: Database, tell: Callable[[str, Any], None], now: Callable[[], int], vendor_of: VendorOf
+    ) -> None:
+        self._database, self._tell, self._now, self._vendor_of = database, tell, now, vendor_of
         self._lock = threading.RLock()
         self._last_seen: dict[int, dict[int, int]] = {}
         self._seen: dict[int, Seen] = {}
@@ -144,7 +147,8 @@ class PlanKeeper:
             with self._database.write() as connection:
                 editor = PlanEditor(connection, who, self._now())
                 saved = editor.save(edit.action, edit.item, edit.before, edit.after, edit.told, edit.kind)
-            self._applied(saved)
+                named = self._rename(connection, saved)
+            self._applied(saved, named)
             return saved
 
     def undo(self, who: str, change: int) -> bool:
@@ -155,7 +159,8 @@ class PlanKeeper:
                 if not editor.is_plan_change(change):
                     return False
                 saved = editor.undo(change)
-            self._applied(saved)
+                named = self._rename(connection, saved)
+            self._applied(saved, named)
             return True
 
     def rules_changed(self) -> None:
@@ -164,7 +169,16 @@ class PlanKeeper:
             self.plan.rules = {rule.name: rule for rule in plan_records.rules(connection)}
             self.checker.check_all()
 
-    def _applied(self, saved: Saved) -> None:
+    def _rename(self, connection: Connection, saved: Saved) -> list[int]:
+        """Devices are called as their MACs are in the plan, where nobody named them; gives those that may be."""
+        items = (*saved.before, *saved.after)
+        macs = {item.mac for item in items if isinstance(item, Assignment) and item.mac is not None}
+        found = sorted(set(device_queries.devices_of_macs(connection, macs).values())) if macs else []
+        if found:
+            refresh(connection, found, self._vendor_of)
+        return found
+
+    def _applied(self, saved: Saved, named: list[int]) -> None:
         apply(self.plan, saved.before, saved.after)
         for item in (*saved.before, *saved.after):
             if isinstance(item, Assignment) and item.site in self._seen:
@@ -172,6 +186,8 @@ class PlanKeeper:
         self.checker.changed(saved.before, saved.after)
         kinds = {plan_records.kind_of(item) for item in (*saved.before, *saved.after)}
         self._tell("plan", {"change": saved.change, "kinds": sorted(kinds)})
+        if named:
+            self._tell("devices", {"ids": named if len(named) <= 300 else None, "new": 0})
 
     def _note_use(self, seen: Seen, item: Assignment) -> None:
         """Keep the runs of used addresses right after an edit."""

@@ -13,7 +13,7 @@ from sqlalchemy import Connection, bindparam, select, update
 from ..core.mac import Mac
 from ..core.names import Name, NameSource, best
 from .listing import in_list
-from .tables import NO_ADDRESS, NO_MAC, NO_NAME, adapters, devices, name_stays, stays
+from .tables import NO_ADDRESS, NO_MAC, NO_NAME, adapters, assignments, devices, name_stays, stays
 
 VendorOf = Callable[[Mac], str]
 _MOST_ADDRESSES = 8
@@ -27,6 +27,7 @@ class _Facts:
     macs: list[tuple[int, int, int]] = field(default_factory=list)
     addresses: dict[int, int] = field(default_factory=dict)
     names: list[Name] = field(default_factory=list)
+    planned: str = ""
 
 
 def refresh(connection: Connection, identities: Collection[int], vendor_of: VendorOf) -> None:
@@ -59,6 +60,11 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
     named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))
     for mac, name, source in connection.execute(named):
         facts[owner[mac]].names.append(Name(name, NameSource(source)))
+    planned = select(assignments.c.mac, assignments.c.name).where(
+        in_list(assignments.c.mac, owner), assignments.c.on, assignments.c.name != ""
+    )
+    for mac, name in connection.execute(planned.order_by(assignments.c.address.desc())):
+        facts[owner[mac]].planned = name
     return facts
 
 
@@ -70,9 +76,10 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
     addresses = sorted(facts.addresses, key=lambda a: (max(newest - facts.addresses[a], _TOGETHER_MS), a))
     del addresses[_MOST_ADDRESSES:]
     heard = best(facts.names)
-    seen_name = heard.name if heard else ""
+    # A name that people planned for one of its MACs is believed before any that was heard.
+    seen_name = facts.planned or (heard.name if heard else "")
     vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
-    texts = [name, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
+    texts = [name, facts.planned, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
     texts += [str(IPv4Address(address)) for address in addresses]
     texts += [f"{mac:012x} {Mac(mac)}" for _, mac, _ in macs]
     return {

@@ -1,6 +1,6 @@
 // A band while it is drawn or changed: its stretch follows the ruler, and the plan's own checks speak at once.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api } from "../../api/client";
 import { type BandKind, type BandView, type DhcpServerView, type Problems, ROLES } from "../../api/types";
 import { useDelayed } from "../../lib/delayed";
@@ -25,18 +25,20 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
   const [server, setServer] = useState<number | null>(band?.server ?? null);
   const [lease, setLease] = useState(String((band?.options.lease_seconds ?? 0) / 3600 || ""));
   const client = useQueryClient();
+  const saving = useRef(false);
   const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/dhcp/servers") });
   const own = kind === "static" ? roles : [];
   const by = kind === "pool" ? server : null;
   const asked = useDelayed({ id: band?.id ?? null, subnet, kind, range, roles: own, server: by }, 150);
   const draft = useQuery({
-    queryKey: ["bands", "draft", asked],
+    queryKey: ["draft", "band", asked],
     queryFn: async ({ signal }) => {
       const found = await api.post<Problems>("/api/bands/draft", asked, signal);
       onWrong(found.problems.some((problem) => problem.severity === "refused"));
       return found;
     },
-    enabled: asked.range !== "",
+    // Once it is being saved or removed there is nothing to check any more.
+    enabled: asked.range !== "" && saving.current === false,
     retry: false,
   });
   const options = { ...band?.options, lease_seconds: Math.round(Number(lease) * 3600) || 0 };
@@ -45,12 +47,18 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
     onClose();
   };
   const save = useMutation({
+    onMutate: () => { saving.current = true; },
+    onError: () => { saving.current = false; },
     mutationFn: () => band
       ? api.patch<BandView>(`/api/bands/${band.id}`, { version: band.version, kind, range, name, roles: own, server: by ?? 0, options })
       : api.post<BandView>("/api/bands", { subnet, kind, range, name, roles: own, server: by, options }),
     onSuccess: done,
   });
-  const remove = useMutation({ mutationFn: () => api.remove(`/api/bands/${band!.id}`), onSuccess: done });
+  const remove = useMutation({
+    onMutate: () => { saving.current = true; },
+    onError: () => { saving.current = false; },
+    mutationFn: () => api.remove(`/api/bands/${band!.id}`), onSuccess: done,
+  });
   const fault = draft.error ?? save.error ?? remove.error;
   const refused = draft.data?.problems.some((problem) => problem.severity === "refused") ?? false;
   return (

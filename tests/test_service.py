@@ -64,8 +64,10 @@ class Scanning(WithDemo):
         printer = rows["10.44.10.31"]
         self.assertEqual(
             (printer.vendor, printer.seen_name, printer.web),
-            ("Quillmark Printing", "printer-2.larkspur.example", "http://10.44.10.31/"),
+            ("Quillmark Printing", "printer-2", "http://10.44.10.31/"),
         )
+        heard = {(name.name, name.source) for name in self.roster.device(printer.id).names}
+        self.assertIn(("printer-2.larkspur.example", "dns"), heard)
         self.assertGreaterEqual(len(rows), 80)
 
     def test_what_is_wrong_at_the_site_is_in_the_results(self) -> None:

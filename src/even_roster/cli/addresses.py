@@ -19,10 +19,11 @@ from ..api.plan import (
 )
 from ..client import Roster
 from ..core.mac import Mac, MacError
-from .common import add_json, connect, missing, pick_device
+from .common import add_json, bad_input, connect, missing, pick_device
 from .output import Out, ago
 from .plan import print_problems
 
+MOST = 64
 GRADES = {"clear": "green", "doubtful": "yellow", "taken": "red"}
 
 
@@ -119,8 +120,10 @@ def _add_uses(commands: Any, shared: argparse.ArgumentParser) -> None:
 
 def _free(options: argparse.Namespace) -> int:
     out = Out(options.json)
+    if not 1 <= options.count <= MOST:
+        raise bad_input(f"--count goes from 1 to {MOST}; {options.count} does not fit")
     search = Search(
-        where=options.where, site=options.site, role=options.role, count=max(1, min(options.count, 64)),
+        where=options.where, site=options.site, role=options.role, count=options.count,
         adjacent=options.adjacent, ask=options.ask,
     )  # fmt: skip
     with connect(options) as roster, out.waiting("asking the wire" if options.ask else "looking"):

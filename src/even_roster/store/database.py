@@ -30,8 +30,9 @@ class Database:
     def __init__(self, path: Path) -> None:
         self.path = path
         self._writing = threading.Lock()
+        # More connections than the service has threads: whoever waits for the plan never keeps one from whoever holds it.
         self.engine: Engine = create_engine(
-            f"sqlite:///{path}", connect_args={"check_same_thread": False, "timeout": 15}, pool_size=12, max_overflow=12
+            f"sqlite:///{path}", connect_args={"check_same_thread": False, "timeout": 15}, pool_size=12, max_overflow=60
         )
         event.listen(self.engine, "connect", _prepare)
         try:

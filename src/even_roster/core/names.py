@@ -42,3 +42,13 @@ def heard(text: str, source: NameSource) -> Name | None:
 def best(names: Iterable[Name]) -> Name | None:
     """The name to show: the most believed source, then the shortest text, then the alphabet."""
     return min(names, key=lambda name: (_BELIEF[name.source], len(name.name), name.name), default=None)
+
+
+def is_hostname(name: str) -> bool:
+    """True for a name that may stand in DHCP and DNS: labels of letters, digits and inner dashes (RFC 1123 2.1)."""
+    return len(name) <= 253 and all(_is_label(label) for label in name.split("."))
+
+
+def _is_label(label: str) -> bool:
+    plain = label.replace("-", "a")
+    return 1 <= len(label) <= 63 and plain.isascii() and plain.isalnum() and label[0] != "-" and label[-1] != "-"

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from ipaddress import IPv4Address
 
 from .mac import Mac, MacError
+from .names import is_hostname
 from .plan.model import Assignment, AssignmentKind, Plan, dotted
 from .ranges import RangeError, parse
 from .text import clean
@@ -205,12 +206,10 @@ def _mac(text: str, column: str) -> int | None:
 
 def _name(text: str, column: str) -> str:
     name = clean(text, 120).rstrip(".")
-    for label in name.split(".") if name else ():
-        plain = label.replace("-", "a")
-        if not (1 <= len(label) <= 63 and plain.isascii() and plain.isalnum() and label[0] != "-" and label[-1] != "-"):
-            raise _Bad(
-                column, f"{name[:40]!r} is not a hostname: letters, digits and dashes only; the rest belongs in a note"
-            )
+    if name and not is_hostname(name):
+        raise _Bad(
+            column, f"{name[:40]!r} is not a hostname: letters, digits and dashes only; the rest belongs in a note"
+        )
     return name
 
 

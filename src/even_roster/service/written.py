@@ -7,6 +7,7 @@ from ipaddress import IPv4Network
 
 from ..api.plan import HandedOutView
 from ..core.mac import Mac
+from ..core.names import is_hostname
 from ..core.plan.model import Band, BandKind, HandedOut, Plan, Subnet, dotted
 from ..core.ranges import RangeError, parse, parse_parts
 from ..core.span import Span
@@ -166,8 +167,7 @@ def handed_out(view: HandedOutView) -> HandedOut:
 def domain(text: str) -> str:
     """A domain name (RFC 1123 2.1), without the dot at its end. Raises EditError."""
     name = text.strip().rstrip(".").lower()
-    labels = name.split(".") if name else []
-    if len(name) > 253 or not all(_label(label) for label in labels):
+    if name and not is_hostname(name):
         raise EditError(f"{text!r} is not a domain name; write one such as larkspur.example", "domain")
     return name
 
@@ -175,17 +175,12 @@ def domain(text: str) -> str:
 def hostname(text: str, field: str = "name") -> str:
     """A hostname, short or with its domain (RFC 1123 2.1): it goes into DHCP and DNS. Raises EditError."""
     name = clean(text, 120).rstrip(".")
-    if name and not all(_label(label) for label in name.split(".")):
+    if name and not is_hostname(name):
         raise EditError(
             f"{name!r} is not a hostname: letters, digits and dashes only, such as printer-2; "
             "anything else belongs in the note", field,
         )  # fmt: skip
     return name
-
-
-def _label(label: str) -> bool:
-    plain = label.replace("-", "a")
-    return 1 <= len(label) <= 63 and plain.isascii() and plain.isalnum() and label[0] != "-" and label[-1] != "-"
 
 
 def _plain(text: str, field: str) -> str:

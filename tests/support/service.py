@@ -58,14 +58,17 @@ class Service:
 
 @contextlib.contextmanager
 def service(
-    *arguments: str, home: Path | None = None, inside: Namespace | None = None, prefix: tuple[str, ...] = ()
-) -> Iterator[Service]:
-    """`roster …` (serve or demo with its options) for the length of a block."""
+    *arguments: str, home: Path | None = None, inside: Namespace | None = None, prefix: tuple[str, ...] = (),
+    watch: bool = False,
+) -> Iterator[Service]:  # fmt: skip
+    """`roster …` (serve or demo with its options) for the length of a block; it does nothing by itself unless `watch`."""
     with tempfile.TemporaryDirectory() as folder:
         place = home or Path(folder) / "home"
         Path(folder).chmod(0o777)
         wrap = inside.inside([]) if inside else []
         command = [*wrap, *prefix, sys.executable, "-m", "even_roster.cli.main", *arguments, "--home", str(place)]
+        if not watch:
+            command.append("--no-watch")
         if "--listen" not in arguments:
             command += ["--listen", "127.0.0.1:0"]
         process = subprocess.Popen(
@@ -84,9 +87,11 @@ def service(
             process.stdout.close()
 
 
-def demo(*arguments: str, home: Path | None = None) -> contextlib.AbstractContextManager[Service]:
+def demo(
+    *arguments: str, home: Path | None = None, watch: bool = False
+) -> contextlib.AbstractContextManager[Service]:  # fmt: skip
     """The demo service."""
-    return service("demo", "--no-open", *arguments, home=home)
+    return service("demo", "--no-open", *arguments, home=home, watch=watch)
 
 
 def _sign_in(process: subprocess.Popen[str]) -> str:

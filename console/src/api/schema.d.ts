@@ -1386,10 +1386,373 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Findings
+         * @description Findings, what needs attention first: by severity, then the newest. `subject` is an address, MAC or name.
+         */
+        get: operations["findings_api_findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kinds
+         * @description Every kind of finding there is.
+         */
+        get: operations["kinds_api_findings_kinds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Finding
+         * @description One finding with its history.
+         */
+        get: operations["finding_api_findings__identity__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/{identity}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Accept a finding, with a reason and perhaps an end.
+         */
+        post: operations["accept_api_findings__identity__accept_post"];
+        /**
+         * Resume
+         * @description Accept it no longer.
+         */
+        delete: operations["resume_api_findings__identity__accept_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/{identity}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Step
+         * @description Do one of a finding's steps. 422 says why it cannot be done.
+         */
+        post: operations["step_api_findings__identity__steps_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description Everything about an address, MAC, name or subnet between two times, the latest first.
+         */
+        get: operations["history_api_history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * At
+         * @description Who was there at a moment.
+         */
+        get: operations["at_api_at_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/why/{address}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why
+         * @description Why an address is silent: checks in order of likelihood. Asks the network; takes a few seconds.
+         */
+        get: operations["why_api_why__address__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Watches
+         * @description How every planned subnet of the site here is watched.
+         */
+        get: operations["watches_api_watches_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/{subnet}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit Watch
+         * @description Change how a subnet is watched.
+         */
+        put: operations["edit_watch_api_watches__subnet__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/listening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listening
+         * @description What is listened to, what was heard, and why not where it is not.
+         */
+        get: operations["listening_api_listening_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Ask who hands out addresses: one DISCOVER, never a REQUEST; all offers, held against the plan.
+         */
+        post: operations["ask_api_dhcp_ask_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Routes
+         * @description Where notices go.
+         */
+        get: operations["routes_api_notices_get"];
+        put?: never;
+        /**
+         * Add Route
+         * @description A new way for notices.
+         */
+        post: operations["add_route_api_notices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Route
+         * @description No notices over this way any more.
+         */
+        delete: operations["remove_route_api_notices__identity__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Route
+         * @description Change a way for notices.
+         */
+        patch: operations["edit_route_api_notices__identity__patch"];
+        trace?: never;
+    };
+    "/api/notices/{identity}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Route
+         * @description Send a notice that says it is a test, and say how it went.
+         */
+        post: operations["test_route_api_notices__identity__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Keeping
+         * @description What is kept how long, and from when on findings are told.
+         */
+        get: operations["keeping_api_keeping_get"];
+        /**
+         * Edit Keeping
+         * @description Change it.
+         */
+        put: operations["edit_keeping_api_keeping_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcceptRequest
+         * @description Accept a finding: it stands, but nobody is called for it, until the end if there is one.
+         */
+        AcceptRequest: {
+            /** Reason */
+            reason: string;
+            /** Until */
+            until?: string | null;
+        };
+        /**
+         * AcceptanceView
+         * @description Who said that it is all right, why, and until when.
+         */
+        AcceptanceView: {
+            /** Reason */
+            reason: string;
+            /** Who */
+            who: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Until */
+            until: string | null;
+        };
         /**
          * AdapterHere
          * @description An adapter of the machine the service runs on.
@@ -1547,6 +1910,37 @@ export interface components {
             /** Subnet */
             subnet: string;
             options: components["schemas"]["HandedOutView"];
+        };
+        /**
+         * AskAnswer
+         * @description All offers, in the order in which they came, and the verdict in a sentence.
+         */
+        AskAnswer: {
+            /** Adapter */
+            adapter: string;
+            /** Network */
+            network: string;
+            /** Seconds */
+            seconds: number;
+            /** Verdict */
+            verdict: string;
+            /** Well */
+            well: boolean;
+            /** Offers */
+            offers: components["schemas"]["OfferView"][];
+        };
+        /**
+         * AskRequest
+         * @description Ask who hands out addresses: on an adapter (the usual one when left out), for so many seconds.
+         */
+        AskRequest: {
+            /** Adapter */
+            adapter?: string | null;
+            /**
+             * Wait
+             * @default 4
+             */
+            wait: number;
         };
         /**
          * AssignmentEdit
@@ -1983,6 +2377,21 @@ export interface components {
             undoes: number | null;
         };
         /**
+         * Check
+         * @description One thing that was checked: what, what it found, and whether that is well.
+         */
+        Check: {
+            /** What */
+            what: string;
+            /** Found */
+            found: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "well" | "bad" | "open";
+        };
+        /**
          * DeviceEdit
          * @description New values for some fields; left-out ones stay. `version` is the one the edit is based on.
          */
@@ -2125,12 +2534,15 @@ export interface components {
             hosts?: string | null;
             /** Pid */
             pid?: string | null;
+            /** Addresses */
+            addresses?: string[] | null;
         };
         /**
          * DhcpServerNew
          * @description A server to manage. Kea: `config` (its file), `socket` (its control socket) or both. dnsmasq: `hosts` (its
          *     dhcp-hostsfile, or a file in its dhcp-hostsdir), `config` to compare pools, `pid` to have it read again. `leases`
          *     is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none.
+         *     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan.
          */
         DhcpServerNew: {
             /** Name */
@@ -2167,6 +2579,8 @@ export interface components {
              * @default
              */
             pid: string;
+            /** Addresses */
+            addresses?: string[];
         };
         /**
          * DhcpServerView
@@ -2210,6 +2624,8 @@ export interface components {
             reservations: number;
             /** Published */
             published: number;
+            /** Addresses */
+            addresses: string[];
         };
         /**
          * DifferenceLine
@@ -2278,6 +2694,136 @@ export interface components {
             found: components["schemas"]["Found"][];
             /** More */
             more: boolean;
+        };
+        /**
+         * FindingCounts
+         * @description How many are open, by severity, and how many are accepted.
+         */
+        FindingCounts: {
+            /** Urgent */
+            urgent: number;
+            /** Wrong */
+            wrong: number;
+            /** Notice */
+            notice: number;
+            /** Accepted */
+            accepted: number;
+        };
+        /**
+         * FindingEvidence
+         * @description One thing that was observed, in a sentence, with its moment where it has one.
+         */
+        FindingEvidence: {
+            /** Said */
+            said: string;
+            /** At */
+            at: string | null;
+        };
+        /**
+         * FindingList
+         * @description Findings, what needs attention first. `trouble` says why findings cannot be stored, when they cannot.
+         */
+        FindingList: {
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
+            counts: components["schemas"]["FindingCounts"];
+            /** Trouble */
+            trouble: string;
+        };
+        /**
+         * FindingSheet
+         * @description One finding with its history.
+         */
+        FindingSheet: {
+            finding: components["schemas"]["FindingView"];
+            /** Turns */
+            turns: components["schemas"]["TurnView"][];
+        };
+        /**
+         * FindingStep
+         * @description Something that can be done with one press; `link` is a page of the console where it is done instead.
+         */
+        FindingStep: {
+            /** Number */
+            number: number;
+            /** Action */
+            action: string;
+            /** Label */
+            label: string;
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
+            /** Link */
+            link?: string | null;
+        };
+        /**
+         * FindingSubject
+         * @description Somebody or something a finding is about: type address, mac, subnet, pool, server, name or adapter. `label` is how
+         *     the roster calls it.
+         */
+        FindingSubject: {
+            /** Type */
+            type: string;
+            /** Value */
+            value: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * FindingView
+         * @description One finding. `since` is when it was opened this time, `first` the first time ever, `times` how often.
+         */
+        FindingView: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "urgent" | "wrong" | "notice";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "accepted" | "closed";
+            /** Subjects */
+            subjects: components["schemas"]["FindingSubject"][];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * First
+             * Format: date-time
+             */
+            first: string;
+            /** Times */
+            times: number;
+            /** Closed */
+            closed: string | null;
+            /**
+             * Updated
+             * Format: date-time
+             */
+            updated: string;
+            /** Evidence */
+            evidence: components["schemas"]["FindingEvidence"][];
+            /** Means */
+            means: string;
+            /** Remedy */
+            remedy: string;
+            /** Steps */
+            steps: components["schemas"]["FindingStep"][];
+            acceptance: components["schemas"]["AcceptanceView"] | null;
         };
         /**
          * Found
@@ -2361,6 +2907,27 @@ export interface components {
             vendor_options: string[];
         };
         /**
+         * Happened
+         * @description Somebody came to an address or was seen there for the last time.
+         */
+        Happened: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "came" | "last seen";
+            /** Address */
+            address: string;
+            /** Mac */
+            mac: string | null;
+            device: components["schemas"]["DeviceRef"] | null;
+        };
+        /**
          * Health
          * @description The service answers, and so does its database.
          */
@@ -2374,6 +2941,23 @@ export interface components {
             version: string;
             /** Uptime Seconds */
             uptime_seconds: number;
+        };
+        /**
+         * HeardLine
+         * @description One frame in words.
+         */
+        HeardLine: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Protocol */
+            protocol: string;
+            /** Mac */
+            mac: string;
+            /** Said */
+            said: string;
         };
         /**
          * Here
@@ -2405,6 +2989,36 @@ export interface components {
             devices: number;
             /** Unknown */
             unknown: number;
+        };
+        /**
+         * History
+         * @description Everything about a subject between two times, the latest first. `more` tells that the limit cut it short.
+         */
+        History: {
+            /** Subject */
+            subject: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "address" | "mac" | "name" | "subnet";
+            /** Since */
+            since: string | null;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Stays */
+            stays: components["schemas"]["StayRow"][];
+            /** Names */
+            names: components["schemas"]["NameStay"][];
+            /** Happened */
+            happened: components["schemas"]["Happened"][];
+            /** Turns */
+            turns: components["schemas"]["TurnView"][];
+            /** More */
+            more: boolean;
         };
         /**
          * ImportReport
@@ -2495,6 +3109,50 @@ export interface components {
             others: number[];
         };
         /**
+         * Keeping
+         * @description What is kept how long, and from when on findings are told. Older stays are folded into one per pair, never dropped.
+         */
+        Keeping: {
+            /** Stay Days */
+            stay_days: number;
+            /** Finding Days */
+            finding_days: number;
+            /** Missing Days */
+            missing_days: number;
+            /** Stale Days */
+            stale_days: number;
+            /** Pool Percent */
+            pool_percent: number;
+        };
+        /**
+         * KeepingEdit
+         * @description Change some of it.
+         */
+        KeepingEdit: {
+            /** Stay Days */
+            stay_days?: number | null;
+            /** Finding Days */
+            finding_days?: number | null;
+            /** Missing Days */
+            missing_days?: number | null;
+            /** Stale Days */
+            stale_days?: number | null;
+            /** Pool Percent */
+            pool_percent?: number | null;
+        };
+        /**
+         * KindView
+         * @description A kind of finding: what it is called and means.
+         */
+        KindView: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Means */
+            means: string;
+        };
+        /**
          * LeaseView
          * @description A lease as the server told it last; `expires` None means never.
          */
@@ -2513,6 +3171,40 @@ export interface components {
             /** Active */
             active: boolean;
             device: components["schemas"]["DeviceRef"] | null;
+        };
+        /**
+         * ListeningView
+         * @description Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost.
+         */
+        ListeningView: {
+            /** Adapter */
+            adapter: string;
+            /** Listening */
+            listening: boolean;
+            /** Why Not */
+            why_not: string;
+            /** Since */
+            since: string | null;
+            /** Frames */
+            frames: number;
+            /** Unread */
+            unread: number;
+            /** Lost */
+            lost: number;
+            /** Per Second */
+            per_second: number;
+            /** Storm */
+            storm: string | null;
+            /** Trouble */
+            trouble: string;
+            /** Place */
+            place: string;
+            /** Verdict */
+            verdict: string;
+            /** Neighbours */
+            neighbours: components["schemas"]["NeighbourView"][];
+            /** Lines */
+            lines: components["schemas"]["HeardLine"][];
         };
         /**
          * MacView
@@ -2557,6 +3249,30 @@ export interface components {
             needs_confirm: boolean;
             /** Refused */
             refused: string | null;
+        };
+        /**
+         * Moment
+         * @description Who was there at a moment. Without anybody, `before` and `after` are the nearest stays on either side.
+         */
+        Moment: {
+            /** Subject */
+            subject: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "address" | "mac" | "name" | "subnet";
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Sentences */
+            sentences: string[];
+            /** Stays */
+            stays: components["schemas"]["StayRow"][];
+            before: components["schemas"]["StayRow"] | null;
+            after: components["schemas"]["StayRow"] | null;
         };
         /**
          * Move
@@ -2653,6 +3369,79 @@ export interface components {
             hosts: string;
             /** Zones */
             zones: components["schemas"]["ZoneText"][];
+        };
+        /**
+         * NeighbourView
+         * @description A switch port that announced itself by LLDP (IEEE 802.1AB): what this adapter is plugged into.
+         */
+        NeighbourView: {
+            /** Switch */
+            switch: string;
+            /** Chassis */
+            chassis: string;
+            /** Port */
+            port: string;
+            /** Port Text */
+            port_text: string;
+            /** Vlan */
+            vlan: number | null;
+            /** Address */
+            address: string | null;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+        };
+        /**
+         * OfferView
+         * @description One offer; `differences` are where it disagrees with the plan, `planned` whether the plan has this server.
+         */
+        OfferView: {
+            /** Server */
+            server: string;
+            /** Mac */
+            mac: string;
+            /** Vendor */
+            vendor: string | null;
+            /** Relay */
+            relay: string | null;
+            /** Address */
+            address: string;
+            /** Mask */
+            mask: string | null;
+            /** Gateway */
+            gateway: string | null;
+            /** Dns */
+            dns: string[];
+            /** Domain */
+            domain: string;
+            /** Lease Seconds */
+            lease_seconds: number | null;
+            /** After Ms */
+            after_ms: number;
+            /** Options */
+            options: components["schemas"]["OptionView"][];
+            /** Planned */
+            planned: boolean;
+            /** Server Name */
+            server_name: string | null;
+            /** Differences */
+            differences: string[];
+        };
+        /**
+         * OptionView
+         * @description One option of an offer, decoded; `source` is the RFC that defines it.
+         */
+        OptionView: {
+            /** Code */
+            code: number;
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+            /** Source */
+            source: string;
         };
         /**
          * PoolView
@@ -2867,6 +3656,118 @@ export interface components {
             taken: number;
             /** Left */
             left: number;
+        };
+        /**
+         * RouteEdit
+         * @description Change a route; what is left out stays.
+         */
+        RouteEdit: {
+            /** To */
+            to?: string | null;
+            /** Secret */
+            secret?: string | null;
+            /** Least */
+            least?: ("urgent" | "wrong" | "notice") | null;
+            /** On */
+            on?: boolean | null;
+        };
+        /**
+         * RouteNew
+         * @description A new way for notices: `to` is a URL, a mail address or HOST:PORT; `server` is the SMTP server as HOST:PORT.
+         */
+        RouteNew: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "webhook" | "mail" | "syslog";
+            /** To */
+            to: string;
+            /**
+             * Sender
+             * @default
+             */
+            sender: string;
+            /**
+             * Server
+             * @default
+             */
+            server: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Secret
+             * @default
+             */
+            secret: string;
+            /**
+             * Tls
+             * @default none
+             * @enum {string}
+             */
+            tls: "none" | "starttls" | "tls";
+            /**
+             * Least
+             * @default wrong
+             * @enum {string}
+             */
+            least: "urgent" | "wrong" | "notice";
+        };
+        /**
+         * RouteTest
+         * @description How a test notice went.
+         */
+        RouteTest: {
+            /** Ok */
+            ok: boolean;
+            /** Said */
+            said: string;
+        };
+        /**
+         * RouteView
+         * @description Where notices go. Secrets are never shown; `has_secret` tells whether there is one.
+         */
+        RouteView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "webhook" | "mail" | "syslog";
+            /** To */
+            to: string;
+            /** Sender */
+            sender: string;
+            /** Server */
+            server: string;
+            /** User */
+            user: string;
+            /**
+             * Tls
+             * @enum {string}
+             */
+            tls: "none" | "starttls" | "tls";
+            /** Has Secret */
+            has_secret: boolean;
+            /**
+             * Least
+             * @enum {string}
+             */
+            least: "urgent" | "wrong" | "notice";
+            /** On */
+            on: boolean;
+            /** Sent */
+            sent: string | null;
+            /** Trouble */
+            trouble: string;
         };
         /**
          * Ruler
@@ -3171,6 +4072,29 @@ export interface components {
             device: components["schemas"]["DeviceRef"] | null;
         };
         /**
+         * StepDone
+         * @description What was done, in a sentence; `change` can be undone.
+         */
+        StepDone: {
+            /** Said */
+            said: string;
+            /** Change */
+            change: number | null;
+        };
+        /**
+         * StepRequest
+         * @description Do one of a finding's steps, by its number. `anyway` saves in spite of mistakes.
+         */
+        StepRequest: {
+            /** Number */
+            number: number;
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
+        };
+        /**
          * Stretch
          * @description A stretch of a large subnet on the ruler, with what is in it counted.
          */
@@ -3414,6 +4338,25 @@ export interface components {
             path: string;
         };
         /**
+         * TurnView
+         * @description What happened to a finding: opened, reopened, updated, accepted, resumed or closed.
+         */
+        TurnView: {
+            /** Finding */
+            finding: number;
+            /** Kind */
+            kind: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Turn */
+            turn: string;
+            /** Said */
+            said: string;
+        };
+        /**
          * UseNew
          * @description Who uses an address, and for what.
          */
@@ -3499,6 +4442,81 @@ export interface components {
             multicast: boolean;
             /** Notations */
             notations: string[];
+        };
+        /**
+         * WatchEdit
+         * @description Change how a subnet is watched; what is left out stays. `strangers`: which unknown devices are told: all of them, only
+         *     those that tell no name (named), or none.
+         */
+        WatchEdit: {
+            /** On */
+            on?: boolean | null;
+            /** Every Minutes */
+            every_minutes?: number | null;
+            /** Light Minutes */
+            light_minutes?: number | null;
+            /** Ask Minutes */
+            ask_minutes?: number | null;
+            /**
+             * Quiet
+             * @description HH:MM-HH:MM, or 'none'
+             */
+            quiet?: string | null;
+            /** Strangers */
+            strangers?: ("all" | "named" | "none") | null;
+        };
+        /**
+         * WatchView
+         * @description How a subnet is watched, and when what is due. Minutes of 0 mean never; quiet hours as HH:MM.
+         */
+        WatchView: {
+            /** Subnet */
+            subnet: number;
+            /** Network */
+            network: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Every Minutes */
+            every_minutes: number;
+            /** Light Minutes */
+            light_minutes: number;
+            /** Ask Minutes */
+            ask_minutes: number;
+            /** Quiet First */
+            quiet_first: string | null;
+            /** Quiet Last */
+            quiet_last: string | null;
+            /**
+             * Strangers
+             * @enum {string}
+             */
+            strangers: "all" | "named" | "none";
+            /** Last Scan */
+            last_scan: string | null;
+            /** Next Scan */
+            next_scan: string | null;
+            /** Doing */
+            doing: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * Why
+         * @description Why an address is silent: the verdict, what was checked in order of likelihood, what only a person can check.
+         */
+        Why: {
+            /** Address */
+            address: string;
+            /** Answers */
+            answers: boolean;
+            /** Verdict */
+            verdict: string;
+            /** Checks */
+            checks: components["schemas"]["Check"][];
+            /** By Hand */
+            by_hand: string[];
         };
         /**
          * ZoneText
@@ -6033,6 +7051,598 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CardView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    findings_api_findings_get: {
+        parameters: {
+            query?: {
+                state?: "open" | "accepted" | "closed" | "standing" | "all";
+                kind?: string | null;
+                subject?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingList"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    kinds_api_findings_kinds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindView"][];
+                };
+            };
+        };
+    };
+    finding_api_findings__identity__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    accept_api_findings__identity__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    resume_api_findings__identity__accept_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    step_api_findings__identity__steps_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepDone"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    history_api_history_get: {
+        parameters: {
+            query: {
+                subject: string;
+                since?: string | null;
+                until?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    at_api_at_get: {
+        parameters: {
+            query: {
+                subject: string;
+                time: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moment"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    why_api_why__address__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                address: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Why"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    watches_api_watches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchView"][];
+                };
+            };
+        };
+    };
+    edit_watch_api_watches__subnet__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                subnet: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    listening_api_listening_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListeningView"][];
+                };
+            };
+        };
+    };
+    ask_api_dhcp_ask_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskAnswer"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    routes_api_notices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteView"][];
+                };
+            };
+        };
+    };
+    add_route_api_notices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_route_api_notices__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_route_api_notices__identity__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    test_route_api_notices__identity__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteTest"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keeping_api_keeping_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeping"];
+                };
+            };
+        };
+    };
+    edit_keeping_api_keeping_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepingEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeping"];
                 };
             };
             /** @description Validation Error */

@@ -32,12 +32,14 @@ class DhcpServerView(Model):
     pools: int
     reservations: int
     published: int
+    addresses: list[str]
 
 
 class DhcpServerNew(Model):
     """A server to manage. Kea: `config` (its file), `socket` (its control socket) or both. dnsmasq: `hosts` (its
     dhcp-hostsfile, or a file in its dhcp-hostsdir), `config` to compare pools, `pid` to have it read again. `leases`
-    is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none."""
+    is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none.
+    `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan."""
 
     name: str = Field(min_length=1, max_length=80)
     kind: ServerKind
@@ -47,6 +49,7 @@ class DhcpServerNew(Model):
     leases: str = ""
     hosts: str = ""
     pid: str = ""
+    addresses: list[str] = Field(default_factory=list, max_length=16)
 
 
 class DhcpServerEdit(Model):
@@ -59,6 +62,7 @@ class DhcpServerEdit(Model):
     leases: str | None = None
     hosts: str | None = None
     pid: str | None = None
+    addresses: list[str] | None = Field(default=None, max_length=16)
 
 
 class DifferenceLine(Model):

@@ -37,6 +37,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         parser.add_argument("--leases", metavar="FILE", help="its lease file")
         parser.add_argument("--hosts", metavar="FILE", help="dnsmasq's dhcp-hostsfile, or a file in its dhcp-hostsdir")
         parser.add_argument("--pid", metavar="FILE", help="its pid file, to have it read again")
+        parser.add_argument(
+            "--address", action="append", metavar="ADDRESS", help="an address it answers from; usually learnt by itself"
+        )
         add_json(parser)
     remove = actions.add_parser("remove", parents=[shared], help="manage a server no longer; it stays as it is")
     remove.add_argument("name", metavar="SERVER")
@@ -73,7 +76,14 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         help="MACs as colons, dashes, dots, bare; or COLONS, DASHES, BARE",
     )
     export.set_defaults(run=_export)
-    for parser in (listing, remove, preview, publish, adopt, leases, pools, export):
+    ask = actions.add_parser("ask", parents=[shared], help="who answers a DISCOVER, with which offers; takes no lease")
+    ask.add_argument("--adapter", metavar="NAME", help="on this link")
+    ask.add_argument(
+        "--wait", type=float, default=4.0, metavar="SECONDS", help="how long to collect offers (0.5 to 60)"
+    )
+    ask.add_argument("--options", action="store_true", help="every option of every offer")
+    ask.set_defaults(run=_ask)
+    for parser in (listing, remove, preview, publish, adopt, leases, pools, export, ask):
         add_json(parser)
 
 
@@ -93,7 +103,7 @@ def pick_server(roster: Roster, name: str | None) -> DhcpServerView:
     raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
 
 
-def _paths(options: argparse.Namespace) -> dict[str, str]:
+def _paths(options: argparse.Namespace) -> dict[str, Any]:
     return {name: getattr(options, name) for name in PATHS if getattr(options, name) is not None}
 
 
@@ -129,7 +139,9 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
 
 def _add(options: argparse.Namespace) -> int:
     out = Out(options.json)
-    new = DhcpServerNew(name=options.name, kind=options.kind, site=options.site, **_paths(options))
+    new = DhcpServerNew(
+        name=options.name, kind=options.kind, site=options.site, **_paths(options), addresses=options.address or []
+    )
     with connect(options) as roster:
         _print_servers(out, [roster.add_dhcp_server(new)])
     return 0
@@ -139,7 +151,9 @@ def _set(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
         server = pick_server(roster, options.name)
-        edit = DhcpServerEdit(version=server.version, name=options.rename, **_paths(options))
+        edit = DhcpServerEdit(
+            version=server.version, name=options.rename, **_paths(options), addresses=options.address,
+        )  # fmt: skip
         _print_servers(out, [roster.edit_dhcp_server(server.id, edit)])
     return 0
 
@@ -334,3 +348,31 @@ def _export(options: argparse.Namespace) -> int:
         raise bad_input("--json goes with --form json; the other forms are texts")
     out.raw(text)
     return 0
+
+
+def _ask(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("asking who hands out addresses"):
+        found = roster.dhcp_ask(options.adapter, options.wait)
+    if out.as_json:
+        out.json(found)
+        return 0 if found.well else 1
+    out.say(f"{found.verdict[:1].upper()}{found.verdict[1:]}.", "bold")
+    for offer in found.offers:
+        planned = f"planned, {offer.server_name}" if offer.planned else "not in the plan"
+        out.say("")
+        out.say(f"{offer.server} ({planned}) after {offer.after_ms:.0f} ms", "" if offer.planned else "bold red")
+        out.facts(
+            [
+                ("sender", f"{offer.mac} {offer.vendor or ''}"), ("relay", offer.relay), ("offers", offer.address),
+                ("mask", offer.mask), ("gateway", offer.gateway), ("DNS", ", ".join(offer.dns)), ("domain", offer.domain),
+                ("lease", f"{offer.lease_seconds} s" if offer.lease_seconds is not None else None),
+            ]
+        )  # fmt: skip
+        for said in offer.differences:
+            out.say(f"  ! {said}", "yellow")
+        if options.options:
+            out.table(
+                ("code", "option", "value", "source"), ((str(o.code), o.name, o.value, o.source) for o in offer.options)
+            )
+    return 0 if found.well else 1

@@ -14,7 +14,7 @@ from .. import __version__
 from ..client import BadInput, Conflict, NeedsConfirm, NotFound, NotPermitted, RosterError, StaleEdit, Unreachable
 from ..core.mac import MacError
 from ..core.ranges import RangeError
-from . import addresses, completion, devices, dhcp, lookup, plan, scans, serve, sheets
+from . import addresses, completion, devices, dhcp, findings, history, lookup, plan, scans, serve, sheets, watching
 from .output import error, point_at
 
 Command = Callable[[argparse.Namespace], int]
@@ -36,7 +36,10 @@ def build_parser() -> argparse.ArgumentParser:
     shared = argparse.ArgumentParser(add_help=False)
     _connection(shared, argparse.SUPPRESS)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", parser_class=_Parser)
-    for module in (serve, scans, devices, lookup, plan, addresses, dhcp, sheets, completion):
+    modules = (
+        serve, scans, findings, devices, lookup, history, plan, addresses, dhcp, watching, sheets, completion,
+    )  # fmt: skip
+    for module in modules:
         module.add_commands(commands, shared)
     return parser
 

@@ -35,12 +35,14 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         action="store_true",
         help="listen beyond this machine without TLS: anybody on the way can read",
     )
+    serve.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
     serve.add_argument("--verbose", action="store_true", help="log every request")
     serve.set_defaults(run=_serve)
     demo = commands.add_parser("demo", parents=[shared], help="run the service on the simulated site Larkspur Hall")
     demo.add_argument("--listen", metavar="HOST:PORT", default=DEMO_LISTEN, help=f"default {DEMO_LISTEN}")
     demo.add_argument("--hosts", metavar="N", type=int, help="a generated site of this many hosts instead")
     demo.add_argument("--no-open", action="store_true", help="do not open a browser")
+    demo.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
     demo.add_argument("--verbose", action="store_true", help="log every request")
     demo.set_defaults(run=_demo)
     console = commands.add_parser("console", parents=[shared], help="a one-time sign-in for a browser")
@@ -54,7 +56,7 @@ def _serve(options: argparse.Namespace) -> int:
     given = {
         "home": Path(options.home) if options.home else None, "listen": options.listen, "adapter": options.adapter,
         "tls_certificate": options.tls_certificate, "tls_key": options.tls_key,
-        "plain_http_risk": options.plain_http_risk or None,
+        "plain_http_risk": options.plain_http_risk or None, "watch": False if options.no_watch else None,
     }  # fmt: skip
     machine = RealMachine()
     if options.adapter and options.adapter not in {adapter.name for adapter in machine.adapters()}:
@@ -83,7 +85,7 @@ def _demo(options: argparse.Namespace) -> int:
         if options.hosts is None:
             plan_larkspur(context, site)
 
-    given = {"home": home, "listen": options.listen}
+    given = {"home": home, "listen": options.listen, "watch": not options.no_watch, "eager": True}
     return _run(given, StandinMachine(site), options.verbose, prepare, browser=not options.no_open, site=site.name)
 
 

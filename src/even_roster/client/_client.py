@@ -21,6 +21,7 @@ from ._descriptors import Async, Sync, T
 from ._errors import RosterError, Unreachable, error_of
 from ._place import Place, locate
 from ._plan_client import AsyncPlanCalls, PlanCalls
+from ._watch_client import AsyncWatchCalls, WatchCalls
 
 TIMEOUT = httpx.Timeout(30.0, connect=5.0)
 # Connections are given up long before the service does (see service/run.py), so that none is used while it closes it.
@@ -37,7 +38,7 @@ class Happening:
     data: Any
 
 
-class Roster(PlanCalls):
+class Roster(PlanCalls, WatchCalls):
     """A connection to a service. Without arguments: the one of this account on this machine.
 
     `verify` is how TLS is checked, as in httpx; left out, by the certificate that the service named in its home folder.
@@ -152,7 +153,7 @@ class Roster(PlanCalls):
         self.close()
 
 
-class AsyncRoster(AsyncPlanCalls):
+class AsyncRoster(AsyncPlanCalls, AsyncWatchCalls):
     """As Roster, for asyncio."""
 
     health = Async(_calls.health)

@@ -44,6 +44,10 @@ class KernelSegment:
         """Never possible here."""
         raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)")
 
+    def listen(self) -> FrameDoor:
+        """Never possible here."""
+        raise SegmentError("this account may not listen (CAP_NET_RAW is missing)")
+
     def neighbours(self) -> KernelDoor:
         """Open the kernel's table. Raises SegmentError."""
         return KernelDoor(self.adapter, self._echo)

@@ -32,6 +32,10 @@ class PacketSegment:
         """Open raw frames. Raises SegmentError."""
         return PacketDoor(self.adapter)
 
+    def listen(self) -> PacketDoor:
+        """Open a door for what devices tell everybody. Raises SegmentError."""
+        return PacketDoor(self.adapter, listening=True)
+
     def neighbours(self) -> NeighbourDoor:
         """Never possible here; raw frames see more."""
         raise SegmentError("this segment works with raw frames")

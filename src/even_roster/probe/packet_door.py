@@ -19,6 +19,10 @@ _ETH_P_ALL = 0x0003
 _SO_ATTACH_FILTER = 26
 _SO_RCVBUFFORCE = 33
 _SOL_PACKET, _PACKET_IGNORE_OUTGOING = 263, 23
+_PACKET_ADD_MEMBERSHIP, _PACKET_STATISTICS, _PACKET_MR_MULTICAST = 1, 6, 0
+_GROUPS = (
+    bytes.fromhex("0180c200000e"), bytes.fromhex("01005e0000fb"), bytes.fromhex("01005e000012"),
+)  # LLDP, mDNS, VRRP  # fmt: skip
 _BATCH = 512
 _WANTED_BUFFER = 8 << 20
 
@@ -26,14 +30,15 @@ _WANTED_BUFFER = 8 << 20
 class PacketDoor:
     """One AF_PACKET socket on one interface, with a kernel-side filter so that a busy link costs nothing here."""
 
-    def __init__(self, adapter: Adapter) -> None:
+    def __init__(self, adapter: Adapter, *, listening: bool = False) -> None:
+        """`listening` lets through what devices tell everybody instead of what answers a sweep."""
         assert adapter.mac is not None
         try:
             self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
         except OSError as error:
             raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)") from error
         try:
-            _attach_filter(self._socket, _program(adapter.mac))
+            _attach_filter(self._socket, _LISTENING if listening else _program(adapter.mac))
             with contextlib.suppress(OSError):
                 self._socket.setsockopt(_SOL_PACKET, _PACKET_IGNORE_OUTGOING, 1)
             try:
@@ -41,6 +46,8 @@ class PacketDoor:
             except OSError:
                 self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _WANTED_BUFFER)
             self._socket.bind((adapter.name, _ETH_P_ALL))
+            if listening:
+                _join_groups(self._socket, adapter)
         except OSError as error:
             self._socket.close()
             raise SegmentError(f"raw frames on {adapter.name} are not possible: {error.strerror}") from error
@@ -79,6 +86,11 @@ class PacketDoor:
                 raise SegmentError(f"the link is gone: {error.strerror}") from error
         return frames
 
+    def lost(self) -> int:
+        """Frames that the kernel had no room for since the last call (packet(7), PACKET_STATISTICS)."""
+        _, dropped = struct.unpack("II", self._socket.getsockopt(_SOL_PACKET, _PACKET_STATISTICS, 8))
+        return int(dropped)
+
     def close(self) -> None:
         """Close the socket."""
         self._socket.close()
@@ -86,6 +98,7 @@ class PacketDoor:
 
 _Instruction = tuple[int, int, int, int]
 _LOAD_HALF, _LOAD_BYTE, _LOAD_WORD = 0x28, 0x30, 0x20
+_HEADER_SIZE, _LOAD_HALF_BEHIND = 0xB1, 0x48
 _JUMP_EQUAL, _JUMP_BITS, _RETURN = 0x15, 0x45, 0x06
 
 
@@ -107,6 +120,38 @@ def _program(own: Mac) -> list[_Instruction]:
         (_RETURN, 0, 0, 0xFFFF),
         (_RETURN, 0, 0, 0),
     ]
+
+
+# ARP; LLDP; IPv4 that is no later fragment and is VRRP, or UDP to 67, 68 or 5353, or UDP to everyone. Nothing else.
+_LISTENING: list[_Instruction] = [
+    (_LOAD_HALF, 0, 0, 12),  # EtherType
+    (_JUMP_EQUAL, 15, 0, 0x0806),
+    (_JUMP_EQUAL, 14, 0, 0x88CC),
+    (_JUMP_EQUAL, 0, 12, 0x0800),
+    (_LOAD_BYTE, 0, 0, 23),  # IP protocol
+    (_JUMP_EQUAL, 11, 0, 112),
+    (_JUMP_EQUAL, 0, 9, 17),
+    (_LOAD_HALF, 0, 0, 20),  # fragment offset
+    (_JUMP_BITS, 7, 0, 0x1FFF),
+    (_HEADER_SIZE, 0, 0, 14),
+    (_LOAD_HALF_BEHIND, 0, 0, 16),  # destination port
+    (_JUMP_EQUAL, 5, 0, 67),
+    (_JUMP_EQUAL, 4, 0, 68),
+    (_JUMP_EQUAL, 3, 0, 5353),
+    (_LOAD_WORD, 0, 0, 0),  # first four octets of the destination
+    (_JUMP_EQUAL, 1, 0, 0xFFFFFFFF),
+    (_RETURN, 0, 0, 0),
+    (_RETURN, 0, 0, 0xFFFF),
+]
+
+
+def _join_groups(sock: socket.socket, adapter: Adapter) -> None:
+    """Have the adapter hand over the groups that are listened to (struct packet_mreq of packet(7))."""
+    index = socket.if_nametoindex(adapter.name)
+    for group in _GROUPS:
+        request = struct.pack("iHH8s", index, _PACKET_MR_MULTICAST, len(group), group)
+        with contextlib.suppress(OSError):
+            sock.setsockopt(_SOL_PACKET, _PACKET_ADD_MEMBERSHIP, request)
 
 
 def _attach_filter(sock: socket.socket, program: list[_Instruction]) -> None:

@@ -44,6 +44,9 @@ class FrameDoor(Protocol):
     def now(self) -> float:
         """Monotonic seconds."""
 
+    def lost(self) -> int:
+        """Frames lost since the last call, because nobody took them in time."""
+
     def close(self) -> None:
         """Give the door back; it may be called twice."""
 
@@ -105,6 +108,9 @@ class Segment(Protocol):
 
     def frames(self) -> FrameDoor:
         """Open raw frames. Raises SegmentError when `abilities().frames` is False."""
+
+    def listen(self) -> FrameDoor:
+        """Open a door for what devices tell everybody. Raises SegmentError when `abilities().frames` is False."""
 
     def neighbours(self) -> NeighbourDoor:
         """Open the kernel's table. Raises SegmentError when `abilities().neighbours` is False."""

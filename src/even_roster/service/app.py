@@ -24,9 +24,26 @@ from .auth import Gate
 from .context import Context
 from .dhcp_manager import DhcpManager
 from .etags import EntityTags
+from .listening import Listening
+from .notices import Notices
 from .problems import install, respond
-from .routers import assignments, devices, dhcp, find, network, scans, sheets, subnets, system, vendors
+from .routers import (
+    assignments,
+    devices,
+    dhcp,
+    find,
+    findings,
+    history,
+    network,
+    scans,
+    sheets,
+    subnets,
+    system,
+    vendors,
+    watching,
+)
 from .scan_manager import ScanManager
+from .watcher import Watcher
 
 STATIC = Path(__file__).parent / "static"
 _log = logging.getLogger("even_roster.request")
@@ -92,7 +109,14 @@ def create_app(context: Context) -> FastAPI:
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         context.loop = asyncio.get_running_loop()
         dhcp_manager.begin()
+        watcher.begin()
+        notices.begin()
+        if context.settings.watch:
+            listening.begin()
         yield
+        await notices.close()
+        await watcher.close()
+        await listening.close()
         await dhcp_manager.close()
         await scan_manager.close()
         context.hub.close()
@@ -104,11 +128,20 @@ def create_app(context: Context) -> FastAPI:
     )  # fmt: skip
     scan_manager = ScanManager(context)
     dhcp_manager = DhcpManager(context)
+    watcher = Watcher(context, scan_manager)
+    listening = Listening(context, watcher.alarm)
+    notices = Notices(context)
     app.state.context = context
     app.state.scans = scan_manager
     app.state.dhcp = dhcp_manager
+    app.state.watcher = watcher
+    app.state.listening = listening
+    app.state.notices = notices
     app.state.gate = Gate(context)
-    for module in (system, network, scans, devices, find, vendors, subnets, assignments, dhcp, sheets):
+    modules = (
+        system, network, scans, devices, find, vendors, subnets, assignments, dhcp, sheets, findings, history, watching,
+    )  # fmt: skip
+    for module in modules:
         app.include_router(module.router)
     install(app)
     _serve_console(app)

@@ -8,6 +8,7 @@ import json
 import os
 import secrets
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any
@@ -20,13 +21,17 @@ from ..store import scan_records, vendor_records
 from ..store.database import Database, StoreError
 from . import vendor_data
 from .events import Hub
+from .findings_keeper import FindingsKeeper
+from .places import Places
 from .plan_keeper import PlanKeeper
 from .settings import Settings
 
+wall_ns: Callable[[], int] = time.time_ns
+
 
 def now_ms() -> int:
-    """UTC milliseconds."""
-    return time.time_ns() // 1_000_000
+    """UTC milliseconds by the machine's clock, which people and NTP may set at any time."""
+    return wall_ns() // 1_000_000
 
 
 @dataclass(slots=True)
@@ -43,10 +48,32 @@ class Context:
     lock: IO[str]
     started: int = field(default_factory=now_ms)
     loop: asyncio.AbstractEventLoop | None = None
+    monotonic: Callable[[], float] = time.monotonic
     plan: PlanKeeper = field(init=False)
+    findings: FindingsKeeper = field(init=False)
+    places: Places = field(init=False)
+    _began: tuple[int, float] = field(init=False)
 
     def __post_init__(self) -> None:
+        self._began = now_ms(), self.monotonic()
         self.plan = PlanKeeper(self.database, self.tell, now_ms, self.vendor_of)
+        self.places = Places()
+        self.findings = FindingsKeeper(
+            self.database, self.plan, self.steady_ms, now_ms, self.randomised, self._vendor, self.tell
+        )
+
+    def _vendor(self, mac: int) -> str:
+        return self.vendor_of(Mac(mac))
+
+    def steady_ms(self) -> int:
+        """UTC milliseconds that never step: the time at the start of the service and what has passed since."""
+        wall, ticks = self._began
+        return wall + round((self.monotonic() - ticks) * 1000)
+
+    def randomised(self, mac: int) -> bool:
+        """True for a MAC that is most likely made up: locally administered and in no prefix that is known here."""
+        made = Mac(mac)
+        return made.local and self.vendors.of(made) is None
 
     def vendor_of(self, mac: Mac) -> str:
         """The vendor's name, or an empty text."""
@@ -59,7 +86,9 @@ class Context:
         self.lock.close()
 
     def tell(self, kind: str, data: Any) -> None:
-        """Publish an event from any thread."""
+        """Publish an event from any thread. Edited devices are told to the findings."""
+        if kind == "devices" and data.get("edited"):
+            self.findings.devices_changed(data["ids"])
         if self.loop is not None:
             self.loop.call_soon_threadsafe(self.hub.publish, kind, data)
 
@@ -69,7 +98,9 @@ class Context:
             vendor_records.fill(connection, self.vendors)
 
 
-def open_context(settings: Settings, machine: Machine) -> Context:
+def open_context(
+    settings: Settings, machine: Machine, monotonic: Callable[[], float] = time.monotonic
+) -> Context:  # fmt: skip
     """Open the home folder: make it if needed, migrate the database, mark interrupted scans. Raises StoreError."""
     home = settings.home
     home.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -80,8 +111,9 @@ def open_context(settings: Settings, machine: Machine) -> Context:
     registry = VendorRegistry()
     vendor_data.load(registry)
     context = Context(
-        settings, database, machine, registry, Hub(), secrets.token_urlsafe(32), _secret(home / "secret.key"), lock
-    )
+        settings, database, machine, registry, Hub(), secrets.token_urlsafe(32), _secret(home / "secret.key"), lock,
+        monotonic=monotonic,
+    )  # fmt: skip
     context.reload_own_vendors()
     return context
 

@@ -7,9 +7,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from sqlalchemy import insert
 
 from ..api.plan import AssignmentNew, BandNew, SiteEdit, SubnetNew, UseNew
+from ..core.mac import Mac
 from ..core.vendors import Prefix
-from ..store import vendor_records
+from ..store import device_queries, lease_records, vendor_records, watch_records
 from ..store.tables import dhcp_servers
+from ..store.watch_records import Watch
 from . import planning, written
 from .context import Context
 from .deps import editing
@@ -59,3 +61,29 @@ def give_plan(
         context.plan.edit(WHO, make, anyway=True)
     for use in uses:
         context.plan.edit(WHO, planning.add_use(use, here))
+
+
+def publish(context: Context, server: str) -> None:
+    """Send the plan to a DHCP server."""
+    with context.database.read() as connection:
+        row = next(row for row in lease_records.servers(connection) if row.name == server)
+    DhcpManager(context).publish(row.id, None)
+
+
+def name_device(context: Context, mac: Mac, name: str, role: str) -> None:
+    """Name a device that is known by its lease."""
+    with context.database.read() as connection:
+        device = device_queries.device_of_mac(connection, mac.value)
+    if device is not None:
+        with editing(context, WHO) as editor:
+            editor.set_fields(device, None, {"name": name, "role": role})
+        context.findings.devices_changed([device])
+
+
+def welcome_strangers(context: Context, subnet: str) -> None:
+    """A subnet for visitors: nobody is called for unknown devices there."""
+    with context.plan.reading() as plan:
+        owner = written.known_subnet(plan, context.plan.site_here, subnet)
+    with context.database.write() as connection:
+        watch_records.set_watch(connection, Watch(owner.id, strangers="none"))
+    context.findings.settings_changed()

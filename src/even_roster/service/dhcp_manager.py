@@ -117,6 +117,7 @@ class DhcpManager:
             with self._context.database.write() as connection:
                 entries = [one for scope in wanted for one in scope.reservations]
                 lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
+        self._context.findings.servers_changed()
         self._context.tell("dhcp", {"server": identity})
         with contextlib.suppress(ServerTrouble):
             self.read_leases(identity)
@@ -134,6 +135,7 @@ class DhcpManager:
             connection.execute(
                 update(dhcp_servers).where(dhcp_servers.c.id == identity).values(trouble=said, refusals=refusals)
             )
+        self._context.findings.servers_changed()
         self._context.tell("dhcp", {"server": identity})
 
     def adoption(self, identity: int) -> tuple[Adoption, tuple[ScopeThere, ...]]:
@@ -164,6 +166,7 @@ class DhcpManager:
         with self._context.database.write() as connection:
             kept = {network: keys for network, keys in row.owned.items() if network not in owned}
             lease_records.replace_published(connection, identity, entries, {**kept, **owned}, now_ms())
+        self._context.findings.servers_changed()
         self._context.tell("dhcp", {"server": identity})
         return found, saved.change
 
@@ -211,6 +214,11 @@ class DhcpManager:
                     touched |= set(taken.devices)
         context.plan.saw(Sighting(o.address, o.mac, min(o.since or now, now), Source.LEASE) for o in fresh)
         context.plan.leases_changed()
+        context.findings.saw(Sighting(o.address, o.mac, min(o.since or now, now), Source.LEASE) for o in fresh)
+        if touched:
+            context.findings.devices_changed(sorted(touched))
+        context.findings.servers_changed()
+        context.findings.note_pools()
         context.tell("dhcp", {"server": row.id})
         if touched:
             context.tell("devices", {"ids": sorted(touched) if len(touched) <= 300 else None, "new": 0})

@@ -52,7 +52,7 @@ def server_view(plan: Plan, connection: Connection, row: AnyRow) -> DhcpServerVi
         config=given.get("config", ""), socket=given.get("socket", ""), leases=given.get("leases", ""),
         hosts=given.get("hosts", ""), pid=given.get("pid", ""), published_at=views.maybe_time(row.published_at),
         read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
-        published=len(lease_records.published_at(connection, row.id)),
+        published=len(lease_records.published_at(connection, row.id)), addresses=[dotted(a) for a in row.addresses],
     )  # fmt: skip
 
 

@@ -2,20 +2,38 @@
 
 from __future__ import annotations
 
+from ipaddress import IPv4Address
+
 from ..api.plan import AssignmentNew, BandNew, SubnetNew, UseNew
 from ..standin import larkspur
 from ..standin.site import Site
 from .context import Context
-from .demo import give_plan
+from .demo import WHO, give_plan, name_device, publish, welcome_strangers
 
 _DNS = ["10.44.10.1"]
 
 
 def plan_larkspur(context: Context, site: Site) -> None:
-    """Enter the plan into a new roster."""
+    """Enter the plan into a new roster; what the administrator has accepted and said of devices too."""
+    if context.plan.plan.subnets:
+        return
     give_plan(
         context, "Larkspur Hall", larkspur.DHCP_SERVER, _subnets(), _bands(), _static(site), _reserved(site), _uses()
     )
+    publish(context, larkspur.DHCP_SERVER)
+    _accepted(context, site)
+    point = next(host for host in site.hosts if host.label == "access-point-6")
+    name_device(context, point.mac, "access-point-6", "wireless")
+    welcome_strangers(context, "Visitors")
+
+
+def _accepted(context: Context, site: Site) -> None:
+    """What is known to be so on purpose."""
+    shared = str(int(IPv4Address("10.44.10.254")))
+    context.findings.accept_ahead("duplicate-address", shared, "two gateways share this virtual router address", WHO)
+    annex = next(host for host in site.hosts if host.label == "gate-annex")
+    reason = "it stands in for the old range that moved behind it"
+    context.findings.accept_ahead("proxy-arp", str(annex.mac.value), reason, WHO)
 
 
 def _subnets() -> list[SubnetNew]:
@@ -61,7 +79,8 @@ def _bands() -> dict[str, list[BandNew]]:
 
 _ROLES = (
     ("gate-", "network", range(10, 65)), ("switch-", "network", range(10, 65)), ("ledger", "storage", range(10, 11)),
-    ("archive", "storage", range(10, 11)), ("printer-", "printer", range(10, 11)), ("phone-", "phone", range(10, 11)),
+    ("archive", "storage", range(10, 11)), ("desk-", "workstation", range(10, 11)),
+    ("printer-", "printer", range(10, 11)), ("phone-", "phone", range(10, 11)),
     ("light-", "control", range(20, 21)), ("dimmer-", "control", range(20, 21)), ("stage-box", "control", range(20, 21)),
     ("media-", "server", range(20, 21)), ("card-terminal", "control", range(30, 31)), ("sign-", "other", range(30, 31)),
     ("access-point", "wireless", range(30, 31)), ("recorder", "storage", range(40, 41)), ("camera-", "camera", range(40, 41)),
@@ -74,10 +93,12 @@ _UNPLANNED = ("access-point-6", "light-node-new", "gate-annex")
 def _static(site: Site) -> list[AssignmentNew]:
     """What is typed into devices, by the label they bear."""
     found: dict[str, AssignmentNew] = {}
+    labels: set[str] = set()
     for host in site.hosts:
         rule = next((r for r in _ROLES if host.label.startswith(r[0]) and host.vlan in r[2]), None)
-        if rule is None or host.label in _UNPLANNED:
+        if rule is None or host.label in _UNPLANNED or host.label in labels:
             continue
+        labels.add(host.label)
         ticket_gate = host.vlan == 30 and host.label.startswith("gate-") and not host.routes
         role = "control" if ticket_gate else rule[1]
         name = f"admission-{host.label[5:]}" if ticket_gate else host.label
@@ -89,7 +110,7 @@ def _static(site: Site) -> list[AssignmentNew]:
 
 
 def _reserved(site: Site) -> list[AssignmentNew]:
-    """Entered, but not published yet: a laptop that keeps its old lease meanwhile, and one that was never seen here."""
+    """A laptop that keeps its old lease meanwhile, and one that was never seen here."""
     portable = next(host for host in site.hosts if host.label == "portable-05")
     waiting = AssignmentNew(
         address="10.44.10.181",

@@ -58,6 +58,7 @@ class PlanKeeper:
         self._last_seen: dict[int, dict[int, int]] = {}
         self._seen: dict[int, Seen] = {}
         self._held: dict[int, Runs] = {}
+        self.listeners: list[Callable[[Sequence[Item]], None]] = []
         self.reload()
 
     def reload(self) -> None:
@@ -68,6 +69,8 @@ class PlanKeeper:
             self._last_seen = seen_records.last_seen_by_site(connection)
             self._seen = {}
             self._read_held(connection)
+        for listener in self.listeners:
+            listener(())
 
     def _read_held(self, connection: Connection) -> None:
         self._held = {
@@ -168,6 +171,8 @@ class PlanKeeper:
         with self._lock, self._database.read() as connection:
             self.plan.rules = {rule.name: rule for rule in plan_records.rules(connection)}
             self.checker.check_all()
+        for listener in self.listeners:
+            listener(())
 
     def _rename(self, connection: Connection, saved: Saved) -> list[int]:
         """Devices are called as their MACs are in the plan, where nobody named them; gives those that may be."""
@@ -185,6 +190,8 @@ class PlanKeeper:
                 self._note_use(self._seen[item.site], item)
         self.checker.changed(saved.before, saved.after)
         kinds = {plan_records.kind_of(item) for item in (*saved.before, *saved.after)}
+        for listener in self.listeners:
+            listener((*saved.before, *saved.after))
         self._tell("plan", {"change": saved.change, "kinds": sorted(kinds)})
         if named:
             self._tell("devices", {"ids": named if len(named) <= 300 else None, "new": 0})

@@ -148,7 +148,7 @@ async def _ask_wire(context: Context, addresses: list[int]) -> dict[int, WireWor
         if heard.mac is not None and heard.by == "arp"
     ]
     if sightings:
-        await asyncio.to_thread(_record, context, describe_segment(choice.adapter, targets), sightings)
+        await asyncio.to_thread(_record, context, describe_segment(choice.adapter, targets, context.places), sightings)
     return words
 
 
@@ -158,6 +158,7 @@ def _record(context: Context, seen: scan_records.SegmentSeen, sightings: list[Si
         segment = scan_records.segment_id(connection, seen, now_ms())
         taken = take_in(connection, segment, sightings, [], {}, context.vendor_of)
     context.plan.saw(sightings)
+    context.findings.saw(sightings, seen.adapter)
     context.tell("devices", {"ids": taken.devices, "new": len(taken.new)})
 
 

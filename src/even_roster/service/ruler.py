@@ -10,8 +10,7 @@ from sqlalchemy import Connection, Row, func, select
 from ..api.common import DeviceRef
 from ..api.network import Ruler, RulerBand, Stretch, Tick
 from ..core.plan.model import Band, Plan, dotted
-from ..core.ranges import parse
-from ..core.span import SpanSet, usable
+from ..core.span import usable
 from ..core.stays import SAME_MOMENT_MS
 from ..store import device_queries, scan_records
 from ..store.tables import stays
@@ -32,7 +31,7 @@ def seen_count(connection: Connection, network: IPv4Network) -> int:
 
 def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:
     """The ruler of one subnet. An address answers when its holder was seen since the last full scan began."""
-    since = last_scan(connection, network)
+    since = scan_records.last_full_scan(connection, network)
     adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
     special = {int(a.ip): "self" for a in adapter.addresses} if adapter else {}
     gateway = None
@@ -64,15 +63,6 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         seen=seen, gateway=gateway,
         last_scan=views.maybe_time(since), ticks=ticks, stretches=stretches,
     )  # fmt: skip
-
-
-def last_scan(connection: Connection, network: IPv4Network) -> int:
-    """When the last ended scan that covered the whole subnet began; 0 when there was none."""
-    wanted = SpanSet.of([usable(network)])
-    for scan in scan_records.latest(connection, 50):
-        if scan.state in ("done", "running") and parse(scan.targets).covers(wanted):
-            return int(scan.started)
-    return 0
 
 
 def _band(band: Band) -> RulerBand:

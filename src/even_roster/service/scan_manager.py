@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import logging
 import random
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -23,11 +22,12 @@ from ..probe.results import Result
 from ..probe.scan import DEFAULT_PORTS, Outcome, Scan, ScanOrder, Stage
 from ..probe.segment import SegmentError
 from ..probe.sweep_engine import Answer
-from ..store import device_queries, scan_records
+from ..store import device_queries, scan_records, watch_records
 from ..store.intake import NameHeard, Taken, take_in
 from ..store.scan_records import ResultRow, SegmentSeen
 from . import views
 from .context import Context, now_ms
+from .places import Places
 from .problems import Refusal
 
 _log = logging.getLogger(__name__)
@@ -49,11 +49,14 @@ class Resolved:
     remember: bool
 
 
-def describe_segment(adapter: Adapter, spans: SpanSet) -> SegmentSeen:
-    """The segment a scan is made on: the adapter's subnet that holds most of the range."""
+def describe_segment(adapter: Adapter, spans: SpanSet, places: Places) -> SegmentSeen:
+    """The segment a scan is made on: the adapter's subnet that holds most of the range; another network with the same
+    addresses is a segment of its own."""
     networks = adapter.networks
     best = max(networks, key=lambda network: len(SpanSet.of([network]) & spans))
-    return SegmentSeen(adapter.name, str(best), int(adapter.gateway) if adapter.gateway else None)
+    place = places.of(adapter.name)
+    other = place.gateway_mac or -1 if places.elsewhere(adapter.name) else None
+    return SegmentSeen(adapter.name, str(best), int(adapter.gateway) if adapter.gateway else None, other)
 
 
 class ScanManager:
@@ -99,7 +102,7 @@ class ScanManager:
         target_rules.check(
             spans, canonical, pace=request.pace, rounds=request.rounds, confirmed=request.confirm, known=known | onlink
         )
-        segment = describe_segment(choice.adapter, spans)
+        segment = describe_segment(choice.adapter, spans, self._context.places)
         remember = bool(request.targets) and len(spans) >= SPOT_CHECK
         return Resolved(spans, canonical, choice.adapter, reason, segment, remember)
 
@@ -161,7 +164,10 @@ class ScanManager:
             started=views.time_of(at), seconds=0.0, answered=0, silent=len(resolved.spans), foreign=0, notes=notes,
             who=who, reason=resolved.reason, phase="sweep", round=1, rounds=request.rounds, done_part=0.0,
         )  # fmt: skip
-        running = RunningScan(context, segment_id, info)
+        running = RunningScan(
+            context, segment_id, info, resolved.spans, resolved.segment.gateway,
+            context.places.elsewhere(resolved.adapter.name),
+        )  # fmt: skip
         running.scan = Scan(segment, order, running)
         return running
 
@@ -196,12 +202,15 @@ class ScanManager:
 class RunningScan:
     """One scan under way: the sink that stores what it finds, and its record as it changes."""
 
-    def __init__(self, context: Context, segment_id: int, info: ScanInfo) -> None:
+    def __init__(
+        self, context: Context, segment_id: int, info: ScanInfo, spans: SpanSet, gateway: int | None, elsewhere: bool
+    ) -> None:  # fmt: skip
         self._context, self._segment = context, segment_id
+        self._spans, self._gateway, self._elsewhere = spans, gateway, elsewhere
         self.info = info
         self.scan: Scan | None = None
         self.task: asyncio.Task[None] | None = None
-        self._began = time.monotonic()
+        self._began = context.monotonic()
         self._wall = now_ms()
         self._named: set[tuple[int, str, str]] = set()
         self._foreign: set[int] = set()
@@ -230,8 +239,24 @@ class RunningScan:
                 scan_records.end(connection, self.info.id, state, at, probes, answered, notes)
 
         await asyncio.to_thread(close_record)
+        await asyncio.to_thread(self._conclude, state)
         self._update(state=state, notes=notes, probes=probes, phase=None, seconds_left=None, done_part=1.0)
         self._publish([], 0)
+
+    def _conclude(self, state: str) -> None:
+        """Tell the findings that this look is over: who was not seen is not there; doubly claimed addresses are asked
+        once more, all at once."""
+        findings = self._context.findings
+        if self._elsewhere:
+            return
+        if state == "done" and self._spans:
+            findings.looked(self._spans, self._wall)
+        twice = [address for address, result in self.scan_results.items() if len(result.macs) > 1]
+        findings.suspect(twice)
+        if self._gateway is not None and (result := self.scan_results.get(self._gateway)) and len(result.macs) == 1:
+            with self._context.database.write() as connection:
+                if watch_records.gateway_mac(connection, self._segment) is None:
+                    watch_records.learn_gateway(connection, self._segment, result.macs[0])
 
     async def found(self, results: list[Result], answers: list[Answer]) -> None:
         """See Sink.found: one transaction, then one event."""
@@ -273,7 +298,14 @@ class RunningScan:
             foreign = sum(1 for result in book.values() if result.foreign)
             scan_records.progress(connection, self.info.id, self.info.probes, len(book) - foreign, foreign)
             refs = refs_of_macs(connection, macs)
-        self._context.plan.saw(sightings)
+        if not self._elsewhere:
+            self._context.plan.saw(sightings)
+            near = [one for one in sightings if one.mac is not None]
+            self._context.findings.saw(near, self.info.adapter)
+            self._context.findings.saw(one for one in sightings if one.mac is None)
+            self._context.findings.named(names)
+            if taken.new:
+                self._context.findings.devices_changed(taken.new)
         return taken, refs
 
     def _sightings(self, answers: Sequence[Answer], book: dict[int, Result]) -> list[Sighting]:
@@ -313,7 +345,7 @@ class RunningScan:
         )  # fmt: skip
 
     def _update(self, **values: Any) -> None:
-        seconds = round(time.monotonic() - self._began, 3)
+        seconds = round(self._context.monotonic() - self._began, 3)
         self.info = self.info.model_copy(update={**values, "seconds": seconds})
 
     def _publish(self, addresses: list[AddressResult], more: int) -> None:

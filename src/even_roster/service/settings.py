@@ -18,7 +18,8 @@ class SettingsError(ValueError):
 
 
 class Settings(BaseSettings):
-    """Settings of one service process."""
+    """Settings of one service process. Without `watch` it does nothing by itself: no schedules, no listening; an `eager`
+    one begins its first scans at once."""
 
     model_config = SettingsConfigDict(env_prefix="EVEN_ROSTER_", extra="ignore")
 
@@ -28,6 +29,8 @@ class Settings(BaseSettings):
     tls_certificate: Path | None = None
     tls_key: Path | None = None
     plain_http_risk: bool = False
+    watch: bool = True
+    eager: bool = False
 
     def address(self) -> tuple[str, int]:
         """Host and port to listen on. Raises SettingsError."""

@@ -21,6 +21,11 @@ class Clients:
         self._exchange, self._settle = exchange, settle
         self._due: list[tuple[float, int, Host]] = []
         self._serial = 0
+        self._gone: set[Host] = set()
+
+    def leave(self, host: Host) -> None:
+        """A host is taken away: it renews nothing any more."""
+        self._gone.add(host)
 
     def join(self, host: Host, now: float) -> None:
         """A host is switched on: it asks for the address it had before."""
@@ -30,6 +35,8 @@ class Clients:
         """Do every renewal that is due."""
         while self._due and self._due[0][0] <= now:
             _, _, host = heapq.heappop(self._due)
+            if host in self._gone or host.stubborn:
+                continue
             self._put(now + (self._renew(host) if host.awake.at(now) else _RETRY), host)
 
     def _put(self, at: float, host: Host) -> None:

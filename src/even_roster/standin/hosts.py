@@ -36,14 +36,15 @@ class Awake:
         return self.period == 0.0 or (now - self.offset) % self.period < self.on
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Host:
     """One adapter of one device on one VLAN.
 
     `delay` is its reply time in seconds; `echo` False is a firewall that drops echo; `mute` means it answers nothing
     and only its own `chatter` (frames sent every few seconds, unasked) gives it away; `routes` makes it
     a router between VLANs, `proxy_for` are addresses it answers ARP for; `by_dhcp` means it asks the site's server
-    for its address, with its label as hostname where `says_name`.
+    for its address, with its label as hostname where `says_name`; a `stubborn` one keeps what it once got and never
+    renews. `announces` are frames it sends every half minute, such as LLDP.
     """
 
     label: str
@@ -61,6 +62,8 @@ class Host:
     chatter: tuple[bytes, ...] = ()
     by_dhcp: bool = False
     says_name: bool = True
+    stubborn: bool = False
+    announces: tuple[bytes, ...] = ()
 
     def on_arp(self, question: arp.Arp) -> list[Timed]:
         """Answer a question for an own address or one this host stands in for."""

@@ -15,13 +15,15 @@ from ..core.dhcp import Pool, Reservation, Scope
 from ..core.mac import Mac
 from ..core.plan.model import HandedOut
 from ..core.span import Span, SpanSet
-from ..wire import arp, ethernet, ipv4
+from ..wire import arp, ethernet, ipv4, lldp
 from .hosts import Awake, Host, HostNames
 from .site import Site, SiteSubnet
 
 SEED = 1884
 DOMAIN = "larkspur.example"
 DHCP_SERVER = "ledger"
+FORGOTTEN = "10.44.10.225"
+POWER_CUT = 1200.0
 
 SUBNETS = (
     SiteSubnet("Office", IPv4Network("10.44.10.0/24"), 10),
@@ -75,7 +77,23 @@ def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float
     )
     site = Site("Larkspur Hall", SUBNETS, builder.hosts, adapters, "box-office", clock=clock, sleep=sleep)
     site.serve_dhcp(DHCP_SERVER, IPv4Address("10.44.10.12"), _scopes(builder))
+    site.serve_dhcp("forgotten", IPv4Address(FORGOTTEN), [_forgotten_scope()], joined=False)
+    site.at(POWER_CUT, lambda: _power_cycle(site))
     return site
+
+
+def _forgotten_scope() -> Scope:
+    """What a wireless router left in a cupboard hands out: itself as gateway."""
+    own = int(IPv4Address(FORGOTTEN))
+    pool = Pool(int(IPv4Address("10.44.10.226")), int(IPv4Address("10.44.10.235")))
+    return Scope(IPv4Network("10.44.10.0/24"), (pool,), HandedOut(86400, own, (own,)))
+
+
+def _power_cycle(site: Site) -> None:
+    """The power fails for a moment; a printer comes back without its settings and asks for an address."""
+    printer = next(host for host in site.hosts if host.label == "printer-4")
+    printer.by_dhcp = True
+    site.join_dhcp(printer)
 
 
 def _scopes(builder: _Builder) -> list[Scope]:
@@ -135,6 +153,13 @@ class _Builder:
         ports = frozenset({22, 53, 443})
         self._add(f"gate-{vlan}", "tolvane", vlan, address, ports=ports, delay=0.0003, routes=True, **traits)
 
+    def _switch(self, name: str, vlan: int, address: str, ours: bool) -> None:
+        """A switch; the one that the service's machine is plugged into announces the port (IEEE 802.1AB)."""
+        host = self._add(name, "tolvane", vlan, address)
+        if ours:
+            port = lldp.Neighbour("", "17", 120, "box office, left", name, "", host.addresses[0], vlan)
+            host.announces = (lldp.frame(port, host.mac),)
+
     def office(self) -> None:
         """Administration: network gear, servers, printers, phones, desks, portables."""
         self._router(10, "10.44.10.1")
@@ -142,7 +167,7 @@ class _Builder:
         self._add("gate-a", "tolvane", 10, "10.44.10.2", addresses=_two("10.44.10.2", "10.44.10.254"))
         self._add("gate-b", "tolvane", 10, "10.44.10.3", addresses=_two("10.44.10.3", "10.44.10.254"))
         for number in range(1, 4):
-            self._add(f"switch-office-{number}", "tolvane", 10, f"10.44.10.{4 + number}")
+            self._switch(f"switch-office-{number}", 10, f"10.44.10.{4 + number}", number == 1)
         # The plan moved this switch to .9; it still answers at .131.
         self._add("switch-attic", "tolvane", 10, "10.44.10.131")
         self._add("ledger", "nettlebank", 10, "10.44.10.12")
@@ -169,7 +194,10 @@ class _Builder:
                 delay=0.03,
                 awake=awake,
                 by_dhcp=True,
+                stubborn=number == 5,
             )
+        # A forgotten wireless router; it hands out addresses too.
+        self._add("cupboard", "tolvane", 10, FORGOTTEN, names=HostNames(), ports=frozenset({80}))
         # One laptop, two adapters: the wired one bears the same name as the wireless one.
         self._add("portable-02", "fenmoor", 10, "10.44.10.119", by_dhcp=True)
         # A host that got no lease and gave itself a link-local address (RFC 3927); it asks for its neighbours in vain.
@@ -182,7 +210,7 @@ class _Builder:
         """Light, sound and the show network."""
         self._router(20, "10.44.20.1")
         for number in range(1, 4):
-            self._add(f"switch-stage-{number}", "tolvane", 20, f"10.44.20.{4 + number}")
+            self._switch(f"switch-stage-{number}", 20, f"10.44.20.{4 + number}", number == 1)
         self._add("light-desk", "corvane", 20, "10.44.20.30")
         # A dimmer rack and a sound desk answering for one address.
         self._add("dimmer-rack-2", "corvane", 20, "10.44.20.41")

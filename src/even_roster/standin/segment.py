@@ -17,8 +17,10 @@ _STEP = 0.002
 class StandinDoor:
     """Frames into the site and out again, each at its time."""
 
-    def __init__(self, site: Site, adapter: str) -> None:
+    def __init__(self, site: Site, adapter: str, *, listening: bool = False) -> None:
+        """`listening` hears what hosts tell everybody, not only the chatter of those that nobody asks."""
         self._site, self._adapter = site, adapter
+        self._heard = site.elapsed() if listening else None
         self._coming: list[tuple[float, int, bytes]] = []
         self._sequence = 0
         self._next_chatter = site.clock() + CHATTER_EVERY / 2
@@ -37,6 +39,8 @@ class StandinDoor:
 
     def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
         """See FrameDoor.receive."""
+        if self._heard is not None:
+            return self._overhear(timeout)
         now = self.now()
         until = now + timeout
         earliest = min(self._coming[0][0] if self._coming else until, self._next_chatter, until)
@@ -52,6 +56,18 @@ class StandinDoor:
             at, _, frame = heapq.heappop(self._coming)
             frames.append((at, frame))
         return frames
+
+    def _overhear(self, timeout: float) -> Sequence[tuple[float, bytes]]:
+        assert self._heard is not None
+        self._site.sleep(timeout)
+        before, self._heard = self._heard, self._site.elapsed()
+        return [
+            (self._site.started + at, frame) for at, frame in self._site.overheard(self._adapter, before, self._heard)
+        ]
+
+    def lost(self) -> int:
+        """Never any."""
+        return 0
 
     def _put(self, at: float, frame: bytes) -> None:
         self._sequence += 1
@@ -78,6 +94,10 @@ class StandinSegment:
     def frames(self) -> StandinDoor:
         """Open frames into the site."""
         return StandinDoor(self._site, self.adapter.name)
+
+    def listen(self) -> StandinDoor:
+        """Hear what hosts tell everybody."""
+        return StandinDoor(self._site, self.adapter.name, listening=True)
 
     def neighbours(self) -> NeighbourDoor:
         """Never needed here."""

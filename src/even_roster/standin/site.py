@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import heapq
+import math
 import time
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
@@ -19,6 +21,7 @@ from .hosts import Host, Timed
 
 ROUTER_DELAY = 0.0006
 CHATTER_EVERY = 0.6
+TALK_EVERY = 45
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +59,9 @@ class Site:
         self._routers: dict[int, set[Mac]] = defaultdict(set)
         self.epoch = time.time() if epoch is None else epoch
         self._dhcp: list[StandinDhcp] = []
+        self._script: list[tuple[float, int, Callable[[], None]]] = []
+        self._said: deque[tuple[float, int, bytes]] = deque(maxlen=4096)
+        self._talkers: dict[int, list[list[Host]]] = {}
         self._clients = Clients(self._ask_dhcp, self._readdress)
         for host in hosts:
             self.plug(host)
@@ -70,30 +76,56 @@ class Site:
             self._proxies.append(host)
         if host.routes:
             self._routers[host.vlan].add(host.mac)
+        self._talkers.pop(host.vlan, None)
 
-    def serve_dhcp(self, name: str, address: IPv4Address, scopes: list[Scope]) -> StandinDhcp:
-        """Switch a DHCP server on; then the site's DHCP clients ask it for their addresses."""
+    def at(self, seconds: float, action: Callable[[], None]) -> None:
+        """Let something happen at a time of the site."""
+        heapq.heappush(self._script, (seconds, len(self._script), action))
+
+    def catch_up(self) -> None:
+        """Do everything that is due by now: the script, renewals of leases."""
+        now = self.elapsed()
+        while self._script and self._script[0][0] <= now:
+            heapq.heappop(self._script)[2]()
+        self._clients.catch_up(now)
+
+    def serve_dhcp(
+        self, name: str, address: IPv4Address, scopes: list[Scope], *, joined: bool = True
+    ) -> StandinDhcp:  # fmt: skip
+        """Switch a DHCP server on. With `joined` the site's DHCP clients ask for their addresses then."""
         server = StandinDhcp(name, address, scopes, self.elapsed, self.epoch)
         self._dhcp.append(server)
-        for host in self.hosts:
+        for host in self.hosts if joined else ():
             if host.by_dhcp:
                 self._clients.join(host, self.elapsed())
         return server
 
+    def join_dhcp(self, host: Host) -> None:
+        """A host that is plugged in asks for an address."""
+        self._clients.join(host, self.elapsed())
+
+    def stop_dhcp(self, name: str) -> None:
+        """Switch a DHCP server off."""
+        self._dhcp = [server for server in self._dhcp if server.name != name]
+
     def dhcp_server(self, name: str) -> StandinDhcp | None:
         """A DHCP server of the site by name."""
-        self._clients.catch_up(self.elapsed())
+        self.catch_up()
         return next((server for server in self._dhcp if server.name == name), None)
 
     def _ask_dhcp(self, host: Host, message: bytes) -> bytes | None:
         """A client's message on its way to the server and back."""
-        answers = self._dhcp_answers(host.vlan, dhcp.decode(message))
-        return dhcp.encode(answers[0]) if answers else None
+        asked = dhcp.decode(message)
+        answers = self._dhcp_answers(host.vlan, asked)
+        now = self.elapsed()
+        self._said.append((now, host.vlan, dhcp.frame(asked, host.mac, BROADCAST)))
+        return dhcp.encode(answers[0][1]) if answers else None
 
-    def _dhcp_answers(self, vlan: int, message: dhcp.Message) -> list[dhcp.Message]:
+    def _dhcp_answers(self, vlan: int, message: dhcp.Message) -> list[tuple[StandinDhcp, dhcp.Message]]:
+        """What the servers say to a client of a VLAN: their own VLAN's, and those a relay brings the question to."""
         network = next(subnet.network for subnet in self.subnets if subnet.vlan == vlan)
-        found = (server.answer(message, network) for server in self._dhcp)
-        return [answer for answer in found if answer is not None]
+        found = ((server, server.answer(message, network)) for server in self._dhcp)
+        return [(server, answer) for server, answer in found if answer is not None]
 
     def _readdress(self, host: Host, address: IPv4Address) -> None:
         """A client got another address."""
@@ -104,6 +136,7 @@ class Site:
     def unplug(self, host: Host) -> None:
         """Take a host away."""
         self.hosts.remove(host)
+        self._talkers.pop(host.vlan, None)
         for address in host.addresses:
             self._holders[host.vlan, int(address)].remove(host)
             self._by_address[int(address)].remove(host)
@@ -119,9 +152,50 @@ class Site:
         vlan, now = self._vlan_of[adapter], self.elapsed()
         return [frame for host in self.hosts if host.vlan == vlan and host.awake.at(now) for frame in host.chatter]
 
+    def overheard(self, adapter: str, since: float, until: float) -> list[Timed]:
+        """What everybody on an adapter's VLAN could hear between two times of the site: (time, frame) pairs.
+
+        Every host that is awake asks for its gateway or a neighbour once in TALK_EVERY seconds, announces its mDNS name
+        with it, and sends its other announcements; DHCP clients are heard when they ask.
+        """
+        self.catch_up()
+        vlan = self._vlan_of[adapter]
+        found = [(at, frame) for at, where, frame in self._said if where == vlan and since < at <= until]
+        if vlan not in self._talkers:
+            places: list[list[Host]] = [[] for _ in range(TALK_EVERY)]
+            for host in self.hosts:
+                if host.vlan == vlan:
+                    places[host.mac.value * 7919 % TALK_EVERY].append(host)
+            self._talkers[vlan] = places
+        first = max(math.floor(since) + 1, math.floor(until) - TALK_EVERY)
+        for second in range(first, math.floor(until) + 1):
+            for host in self._talkers[vlan][second % TALK_EVERY]:
+                if host.awake.at(second):
+                    found += [(float(second), frame) for frame in self._talk(host)]
+        return sorted(found, key=lambda one: one[0])
+
+    def _talk(self, host: Host) -> list[bytes]:
+        frames = [*host.chatter, *host.announces]
+        if host.mute or not host.addresses:
+            return frames
+        own = host.addresses[0]
+        network = next((subnet.network for subnet in self.subnets if subnet.vlan == host.vlan), None)
+        if network is not None and own in network:
+            frames.append(ethernet.encode(arp.request(host.mac, own, network.network_address + 1)))
+        frames += [ethernet.encode(arp.announcement(host.mac, other)) for other in host.addresses[1:]]
+        if host.names.mdns:
+            payload = dns_messages.encode_announcement(host.names.mdns, (own,))
+            group, port = dns_messages.MDNS_GROUP, dns_messages.MDNS_PORT
+            body = ipv4.encode_udp(ipv4.Udp(port, port, payload), own, group)
+            packet = ipv4.encode(ipv4.Packet(own, group, ipv4.Protocol.UDP, body, ttl=255))
+            frames.append(
+                ethernet.encode(ethernet.Frame(Mac(0x01005E0000FB), host.mac, ethernet.EtherType.IPV4, packet))
+            )
+        return frames
+
     def deliver(self, adapter: str, data: bytes) -> list[Timed]:
         """What comes back to an adapter for a frame it sent: (seconds from now, frame) pairs."""
-        self._clients.catch_up(self.elapsed())
+        self.catch_up()
         try:
             frame = ethernet.decode(data)
             if frame.ethertype == ethernet.EtherType.ARP:
@@ -158,11 +232,15 @@ class Site:
         message = dhcp.of_frame(ethernet.encode(frame))
         if message is None or not self._dhcp:
             return []
-        router = next(iter(self._routers[vlan]), frame.source)
         return [
-            (0.002, dhcp.frame(answer, router, frame.source, self._dhcp[0].address, dhcp.EVERYBODY))
-            for answer in self._dhcp_answers(vlan, message)
+            (0.002, dhcp.frame(answer, self._sender(server, vlan, frame.source), BROADCAST, server.address))
+            for server, answer in self._dhcp_answers(vlan, message)
         ]
+
+    def _sender(self, server: StandinDhcp, vlan: int, otherwise: Mac) -> Mac:
+        """Whose frame an answer comes in: the server's own on its VLAN, the router's behind it."""
+        own = next((host.mac for host in self._holders.get((vlan, int(server.address)), ())), None)
+        return own or next(iter(self._routers[vlan]), otherwise)
 
     def _reply(self, host: Host, frame: ethernet.Frame, hop: Mac, packet: ipv4.Packet, delay: float) -> list[Timed]:
         answer = host.on_packet(packet)

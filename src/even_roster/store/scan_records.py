@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from ipaddress import IPv4Network
 from typing import Any
 
 from sqlalchemy import Connection, Row, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.names import Name
-from ..core.span import SpanSet
+from ..core.ranges import parse
+from ..core.span import SpanSet, usable
+from ..core.stays import Source
 from .tables import ranges, scan_results, scans, segments, sites, stays
 
 KEEP_RESULTS = 60
+ELSEWHERE = "Elsewhere"
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,23 +36,29 @@ class ResultRow:
 
 @dataclass(frozen=True, slots=True)
 class SegmentSeen:
-    """What identifies a segment: its subnet and the gateway on it."""
+    """What identifies a segment: its subnet and the gateway on it. `elsewhere` is the gateway's MAC (-1 without one) when
+    the link was found to be another network that only has the same addresses."""
 
     adapter: str
     subnet: str
     gateway: int | None
+    elsewhere: int | None = None
 
     @property
     def fingerprint(self) -> str:
         """Equal for the same link seen again; a changed gateway is another link."""
-        return f"{self.subnet}|{self.gateway or '-'}"
+        base = f"{self.subnet}|{self.gateway or '-'}"
+        return base if self.elsewhere is None else f"{base}|{self.elsewhere}"
 
 
 def segment_id(connection: Connection, seen: SegmentSeen, at: int) -> int:
     """The record of a segment, made when it is new."""
+    here: Any = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
+    site = here if seen.elsewhere is None else _elsewhere(connection)
     statement = upsert(segments).values(
         fingerprint=seen.fingerprint, adapter=seen.adapter, subnet=seen.subnet, gateway=seen.gateway,
-        first_seen=at, last_seen=at, site_id=select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery(),
+        first_seen=at, last_seen=at, site_id=site,
+        gateway_mac=seen.elsewhere if seen.elsewhere is not None and seen.elsewhere >= 0 else None,
     )  # fmt: skip
     statement = statement.on_conflict_do_update(
         index_elements=["fingerprint"], set_={"last_seen": at, "adapter": seen.adapter}
@@ -57,6 +67,16 @@ def segment_id(connection: Connection, seen: SegmentSeen, at: int) -> int:
     query = select(segments.c.id).where(segments.c.fingerprint == seen.fingerprint)
     found: int = connection.execute(query).scalar_one()
     return found
+
+
+def _elsewhere(connection: Connection) -> int:
+    """The site that holds what was seen on other networks, made when it is first needed."""
+    found = connection.execute(select(sites.c.id).where(sites.c.name == ELSEWHERE)).scalar()
+    if found is None:
+        made = connection.execute(insert(sites).values(name=ELSEWHERE, here=False)).inserted_primary_key
+        assert made is not None
+        found = made[0]
+    return int(found)
 
 
 def remember(connection: Connection, segment: int, text: str, at: int) -> int:
@@ -192,3 +212,47 @@ def expected_addresses(connection: Connection, segment: int, targets: SpanSet, s
 def count_by_state(connection: Connection) -> dict[str, int]:
     """How many scans there are in each state."""
     return {row[0]: row[1] for row in connection.execute(select(scans.c.state, func.count()).group_by(scans.c.state))}
+
+
+def gateway_macs(connection: Connection) -> dict[tuple[str, int | None], int]:
+    """The learnt MACs of the gateways of the known segments, by (subnet, gateway address); not those found elsewhere."""
+    query = select(segments).where(segments.c.gateway_mac.is_not(None))
+    return {
+        (row.subnet, row.gateway): row.gateway_mac
+        for row in connection.execute(query)
+        if row.fingerprint == SegmentSeen("", row.subnet, row.gateway).fingerprint
+    }
+
+
+def familiar(
+    connection: Connection, subnets: Sequence[str], gateway: int | None, since: int, limit: int
+) -> list[tuple[int, int]]:
+    """Pairs of address and MAC that were seen most often lately on the known segments of some subnets."""
+    prints = [SegmentSeen("", subnet, gateway).fingerprint for subnet in subnets]
+    query = (
+        select(stays.c.address, stays.c.mac)
+        .join(segments, segments.c.id == stays.c.segment_id)
+        .where(segments.c.fingerprint.in_(prints), stays.c.mac.is_not(None), stays.c.last >= since)
+        .where(stays.c.sources.op("&")(int(Source.ARP | Source.OVERHEARD)) != 0)
+        .order_by(stays.c.sightings.desc())
+        .limit(limit)
+    )
+    return [(row.address, row.mac) for row in connection.execute(query)]
+
+
+def held_lately(connection: Connection, network: IPv4Network, since: int) -> list[int]:
+    """The addresses of a subnet that some MAC held since a time."""
+    first, last = int(network.network_address), int(network.broadcast_address)
+    query = select(stays.c.address).where(
+        stays.c.address.between(first, last), stays.c.last >= since, stays.c.mac.is_not(None)
+    )
+    return sorted(set(connection.execute(query).scalars()))
+
+
+def last_full_scan(connection: Connection, network: IPv4Network) -> int:
+    """When the last ended scan that covered a whole subnet began (UTC ms); 0 for never."""
+    wanted = SpanSet.of([usable(network)])
+    for scan in latest(connection, 50):
+        if scan.state in ("done", "running") and parse(scan.targets).covers(wanted):
+            return int(scan.started)
+    return 0

@@ -66,6 +66,7 @@ segments = Table(
     Column("first_seen", BigInteger, nullable=False),
     Column("last_seen", BigInteger, nullable=False),
     Column("site_id", ForeignKey("sites.id")),
+    Column("gateway_mac", BigInteger),
 )  # fmt: skip
 
 ranges = Table(
@@ -256,6 +257,7 @@ dhcp_servers = Table(
     Column("published_at", BigInteger),
     Column("read_at", BigInteger),
     Column("trouble", Text, nullable=False, default=""),
+    Column("addresses", JSON, nullable=False, default=list, server_default="[]"),
 )  # fmt: skip
 
 leases = Table(
@@ -275,6 +277,86 @@ published = Table(
     Column("address", BigInteger, primary_key=True),
     Column("mac", BigInteger, nullable=False),
     Column("name", Text, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+findings = Table(
+    "findings", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("kind", Text, nullable=False),
+    Column("key", Text, nullable=False),
+    Column("severity", Text, nullable=False),
+    Column("subjects", JSON, nullable=False),
+    Column("evidence", JSON, nullable=False),
+    Column("remedy", Text, nullable=False),
+    Column("steps", JSON, nullable=False),
+    Column("state", Text, nullable=False, index=True),
+    Column("since", BigInteger, nullable=False),
+    Column("first", BigInteger, nullable=False),
+    Column("times", Integer, nullable=False),
+    Column("closed", BigInteger),
+    Column("updated", BigInteger, nullable=False),
+    Index("ix_findings_name", "kind", "key", unique=True),
+)  # fmt: skip
+
+finding_turns = Table(
+    "finding_turns", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("finding_id", ForeignKey("findings.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("at", BigInteger, nullable=False, index=True),
+    Column("turn", Text, nullable=False),
+    Column("said", Text, nullable=False, default=""),
+)  # fmt: skip
+
+acceptances = Table(
+    "acceptances", metadata,
+    Column("kind", Text, primary_key=True),
+    Column("key", Text, primary_key=True),
+    Column("reason", Text, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("until", BigInteger),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+watches = Table(
+    "watches", metadata,
+    Column("subnet", ForeignKey("subnets.id", ondelete="CASCADE"), primary_key=True),
+    Column("on", Boolean, nullable=False, default=True),
+    Column("every_minutes", Integer, nullable=False),
+    Column("light_minutes", Integer, nullable=False),
+    Column("ask_minutes", Integer, nullable=False),
+    Column("quiet_first", Integer),
+    Column("quiet_last", Integer),
+    Column("strangers", Text, nullable=False),
+)  # fmt: skip
+
+notice_routes = Table(
+    "notice_routes", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("kind", Text, nullable=False),
+    Column("settings", JSON, nullable=False),
+    Column("secret", Text, nullable=False, default=""),
+    Column("least", Text, nullable=False),
+    Column("on", Boolean, nullable=False, default=True),
+    Column("sent_at", BigInteger),
+    Column("trouble", Text, nullable=False, default=""),
+)  # fmt: skip
+
+pool_uses = Table(
+    "pool_uses", metadata,
+    Column("band", ForeignKey("bands.id", ondelete="CASCADE"), primary_key=True),
+    Column("at", BigInteger, primary_key=True),
+    Column("used", Integer, nullable=False),
+    Column("size", Integer, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+kept_settings = Table(
+    "kept_settings", metadata,
+    Column("name", Text, primary_key=True),
+    Column("value", JSON, nullable=False),
     sqlite_with_rowid=False,
 )  # fmt: skip
 

@@ -142,6 +142,31 @@ def decode_answer(data: bytes) -> NameAnswer:
     return NameAnswer(message.id, address, tuple(names))
 
 
+def decode_announcement(data: bytes) -> list[tuple[str, IPv4Address]]:
+    """Host names with their addresses, from the A records of an unasked mDNS message (RFC 6762 8.3). Raises WireError."""
+    message = _read(data)
+    if not message.flags & dns.flags.QR:
+        return []
+    found = [
+        (_text(rrset.name), IPv4Address(record.address))
+        for section in (message.answer, message.additional)
+        for rrset in section
+        if rrset.rdtype == dns.rdatatype.A and rrset.ttl
+        for record in rrset
+    ]
+    return found[:_MOST_NAMES]
+
+
+def encode_announcement(name: str, addresses: tuple[IPv4Address, ...], *, ttl: int = 120) -> bytes:
+    """An mDNS announcement of a host's addresses (RFC 6762 8.3)."""
+    message = dns.message.Message(id=0)
+    message.flags = dns.flags.QR | dns.flags.AA
+    texts = [str(address) for address in addresses]
+    owner = dns.name.from_text(name, dns.name.root)
+    message.answer.append(dns.rrset.from_text(owner, ttl, dns.rdataclass.IN, dns.rdatatype.A, *texts))
+    return message.to_wire()
+
+
 def _text(name: dns.name.Name) -> str:
     """A name for people: labels as UTF-8 where they are, other octets replaced (mDNS names are UTF-8)."""
     labels = [label.decode("utf-8", "replace") for label in name.labels if label]

@@ -62,11 +62,13 @@ def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep,
     settings = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name).strip()}
     _complete(request.kind, settings)
     name = _name(context, request.name, 0)
-    values = {"site": site, "name": name, "kind": request.kind, "settings": settings}
+    addresses = list(written.addresses(request.addresses, "addresses"))
+    values = {"site": site, "name": name, "kind": request.kind, "settings": settings, "addresses": addresses}
     with context.database.write() as connection:
         made = connection.execute(insert(dhcp_servers).values(**values)).inserted_primary_key
         assert made is not None
         _record(connection, who, "add", name, None, {"kind": request.kind, **settings})
+    context.findings.servers_changed()
     with contextlib.suppress(ServerTrouble):
         manager.read_leases(int(made[0]))
     return _view(context, manager, int(made[0]))
@@ -84,11 +86,14 @@ def edit_server(
     settings = {name: value for name, value in {**row.settings, **given}.items() if value}
     _complete(row.kind, settings)
     values: dict[str, Any] = {"settings": settings, "version": row.version + 1, "trouble": ""}
+    if request.addresses is not None:
+        values["addresses"] = list(written.addresses(request.addresses, "addresses"))
     if request.name is not None:
         values["name"] = _name(context, request.name, identity)
     with context.database.write() as connection:
         connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(**values))
         _record(connection, who, "set", row.name, row.settings, settings)
+    context.findings.servers_changed()
     with contextlib.suppress(ServerTrouble):
         manager.read_leases(identity)
     return _view(context, manager, identity)
@@ -108,6 +113,7 @@ def remove_server(identity: int, context: ContextDep, manager: ManagerDep, who: 
             connection.execute(delete(dhcp_servers).where(dhcp_servers.c.id == identity))
             _record(connection, who, "remove", row.name, {"kind": row.kind, **row.settings}, None)
     context.plan.leases_changed()
+    context.findings.servers_changed()
     context.tell("dhcp", {"server": identity})
 
 

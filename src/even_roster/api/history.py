@@ -1,0 +1,63 @@
+"""What was true when: stays and names within a time, at a moment, and the events of a subnet."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from .common import DeviceRef, Model, Time
+from .devices import NameStay, StayRow
+from .findings import TurnView
+
+
+class Happened(Model):
+    """Somebody came to an address or was seen there for the last time."""
+
+    at: Time
+    what: Literal["came", "last seen"]
+    address: str
+    mac: str | None
+    device: DeviceRef | None
+
+
+class History(Model):
+    """Everything about a subject between two times, the latest first. `more` tells that the limit cut it short."""
+
+    subject: str
+    kind: Literal["address", "mac", "name", "subnet"]
+    since: Time | None
+    until: Time
+    stays: list[StayRow]
+    names: list[NameStay]
+    happened: list[Happened]
+    turns: list[TurnView]
+    more: bool
+
+
+class Moment(Model):
+    """Who was there at a moment. Without anybody, `before` and `after` are the nearest stays on either side."""
+
+    subject: str
+    kind: Literal["address", "mac", "name", "subnet"]
+    at: Time
+    sentences: list[str]
+    stays: list[StayRow]
+    before: StayRow | None
+    after: StayRow | None
+
+
+class Check(Model):
+    """One thing that was checked: what, what it found, and whether that is well."""
+
+    what: str
+    found: str
+    state: Literal["well", "bad", "open"]
+
+
+class Why(Model):
+    """Why an address is silent: the verdict, what was checked in order of likelihood, what only a person can check."""
+
+    address: str
+    answers: bool
+    verdict: str
+    checks: list[Check]
+    by_hand: list[str]

@@ -1,0 +1,198 @@
+"""What the service does by itself: watches of subnets, listening, questions for DHCP servers, notices, what is kept."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .common import Model, Time
+
+Strangers = Literal["all", "named", "none"]
+RouteKind = Literal["webhook", "mail", "syslog"]
+
+
+class WatchView(Model):
+    """How a subnet is watched, and when what is due. Minutes of 0 mean never; quiet hours as HH:MM."""
+
+    subnet: int
+    network: str
+    name: str
+    on: bool
+    every_minutes: int
+    light_minutes: int
+    ask_minutes: int
+    quiet_first: str | None
+    quiet_last: str | None
+    strangers: Strangers
+    last_scan: Time | None
+    next_scan: Time | None
+    doing: str
+    why_not: str
+
+
+class WatchEdit(Model):
+    """Change how a subnet is watched; what is left out stays. `strangers`: which unknown devices are told: all of them, only
+    those that tell no name (named), or none."""
+
+    on: bool | None = None
+    every_minutes: int | None = Field(default=None, ge=0, le=525_600)
+    light_minutes: int | None = Field(default=None, ge=0, le=525_600)
+    ask_minutes: int | None = Field(default=None, ge=0, le=525_600)
+    quiet: str | None = Field(default=None, description="HH:MM-HH:MM, or 'none'")
+    strangers: Strangers | None = None
+
+
+class NeighbourView(Model):
+    """A switch port that announced itself by LLDP (IEEE 802.1AB): what this adapter is plugged into."""
+
+    switch: str
+    chassis: str
+    port: str
+    port_text: str
+    vlan: int | None
+    address: str | None
+    last: Time
+
+
+class HeardLine(Model):
+    """One frame in words."""
+
+    at: Time
+    protocol: str
+    mac: str
+    said: str
+
+
+class ListeningView(Model):
+    """Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost."""
+
+    adapter: str
+    listening: bool
+    why_not: str
+    since: Time | None
+    frames: int
+    unread: int
+    lost: int
+    per_second: int
+    storm: Time | None
+    trouble: str
+    place: str
+    verdict: str
+    neighbours: list[NeighbourView]
+    lines: list[HeardLine]
+
+
+class AskRequest(Model):
+    """Ask who hands out addresses: on an adapter (the usual one when left out), for so many seconds."""
+
+    adapter: str | None = None
+    wait: float = Field(default=4.0, ge=0.5, le=60.0)
+
+
+class OptionView(Model):
+    """One option of an offer, decoded; `source` is the RFC that defines it."""
+
+    code: int
+    name: str
+    value: str
+    source: str
+
+
+class OfferView(Model):
+    """One offer; `differences` are where it disagrees with the plan, `planned` whether the plan has this server."""
+
+    server: str
+    mac: str
+    vendor: str | None
+    relay: str | None
+    address: str
+    mask: str | None
+    gateway: str | None
+    dns: list[str]
+    domain: str
+    lease_seconds: int | None
+    after_ms: float
+    options: list[OptionView]
+    planned: bool
+    server_name: str | None
+    differences: list[str]
+
+
+class AskAnswer(Model):
+    """All offers, in the order in which they came, and the verdict in a sentence."""
+
+    adapter: str
+    network: str
+    seconds: float
+    verdict: str
+    well: bool
+    offers: list[OfferView]
+
+
+class RouteView(Model):
+    """Where notices go. Secrets are never shown; `has_secret` tells whether there is one."""
+
+    id: int
+    name: str
+    kind: RouteKind
+    to: str
+    sender: str
+    server: str
+    user: str
+    tls: Literal["none", "starttls", "tls"]
+    has_secret: bool
+    least: Literal["urgent", "wrong", "notice"]
+    on: bool
+    sent: Time | None
+    trouble: str
+
+
+class RouteNew(Model):
+    """A new way for notices: `to` is a URL, a mail address or HOST:PORT; `server` is the SMTP server as HOST:PORT."""
+
+    name: str = Field(min_length=1, max_length=60)
+    kind: RouteKind
+    to: str = Field(min_length=1, max_length=500)
+    sender: str = Field(default="", max_length=200)
+    server: str = Field(default="", max_length=200)
+    user: str = Field(default="", max_length=200)
+    secret: str = Field(default="", max_length=500)
+    tls: Literal["none", "starttls", "tls"] = "none"
+    least: Literal["urgent", "wrong", "notice"] = "wrong"
+
+
+class RouteEdit(Model):
+    """Change a route; what is left out stays."""
+
+    to: str | None = Field(default=None, max_length=500)
+    secret: str | None = Field(default=None, max_length=500)
+    least: Literal["urgent", "wrong", "notice"] | None = None
+    on: bool | None = None
+
+
+class RouteTest(Model):
+    """How a test notice went."""
+
+    ok: bool
+    said: str
+
+
+class Keeping(Model):
+    """What is kept how long, and from when on findings are told. Older stays are folded into one per pair, never dropped."""
+
+    stay_days: int = Field(ge=30, le=36_500)
+    finding_days: int = Field(ge=30, le=36_500)
+    missing_days: int = Field(ge=1, le=3650)
+    stale_days: int = Field(ge=7, le=3650)
+    pool_percent: int = Field(ge=10, le=100)
+
+
+class KeepingEdit(Model):
+    """Change some of it."""
+
+    stay_days: int | None = Field(default=None, ge=30, le=36_500)
+    finding_days: int | None = Field(default=None, ge=30, le=36_500)
+    missing_days: int | None = Field(default=None, ge=1, le=3650)
+    stale_days: int | None = Field(default=None, ge=7, le=3650)
+    pool_percent: int | None = Field(default=None, ge=10, le=100)

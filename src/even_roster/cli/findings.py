@@ -1,0 +1,189 @@
+"""`roster findings`, `roster accept`, `roster remedy`: what is wrong or needs a decision, and what to do about it."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import datetime
+from typing import Any
+
+from rich.text import Text
+
+from ..api.findings import FindingView
+from ..client import Roster
+from ..core.moments import MomentError, parse
+from .common import add_json, bad_input, connect, missing
+from .output import Out, ago, clock
+
+STYLES = {"urgent": "bold red", "wrong": "yellow", "notice": ""}
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    listing = commands.add_parser("findings", parents=[shared], help="what is wrong or needs a decision")
+    listing.add_argument("id", nargs="?", type=int, metavar="ID", help="one finding, with its history")
+    which = listing.add_mutually_exclusive_group()
+    which.add_argument("--open", dest="state", action="store_const", const="open", help="only open ones (the usual)")
+    which.add_argument("--accepted", dest="state", action="store_const", const="accepted", help="only accepted ones")
+    which.add_argument("--all", dest="state", action="store_const", const="all", help="accepted and closed ones too")
+    listing.add_argument("--kind", metavar="KIND", help="only of one kind; '--kinds' lists them")
+    listing.add_argument("--about", metavar="WHAT", help="only about an address, MAC or name")
+    listing.add_argument("--kinds", action="store_true", help="list the kinds of findings")
+    listing.add_argument("--check", action="store_true", help="exit with 1 when any is open")
+    listing.add_argument("--brief", action="store_true", help="one line each")
+    listing.set_defaults(run=_findings, state="open")
+    accept = commands.add_parser("accept", parents=[shared], help="accept a finding, with a reason")
+    accept.add_argument("id", type=int, metavar="ID")
+    accept.add_argument("--reason", metavar="TEXT", help="why it is all right; others will read it")
+    accept.add_argument("--until", metavar="DAY", help="from then on it is told again")
+    accept.add_argument("--undo", action="store_true", help="accept it no longer")
+    accept.set_defaults(run=_accept)
+    remedy = commands.add_parser("remedy", parents=[shared], help="do one of the steps a finding offers")
+    remedy.add_argument("id", type=int, metavar="ID")
+    remedy.add_argument("step", nargs="?", type=int, metavar="STEP", help="its number; left out, the steps are listed")
+    remedy.add_argument("--anyway", action="store_true", help="in spite of mistakes it would put into the plan")
+    remedy.set_defaults(run=_remedy)
+    for parser in (listing, accept, remedy):
+        add_json(parser)
+
+
+def _plain(found: FindingView) -> dict[str, Any]:
+    """The form programs get: the evidence as objects with their moments, the remedy as a sentence."""
+    return {
+        "id": found.id, "kind": found.kind, "severity": found.severity,
+        "subjects": [{"type": s.type, "value": s.value} for s in found.subjects],
+        "since": found.model_dump(mode="json")["since"],
+        "evidence": [e.model_dump(mode="json") for e in found.evidence], "remedy": found.remedy, "state": found.state,
+        "title": found.title, "times": found.times, "steps": [s.model_dump(mode="json") for s in found.steps],
+    }  # fmt: skip
+
+
+def _findings(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.kinds:
+            return _kinds(out, roster)
+        if options.id is not None:
+            return _one(out, roster, options.id)
+        found = roster.findings(options.state, options.kind, options.about, limit=20_000)
+    if out.as_json:
+        out.json([_plain(one) for one in found.findings])
+    else:
+        for one in found.findings:
+            _print(out, one, brief=options.brief)
+        counts = found.counts
+        told = [
+            f"{n} {what}"
+            for n, what in ((counts.urgent, "urgent"), (counts.wrong, "wrong"), (counts.notice, "to decide"))
+            if n
+        ]
+        out.say(f"{', '.join(told) if told else 'nothing is open'}; {counts.accepted} accepted", "dim")
+        if found.trouble:
+            out.notice(found.trouble)
+    return 1 if options.check and any(one.state == "open" for one in found.findings) else 0
+
+
+def _print(out: Out, one: FindingView, *, brief: bool) -> None:
+    state = "" if one.state == "open" else f" [{one.state}]"
+    head = Text.assemble(
+        (f"{one.id:>4}  ", "dim"), (f"{one.severity:<7} ", STYLES[one.severity]), (one.title, "bold"), state
+    )
+    subjects = ", ".join(s.value for s in one.subjects if s.type in ("address", "mac", "name", "server", "subnet"))[:70]
+    if brief:
+        out.console.print(Text.assemble(head, "  ", (subjects, ""), (f"  {ago(one.since)}", "dim")))
+        return
+    again = f", the {one.times}th time" if one.times > 3 else ", again" if one.times > 1 else ""
+    out.console.print(Text.assemble(head, (f"  since {clock(one.since)}{again}", "dim")))
+    for evidence in one.evidence:
+        out.console.print(Text(f"        {evidence.said}"))
+    out.console.print(Text(f"        → {one.remedy}.", style="green"))
+    if one.acceptance is not None:
+        until = f" until {clock(one.acceptance.until)}" if one.acceptance.until else ""
+        out.console.print(
+            Text(f"        accepted by {one.acceptance.who}{until}: {one.acceptance.reason}", style="dim")
+        )
+
+
+def _kinds(out: Out, roster: Roster) -> int:
+    found = roster.finding_kinds()
+    if out.as_json:
+        out.json({"kinds": found})
+    else:
+        out.table(("kind", "title", "what"), ((k.kind, k.title, k.means) for k in found))
+    return 0
+
+
+def _one(out: Out, roster: Roster, identity: int) -> int:
+    sheet = roster.finding(identity)
+    if out.as_json:
+        out.json({**_plain(sheet.finding), "means": sheet.finding.means, "turns": sheet.turns})
+        return 0
+    _print(out, sheet.finding, brief=False)
+    out.say(f"        {sheet.finding.means}.", "italic")
+    _steps(out, sheet.finding)
+    out.say("")
+    out.table(("when", "turn", "what"), ((clock(t.at), t.turn, t.said) for t in sheet.turns))
+    return 0
+
+
+def _steps(out: Out, found: FindingView) -> None:
+    for step in found.steps:
+        if step.action != "accept":
+            how = f"in the console at {step.link}" if step.link else f"'roster remedy {found.id} {step.number}'"
+            out.say(f"        {step.number}. {step.label}: {how}")
+
+
+def _accept(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    until: datetime | None = None
+    if options.until:
+        until = future(options.until)
+    with connect(options) as roster:
+        if options.undo:
+            sheet = roster.resume(options.id)
+        elif not options.reason:
+            raise bad_input("give a --reason: others will read it")
+        else:
+            sheet = roster.accept(options.id, options.reason, until)
+    if out.as_json:
+        out.json(_plain(sheet.finding))
+    else:
+        told = (
+            "it is told again"
+            if options.undo
+            else "accepted"
+            if sheet.finding.state == "accepted"
+            else "kept for when it is found again"
+        )
+        out.say(f"{options.id}, {sheet.finding.title.lower()}: {told}")
+    return 0
+
+
+def future(text: str) -> datetime:
+    """A day or time to come. Raises BadInput."""
+    now = datetime.now().astimezone()
+    try:
+        found = parse(text, now)
+    except MomentError as error:
+        raise bad_input(str(error)) from error
+    return found
+
+
+def _remedy(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.finding(options.id).finding
+        if options.step is None:
+            if out.as_json:
+                out.json({"steps": found.steps})
+            elif all(step.action == "accept" for step in found.steps):
+                raise missing(f"nothing can be done about {options.id} by a press; {found.remedy}")
+            else:
+                _steps(out, found)
+            return 0
+        done = roster.do_step(options.id, options.step, options.anyway)
+    if out.as_json:
+        out.json(done)
+    else:
+        undo = f"; 'roster undo {done.change}' takes it back" if done.change else ""
+        out.say(f"{done.said}{undo}")
+    return 0

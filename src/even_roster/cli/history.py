@@ -1,0 +1,131 @@
+"""`roster history`, `roster at`, `roster why`: what was true when, and why an address is silent."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import datetime
+from typing import Any
+
+from rich.text import Text
+
+from ..api.devices import StayRow
+from ..core.moments import HINT, MomentError, parse
+from .common import add_json, bad_input, connect
+from .output import Out, clock
+
+MARKS = {"well": ("✓", "green"), "bad": ("✗", "red"), "open": ("·", "dim")}
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    history = commands.add_parser(
+        "history", parents=[shared], help="who had an address, where a device was, what changed"
+    )
+    history.add_argument("subject", metavar="WHAT", help="an address, a MAC, a name or a subnet")
+    history.add_argument("--from", dest="since", metavar="TIME", help=HINT.replace("%", "%%"))
+    history.add_argument("--to", dest="until", metavar="TIME")
+    history.add_argument("--limit", type=int, default=200, metavar="N")
+    history.set_defaults(run=_history)
+    at = commands.add_parser("at", parents=[shared], help="who was there at a moment")
+    at.add_argument("time", metavar="TIME", help=HINT.replace("%", "%%"))
+    at.add_argument("subject", metavar="WHAT", help="an address, a MAC, a name or a subnet")
+    at.set_defaults(run=_at)
+    why = commands.add_parser("why", parents=[shared], help="why an address is silent")
+    why.add_argument("address", metavar="ADDRESS")
+    why.set_defaults(run=_why)
+    for parser in (history, at, why):
+        add_json(parser)
+
+
+def moment(text: str | None) -> datetime | None:
+    """A time as people write it. Raises BadInput."""
+    if text is None:
+        return None
+    try:
+        return parse(text, datetime.now().astimezone())
+    except MomentError as error:
+        raise bad_input(str(error)) from error
+
+
+def _history(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.history(options.subject, moment(options.since), moment(options.until), options.limit)
+    if out.as_json:
+        out.json(found)
+        return 0
+    if not found.stays and not found.turns:
+        out.say(f"nothing was seen of {found.subject} in that time")
+        return 0
+    if found.kind == "subnet":
+        out.say(f"What changed in {found.subject}, the latest first", "bold")
+        out.table(
+            ("when", "what", "address", "mac", "device"),
+            ((clock(h.at), h.what, h.address, h.mac or "", (h.device.name if h.device else "") or "") for h in found.happened),
+        )  # fmt: skip
+    else:
+        _stays(out, found.stays)
+    if found.names and found.kind != "subnet":
+        out.say("")
+        out.table(
+            ("name", "by", "address", "from", "to"),
+            ((n.name, n.source, n.address, clock(n.first), clock(n.last)) for n in found.names),
+        )
+    if found.turns:
+        out.say("")
+        out.table(
+            ("when", "finding", "turn", "what"),
+            ((clock(t.at), f"{t.finding} {t.kind}", t.turn, t.said) for t in found.turns),
+        )
+    if found.more:
+        out.notice(f"only the latest {options.limit} are shown; --limit shows more")
+    return 0
+
+
+def _stays(out: Out, stays: list[StayRow]) -> None:
+    out.table(
+        ("address", "mac", "device", "from", "to", "seen", "by"),
+        (
+            (
+                s.address, s.mac or "", (s.device.name if s.device else None) or s.vendor or "", clock(s.first),
+                clock(s.last), f"{s.count:,}", ", ".join(s.sources),
+            )
+            for s in stays
+        ),
+        right=("seen",),
+    )  # fmt: skip
+
+
+def _at(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    when = moment(options.time)
+    assert when is not None
+    with connect(options) as roster:
+        found = roster.at(options.subject, when)
+    if out.as_json:
+        out.json(found)
+    else:
+        out.say(f"{found.subject} at {clock(found.at)}", "bold")
+        for sentence in found.sentences:
+            out.say(sentence)
+        if found.stays:
+            _stays(out, found.stays)
+    return 0 if found.stays else 1
+
+
+def _why(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting(f"asking for {options.address}"):
+        found = roster.why(options.address)
+    if out.as_json:
+        out.json(found)
+        return 0 if found.answers else 1
+    out.say(found.verdict, "bold")
+    for check in found.checks:
+        mark, style = MARKS[check.state]
+        out.console.print(Text.assemble((f"  {mark} ", style), (f"{check.what:<12} ", "dim"), check.found))
+    if found.by_hand:
+        out.say("What only a person can check:", "bold")
+        for question in found.by_hand:
+            out.say(f"  - {question}")
+    return 0 if found.answers else 1

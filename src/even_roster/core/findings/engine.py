@@ -1,0 +1,247 @@
+"""Runs the rules and keeps the findings: opened, updated, closed by themselves, reopened with memory. No I/O.
+
+`Engine.settle` looks at what was touched since the last call, at what waits for its time, and gives the turns that were
+taken. Accepted exceptions do not stop a finding: it stands as accepted, and nobody is called for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from . import rules_addresses, rules_link, rules_plan
+from .model import About, Evidence, Found, Rule, Severity, State, Step, Subject
+from .world import World
+
+RULES: tuple[Rule, ...] = (*rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES)
+BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
+_BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}
+
+Name = tuple[str, str]  # kind, key text
+
+
+@dataclass(frozen=True, slots=True)
+class Acceptance:
+    """A hand said that a finding is all right: why, and until when (UTC ms, None for good)."""
+
+    reason: str
+    who: str
+    at: int
+    until: int | None = None
+
+    def runs(self, now: int) -> bool:
+        """True while it holds."""
+        return self.until is None or now < self.until
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A finding as it stands. `since` is when it was opened this time, `first` the first time ever, `times` how often."""
+
+    kind: str
+    key: str
+    severity: Severity
+    subjects: tuple[Subject, ...]
+    evidence: tuple[Evidence, ...]
+    remedy: str
+    steps: tuple[Step, ...]
+    state: State
+    since: int
+    first: int
+    times: int = 1
+    closed: int | None = None
+    updated: int = 0
+
+    @property
+    def name(self) -> Name:
+        """What tells it apart from all others."""
+        return self.kind, self.key
+
+    @property
+    def told(self) -> tuple[object, ...]:
+        """See Found.told."""
+        return self.severity, self.subjects, tuple(one.said for one in self.evidence), self.remedy
+
+
+class Turn(StrEnum):
+    """What happened to a finding."""
+
+    OPENED = "opened"
+    REOPENED = "reopened"
+    UPDATED = "updated"
+    ACCEPTED = "accepted"
+    RESUMED = "resumed"
+    CLOSED = "closed"
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A turn and the finding after it."""
+
+    turn: Turn
+    finding: Finding
+
+
+@dataclass(slots=True)
+class _Waiting:
+    """A cause that has not stood long enough, or one that has been gone for not long enough."""
+
+    rule: Rule
+    key: int
+    since: int
+
+
+class Engine:
+    """All findings of one service. `standing` holds those that are not closed, `memory` the closed ones."""
+
+    def __init__(self, standing: Iterable[Finding] = (), exceptions: Mapping[Name, Acceptance] | None = None) -> None:
+        self.standing: dict[Name, Finding] = {}
+        self.memory: dict[Name, Finding] = {}
+        self.exceptions: dict[Name, Acceptance] = dict(exceptions or {})
+        self._keys: dict[Name, int] = {}
+        self._waiting: dict[Name, _Waiting] = {}
+        self._leaving: dict[Name, _Waiting] = {}
+        for finding in standing:
+            if finding.state is State.CLOSED:
+                self.memory[finding.name] = finding
+            else:
+                self.standing[finding.name] = finding
+
+    def settle(self, world: World, now: int, most: int | None = None) -> tuple[list[Taken], bool]:
+        """Look at what was touched, at most `most` keys of it, and at what waits for its time; gives the turns taken and
+        whether there is more to look at."""
+        world.now = max(world.now, now)
+        turns: list[Taken] = []
+        left = most if most is not None else -1
+        for about, rules in _BY_ABOUT.items():
+            dirty = world.dirty[about]
+            while dirty and left:
+                key = dirty.pop()
+                left -= 1
+                for rule in rules:
+                    found = rule.check(world, key)
+                    if found is None and not self._minded:
+                        continue
+                    name = rule.kind, key_text(world, about, key)
+                    if found is not None or name in self.standing or name in self._waiting:
+                        self._meet(rule, key, name, found, now, turns)
+        if any(world.dirty.values()):
+            return turns, True
+        for late in [*self._waiting.values(), *self._leaving.values()]:
+            name = late.rule.kind, key_text(world, late.rule.about, late.key)
+            self._meet(late.rule, late.key, name, late.rule.check(world, late.key), now, turns)
+        self._exceptions(now, turns)
+        return turns, False
+
+    def begin_full(self, world: World) -> None:
+        """Have everything looked at by the next calls of `settle`, the keys of standing findings too."""
+        world.dirty_all()
+        for name in self.standing:
+            key = self._keys.get(name, key_of(world, name))
+            if key is not None:
+                world.dirty[BY_KIND[name[0]].about].add(key)
+
+    @property
+    def _minded(self) -> bool:
+        return bool(self.standing or self._waiting)
+
+    def watching(self, world: World) -> list[int]:
+        """The addresses of standing findings that a directed round decides."""
+        found = []
+        for kind, _ in self.standing:
+            if kind in ("duplicate-address", "gateway-changed"):
+                key = self._keys.get((kind, _), key_of(world, (kind, _)))
+                if key is not None:
+                    found.append(key)
+        return found
+
+    def _meet(self, rule: Rule, key: int, name: Name, found: Found | None, now: int, turns: list[Taken]) -> None:
+        standing = self.standing.get(name)
+        if found is None:
+            self._waiting.pop(name, None)
+            if standing is not None:
+                gone = self._leaving.setdefault(name, _Waiting(rule, key, now))
+                if now - gone.since >= rule.lingers:
+                    self._close(name, now, turns)
+            return
+        self._leaving.pop(name, None)
+        self._keys[name] = key
+        if standing is not None:
+            if standing.told != found.told:
+                changed = _with(standing, found, updated=now)
+                self.standing[name] = changed
+                turns.append(Taken(Turn.UPDATED, changed))
+            elif standing.evidence != found.evidence:
+                self.standing[name] = _with(standing, found)
+            return
+        if rule.patience:
+            begun = self._waiting.setdefault(name, _Waiting(rule, key, now))
+            if now - begun.since < rule.patience:
+                return
+            del self._waiting[name]
+        self._open(name, found, now, turns)
+
+    def _open(self, name: Name, found: Found, now: int, turns: list[Taken]) -> None:
+        before = self.memory.pop(name, None)
+        exception = self.exceptions.get(name)
+        state = State.ACCEPTED if exception is not None and exception.runs(now) else State.OPEN
+        finding = Finding(
+            name[0], name[1], found.severity, found.subjects, found.evidence, found.remedy, found.steps, state, now,
+            before.first if before else now, before.times + 1 if before else 1, None, now,
+        )  # fmt: skip
+        self.standing[name] = finding
+        turns.append(Taken(Turn.REOPENED if before else Turn.OPENED, finding))
+
+    def _close(self, name: Name, now: int, turns: list[Taken]) -> None:
+        self._leaving.pop(name, None)
+        self._keys.pop(name, None)
+        closed = replace(self.standing.pop(name), state=State.CLOSED, closed=now, updated=now)
+        self.memory[name] = closed
+        turns.append(Taken(Turn.CLOSED, closed))
+
+    def _exceptions(self, now: int, turns: list[Taken]) -> None:
+        for name, exception in list(self.exceptions.items()):
+            standing = self.standing.get(name)
+            if standing is None:
+                continue
+            if exception.runs(now) and standing.state is State.OPEN:
+                self._restate(standing, State.ACCEPTED, Turn.ACCEPTED, now, turns)
+            elif not exception.runs(now) and standing.state is State.ACCEPTED:
+                self._restate(standing, State.OPEN, Turn.RESUMED, now, turns)
+        for name, standing in list(self.standing.items()):
+            if standing.state is State.ACCEPTED and name not in self.exceptions:
+                self._restate(standing, State.OPEN, Turn.RESUMED, now, turns)
+
+    def _restate(self, finding: Finding, state: State, turn: Turn, now: int, turns: list[Taken]) -> None:
+        changed = replace(finding, state=state, updated=now)
+        self.standing[finding.name] = changed
+        turns.append(Taken(turn, changed))
+
+
+def _with(standing: Finding, found: Found, updated: int | None = None) -> Finding:
+    return replace(
+        standing, severity=found.severity, subjects=found.subjects, evidence=found.evidence, remedy=found.remedy,
+        steps=found.steps, updated=standing.updated if updated is None else updated,
+    )  # fmt: skip
+
+
+def key_text(world: World, about: About, key: int) -> str:
+    """A key as a lasting text: the same after a restart."""
+    if about is About.NAME:
+        return world.name_of_key(key)
+    if about is About.LINK:
+        return world.link_of_key(key) or ""
+    return str(key)
+
+
+def key_of(world: World, name: Name) -> int | None:
+    """The key behind a finding's text; None when there is no such rule any more."""
+    rule = BY_KIND.get(name[0])
+    if rule is None:
+        return None
+    if rule.about is About.NAME:
+        return world.name_key(name[1])
+    if rule.about is About.LINK:
+        return world.link_key(name[1])
+    return int(name[1])

@@ -1,0 +1,130 @@
+"""What a finding is: its kind, subjects, evidence, what it means, what to do, and where it stands.
+
+A rule gives `Found` values; the `ledger` turns them into `Finding`s with a history. Evidence is made of sentences that
+stay equal while nothing changes: moments are kept beside the text, so that time alone never makes news.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .world import World
+
+
+class Severity(StrEnum):
+    """`urgent`: people are cut off or soon will be; `wrong`: something is not as it should be; `notice`: decide."""
+
+    URGENT = "urgent"
+    WRONG = "wrong"
+    NOTICE = "notice"
+
+    @property
+    def rank(self) -> int:
+        """0 for the most severe."""
+        return list(Severity).index(self)
+
+
+class About(StrEnum):
+    """What one run of a rule looks at; its key is an address, a MAC, the id of an assignment …"""
+
+    ADDRESS = "address"
+    MAC = "mac"
+    ASSIGNMENT = "assignment"
+    POOL = "pool"
+    SUBNET = "subnet"
+    SERVER = "server"
+    NAME = "name"
+    LINK = "link"
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """Somebody or something a finding is about; `type` is address, mac, device, subnet, pool, server, name, adapter."""
+
+    type: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """One thing that was observed, as a sentence; `at` in UTC ms where it has a moment."""
+
+    said: str
+    at: int | None = None
+
+
+class Action(StrEnum):
+    """What can be done about a finding with one press."""
+
+    ASSIGN = "assign"
+    RESERVE = "reserve"
+    MOVE_PLAN = "move the plan"
+    MOVE_POOL = "move the pool"
+    PUBLISH = "publish"
+    JOIN = "join"
+    CARD = "card"
+    NAME = "name"
+    RELEASE = "release"
+    ACCEPT = "accept"
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """An action with what it needs: an address, a MAC, ids, as texts."""
+
+    action: Action
+    label: str
+    values: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What a rule found now. `remedy` says in a sentence what to do; `steps` are those that can be pressed."""
+
+    severity: Severity
+    subjects: tuple[Subject, ...]
+    evidence: tuple[Evidence, ...]
+    remedy: str
+    steps: tuple[Step, ...] = ()
+
+    @property
+    def told(self) -> tuple[object, ...]:
+        """What must differ for the finding to count as changed: everything but moments."""
+        return self.severity, self.subjects, tuple(one.said for one in self.evidence), self.remedy
+
+
+Key = Hashable
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """One kind of finding. `check` looks at one key and gives what is wrong with it, or None.
+
+    It opens when the cause has stood for `patience` ms, and closes when it has been gone for `lingers` ms.
+    """
+
+    kind: str
+    title: str
+    about: About
+    means: str
+    check: Callable[[World, int], Found | None]
+    patience: int = 0
+    lingers: int = 0
+
+
+class State(StrEnum):
+    """Where a finding stands. An accepted one is still true, but nobody is called."""
+
+    OPEN = "open"
+    ACCEPTED = "accepted"
+    CLOSED = "closed"
+
+
+SECOND = 1000
+MINUTE = 60 * SECOND
+HOUR = 60 * MINUTE
+DAY = 24 * HOUR

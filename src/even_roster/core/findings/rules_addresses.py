@@ -1,0 +1,339 @@
+"""Rules that look at one address: claimed by two, hopping, a gateway's MAC, pools, unplanned and foreign addresses."""
+
+from __future__ import annotations
+
+from ..mac import Mac
+from ..plan.model import AssignmentKind, dotted
+from ..stays import Source
+from .model import HOUR, MINUTE, SECOND, About, Action, Evidence, Found, Rule, Severity, Step, Subject
+from .world import World
+
+HOPS = 3
+GATEWAY_FRESH = 5 * MINUTE
+LINK_LOCAL = 0xA9FE0000  # 169.254.0.0/16, RFC 3927
+_SELF_MASK = 0xFFFF0000
+_LEASE_GRACE = 2 * MINUTE
+
+
+def called(world: World, mac: int) -> str:
+    """Whom a MAC belongs to, for a sentence."""
+    device = world.devices.get(mac)
+    planned = next((item.name for item in world.plans_of(mac) if item.name), "")
+    name = (device.name if device else "") or planned
+    vendor = world.vendor_of(mac)
+    return f"{name} ({Mac(mac)})" if name else f"{Mac(mac)} ({vendor})" if vendor else str(Mac(mac))
+
+
+def at(address: int) -> Subject:
+    """An address as a subject."""
+    return Subject("address", dotted(address))
+
+
+def who(mac: int) -> Subject:
+    """A MAC as a subject."""
+    return Subject("mac", str(Mac(mac)))
+
+
+def accept(label: str = "accept it, with a reason") -> Step:
+    """The step that every finding has."""
+    return Step(Action.ACCEPT, label)
+
+
+def card(address: int) -> Step:
+    """The settings to type in."""
+    return Step(Action.CARD, f"open the card of {dotted(address)}", (("address", dotted(address)),))
+
+
+def rivals(world: World, address: int) -> list[int]:
+    """The MACs that answered for an address in the same directed round, without routers that stand in for others."""
+    found = world.confirmed.get(address)
+    if found is None:
+        return []
+    own = world.own_addresses
+    return [
+        mac for mac in found[1]
+        if not world.shared_by_routers(address, mac)
+        and not (mac in world.own_macs and address not in own)
+        and not (address in (standing := world.stands_in(mac)) and not _planned_for(world, address, mac) and standing)
+    ]  # fmt: skip
+
+
+def _planned_for(world: World, address: int, mac: int) -> bool:
+    item = world.planned(address)
+    return item is not None and item.mac == mac
+
+
+def duplicate(world: World, address: int) -> Found | None:
+    """Two MACs answered for one address in one directed round."""
+    if address not in world.confirmed or world.is_gateway(address):
+        return None
+    macs = rivals(world, address)
+    if len(macs) < 2:
+        return None
+    when = world.confirmed[address][0]
+    planned = world.planned(address)
+    right = f"; the plan gives it to {planned.title}" if planned is not None else ""
+    stranger = next((mac for mac in macs if planned is None or mac != planned.mac), macs[-1])
+    steps = [Step(Action.ASSIGN, f"find an address for {called(world, stranger)}", (("mac", str(Mac(stranger))),))]
+    uses = world.plan.uses_at(world.site, address)
+    return Found(
+        Severity.URGENT,
+        (at(address), *(who(mac) for mac in macs)),
+        (
+            *(Evidence(f"{called(world, mac)} answered for {dotted(address)}", when) for mac in macs),
+            *(Evidence(f"{use.user} uses this address for {use.purpose}") for use in uses),
+        ),
+        f"Give one of the {len(macs)} another address{right}. Until then traffic reaches now one, now the other",
+        (*steps, card(address), accept("accept it: they share the address on purpose")),
+    )
+
+
+def hopping(world: World, address: int) -> Found | None:
+    """An address went to and fro between MACs, though never two answered together."""
+    line = world.switches.get(address)
+    if line is None or len(line) <= HOPS or world.is_gateway(address) or len(rivals(world, address)) > 1:
+        return None
+    recent = [(when, mac) for when, mac in line if world.now - when <= HOUR]
+    macs = list(dict.fromkeys(mac for _, mac in recent if not world.shared_by_routers(address, mac)))
+    back = len(recent) - len(macs)
+    if len(recent) <= HOPS or len(macs) < 2 or back < HOPS - 1 or any(world.stands_in(mac) for mac in macs):
+        return None
+    return Found(
+        Severity.WRONG,
+        (at(address), *(who(mac) for mac in macs)),
+        tuple(Evidence(f"{called(world, mac)} claims {dotted(address)} again and again") for mac in macs),
+        "Find out which of them should have it; if they are a failover pair or adapters of one device, accept it",
+        (accept("accept it: they take over from each other"),),
+    )
+
+
+def known_gateway_mac(world: World, address: int) -> tuple[int, str] | None:
+    """The MAC a gateway is known by, and how."""
+    item = world.planned(address)
+    if item is not None and item.mac is not None:
+        return item.mac, "the plan has it"
+    link = next((one for one in world.links.values() if one.gateway == address), None)
+    return (link.gateway_mac, "it was seen there before") if link is not None and link.gateway_mac is not None else None
+
+
+def gateway_changed(world: World, address: int) -> Found | None:
+    """Somebody else's MAC claims the gateway's address."""
+    if not world.is_gateway(address) or (known := known_gateway_mac(world, address)) is None:
+        return None
+    mac, how = known
+    if world.shared_by_routers(address, mac):
+        return None
+    confirmed = world.confirmed.get(address, (0, ()))
+    others = [
+        other
+        for other, held in world.holders.get(address, {}).items()
+        if other is not None and other != mac and other not in world.own_macs
+        and not world.shared_by_routers(address, other)
+        and (other in confirmed[1] or (world.now - held.last <= GATEWAY_FRESH and held.last > confirmed[0]))
+    ]  # fmt: skip
+    if not others:
+        return None
+    both = mac in confirmed[1] or world.present(address, mac)
+    return Found(
+        Severity.URGENT,
+        (at(address), who(mac), *(who(one) for one in sorted(others))),
+        (
+            Evidence(f"the gateway {dotted(address)} is {called(world, mac)}: {how}"),
+            *(Evidence(f"{called(world, one)} claims the gateway's address") for one in sorted(others)),
+        ),
+        "Find the second one and take it off the network: it can read and stop all traffic to other networks"
+        if both
+        else "If the router was replaced, enter the new MAC in the plan; if not, take the other one off the network",
+        (
+            Step(
+                Action.ASSIGN, "the router was replaced: enter its new MAC",
+                (("address", dotted(address)), ("mac", str(Mac(others[0])))),
+            ),
+            accept(),
+        ),
+    )  # fmt: skip
+
+
+def static_in_pool(world: World, address: int) -> Found | None:
+    """Somebody uses an address of a pool without a lease, or the plan has a static assignment there."""
+    pool = world.in_pool(address)
+    if pool is None:
+        return None
+    item = world.planned(address)
+    if item is not None and item.kind is AssignmentKind.STATIC:
+        mac, said = item.mac, f"{item.title} is planned as static at {dotted(address)}, inside the {pool.title}"
+    else:
+        if item is not None or pool.server is None or (read := world.leases_read.get(pool.server)) is None:
+            return None
+        if world.lease_active(address) is not None:
+            return None
+        held = [
+            (one, mac)
+            for mac, one in world.holders.get(address, {}).items()
+            if one.sources & ~Source.LEASE and world.is_present(address, one) and read - one.first > _LEASE_GRACE
+            and one.last >= read - HOUR and _after_lease(world, address, one.last)
+        ]  # fmt: skip
+        if not held:
+            return None
+        mac = max(held, key=lambda pair: pair[0].last)[1]
+        if mac is not None and (world.stands_in(mac) or _explained(world, mac, address)):
+            return None
+        holder = called(world, mac) if mac is not None else "somebody"
+        said = f"{holder} uses {dotted(address)} without a lease, inside the {pool.title}"
+    steps: list[Step] = []
+    if mac is not None:
+        steps.append(
+            Step(
+                Action.RESERVE,
+                f"reserve {dotted(address)} for it",
+                (("address", dotted(address)), ("mac", str(Mac(mac)))),
+            )
+        )
+    steps.append(Step(Action.MOVE_POOL, "change the pool", (("band", str(pool.id)), ("subnet", str(pool.subnet)))))
+    return Found(
+        Severity.WRONG,
+        (at(address), *((who(mac),) if mac is not None else ()), Subject("pool", str(pool.id))),
+        (Evidence(said),),
+        "Set the device to DHCP and reserve the address, give it one outside the pool, or end the pool before it: the "
+        "server may lease this address to another device",
+        (*steps, accept()),
+    )  # fmt: skip
+
+
+def _after_lease(world: World, address: int, last: int) -> bool:
+    """A lease that ended lately explains a device that is only slow to notice."""
+    lease = world.leases.get(address)
+    return lease is None or lease.expires is None or last - lease.expires > 10 * MINUTE
+
+
+def _explained(world: World, mac: int, address: int) -> bool:
+    """True when another finding says already why a MAC is where it is."""
+    return any(item.address != address for item in world.plans_of(mac)) or world.is_rogue(mac)
+
+
+def unplanned(world: World, address: int) -> Found | None:
+    """An address is in use that the plan knows nothing of."""
+    holders = world.holders.get(address)
+    if not holders or world.plan.at(world.site, address) is not None:
+        return None
+    subnet = world.subnet_at(address)
+    if subnet is None or address in world.own_addresses or world.is_gateway(address):
+        return None
+    if (
+        world.in_pool(address) is not None
+        or not world.used(address)
+        or not world.plan.count_in(world.site, subnet.first, subnet.last)
+    ):
+        return None
+    macs = [mac for mac in world.macs_at(address) if not world.stands_in(mac)]
+    if not macs and any(mac is not None for mac in holders):
+        return None
+    if macs and all(_explained(world, mac, address) or world.shared_by_routers(address, mac) for mac in macs):
+        return None
+    if len(rivals(world, address)) > 1:
+        return None
+    mac = macs[0] if macs else None
+    values: tuple[tuple[str, str], ...] = (("address", dotted(address)),)
+    if mac is not None:
+        values = (*values, ("mac", str(Mac(mac))))
+    holder = called(world, mac) if mac is not None else "somebody behind the gateway"
+    return Found(
+        Severity.NOTICE,
+        (at(address), *((who(mac),) if mac is not None else ())),
+        (Evidence(f"{holder} uses {dotted(address)}, which nobody planned"),),
+        "If it belongs there, put it into the plan as it is; if not, give it another address",
+        (Step(Action.ASSIGN, "assign what is seen", values), accept()),
+    )
+
+
+def foreign(world: World, address: int) -> Found | None:
+    """An address on the wire that belongs to none of the link's subnets."""
+    if address & _SELF_MASK == LINK_LOCAL or (found := _foreigner(world, address)) is None:
+        return None
+    mac, link, last = found
+    subnet = world.subnet_at(address)
+    where = (
+        f"which is the subnet {subnet.name or subnet.network}" if subnet is not None else "which is none of the site's"
+    )
+    return Found(
+        Severity.NOTICE if subnet is None else Severity.WRONG,
+        (at(address), who(mac), Subject("adapter", link)),
+        (Evidence(f"{called(world, mac)} speaks as {dotted(address)} on the link of {link}, {where}", last),),
+        "A device at its factory address: give it an address of this link. If it is plugged into the wrong port, move it",
+        (Step(Action.ASSIGN, "find it an address here", (("mac", str(Mac(mac))),)), accept()),
+    )
+
+
+def self_assigned(world: World, address: int) -> Found | None:
+    """A device gave itself a link-local address: it got no lease (RFC 3927)."""
+    if address & _SELF_MASK != LINK_LOCAL or (found := _foreigner(world, address)) is None:
+        return None
+    mac, link, last = found
+    if any(
+        other & _SELF_MASK != LINK_LOCAL and world.is_present(other, held)
+        for other, held in world.places.get(mac, {}).items()
+    ):
+        return None  # it has a proper address as well
+    return Found(
+        Severity.WRONG,
+        (at(address), who(mac), Subject("adapter", link)),
+        (Evidence(f"{called(world, mac)} calls itself {dotted(address)} on the link of {link}", last),),
+        "It asked for a lease and got none: look whether its port is in the right VLAN and the pool has room, or type "
+        "its settings in",
+        (Step(Action.ASSIGN, "find it an address here", (("mac", str(Mac(mac))),)), accept()),
+    )
+
+
+def _foreigner(world: World, address: int) -> tuple[int, str, int] | None:
+    """Who speaks on a link as an address of none of its subnets: MAC, adapter, last time."""
+    link = world.links.get(world.heard_on.get(address, ""))
+    if link is None or not link.networks or address in world.own_addresses:
+        return None
+    if any(int(n.network_address) <= address <= int(n.broadcast_address) for n in link.networks):
+        return None
+    subnet = world.subnet_at(address)
+    if subnet is not None and subnet.vlan is not None:
+        vlans = {s.vlan for n in link.networks if (s := world.subnet_at(int(n.network_address))) is not None}
+        if subnet.vlan in vlans:
+            return None  # two subnets of the plan share this link
+    macs = [mac for mac in world.macs_at(address) if mac not in world.own_macs]
+    if not macs or world.stands_in(macs[0]):
+        return None
+    return macs[0], link.adapter, world.holders[address][macs[0]].last
+
+
+RULES = (
+    Rule(
+        "duplicate-address", "Two devices answer for one address", About.ADDRESS,
+        "Both answered in the same second when they were asked, so both are set to this address", duplicate,
+        lingers=5 * SECOND,
+    ),
+    Rule(
+        "hopping-address", "An address hops between devices", About.ADDRESS,
+        "Several adapters take turns at one address: a failover pair, a replaced device that came back, or two settings "
+        "that are alike", hopping,
+    ),
+    Rule(
+        "gateway-changed", "Another device claims the gateway's address", About.ADDRESS,
+        "Whoever holds the gateway's address receives everything that leaves the subnet", gateway_changed,
+        lingers=20 * SECOND,
+    ),
+    Rule(
+        "static-in-pool", "A typed-in address lies inside a pool", About.ADDRESS,
+        "The DHCP server does not know that the address is taken and may lease it to somebody else", static_in_pool,
+        patience=MINUTE,
+    ),
+    Rule(
+        "unplanned-address", "An address is used that nobody planned", About.ADDRESS,
+        "The plan would give this address to the next device", unplanned, patience=MINUTE, lingers=5 * MINUTE,
+    ),
+    Rule(
+        "foreign-address", "A device has an address of another subnet", About.ADDRESS,
+        "Nobody in this subnet can reach it", foreign, lingers=5 * MINUTE,
+    ),
+    Rule(
+        "self-assigned-address", "A device found no DHCP server", About.ADDRESS,
+        "A device that asks in vain gives itself an address of 169.254.0.0/16 and reaches nobody", self_assigned,
+        lingers=5 * MINUTE,
+    ),
+)  # fmt: skip

@@ -1,0 +1,240 @@
+"""Rules about DHCP servers, proxies, masks, hostnames and the link as a whole."""
+
+from __future__ import annotations
+
+from ..plan.model import BandKind, Subnet, dotted
+from .model import DAY, HOUR, MINUTE, About, Action, Evidence, Found, Rule, Severity, Step, Subject
+from .offers import compare, mask_of
+from .rules_addresses import accept, at, called, who
+from .world import PRESENT, World
+
+SILENT_ASKS = 2
+_EVERYONES = {"localhost", "unknown", "default", "android", "host", "iphone", "ipad"}
+
+
+def _title(subnet: Subnet | None) -> str:
+    return (subnet.name or str(subnet.network)) if subnet is not None else "a subnet that is gone"
+
+
+def _heard_now(world: World, key: int) -> bool:
+    subnet, server = world.server_of(key)
+    heard = world.servers.get(subnet, {}).get(server)
+    return heard is not None and heard.missed < SILENT_ASKS and world.now - heard.last <= 2 * PRESENT
+
+
+def unexpected_server(world: World, key: int) -> Found | None:
+    """A DHCP server answers that the plan does not have."""
+    subnet_id, server = world.server_of(key)
+    against = world.unexpected(subnet_id, server)
+    if against is None:
+        return None
+    planned = world.servers_for(subnet_id)
+    subnet = world.plan.subnets.get(subnet_id)
+    heard = world.servers[subnet_id][server]
+    evidence = [Evidence(f"{heard.offer.title} offers addresses in {_title(subnet)}", heard.last)]
+    evidence += [Evidence(said) for said in against]
+    names = ", ".join(one.name for one in planned)
+    evidence.append(Evidence(f"the plan has {names} there" if planned else "the plan has no DHCP server there"))
+    return Found(
+        Severity.URGENT if against else Severity.WRONG,
+        (Subject("server", dotted(server)), who(heard.offer.mac), Subject("subnet", _title(subnet))),
+        tuple(evidence),
+        "Find it (its MAC tells which switch port) and switch its DHCP off: devices that take its offer lose the network"
+        if against
+        else "If it belongs there, add its address to the planned server; if not, switch its DHCP off",
+        (accept("accept it: it belongs there"),),
+    )
+
+
+def offer_disagrees(world: World, key: int) -> Found | None:
+    """The planned server hands out something else than the plan says."""
+    subnet_id, server = world.server_of(key)
+    if not _heard_now(world, key) or not world.expected(subnet_id, server):
+        return None
+    subnet = world.plan.subnets.get(subnet_id)
+    offer = world.servers[subnet_id][server].offer
+    against = compare(offer, world.plan, world.site, subnet)
+    if not against:
+        return None
+    return Found(
+        Severity.WRONG,
+        (Subject("server", dotted(server)), Subject("subnet", _title(subnet))),
+        tuple(Evidence(said) for said in against),
+        "Publish the plan to the server, or correct the plan",
+        (Step(Action.PUBLISH, "see what publishing would change"), accept()),
+    )
+
+
+def wrong_mask_offered(world: World, key: int) -> Found | None:
+    """An offer's mask makes clients believe in another subnet."""
+    subnet_id, server = world.server_of(key)
+    subnet = world.plan.subnets.get(subnet_id)
+    if not _heard_now(world, key) or subnet is None or not world.expected(subnet_id, server):
+        return None
+    offer = world.servers[subnet_id][server].offer
+    believed = mask_of(offer)
+    if offer.mask is None or (believed is not None and believed == subnet.network):
+        return None
+    shown = str(believed) if believed is not None else f"a mask with holes, {dotted(offer.mask)}"
+    return Found(
+        Severity.WRONG,
+        (Subject("server", dotted(server)), Subject("subnet", _title(subnet))),
+        (Evidence(f"clients of {offer.title} believe to be in {shown}, the plan has {subnet.network}"),),
+        "Correct the mask at the server: clients with a wrong mask reach some of their neighbours and not others",
+        (accept(),),
+    )
+
+
+def no_server(world: World, identity: int) -> Found | None:
+    """Nobody answers a DISCOVER where the plan has a DHCP server."""
+    subnet = world.plan.subnets.get(identity)
+    asked = world.asks.get(identity)
+    if subnet is None or asked is None or asked[1] < SILENT_ASKS or world.now - asked[0] > DAY:
+        return None
+    if not any(band.kind is BandKind.POOL for band in world.plan.bands_of(identity)):
+        return None
+    names = ", ".join(one.name for one in world.servers_for(identity)) or "a DHCP server"
+    return Found(
+        Severity.URGENT,
+        (Subject("subnet", _title(subnet)),),
+        (Evidence(f"{asked[1] if asked[1] < 4 else 'several'} DISCOVERs in a row got no offer", asked[0]),
+         Evidence(f"the plan has {names} there")),
+        "Look whether the server runs, listens on this link, has free addresses, and whether a relay is needed",
+        (accept(),),
+    )  # fmt: skip
+
+
+def proxy(world: World, mac: int) -> Found | None:
+    """One MAC answers for many addresses: proxy ARP."""
+    found = world.stands_in(mac)
+    if not found or mac in world.own_macs:
+        return None
+    planned = [a for a in found if (item := world.planned(a)) is not None and item.mac == mac]
+    if len(found) - len(planned) < 3:
+        return None
+    spans = _stretches(found)
+    return Found(
+        Severity.NOTICE,
+        (who(mac),),
+        (Evidence(f"{called(world, mac)} answers for {len(found)} addresses: {spans}"),),
+        "A router that stands in for addresses behind it (proxy ARP). If that is meant, accept it; if not, switch it off: "
+        "it hides who is really there",
+        (accept("accept it: it is a router that stands in for others"),),
+    )
+
+
+def _stretches(addresses: list[int]) -> str:
+    """Sorted addresses as first-last, the first few."""
+    runs: list[tuple[int, int]] = []
+    for address in addresses:
+        if runs and runs[-1][1] == address - 1:
+            runs[-1] = (runs[-1][0], address)
+        else:
+            runs.append((address, address))
+    told = [dotted(a) if a == b else f"{dotted(a)}-{dotted(b)}" for a, b in runs[:4]]
+    return ", ".join(told) + (f" and {len(runs) - 4} more stretches" if len(runs) > 4 else "")
+
+
+def wrong_mask(world: World, mac: int) -> Found | None:
+    """A device behaves as if its subnet were larger or other than it is."""
+    strays = [t for t, when in world.strays.get(mac, {}).items() if world.now - when <= HOUR]
+    broadcasts = [t for t, when in world.broadcasts.get(mac, {}).items() if world.now - when <= HOUR]
+    if (len(strays) < 2 and not broadcasts) or world.stands_in(mac):
+        return None
+    place = world.last_place(mac)
+    subnet = world.subnet_at(place[0]) if place is not None else None
+    if place is None or subnet is None:
+        return None
+    evidence = []
+    if len(strays) >= 2:
+        told = ", ".join(dotted(t) for t in sorted(strays)[:3])
+        evidence.append(Evidence(f"it asks by ARP for {told}, which lie outside {subnet.network}"))
+    evidence += [
+        Evidence(f"it sends to the broadcast address {dotted(t)}; that of {subnet.network} is {dotted(subnet.last)}")
+        for t in sorted(broadcasts)[:3]
+    ]
+    return Found(
+        Severity.WRONG,
+        (at(place[0]), who(mac)),
+        (Evidence(f"{called(world, mac)} is at {dotted(place[0])}"), *evidence),
+        f"Set its mask to {subnet.network.netmask} (/{subnet.network.prefixlen}): with a wrong one it misses some addresses",
+        (Step(Action.CARD, f"open the card of {dotted(place[0])}", (("address", dotted(place[0])),)), accept()),
+    )
+
+
+def shared_name(world: World, key: int) -> Found | None:
+    """Two devices call themselves by one name."""
+    name = world.name_of_key(key)
+    if name in _EVERYONES:
+        return None
+    found: dict[int, int] = {}
+    for mac in sorted(world.name_macs.get(name, ())):
+        told = world.told_names.get(mac, {}).get(name, 0)
+        place = world.last_place(mac)
+        if place is None or not world.is_present(*place) or world.now - told > 7 * DAY:
+            continue
+        device = world.devices.get(mac)
+        found.setdefault(device.id if device is not None else -mac, mac)
+    if len(found) < 2:
+        return None
+    macs = sorted(found.values())
+    ids = [str(one) for one in sorted(found) if one > 0]
+    places = [(mac, place[0]) for mac in macs if (place := world.last_place(mac)) is not None]
+    return Found(
+        Severity.NOTICE,
+        (Subject("name", name), *(who(mac) for mac in macs)),
+        tuple(Evidence(f"{called(world, mac)} at {dotted(address)} calls itself {name}") for mac, address in places),
+        "If they are adapters of one device, join them; if not, rename one: whoever asks for the name gets either",
+        (Step(Action.JOIN, "they are one device: join them", (("devices", ",".join(ids)),)), accept()),
+    )
+
+
+def storm(world: World, key: int) -> Found | None:
+    """More frames come than listening can look at."""
+    adapter = world.link_of_key(key)
+    when, _rate = world.storms.get(adapter or "", (0, 0))
+    if adapter is None or not when or world.now - when > 2 * MINUTE:
+        return None
+    return Found(
+        Severity.WRONG,
+        (Subject("adapter", adapter),),
+        (Evidence(f"a storm of ARP or broadcast frames on {adapter}: only a sample is looked at", when),),
+        "Look for a loop in the cabling or a device gone wild; what is seen meanwhile is incomplete",
+        (accept(),),
+    )
+
+
+RULES = (
+    Rule(
+        "unexpected-dhcp-server", "A DHCP server that nobody planned", About.SERVER,
+        "Whoever takes its offer gets its gateway and DNS servers", unexpected_server,
+    ),
+    Rule(
+        "offer-disagrees", "The DHCP server's offer disagrees with the plan", About.SERVER,
+        "Clients are set otherwise than the plan says", offer_disagrees,
+    ),
+    Rule(
+        "wrong-mask-offered", "The DHCP server hands out a wrong mask", About.SERVER,
+        "Clients misjudge who is on their link", wrong_mask_offered,
+    ),
+    Rule(
+        "no-dhcp-server", "No DHCP server answers", About.SUBNET,
+        "New devices get no address, and those with leases lose theirs one by one", no_server,
+    ),
+    Rule(
+        "proxy-arp", "One device answers for many addresses", About.MAC,
+        "A router stands in for addresses that are not on this link", proxy, lingers=MINUTE,
+    ),
+    Rule(
+        "wrong-mask", "A device has a wrong mask", About.MAC,
+        "It believes other addresses to be on its link than really are", wrong_mask,
+    ),
+    Rule(
+        "shared-hostname", "Two devices bear one hostname", About.NAME,
+        "Looking the name up leads to one of them by chance", shared_name, patience=MINUTE, lingers=HOUR,
+    ),
+    Rule(
+        "frame-storm", "Too many frames to look at", About.LINK,
+        "Broadcast traffic reaches every device and slows all of them down", storm,
+    ),
+)  # fmt: skip

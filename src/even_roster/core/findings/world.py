@@ -1,0 +1,545 @@
+"""The world as the service knows it now: who holds what, what was heard, leased and offered. What rules look at.
+
+It is told what happened and remembers which keys that touches; it decides nothing. All times are UTC ms on a clock that
+never steps (the service sees to that). Its memory is bounded by the number of pairs seen in the last KEPT days.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict, deque
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from ipaddress import IPv4Network
+
+from ..plan.following import Lease
+from ..plan.model import Assignment, Band, BandKind, Plan, Subnet
+from ..span import SpanSet
+from ..stays import Source
+from ..text import host_key
+from .forecast import PoolUse
+from .model import DAY, HOUR, MINUTE, About
+from .offers import Offer, compare
+
+KEPT = 90 * DAY
+PRESENT = DAY
+TOGETHER = 2 * MINUTE
+SWITCHES_KEPT = 8
+PROXY_FROM = 4
+LOOKS_KEPT = 64
+VIRTUAL_ROUTER = 0x00005E000100  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
+
+
+@dataclass(slots=True)
+class Held:
+    """A MAC (or None, behind the gateway) at an address: first and last time, and by what it was seen."""
+
+    first: int
+    last: int
+    sources: Source
+
+
+@dataclass(frozen=True, slots=True)
+class KnownDevice:
+    """What people say of the device a MAC belongs to."""
+
+    id: int
+    name: str
+    role: str
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A segment this machine stands on: adapter, subnets, gateway and its learnt MAC."""
+
+    adapter: str
+    networks: tuple[IPv4Network, ...]
+    gateway: int | None = None
+    gateway_mac: int | None = None
+    since: int = 0
+
+
+@dataclass(slots=True)
+class ServerHeard:
+    """A DHCP server heard on a subnet's link: its latest offer, when, and how many asks it missed since."""
+
+    offer: Offer
+    first: int
+    last: int
+    missed: int = 0
+
+
+@dataclass(slots=True)
+class PoolSeen:
+    """How full a pool is now and was; `history` in order of time."""
+
+    used: int
+    size: int
+    history: list[PoolUse] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedServer:
+    """A DHCP server of the plan: the addresses it answers from, empty while they are not known."""
+
+    id: int
+    name: str
+    addresses: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What a site may set: after how many days a device is missing and a reservation stale; how full is too full."""
+
+    missing_days: int = 7
+    stale_days: int = 90
+    pool_part: float = 0.9
+
+
+class World:
+    """See the head of this file. `vendor_of` gives a MAC's vendor or an empty text, `randomised` whether a MAC is most
+    likely made up by its device."""
+
+    def __init__(
+        self, plan: Plan, site: int, randomised: Callable[[int], bool], limits: Limits | None = None,
+        vendor_of: Callable[[int], str] = lambda mac: "",
+    ) -> None:  # fmt: skip
+        self.plan, self.site, self.randomised, self.vendor_of = plan, site, randomised, vendor_of
+        self.limits = limits or Limits()
+        self.now = 0
+        self.holders: dict[int, dict[int | None, Held]] = {}
+        self.places: dict[int, dict[int, Held]] = {}
+        self.devices: dict[int, KnownDevice] = {}
+        self.first_seen: dict[int, int] = {}
+        self.told_names: dict[int, dict[str, int]] = {}
+        self.name_macs: dict[str, set[int]] = defaultdict(set)
+        self.reverse: dict[int, tuple[str, int]] = {}
+        self.leases: dict[int, Lease] = {}
+        self.leased_to: dict[int, set[int]] = {}
+        self.leases_read: dict[int, int] = {}
+        self._leases_of: dict[int, set[int]] = {}
+        self.published: dict[int, set[int]] = {}
+        self.refusals: dict[int, str] = {}
+        self.confirmed: dict[int, tuple[int, tuple[int, ...]]] = {}
+        self.switches: dict[int, deque[tuple[int, int]]] = {}
+        self.virtual: dict[int, dict[int, int]] = {}
+        self.strays: dict[int, dict[int, int]] = {}
+        self.broadcasts: dict[int, dict[int, int]] = {}
+        self.links: dict[str, Link] = {}
+        self.heard_on: dict[int, str] = {}
+        self.own_macs: set[int] = set()
+        self.own_addresses: set[int] = set()
+        self.servers: dict[int, dict[int, ServerHeard]] = {}
+        self.planned_servers: dict[int, PlannedServer] = {}
+        self.asks: dict[int, tuple[int, int]] = {}
+        self.pools: dict[int, PoolSeen] = {}
+        self.strangers: dict[int, str] = {}
+        self.storms: dict[str, tuple[int, int]] = {}
+        self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
+        self.dirty: dict[About, set[int]] = {about: set() for about in About}
+        self.suspects: set[int] = set()
+        self._servers_by_key: dict[int, tuple[int, int]] = {}
+        self._link_keys: dict[str, int] = {}
+        self._name_keys: dict[str, int] = {}
+        self._names: list[str] = []
+
+    # What is told
+
+    def saw(self, address: int, mac: int | None, at: int, source: Source, link: str | None = None) -> None:
+        """A sighting. `link` is the adapter whose own link it was made on, None for one through the gateway."""
+        self.now = max(self.now, at)
+        if not address:
+            return
+        holders = self.holders.get(address)
+        if holders is None:
+            holders = self.holders[address] = {}
+        held = holders.get(mac)
+        if held is None:
+            held = holders[mac] = Held(at, at, source)
+            self._touch(address, mac)
+        else:
+            # A pair that comes back after having been given up is news; one that goes on is not.
+            if at - held.last > 10 * MINUTE or source not in held.sources:
+                self._touch(address, mac)
+            held.first, held.last = min(held.first, at), max(held.last, at)
+            held.sources |= source
+        if mac is None:
+            return
+        if mac not in self.first_seen:
+            self.first_seen[mac] = at
+        self.places.setdefault(mac, {})[address] = held
+        if link is not None:
+            self.heard_on[address] = link
+            if source is not Source.LEASE and mac not in self.own_macs:
+                self._switched(address, mac, at, holders)
+
+    def _switched(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> None:
+        """Keep the order in which MACs held an address; a second one beside a fresh first is a suspect."""
+        line = self.switches.get(address)
+        if line is None:
+            line = self.switches[address] = deque(maxlen=SWITCHES_KEPT)
+        if not line or line[-1][1] != mac:
+            line.append((at, mac))
+            if len(line) > 1:
+                self._touch(address, mac)
+        if len(holders) > 1 and any(
+            other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
+            for other, held in holders.items()
+        ):
+            self.suspects.add(address)
+
+    def _touch(self, address: int, mac: int | None) -> None:
+        dirty = self.dirty
+        dirty[About.ADDRESS].add(address)
+        item = self.plan.at(self.site, address)
+        if item is not None:
+            dirty[About.ASSIGNMENT].add(item.id)
+        if mac is not None:
+            self.touch_mac(mac)
+
+    def touch_mac(self, mac: int) -> None:
+        """Everything about a MAC is to be looked at again."""
+        self.dirty[About.MAC].add(mac)
+        for item in self.plan.of_mac(mac):
+            if item.site == self.site:
+                self.dirty[About.ASSIGNMENT].add(item.id)
+                self.dirty[About.ADDRESS].add(item.address)
+        for address in self.places.get(mac, ()):
+            self.dirty[About.ADDRESS].add(address)
+        for key in self.told_names.get(mac, ()):
+            self.dirty[About.NAME].add(self.name_key(key))
+
+    def looked(self, spans: SpanSet, began: int) -> None:
+        """A full look at some addresses, begun at `began`, is over: who was not seen since is not there."""
+        older = [one for one in self.looks if not spans.covers(one[0])]
+        self.looks = deque([(spans, began), *older], maxlen=LOOKS_KEPT)
+        self.dirty_all()
+
+    def dirty_all(self) -> None:
+        """Look at everything again."""
+        for about in About:
+            self.dirty[about].update(self.keys(about))
+
+    def confirmed_round(self, address: int, macs: Iterable[int], at: int) -> None:
+        """A directed round asked for an address; these MACs answered."""
+        self.now = max(self.now, at)
+        answered = tuple(sorted(set(macs)))
+        self.confirmed[address] = (at, answered)
+        self.dirty[About.ADDRESS].add(address)
+        for mac in answered:
+            self.touch_mac(mac)
+        self.suspects.discard(address)
+
+    def told(self, mac: int, name: str, at: int) -> None:
+        """A device told its own name."""
+        key = host_key(name)
+        if not key:
+            return
+        names = self.told_names.setdefault(mac, {})
+        if key not in names:
+            self.name_macs[key].add(mac)
+            self.dirty[About.NAME].add(self.name_key(key))
+            self.touch_mac(mac)
+        names[key] = max(at, names.get(key, 0))
+
+    def reverse_name(self, address: int, name: str, at: int) -> None:
+        """DNS gave a name for an address."""
+        before = self.reverse.get(address)
+        self.reverse[address] = (name, at)
+        if before is None or before[0] != name:
+            item = self.plan.at(self.site, address)
+            if item is not None:
+                self.dirty[About.ASSIGNMENT].add(item.id)
+
+    def server_leases(self, server: int, leases: Iterable[Lease], at: int) -> None:
+        """What a server told of its leases now; it replaces what it told before."""
+        self.now = max(self.now, at)
+        self.leases_read[server] = at
+        after = {one.address: one for one in leases}
+        for address in self._leases_of.get(server, set()) - after.keys():
+            self._unlease(address, self.leases[address])
+        for address, new in after.items():
+            was = self.leases.get(address)
+            if was is not None and was.mac != new.mac:
+                self._unlease(address, was)
+            self.leases[address] = new
+            if new.mac is not None:
+                self.leased_to.setdefault(new.mac, set()).add(address)
+            if was is None or was.mac != new.mac or was.expires != new.expires:
+                self._touch(address, new.mac)
+        self._leases_of[server] = set(after)
+
+    def _unlease(self, address: int, old: Lease) -> None:
+        del self.leases[address]
+        self._touch(address, old.mac)
+        if old.mac is not None and address in self.leased_to.get(old.mac, ()):
+            self.leased_to[old.mac].discard(address)
+
+    def advert(self, addresses: Iterable[int], mac: int, at: int) -> None:
+        """A virtual router announced its addresses (RFC 5798 5.2)."""
+        for address in addresses:
+            known = self.virtual.setdefault(address, {})
+            if mac not in known:
+                self._touch(address, mac)
+            known[mac] = at
+
+    def stray_question(self, mac: int, target: int, at: int) -> None:
+        """A device asked by ARP for an address outside its subnet."""
+        self.strays.setdefault(mac, {})[target] = at
+        self.dirty[About.MAC].add(mac)
+
+    def stray_broadcast(self, mac: int, target: int, at: int) -> None:
+        """A device sent to a broadcast address that is not its subnet's."""
+        self.broadcasts.setdefault(mac, {})[target] = at
+        self.dirty[About.MAC].add(mac)
+
+    def server_heard(self, subnet: int, offer: Offer, at: int) -> None:
+        """An offer or acknowledgement was heard on a planned subnet's link."""
+        self.now = max(self.now, at)
+        heard = self.servers.setdefault(subnet, {})
+        old = heard.get(offer.server)
+        heard[offer.server] = ServerHeard(offer, old.first if old else at, at)
+        self.dirty[About.SERVER].add(self.server_key(subnet, offer.server))
+        self.dirty[About.SUBNET].add(subnet)
+        self.dirty[About.ADDRESS].add(offer.server)
+        self.touch_mac(offer.mac)
+
+    def asked(self, subnet: int, offers: Iterable[Offer], at: int) -> None:
+        """A DISCOVER was sent on a planned subnet's link; these were all the offers."""
+        self.now = max(self.now, at)
+        there = set()
+        for offer in offers:
+            there.add(offer.server)
+            self.server_heard(subnet, offer, at)
+        for server, heard in self.servers.get(subnet, {}).items():
+            if server not in there:
+                heard.missed += 1
+                self.dirty[About.SERVER].add(self.server_key(subnet, server))
+                self.dirty[About.ADDRESS].add(server)
+                self.touch_mac(heard.offer.mac)
+        silent = 0 if there else self.asks.get(subnet, (0, 0))[1] + 1
+        self.asks[subnet] = (at, silent)
+        self.dirty[About.SUBNET].add(subnet)
+
+    # What is asked
+
+    def server_key(self, subnet: int, server: int) -> int:
+        """A key for (subnet, server address)."""
+        key = subnet << 32 | server
+        self._servers_by_key[key] = (subnet, server)
+        return key
+
+    def server_of(self, key: int) -> tuple[int, int]:
+        """The subnet and server address behind a key."""
+        return self._servers_by_key.get(key, (key >> 32, key & 0xFFFFFFFF))
+
+    def name_key(self, name: str) -> int:
+        """A number for a name, so that all keys are numbers."""
+        key = self._name_keys.get(name)
+        if key is None:
+            key = self._name_keys[name] = len(self._names)
+            self._names.append(name)
+        return key
+
+    def name_of_key(self, key: int) -> str:
+        """The name behind a number."""
+        return self._names[key]
+
+    def link_key(self, adapter: str) -> int:
+        """A key for an adapter."""
+        return self._link_keys.setdefault(adapter, len(self._link_keys) + 1)
+
+    def link_of_key(self, key: int) -> str | None:
+        """The adapter behind a key."""
+        return next((name for name, one in self._link_keys.items() if one == key), None)
+
+    def keys(self, about: About) -> Iterable[int]:
+        """Everything a kind of rule can look at."""
+        match about:
+            case About.ADDRESS:
+                return self.holders.keys() | {a.address for a in self.plan.assigned_in(self.site, 0, 1 << 32)}
+            case About.MAC:
+                return self.places.keys() | self.strays.keys() | self.broadcasts.keys()
+            case About.ASSIGNMENT:
+                return [item.id for item in self.plan.assigned_in(self.site, 0, 1 << 32)]
+            case About.POOL:
+                return [band.id for band in self.plan.pools()]
+            case About.SUBNET:
+                return [subnet.id for subnet in self.plan.subnets_of(self.site)]
+            case About.SERVER:
+                return [self.server_key(subnet, server) for subnet, found in self.servers.items() for server in found]
+            case About.NAME:
+                return [self.name_key(key) for key, macs in self.name_macs.items() if len(macs) > 1]
+            case About.LINK:
+                return [self.link_key(name) for name in self.links]
+
+    def take_dirty(self, about: About) -> set[int]:
+        """The keys touched since the last call."""
+        found, self.dirty[about] = self.dirty[about], set()
+        return found
+
+    def looked_at(self, address: int) -> int:
+        """When the last full look that covered an address began; 0 when there was none."""
+        for spans, began in self.looks:
+            if _within(spans, address):
+                return began
+        return 0
+
+    def present(self, address: int, mac: int | None) -> bool:
+        """True when this pair was there at the last look and within the last day."""
+        held = self.holders.get(address, {}).get(mac)
+        return held is not None and self.is_present(address, held)
+
+    def is_present(self, address: int, held: Held) -> bool:
+        """As `present`, for a pair at hand."""
+        return self.now - held.last <= PRESENT and held.last >= self.looked_at(address) - MINUTE
+
+    def macs_at(self, address: int) -> list[int]:
+        """The MACs that are at an address now, the latest first."""
+        found = [
+            (held.last, mac)
+            for mac, held in self.holders.get(address, {}).items()
+            if mac is not None and self.is_present(address, held)
+        ]
+        return [mac for _, mac in sorted(found, reverse=True)]
+
+    def used(self, address: int) -> bool:
+        """True when anybody was there, seen as a MAC or from afar."""
+        return any(self.is_present(address, held) for held in self.holders.get(address, {}).values())
+
+    def last_place(self, mac: int) -> tuple[int, Held] | None:
+        """Where a MAC was seen last, on an address of the site's subnets."""
+        best: tuple[int, Held] | None = None
+        for address, held in self.places.get(mac, {}).items():
+            if (best is None or held.last > best[1].last) and self.subnet_at(address) is not None:
+                best = address, held
+        return best
+
+    def last_seen(self, mac: int) -> int:
+        """When a MAC was seen last; 0 for never."""
+        return max((held.last for held in self.places.get(mac, {}).values()), default=0)
+
+    def last_used(self, address: int) -> int:
+        """When an address was in use last; 0 for never."""
+        return max((held.last for held in self.holders.get(address, {}).values()), default=0)
+
+    def subnet_at(self, address: int) -> Subnet | None:
+        """The planned subnet of an address."""
+        return self.plan.subnet_at(self.site, address)
+
+    def band_at(self, address: int) -> Band | None:
+        """The band of an address."""
+        subnet = self.subnet_at(address)
+        return self.plan.band_at(subnet.id, address) if subnet is not None else None
+
+    def in_pool(self, address: int) -> Band | None:
+        """The pool an address lies in."""
+        band = self.band_at(address)
+        return band if band is not None and band.kind is BandKind.POOL else None
+
+    def planned(self, address: int) -> Assignment | None:
+        """The assignment of an address, when it is on."""
+        item = self.plan.at(self.site, address)
+        return item if item is not None and item.on else None
+
+    def plans_of(self, mac: int) -> list[Assignment]:
+        """The assignments of a MAC here, those that are on."""
+        return [item for item in self.plan.of_mac(mac) if item.site == self.site and item.on]
+
+    def lease_active(self, address: int) -> Lease | None:
+        """The running lease of an address, as its server told last."""
+        lease = self.leases.get(address)
+        return lease if lease is not None and lease.active(self.now) else None
+
+    def is_gateway(self, address: int) -> bool:
+        """True for the gateway of a subnet or link."""
+        subnet = self.subnet_at(address)
+        return (subnet is not None and subnet.gateway == address) or any(
+            link.gateway == address for link in self.links.values()
+        )
+
+    def shared_by_routers(self, address: int, mac: int) -> bool:
+        """True when a MAC may hold an address beside others: a virtual router's own, or one that announced it."""
+        if mac >> 8 == VIRTUAL_ROUTER >> 8:
+            return True
+        known = self.virtual.get(address)
+        return known is not None and mac in known and self.now - known[mac] <= HOUR
+
+    def stands_in(self, mac: int) -> list[int]:
+        """The addresses a MAC answers for when there are too many to be its own (proxy ARP, RFC 1027)."""
+        places = self.places.get(mac)
+        if places is None or len(places) < PROXY_FROM:
+            return []
+        found = [
+            a for a, held in places.items()
+            if held.sources & (Source.ARP | Source.OVERHEARD | Source.NEIGHBOUR) and self.is_present(a, held)
+        ]  # fmt: skip
+        return sorted(found) if len(found) >= PROXY_FROM else []
+
+    def expected(self, subnet: int, server: int) -> bool:
+        """True when a DHCP server is one that the plan has for the subnet."""
+        return any(server in one.addresses for one in self.servers_for(subnet))
+
+    def servers_for(self, subnet: int) -> list[PlannedServer]:
+        """The planned servers of a subnet's pools."""
+        wanted = {b.server for b in self.plan.bands_of(subnet) if b.kind is BandKind.POOL and b.server is not None}
+        return [self.planned_servers[one] for one in sorted(wanted) if one in self.planned_servers]
+
+    def unexpected(self, subnet: int, server: int) -> list[str] | None:
+        """Where a server that nobody planned disagrees with the plan; None when it is planned, or may well be: it
+        offers as planned, and the planned server's address is not known."""
+        heard = self.servers.get(subnet, {}).get(server)
+        if heard is None or heard.missed >= 2 or self.now - heard.last > 2 * PRESENT or self.expected(subnet, server):
+            return None
+        against = compare(heard.offer, self.plan, self.site, self.plan.subnets.get(subnet))
+        if not against and any(not one.addresses for one in self.servers_for(subnet)):
+            return None
+        return against
+
+    def is_rogue(self, mac: int) -> bool:
+        """True for the MAC of a DHCP server that nobody planned."""
+        return any(
+            heard.offer.mac == mac and self.unexpected(subnet, server) is not None
+            for subnet, found in self.servers.items()
+            for server, heard in found.items()
+        )
+
+    def learn_servers(self, subnet: int) -> Iterator[tuple[int, int]]:
+        """Planned servers whose address is not known yet, each with the one heard server that offers as planned."""
+        unknown = [one for one in self.servers_for(subnet) if not one.addresses]
+        if len(unknown) != 1:
+            return
+        planned = self.plan.subnets.get(subnet)
+        known = {a for one in self.planned_servers.values() for a in one.addresses}
+        fitting = [
+            heard for server, heard in self.servers.get(subnet, {}).items()
+            if server not in known and heard.offer.address and not compare(heard.offer, self.plan, self.site, planned)
+        ]  # fmt: skip
+        if fitting:
+            first = min(fitting, key=lambda heard: heard.first)
+            yield unknown[0].id, first.offer.server
+
+    def link_for(self, address: int) -> Link | None:
+        """The own link whose subnet an address lies in."""
+        return next((x for x in self.links.values() if any(_in(address, n) for n in x.networks)), None)
+
+    def forget_old(self) -> int:
+        """Drop pairs not seen for KEPT; gives how many."""
+        dropped = 0
+        for address in list(self.holders):
+            holders = self.holders[address]
+            for mac in [m for m, held in holders.items() if self.now - held.last > KEPT]:
+                del holders[mac]
+                dropped += 1
+                if mac is not None:
+                    self.places[mac].pop(address, None)
+            if not holders:
+                del self.holders[address]
+        return dropped
+
+
+def _in(address: int, network: IPv4Network) -> bool:
+    return int(network.network_address) <= address <= int(network.broadcast_address)
+
+
+def _within(spans: SpanSet, address: int) -> bool:
+    return address in spans

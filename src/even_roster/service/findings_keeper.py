@@ -1,0 +1,357 @@
+"""Keeps the findings of a running service: tells the world what happens, runs the rules, stores and tells the turns.
+
+The world shares the plan keeper's lock. Its clock is steady: a step of the machine's clock moves no window of any rule; times
+are turned into wall time where they are stored. What cannot be stored (a full disk) is kept and tried again.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections import deque
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from ipaddress import IPv4Address, IPv4Network
+from typing import Any
+
+from sqlalchemy import Row, update
+
+from ..core.findings.engine import Acceptance, Engine, Name, Taken, Turn
+from ..core.findings.model import About, Evidence
+from ..core.findings.offers import Offer
+from ..core.findings.world import Limits, Link, World
+from ..core.names import NameSource
+from ..core.plan.model import Assignment, Item
+from ..core.span import SpanSet
+from ..core.stays import Sighting, Source
+from ..store import finding_records, lease_records, watch_records, world_records
+from ..store.database import Database
+from ..store.edits import EditError, Missing
+from ..store.intake import NameHeard
+from ..store.tables import dhcp_servers
+from .plan_keeper import PlanKeeper
+
+_log = logging.getLogger(__name__)
+SELF_TOLD = {NameSource.DHCP, NameSource.MDNS, NameSource.NETBIOS, NameSource.LLMNR}
+SLICE = 2_000
+FULL_EVERY = 60_000
+MOST_UNSAVED = 20_000
+LEAST_REASON, MOST_REASON = 3, 500
+
+
+class FindingsKeeper:
+    """All findings of one service. May be called from any thread."""
+
+    def __init__(
+        self, database: Database, plan: PlanKeeper, steady: Callable[[], int], wall: Callable[[], int],
+        randomised: Callable[[int], bool], vendor_of: Callable[[int], str], tell: Callable[[str, Any], None],
+    ) -> None:  # fmt: skip
+        self._database, self._plan, self._steady, self._wall, self._tell = database, plan, steady, wall, tell
+        self._unsaved: deque[Taken] = deque(maxlen=MOST_UNSAVED)
+        self.trouble = ""
+        self.turned: list[Callable[[Sequence[tuple[int, Taken]]], None]] = []
+        self._full_at = 0
+        with plan.reading() as values, database.read() as connection:
+            self.world = World(values, plan.site_here, randomised, _limits(connection), vendor_of)
+            self.engine = Engine(finding_records.load(connection), finding_records.exceptions(connection))
+            world_records.load(connection, self.world, wall(), self.offset)
+            self._strangers(connection)
+        plan.listeners.append(self._planned)
+
+    @property
+    def offset(self) -> int:
+        """What to add to a wall time to get a steady one."""
+        return self._steady() - self._wall()
+
+    # What happens
+
+    def saw(self, sightings: Iterable[Sighting], link: str | None = None) -> None:
+        """Sightings of the site here; `link` is the adapter whose own link they were made on."""
+        with self._plan.reading():
+            offset = self.offset
+            for one in sightings:
+                near = link if link is not None and one.mac is not None else None
+                self.world.saw(one.address, one.mac, one.at + offset, one.source, near)
+
+    def named(self, names: Iterable[NameHeard]) -> None:
+        """Names were heard."""
+        with self._plan.reading():
+            offset = self.offset
+            for one in names:
+                if one.name.source is NameSource.DNS:
+                    self.world.reverse_name(one.address, one.name.name, one.at + offset)
+                elif one.name.source in SELF_TOLD and one.mac is not None:
+                    self.world.told(one.mac, one.name.name, one.at + offset)
+
+    def looked(self, spans: SpanSet, began: int) -> None:
+        """A full look at some addresses, begun at a wall time, is over."""
+        with self._plan.reading():
+            self.world.looked(spans, began + self.offset)
+
+    def confirmed(self, answers: dict[int, tuple[int, ...]]) -> None:
+        """A directed round is over."""
+        with self._plan.reading():
+            for address, macs in answers.items():
+                self.world.confirmed_round(address, macs, self._steady())
+                for mac in macs:
+                    self.world.saw(address, mac, self._steady(), Source.ARP)
+
+    def asked(self, network: IPv4Network, offers: Sequence[Offer]) -> None:
+        """A DISCOVER was sent on the link of a subnet."""
+        subnet = self._subnet(network)
+        if subnet is not None:
+            with self._plan.reading():
+                self.world.asked(subnet, offers, self._steady())
+            self._learn_servers(subnet)
+
+    def offer_heard(self, networks: Sequence[IPv4Network], offer: Offer) -> None:
+        """An offer was overheard on a link with these subnets."""
+        for network in networks:
+            subnet = self._subnet(network)
+            if subnet is not None and (not offer.address or _inside(offer.address, network) or len(networks) == 1):
+                with self._plan.reading():
+                    self.world.server_heard(subnet, offer, self._steady())
+                self._learn_servers(subnet)
+
+    def overheard(
+        self, adverts: Sequence[tuple[int, Sequence[IPv4Address]]], questions: Sequence[tuple[int, int]],
+        broadcasts: Sequence[tuple[int, int]],
+    ) -> None:  # fmt: skip
+        """Virtual routers' announcements, questions for addresses outside a subnet, broadcasts to another's."""
+        if not adverts and not questions and not broadcasts:
+            return
+        with self._plan.reading():
+            now = self._steady()
+            for mac, addresses in adverts:
+                self.world.advert((int(a) for a in addresses), mac, now)
+            for mac, target in questions:
+                self.world.stray_question(mac, target, now)
+            for mac, target in broadcasts:
+                self.world.stray_broadcast(mac, target, now)
+
+    @property
+    def has_suspects(self) -> bool:
+        """True when some address wants a directed round."""
+        return bool(self.world.suspects)
+
+    def knows(self, mac: int) -> bool:
+        """True when a MAC was seen before."""
+        return mac in self.world.places or mac in self.world.devices
+
+    def devices_changed(self, ids: list[int] | None) -> None:
+        """People edited devices, or new ones came; None for any."""
+        with self._plan.reading(), self._database.read() as connection:
+            world_records.know_devices(connection, self.world, ids)
+
+    def servers_changed(self) -> None:
+        """DHCP servers were read, published to, added or changed."""
+        with self._plan.reading(), self._database.read() as connection:
+            world_records.load_servers(connection, self.world, self.offset)
+            for about in (About.POOL, About.SERVER, About.SUBNET):
+                self.world.dirty[about].update(self.world.keys(about))
+            for item in self.world.plan.assigned_in(self.world.site, 0, 1 << 32):
+                if item.kind.value == "reserved":
+                    self.world.dirty[About.ASSIGNMENT].add(item.id)
+
+    def note_pools(self) -> None:
+        """Keep how full pools are now."""
+        with self._plan.reading():
+            pools = [
+                (band.id, self.world.pools[band.id]) for band in self.world.plan.pools() if band.id in self.world.pools
+            ]
+        with self._database.write() as connection:
+            for identity, seen in pools:
+                watch_records.note_pool(connection, identity, self._wall(), seen.used, seen.size)
+
+    def settings_changed(self) -> None:
+        """Limits or what is said of strangers was set."""
+        with self._plan.reading(), self._database.read() as connection:
+            self.world.limits = _limits(connection)
+            self._strangers(connection)
+            self.world.dirty_all()
+
+    def links(self, links: Sequence[Link], macs: Iterable[int], addresses: Iterable[int]) -> None:
+        """The machine's own links, MACs and addresses."""
+        with self._plan.reading():
+            world = self.world
+            new = {link.adapter: link for link in links}
+            own_macs, own = set(macs), set(addresses)
+            if new != world.links or own_macs != world.own_macs or own != world.own_addresses:
+                world.links, world.own_macs, world.own_addresses = new, own_macs, own
+                world.dirty_all()
+
+    def storm(self, adapter: str, rate: int) -> None:
+        """More frames came than could be read."""
+        with self._plan.reading():
+            self.world.storms[adapter] = self._steady(), rate
+            self.world.dirty[About.LINK].add(self.world.link_key(adapter))
+
+    def _planned(self, items: Sequence[Item]) -> None:
+        """The plan was edited (under the plan's lock); no items: all of it may be different."""
+        world = self.world
+        if world.plan is not self._plan.plan or world.site != self._plan.site_here:
+            world.plan, world.site = self._plan.plan, self._plan.site_here
+        if all(isinstance(item, Assignment) for item in items) and items:
+            for item in items:
+                assert isinstance(item, Assignment)
+                world.dirty[About.ASSIGNMENT].add(item.id)
+                world.dirty[About.ADDRESS].add(item.address)
+                if item.mac is not None:
+                    world.touch_mac(item.mac)
+                for mac in world.macs_at(item.address):
+                    world.touch_mac(mac)
+        else:
+            world.dirty_all()
+
+    def _subnet(self, network: IPv4Network) -> int | None:
+        with self._plan.reading() as plan:
+            here = self._plan.site_here
+            return next((s.id for s in plan.subnets_of(here) if s.network == network and not s.supernet), None)
+
+    def _learn_servers(self, subnet: int) -> None:
+        """The address of a planned server is learnt from the first offer that agrees with the plan."""
+        with self._plan.reading():
+            learnt = list(self.world.learn_servers(subnet))
+        for server, address in learnt:
+            with self._database.write() as connection:
+                row = lease_records.server(connection, server)
+                if row is not None and not row.addresses:
+                    values = update(dhcp_servers).where(dhcp_servers.c.id == server).values(addresses=[address])
+                    connection.execute(values)
+            self.servers_changed()
+
+    def _strangers(self, connection: Any) -> None:
+        self.world.strangers = {s: watch.strangers for s, watch in watch_records.all_watches(connection).items()}
+
+    # What comes of it
+
+    def suspect(self, addresses: Iterable[int]) -> None:
+        """These addresses want a directed round."""
+        with self._plan.reading():
+            self.world.suspects.update(addresses)
+
+    def suspects(self) -> list[int]:
+        """Addresses that want a directed round now: second claimants, and standing findings that it decides."""
+        with self._plan.reading():
+            found, self.world.suspects = self.world.suspects, set()
+            return sorted(found)
+
+    def watching(self) -> list[int]:
+        """Addresses of standing findings that a directed round decides."""
+        with self._plan.reading():
+            return sorted(set(self.engine.watching(self.world)))
+
+    def settle(self, *, everything: bool = False) -> int:
+        """Run the rules on what was touched (or on all), store and tell; gives how many turns were taken. The lock is
+        given back between slices."""
+        taken: list[Taken] = []
+        with self._plan.reading():
+            now = self._steady()
+            if everything or now - self._full_at >= FULL_EVERY:
+                self._full_at = now
+                self.engine.begin_full(self.world)
+        more = True
+        while more:
+            with self._plan.reading():
+                turns, more = self.engine.settle(self.world, self._steady(), SLICE)
+                taken += turns
+        self._unsaved.extend(taken)
+        self._save()
+        return len(taken)
+
+    def _save(self) -> None:
+        waiting = list(self._unsaved)
+        if not waiting:
+            return
+        offset = self.offset
+        try:
+            with self._database.write() as connection:
+                ids = finding_records.save(connection, [_wall_times(one, offset) for one in waiting])
+                counts = finding_records.counts(connection)
+        except Exception as error:
+            if not self.trouble:
+                _log.error("findings cannot be stored: %s", error)
+            self.trouble = f"findings cannot be stored: {getattr(error, 'orig', error)}"
+            return
+        self.trouble = ""
+        for _ in waiting:
+            self._unsaved.popleft()
+        told = [(ids[one.finding.name], _wall_times(one, offset)) for one in waiting if one.finding.name in ids]
+        self._tell(
+            "findings",
+            {
+                "turns": [{"id": identity, "turn": one.turn.value, "kind": one.finding.kind} for identity, one in told][
+                    -50:
+                ],
+                "counts": counts,
+            },
+        )
+        news = [(i, one) for i, one in told if one.turn is not Turn.UPDATED or one.finding.state.value == "open"]
+        for listener in self.turned:
+            listener(news)
+
+    # What people say
+
+    def accept(self, identity: int, reason: str, who: str, until: int | None) -> None:
+        """Accept a finding: it stands, but nobody is called. Raises Missing, EditError."""
+        row = self._row(identity)
+        if not LEAST_REASON <= len(reason.strip()) <= MOST_REASON:
+            raise EditError(
+                f"give a reason of {LEAST_REASON} to {MOST_REASON} characters: others will read it", "reason"
+            )
+        if until is not None and until <= self._wall():
+            raise EditError("the end lies in the past; give a later one, or none to accept it for good", "until")
+        acceptance = Acceptance(reason.strip(), who, self._wall(), until)
+        self._accept((row.kind, row.key), acceptance)
+
+    def accept_ahead(self, kind: str, key: str, reason: str, who: str) -> None:
+        """Accept what will be found, for the plan of a new roster."""
+        self._accept((kind, key), Acceptance(reason, who, self._wall()))
+
+    def _accept(self, name: Name, acceptance: Acceptance) -> None:
+        with self._database.write() as connection:
+            finding_records.accept(connection, name, acceptance)
+        until = acceptance.until + self.offset if acceptance.until is not None else None
+        with self._plan.reading():
+            self.engine.exceptions[name] = replace(acceptance, until=until)
+        self.settle()
+
+    def resume(self, identity: int) -> None:
+        """Accept a finding no longer. Raises Missing."""
+        row = self._row(identity)
+        with self._database.write() as connection:
+            finding_records.resume(connection, (row.kind, row.key))
+        with self._plan.reading():
+            self.engine.exceptions.pop((row.kind, row.key), None)
+        self.settle()
+
+    def _row(self, identity: int) -> Row[Any]:
+        with self._database.read() as connection:
+            row = finding_records.one(connection, identity)
+        if row is None:
+            raise Missing(f"there is no finding {identity}")
+        return row
+
+
+def _limits(connection: Any) -> Limits:
+    kept = watch_records.kept(connection, "limits", watch_records.USUAL_LIMITS)
+    return Limits(kept["missing_days"], kept["stale_days"], kept["pool_percent"] / 100)
+
+
+def _inside(address: int, network: IPv4Network) -> bool:
+    return int(network.network_address) <= address <= int(network.broadcast_address)
+
+
+def _wall_times(one: Taken, offset: int) -> Taken:
+    """The same with steady times turned into wall times."""
+    if not offset:
+        return one
+    finding = one.finding
+    evidence = tuple(Evidence(e.said, e.at - offset if e.at is not None else None) for e in finding.evidence)
+    closed = finding.closed - offset if finding.closed is not None else None
+    return Taken(
+        one.turn,
+        replace(
+            finding, since=finding.since - offset, first=finding.first - offset, updated=finding.updated - offset,
+            closed=closed, evidence=evidence,
+        ),
+    )  # fmt: skip

@@ -1,0 +1,371 @@
+"""What the service does by itself: scans subnets again, checks known devices, asks for DHCP servers, confirms suspects, runs
+the rules. Never two scans of one segment at once, nothing within quiet hours, nothing on a network that is not the known one.
+
+When what is due is worked out by `core.schedule`; here it is done.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+import random
+import time
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from ipaddress import IPv4Network
+
+from ..api.scans import ScanRequest
+from ..core.adapters import Adapter, AdapterError
+from ..core.findings.world import Link
+from ..core.place import Signs, Verdict, judge
+from ..core.schedule import Due, Schedule
+from ..core.span import SpanSet
+from ..core.stays import Sighting, Source
+from ..probe import dhcp_ask
+from ..probe.confirm import MOST, confirm
+from ..probe.dhcp_ask import OfferHeard
+from ..probe.segment import SegmentError
+from ..store import finding_records, history_queries, scan_records, watch_records, world_records
+from ..store.intake import take_in
+from ..store.watch_records import Watch
+from .context import Context, now_ms
+from .places import Place
+from .problems import Refusal
+from .scan_manager import ScanManager, describe_segment
+
+_log = logging.getLogger(__name__)
+SETTLE_SECONDS = 0.5
+LOOK_SECONDS = 2.0
+RECHECK_SECONDS = 15.0
+PLACE_SECONDS = 60.0
+TIDY_SECONDS = 6 * 3600.0
+FAMILIAR = 12
+LARGEST = 4096
+DAY = 24 * 3600 * 1000
+WHO = "schedule"
+
+
+@dataclass(slots=True)
+class Watched:
+    """One subnet that is watched: when what was done, when it is due, and why it is not."""
+
+    schedule: Schedule
+    doing: str = ""
+    why_not: str = ""
+
+
+class Watcher:
+    """The standing work of one service."""
+
+    def __init__(self, context: Context, scans: ScanManager) -> None:
+        self._context, self._scans = context, scans
+        self._wake = asyncio.Event()
+        self._tasks: list[asyncio.Task[None]] = []
+        self._random = random.Random()
+        self._busy: dict[str, asyncio.Lock] = {}
+        self._placed: dict[str, tuple[Adapter, float]] = {}
+        self.watched: dict[int, Watched] = {}
+
+    def begin(self) -> None:
+        """Work from now on; without `settings.watch` only rules are run and suspects confirmed."""
+        work = [self._settle_all(), self._confirm_all(), self._tidy_all()]
+        if self._context.settings.watch:
+            work.append(self._watch_all())
+        self._tasks = [asyncio.create_task(one) for one in work]
+
+    async def close(self) -> None:
+        """Stop."""
+        for task in self._tasks:
+            task.cancel()
+        for task in self._tasks:
+            with contextlib.suppress(asyncio.CancelledError):
+                await task
+
+    def alarm(self) -> None:
+        """Something wants a directed round now; from any thread."""
+        if self._context.loop is not None and not self._context.loop.is_closed():
+            self._context.loop.call_soon_threadsafe(self._wake.set)
+
+    # Rules and directed rounds
+
+    async def _settle_all(self) -> None:
+        while True:
+            try:
+                await asyncio.to_thread(self.know_links)
+                await asyncio.to_thread(self._context.findings.settle)
+            except Exception:
+                _log.exception("the rules could not be run")
+            if self._context.findings.has_suspects:
+                self._wake.set()
+            await asyncio.sleep(SETTLE_SECONDS)
+
+    def know_links(self) -> None:
+        """Tell the findings what links this machine stands on."""
+        context = self._context
+        links, macs, addresses = [], [], []
+        adapters = [a for a in context.machine.adapters() if a.medium != "loopback" and a.addresses]
+        with context.database.read() as connection:
+            learnt = scan_records.gateway_macs(connection)
+        for adapter in adapters:
+            if adapter.mac is not None:
+                macs.append(adapter.mac.value)
+            addresses += [int(one.ip) for one in adapter.addresses]
+            if context.places.elsewhere(adapter.name):
+                continue
+            gateway = int(adapter.gateway) if adapter.gateway is not None else None
+            known = next((learnt[k] for n in adapter.networks if (k := (str(n), gateway)) in learnt), None)
+            links.append(Link(adapter.name, tuple(adapter.networks), gateway, known))
+        context.findings.links(links, macs, addresses)
+
+    async def _confirm_all(self) -> None:
+        loop = asyncio.get_running_loop()
+        again = loop.time() + RECHECK_SECONDS
+        while True:
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._wake.wait(), max(again - loop.time(), 0.05))
+            self._wake.clear()
+            addresses = set(self._context.findings.suspects())
+            if loop.time() >= again:
+                again = loop.time() + RECHECK_SECONDS
+                addresses |= set(self._context.findings.watching())
+            try:
+                if addresses:
+                    await self.confirm(addresses)
+                    await asyncio.to_thread(self._context.findings.settle)
+            except Exception:
+                _log.exception("a directed round failed")
+                await asyncio.sleep(1.0)
+
+    async def confirm(self, addresses: Iterable[int]) -> dict[int, tuple[int, ...]]:
+        """Ask on the own links who answers for some addresses; the findings and the records are told."""
+        wanted = sorted(addresses)
+        found: dict[int, tuple[int, ...]] = {}
+        for adapter in self._context.machine.adapters():
+            near = [a for a in wanted if a in adapter.onlink]
+            if (
+                not near
+                or adapter.mac is None
+                or adapter.medium == "loopback"
+                or self._context.places.elsewhere(adapter.name)
+            ):
+                continue
+            segment = self._context.machine.open(adapter)
+            try:
+                if not segment.abilities().frames:
+                    continue
+                for start in range(0, len(near), MOST):
+                    answers = await confirm(segment, near[start : start + MOST])
+                    await asyncio.to_thread(self._confirmed, adapter, answers)
+                    found |= answers
+            except SegmentError as error:
+                _log.info("directed round on %s: %s", adapter.name, error)
+            finally:
+                await segment.close()
+        return found
+
+    def _confirmed(self, adapter: Adapter, answers: dict[int, tuple[int, ...]]) -> None:
+        """What answered is a sighting like any other."""
+        context = self._context
+        context.findings.confirmed(answers)
+        now = now_ms()
+        sightings = [Sighting(a, mac, now, Source.ARP) for a, macs in answers.items() for mac in macs]
+        if not sightings:
+            return
+        with context.database.write() as connection:
+            seen = describe_segment(adapter, SpanSet(tuple((a, a) for a in sorted(answers))), context.places)
+            identity = scan_records.segment_id(connection, seen, now)
+            taken = take_in(connection, identity, sightings, [], {}, context.vendor_of)
+        context.plan.saw(sightings)
+        context.findings.saw(sightings, adapter.name)
+        if taken.new:
+            context.findings.devices_changed(taken.new)
+        context.tell("devices", {"ids": taken.devices if len(taken.devices) <= 300 else None, "new": len(taken.new)})
+
+    # Schedules
+
+    async def _watch_all(self) -> None:
+        while True:
+            try:
+                await self.look()
+            except Exception:
+                _log.exception("the schedule stumbled")
+            await asyncio.sleep(LOOK_SECONDS)
+
+    async def look(self) -> None:
+        """Do what is due now; at most one thing per link at a time."""
+        await self._place_all()
+        watches = await asyncio.to_thread(self._watches)
+        self.watched = {identity: one for identity, one in self.watched.items() if identity in watches}
+        minute = _minute_of_day()
+        for identity, (network, watch, last) in watches.items():
+            watched = self.watched.get(identity)
+            if watched is None:
+                schedule = Schedule(now_ms(), last, eager=self._context.settings.eager, source=self._random)
+                watched = self.watched[identity] = Watched(schedule)
+            adapter = self._adapter(network)
+            watched.why_not = self._why_not(network, watch, adapter, minute)
+            if watched.why_not or watched.doing:
+                continue
+            due = watched.schedule.due(now_ms(), watch.every_minutes, watch.light_minutes, watch.ask_minutes)
+            if adapter is None or network not in adapter.networks:
+                due = [one for one in due if one is Due.SCAN]
+            if due:
+                watched.doing = due[0].value
+                task = asyncio.create_task(
+                    self._do(due[0], network, watched, adapter), name=f"{due[0].value}-{network}"
+                )
+                self._tasks.append(task)
+                task.add_done_callback(self._tasks.remove)
+
+    def _watches(self) -> dict[int, tuple[IPv4Network, Watch, int]]:
+        context = self._context
+        with context.plan.reading() as plan:
+            subnets = [s for s in plan.subnets_of(context.plan.site_here) if not s.supernet]
+        with context.database.read() as connection:
+            found = {s.id: (s.network, watch_records.watch_of(connection, s.id)) for s in subnets}
+            last = {s.id: scan_records.last_full_scan(connection, s.network) for s in subnets}
+        return {i: (network, watch, last[i]) for i, (network, watch) in found.items()}
+
+    def _adapter(self, network: IPv4Network) -> Adapter | None:
+        """The adapter on a subnet's link, else the one whose gateway leads there."""
+        adapters = [a for a in self._context.machine.adapters() if a.medium != "loopback" and a.up and a.addresses]
+        near = next((a for a in adapters if network in a.networks), None)
+        return near or next((a for a in adapters if a.gateway is not None), None)
+
+    def _why_not(self, network: IPv4Network, watch: Watch, adapter: Adapter | None, minute: int) -> str:
+        if not watch.on:
+            return "switched off"
+        if watch.quiet(minute):
+            return "quiet hours"
+        if network.num_addresses > LARGEST:
+            return f"larger than {LARGEST:,} addresses: scan it by hand"
+        if adapter is None:
+            return "no adapter leads there"
+        if self._context.places.elsewhere(adapter.name):
+            return self._context.places.of(adapter.name).said
+        return ""
+
+    async def _do(self, due: Due, network: IPv4Network, watched: Watched, adapter: Adapter | None) -> None:
+        """One piece of work; while a link is busy the others wait for their turn."""
+        assert adapter is not None
+        lock = self._busy.setdefault(adapter.name, asyncio.Lock())
+        try:
+            async with lock:
+                if due is Due.SCAN:
+                    await self._scan(network)
+                elif due is Due.LIGHT:
+                    await self.light_check(network)
+                else:
+                    await self.ask(adapter, network)
+            watched.schedule.done(due, now_ms())
+        except (Refusal, AdapterError, ValueError, SegmentError) as error:
+            watched.schedule.put_off(due, now_ms())
+            _log.info("%s of %s: %s", due.value, network, error)
+        except Exception:
+            watched.schedule.put_off(due, now_ms())
+            _log.exception("%s of %s failed", due.value, network)
+        finally:
+            watched.doing = ""
+
+    async def _scan(self, network: IPv4Network) -> None:
+        info = await self._scans.start(ScanRequest(targets=[str(network)], ports=[]), WHO)
+        await self._scans.wait(info.id)
+
+    async def light_check(self, network: IPv4Network) -> int:
+        """Ask for the known devices of a subnet by ARP; gives how many answered."""
+        with self._context.database.read() as connection:
+            known = scan_records.held_lately(connection, network, now_ms() - 7 * DAY)
+        answers = await self.confirm(known)
+        return sum(1 for macs in answers.values() if macs)
+
+    async def ask(self, adapter: Adapter, network: IPv4Network, wait: float = dhcp_ask.WAIT) -> list[OfferHeard]:
+        """Ask who hands out addresses on a subnet's link. Raises SegmentError."""
+        segment = self._context.machine.open(adapter)
+        try:
+            heard = await dhcp_ask.ask(segment, wait)
+        finally:
+            await segment.close()
+        if not self._context.places.elsewhere(adapter.name):
+            await asyncio.to_thread(self._context.findings.asked, network, [one.offer for one in heard])
+        return heard
+
+    # Where the service stands
+
+    async def _place_all(self) -> None:
+        now = self._context.monotonic()
+        adapters = [a for a in self._context.machine.adapters() if a.medium != "loopback" and a.up and a.addresses]
+        for adapter in adapters:
+            before = self._placed.get(adapter.name)
+            if before is not None and before[0] == adapter and now - before[1] < PLACE_SECONDS:
+                continue
+            self._placed[adapter.name] = adapter, now
+            if await asyncio.to_thread(self._is_known, adapter):
+                await self.place(adapter)
+
+    def _is_known(self, adapter: Adapter) -> bool:
+        with self._context.database.read() as connection:
+            known = set(scan_records.scanned_subnets(connection))
+        return any(str(network) in known for network in adapter.networks)
+
+    async def place(self, adapter: Adapter) -> Place:
+        """Find out whether an adapter stands on the known network: asks the gateway, then familiar devices, then DHCP."""
+        context = self._context
+        segment = context.machine.open(adapter)
+        gateway = int(adapter.gateway) if adapter.gateway is not None and adapter.gateway in adapter.onlink else None
+        with context.database.read() as connection:
+            learnt = scan_records.gateway_macs(connection)
+            known = next((learnt[k] for n in adapter.networks if (k := (str(n), gateway)) in learnt), None)
+            pairs = scan_records.familiar(
+                connection, [str(n) for n in adapter.networks], gateway, now_ms() - 30 * DAY, FAMILIAR
+            )
+            servers = world_records.server_macs(connection)
+        try:
+            if not segment.abilities().frames:
+                return Place(Verdict.UNKNOWN, "without raw frames the network cannot be told from another")
+            macs: Sequence[int] = ()
+            if gateway is not None:
+                macs = (await confirm(segment, [gateway]))[gateway]
+            seen = known if known in macs else (macs[0] if macs else None)
+            signs = Signs(known, seen, 0, 0)
+            if known is None or seen != known:
+                answers = await confirm(segment, [a for a, _ in pairs if a != gateway]) if pairs else {}
+                familiar = sum(1 for a, mac in pairs if mac in answers.get(a, ()))
+                signs = Signs(known, seen, len(pairs), familiar)
+                if not familiar and servers:
+                    heard = await dhcp_ask.ask(segment, dhcp_ask.WAIT / 2)
+                    signs = Signs(
+                        known, seen, len(pairs), 0, servers, frozenset(o.mac.value for o in heard)
+                    )  # fmt: skip
+        finally:
+            await segment.close()
+        verdict, said = judge(signs)
+        place = Place(verdict, said, signs.gateway)
+        if context.places.put(adapter.name, place):
+            _log.info("%s: %s", adapter.name, said)
+            context.tell("watch", {"adapter": adapter.name, "verdict": verdict.value})
+        return place
+
+    # Tidying
+
+    async def _tidy_all(self) -> None:
+        while True:
+            await asyncio.sleep(TIDY_SECONDS)
+            try:
+                await asyncio.to_thread(self.tidy)
+            except Exception:
+                _log.exception("old records could not be tidied")
+
+    def tidy(self) -> tuple[int, int]:
+        """Fold old stays and drop old findings as the settings say; gives how many stays and findings went."""
+        with self._context.database.write() as connection:
+            kept = watch_records.kept(connection, "keeping", watch_records.USUAL_KEEPING)
+            now = now_ms()
+            stays, _ = history_queries.compact(connection, now - kept["stay_days"] * DAY)
+            gone = finding_records.forget(connection, now - kept["finding_days"] * DAY)
+        return stays, gone
+
+
+def _minute_of_day() -> int:
+    local = time.localtime(now_ms() / 1000)
+    return local.tm_hour * 60 + local.tm_min

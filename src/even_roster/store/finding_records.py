@@ -1,0 +1,146 @@
+"""Findings as they are kept: how they stand, every turn they took, and what people accepted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, Row, delete, func, insert, select
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from ..core.findings.engine import BY_KIND, Acceptance, Finding, Name, Taken, Turn
+from ..core.findings.model import Action, Evidence, Severity, State, Step, Subject
+from .tables import acceptances, finding_turns, findings
+
+
+def load(connection: Connection) -> list[Finding]:
+    """Every finding ever, of kinds that still have a rule."""
+    return [finding_of(row) for row in connection.execute(select(findings)) if row.kind in BY_KIND]
+
+
+def finding_of(row: Row[Any]) -> Finding:
+    """A record as a value."""
+    return Finding(
+        row.kind, row.key, Severity(row.severity), tuple(Subject(t, v) for t, v in row.subjects),
+        tuple(Evidence(said, at) for said, at in row.evidence), row.remedy,
+        tuple(Step(Action(a), label, tuple((n, v) for n, v in values)) for a, label, values in row.steps),
+        State(row.state), row.since, row.first, row.times, row.closed, row.updated,
+    )  # fmt: skip
+
+
+def save(connection: Connection, taken: Sequence[Taken]) -> dict[Name, int]:
+    """Store how findings stand after their turns; gives their ids."""
+    if not taken:
+        return {}
+    last = {one.finding.name: one.finding for one in taken}
+    statement = upsert(findings)
+    replaced = {c.name: statement.excluded[c.name] for c in findings.columns if c.name not in ("id", "kind", "key")}
+    connection.execute(
+        statement.on_conflict_do_update(index_elements=["kind", "key"], set_=replaced),
+        [_values(f) for f in last.values()],
+    )
+    ids = ids_of(connection, last)
+    connection.execute(
+        insert(finding_turns),
+        [
+            {"finding_id": ids[one.finding.name], "at": _moment(one), "turn": one.turn.value, "said": _said(one)}
+            for one in taken
+        ],
+    )
+    return ids
+
+
+def _moment(one: Taken) -> int:
+    return one.finding.since if one.turn in (Turn.OPENED, Turn.REOPENED) else one.finding.updated
+
+
+def _said(one: Taken) -> str:
+    return one.finding.evidence[0].said if one.finding.evidence else ""
+
+
+def _values(finding: Finding) -> dict[str, Any]:
+    return {
+        "kind": finding.kind, "key": finding.key, "severity": finding.severity.value,
+        "subjects": [[s.type, s.value] for s in finding.subjects],
+        "evidence": [[e.said, e.at] for e in finding.evidence], "remedy": finding.remedy,
+        "steps": [[s.action.value, s.label, [list(v) for v in s.values]] for s in finding.steps],
+        "state": finding.state.value, "since": finding.since, "first": finding.first, "times": finding.times,
+        "closed": finding.closed, "updated": finding.updated,
+    }  # fmt: skip
+
+
+def ids_of(connection: Connection, names: Iterable[Name]) -> dict[Name, int]:
+    """The ids of findings by name."""
+    wanted = set(names)
+    query = select(findings.c.id, findings.c.kind, findings.c.key).where(findings.c.kind.in_({k for k, _ in wanted}))
+    return {(row.kind, row.key): row.id for row in connection.execute(query) if (row.kind, row.key) in wanted}
+
+
+def one(connection: Connection, identity: int) -> Row[Any] | None:
+    """A finding's record."""
+    return connection.execute(select(findings).where(findings.c.id == identity)).first()
+
+
+def listed(
+    connection: Connection, states: Sequence[str], kind: str | None, limit: int, subject: str | None = None
+) -> list[Row[Any]]:
+    """Findings in some states, what needs attention first: open before accepted, by severity, the newest first."""
+    query = select(findings).where(findings.c.state.in_(states))
+    if kind is not None:
+        query = query.where(findings.c.kind == kind)
+    if subject is not None:
+        each = func.json_each(findings.c.subjects).table_valued("value")
+        query = query.where(
+            select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject).scalar_subquery()
+            > 0
+        )  # fmt: skip
+    rows = list(connection.execute(query.order_by(findings.c.updated.desc()).limit(limit)))
+    order = {"open": 0, "accepted": 1, "closed": 2}
+    return sorted(rows, key=lambda row: (order[row.state], Severity(row.severity).rank, -row.since, row.id))
+
+
+def counts(connection: Connection) -> dict[str, int]:
+    """How many findings are open, by severity, and how many are accepted."""
+    query = select(findings.c.state, findings.c.severity, func.count()).where(findings.c.state != "closed")
+    found = {"urgent": 0, "wrong": 0, "notice": 0, "accepted": 0}
+    for state, severity, count in connection.execute(query.group_by(findings.c.state, findings.c.severity)):
+        found[severity if state == "open" else "accepted"] += count
+    return found
+
+
+def turns_of(connection: Connection, identity: int, limit: int = 50) -> list[Row[Any]]:
+    """The turns of one finding, the latest first."""
+    query = select(finding_turns).where(finding_turns.c.finding_id == identity)
+    return list(connection.execute(query.order_by(finding_turns.c.id.desc()).limit(limit)))
+
+
+def exceptions(connection: Connection) -> dict[Name, Acceptance]:
+    """What people accepted."""
+    return {
+        (row.kind, row.key): Acceptance(row.reason, row.who, row.at, row.until)
+        for row in connection.execute(select(acceptances))
+    }
+
+
+def accept(connection: Connection, name: Name, acceptance: Acceptance) -> None:
+    """Keep an exception; a newer one replaces it."""
+    values = {
+        "reason": acceptance.reason, "who": acceptance.who, "at": acceptance.at, "until": acceptance.until,
+    }  # fmt: skip
+    statement = upsert(acceptances).values(kind=name[0], key=name[1], **values)
+    connection.execute(statement.on_conflict_do_update(index_elements=["kind", "key"], set_=values))
+
+
+def resume(connection: Connection, name: Name) -> None:
+    """Accept it no longer."""
+    connection.execute(delete(acceptances).where(acceptances.c.kind == name[0], acceptances.c.key == name[1]))
+
+
+def forget(connection: Connection, before: int) -> int:
+    """Drop closed findings and turns older than a time, never the first turn of a finding that is kept."""
+    gone = connection.execute(delete(findings).where(findings.c.state == "closed", findings.c.closed < before)).rowcount
+    firsts = select(func.min(finding_turns.c.id)).group_by(finding_turns.c.finding_id)
+    connection.execute(
+        delete(finding_turns).where(finding_turns.c.at < before, finding_turns.c.id.not_in(firsts))
+    )  # fmt: skip
+    return int(gone)

@@ -1,0 +1,156 @@
+"""What was true when: who held an address at a moment, every place of a MAC, what changed between two times.
+
+Stays are the history. Compaction makes them fewer without ever losing the first and last time of a pair.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import ColumnElement, Connection, Row, and_, delete, func, or_, select, update
+
+from ..core.text import host_key
+from .listing import in_list
+from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
+
+DAY = 24 * 3600 * 1000
+
+
+def _stays() -> Any:
+    return (
+        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.name.label("device_name"), devices.c.seen_name)
+        .join(segments, segments.c.id == stays.c.segment_id)
+        .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
+        .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
+    )  # fmt: skip
+
+
+def of_addresses(
+    connection: Connection, first: int, last: int, since: int, until: int, limit: int
+) -> list[Row[Any]]:  # fmt: skip
+    """Stays within a span of addresses that touch a stretch of time, the latest first."""
+    query = _stays().where(stays.c.address.between(first, last), stays.c.last >= since, stays.c.first <= until)
+    return list(connection.execute(query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit)))
+
+
+def of_macs(
+    connection: Connection, macs: Sequence[int], since: int, until: int, limit: int
+) -> list[Row[Any]]:  # fmt: skip
+    """Stays of some MACs that touch a stretch of time, the latest first."""
+    query = _stays().where(in_list(stays.c.mac, macs), stays.c.last >= since, stays.c.first <= until)
+    return list(connection.execute(query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit)))
+
+
+def of_name(
+    connection: Connection, name: str, since: int, until: int, limit: int
+) -> list[Row[Any]]:  # fmt: skip
+    """Who bore a name when: name stays of that hostname, the latest first."""
+    query = select(name_stays).where(
+        name_stays.c.key == host_key(name), name_stays.c.last >= since, name_stays.c.first <= until
+    )
+    return list(connection.execute(query.order_by(name_stays.c.last.desc()).limit(limit)))
+
+
+def macs_called(connection: Connection, name: str) -> list[int]:
+    """The MACs of devices with a name given by people, or heard."""
+    wanted = name.casefold()
+    given = select(adapters.c.mac).join(devices, devices.c.id == adapters.c.device_id)
+    given = given.where(or_(func.lower(devices.c.name) == wanted, func.lower(devices.c.seen_name) == wanted))
+    found = set(connection.execute(given).scalars())
+    heard = select(name_stays.c.mac).where(name_stays.c.key == host_key(name), name_stays.c.mac >= 0).limit(64)
+    return sorted(found | set(connection.execute(heard).scalars()))
+
+
+def covering(
+    connection: Connection, where: ColumnElement[bool], moment: int, limit: int
+) -> list[Row[Any]]:  # fmt: skip
+    """Stays that cover a moment."""
+    query = _stays().where(where, stays.c.first <= moment, stays.c.last >= moment)
+    return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
+
+
+def at_address(connection: Connection, address: int, moment: int) -> list[Row[Any]]:
+    """Who held an address at a moment."""
+    return covering(connection, stays.c.address == address, moment, 50)
+
+
+def at_macs(connection: Connection, macs: Sequence[int], moment: int) -> list[Row[Any]]:
+    """Which addresses some MACs held at a moment."""
+    return covering(connection, in_list(stays.c.mac, macs), moment, 500)
+
+
+def in_subnet(connection: Connection, first: int, last: int, moment: int, limit: int) -> list[Row[Any]]:
+    """Everybody within a span of addresses at a moment."""
+    return covering(connection, stays.c.address.between(first, last), moment, limit)
+
+
+def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:
+    """The nearest stay that ended before a moment, and the nearest that began after it."""
+    before = _stays().where(where, stays.c.last < moment).order_by(stays.c.last.desc()).limit(1)
+    after = _stays().where(where, stays.c.first > moment).order_by(stays.c.first).limit(1)
+    return connection.execute(before).first(), connection.execute(after).first()
+
+
+def beside_address(connection: Connection, address: int, moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:
+    """See `beside`, for an address."""
+    return beside(connection, stays.c.address == address, moment)
+
+
+def beside_macs(
+    connection: Connection, macs: Sequence[int], moment: int
+) -> tuple[Row[Any] | None, Row[Any] | None]:  # fmt: skip
+    """See `beside`, for MACs."""
+    return beside(connection, in_list(stays.c.mac, macs), moment)
+
+
+def turns_about(
+    connection: Connection, subject: str, since: int, until: int, limit: int
+) -> list[Row[Any]]:  # fmt: skip
+    """Turns of findings about a subject within a stretch of time, the latest first."""
+    each = func.json_each(findings.c.subjects).table_valued("value")
+    about = select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject)
+    query = (
+        select(finding_turns, findings.c.kind, findings.c.id.label("finding"))
+        .join(findings, findings.c.id == finding_turns.c.finding_id)
+        .where(finding_turns.c.at.between(since, until), about.scalar_subquery() > 0)
+    )
+    return list(connection.execute(query.order_by(finding_turns.c.id.desc()).limit(limit)))
+
+
+def compact(connection: Connection, before: int) -> tuple[int, int]:
+    """Fold the stays of each pair that ended before a time into one, from its first to its last moment, and drop names
+    older than that of pairs that were heard to bear newer ones. Gives how many stays and names were dropped."""
+    old = stays.c.last < before
+    groups = (
+        select(
+            func.min(stays.c.id).label("keep"), func.min(stays.c.first).label("first"),
+            func.max(stays.c.last).label("last"), func.sum(stays.c.sightings).label("sightings"),
+        )
+        .where(old)
+        .group_by(stays.c.segment_id, stays.c.address, stays.c.mac)
+        .having(func.count() > 1)
+    )  # fmt: skip
+    kept = list(connection.execute(groups))
+    dropped = 0
+    for row in kept:
+        first = connection.execute(select(stays).where(stays.c.id == row.keep)).one()
+        connection.execute(
+            update(stays).where(stays.c.id == row.keep).values(first=row.first, last=row.last, sightings=row.sightings)
+        )
+        same = stays.c.mac.is_(None) if first.mac is None else stays.c.mac == first.mac
+        others = and_(
+            stays.c.segment_id == first.segment_id, stays.c.address == first.address, same, stays.c.id != row.keep,
+            or_(old, stays.c.id == row.keep),
+        )  # fmt: skip
+        dropped += connection.execute(delete(stays).where(others)).rowcount
+    newer = (
+        select(name_stays.c.mac, name_stays.c.address).where(name_stays.c.last >= before).distinct().subquery()
+    )  # fmt: skip
+    superseded = select(name_stays.c.id).join(
+        newer, and_(newer.c.mac == name_stays.c.mac, newer.c.address == name_stays.c.address)
+    )
+    names = connection.execute(
+        delete(name_stays).where(name_stays.c.last < before, name_stays.c.id.in_(superseded))
+    ).rowcount
+    return dropped, names

@@ -1,0 +1,138 @@
+"""How subnets are watched, how full pools were, what the service is set to keep, and the notice routes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, Row, delete, func, insert, select, update
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from ..core.findings.forecast import PoolUse
+from .tables import kept_settings, notice_routes, pool_uses, scans, segments, watches
+
+HOUR = 3600 * 1000
+POOL_KEPT = 400 * 24 * HOUR
+USUAL_KEEPING = {"stay_days": 400, "finding_days": 400}
+USUAL_LIMITS = {"missing_days": 7, "stale_days": 90, "pool_percent": 90}
+
+
+@dataclass(frozen=True, slots=True)
+class Watch:
+    """How one subnet is watched; minutes between full scans, light checks and DHCP questions (0: never).
+
+    Quiet hours are minutes of the local day; `strangers` says which unknown devices are told: all, those that tell no
+    name (named are welcome), or none.
+    """
+
+    subnet: int
+    on: bool = True
+    every_minutes: int = 60
+    light_minutes: int = 5
+    ask_minutes: int = 15
+    quiet_first: int | None = None
+    quiet_last: int | None = None
+    strangers: str = "named"
+
+    def quiet(self, minute: int) -> bool:
+        """True within the quiet hours, which may run over midnight."""
+        if self.quiet_first is None or self.quiet_last is None or self.quiet_first == self.quiet_last:
+            return False
+        if self.quiet_first < self.quiet_last:
+            return self.quiet_first <= minute < self.quiet_last
+        return minute >= self.quiet_first or minute < self.quiet_last
+
+
+def watch_of(connection: Connection, subnet: int) -> Watch:
+    """How a subnet is watched; as usual where nobody said otherwise."""
+    row = connection.execute(select(watches).where(watches.c.subnet == subnet)).first()
+    return Watch(**row._mapping) if row is not None else Watch(subnet)
+
+
+def all_watches(connection: Connection) -> dict[int, Watch]:
+    """What people set, by subnet."""
+    return {row.subnet: Watch(**row._mapping) for row in connection.execute(select(watches))}
+
+
+def set_watch(connection: Connection, watch: Watch) -> None:
+    """Keep how a subnet is watched."""
+    values = {c.name: getattr(watch, c.name) for c in watches.columns}
+    statement = upsert(watches).values(**values)
+    connection.execute(statement.on_conflict_do_update(index_elements=["subnet"], set_=values))
+
+
+def last_scans(connection: Connection) -> dict[str, int]:
+    """When the last scan on each segment's subnet began (UTC ms)."""
+    query = select(segments.c.subnet, func.max(scans.c.started)).join(segments, segments.c.id == scans.c.segment_id)
+    return {row[0]: row[1] for row in connection.execute(query.group_by(segments.c.subnet))}
+
+
+def note_pool(connection: Connection, band: int, at: int, used: int, size: int) -> None:
+    """How full a pool is; of each hour the highest is kept."""
+    hour = at // HOUR * HOUR
+    statement = upsert(pool_uses).values(band=band, at=hour, used=used, size=size)
+    more = func.max(pool_uses.c.used, statement.excluded.used)
+    connection.execute(
+        statement.on_conflict_do_update(index_elements=["band", "at"], set_={"used": more, "size": size})
+    )
+    connection.execute(delete(pool_uses).where(pool_uses.c.band == band, pool_uses.c.at < at - POOL_KEPT))
+
+
+def pool_history(connection: Connection, since: int) -> dict[int, list[PoolUse]]:
+    """How full every pool was since a time, in order."""
+    found: dict[int, list[PoolUse]] = {}
+    query = select(pool_uses).where(pool_uses.c.at >= since).order_by(pool_uses.c.band, pool_uses.c.at)
+    for row in connection.execute(query):
+        found.setdefault(row.band, []).append(PoolUse(row.at, row.used, row.size))
+    return found
+
+
+def kept(connection: Connection, name: str, usual: Mapping[str, int]) -> dict[str, int]:
+    """A group of settings, the usual values where nobody said otherwise."""
+    value = connection.execute(select(kept_settings.c.value).where(kept_settings.c.name == name)).scalar()
+    return {**usual, **{k: v for k, v in (value or {}).items() if k in usual}}
+
+
+def keep(connection: Connection, name: str, value: Mapping[str, int]) -> None:
+    """Keep a group of settings."""
+    statement = upsert(kept_settings).values(name=name, value=dict(value))
+    connection.execute(statement.on_conflict_do_update(index_elements=["name"], set_={"value": dict(value)}))
+
+
+def gateway_mac(connection: Connection, segment: int) -> int | None:
+    """The learnt MAC of a segment's gateway."""
+    found: int | None = connection.execute(select(segments.c.gateway_mac).where(segments.c.id == segment)).scalar()
+    return found
+
+
+def learn_gateway(connection: Connection, segment: int, mac: int) -> None:
+    """Keep the MAC of a segment's gateway."""
+    connection.execute(update(segments).where(segments.c.id == segment).values(gateway_mac=mac))
+
+
+def routes(connection: Connection) -> list[Row[Any]]:
+    """All notice routes by name."""
+    return list(connection.execute(select(notice_routes).order_by(notice_routes.c.name)))
+
+
+def route(connection: Connection, identity: int) -> Row[Any] | None:
+    """One notice route."""
+    return connection.execute(select(notice_routes).where(notice_routes.c.id == identity)).first()
+
+
+def add_route(connection: Connection, values: Mapping[str, Any]) -> int:
+    """A new notice route; gives its id."""
+    made = connection.execute(insert(notice_routes).values(**values)).inserted_primary_key
+    assert made is not None
+    return int(made[0])
+
+
+def edit_route(connection: Connection, identity: int, values: Mapping[str, Any]) -> None:
+    """Change a notice route."""
+    connection.execute(update(notice_routes).where(notice_routes.c.id == identity).values(**values))
+
+
+def remove_route(connection: Connection, identity: int) -> None:
+    """Drop a notice route."""
+    connection.execute(delete(notice_routes).where(notice_routes.c.id == identity))

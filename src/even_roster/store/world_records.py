@@ -1,0 +1,99 @@
+"""Loads the world of the findings from the records: who was where lately, who is called what, what was leased."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, func, or_, select
+
+from ..core.findings.world import KEPT, KnownDevice, PlannedServer, PoolSeen, World
+from ..core.plan.following import Lease
+from ..core.plan.model import Band
+from ..core.stays import Source
+from . import watch_records
+from .listing import in_list
+from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, segments, sites, stays
+
+SELF_TOLD = ("dhcp", "mdns", "netbios", "llmnr")
+
+
+def load(connection: Connection, world: World, now: int, offset: int) -> None:
+    """Fill a world. `offset` is added to every recorded time: the world's clock never steps."""
+    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
+    query = (
+        select(stays.c.address, stays.c.mac, stays.c.first, stays.c.last, stays.c.sources)
+        .join(segments, segments.c.id == stays.c.segment_id)
+        .where(stays.c.last > now - KEPT, func.coalesce(segments.c.site_id, here) == world.site)
+        .order_by(stays.c.last)
+    )
+    for address, mac, first, last, sources in connection.execute(query):
+        world.saw(address, mac, last + offset, Source(sources))
+        held = world.holders[address][mac]
+        held.first = min(held.first, first + offset)
+    know_devices(connection, world)
+    names = select(name_stays).where(name_stays.c.last > now - KEPT)
+    for row in connection.execute(names):
+        if row.source == "dns":
+            world.reverse_name(row.address, row.name, row.last + offset)
+        elif row.source in SELF_TOLD and row.mac >= 0:
+            world.told(row.mac, row.name, row.last + offset)
+    load_servers(connection, world, offset)
+
+
+def know_devices(connection: Connection, world: World, ids: list[int] | None = None) -> None:
+    """What people say of devices; of all, or of some that changed."""
+    query = select(adapters.c.mac, devices.c.id, devices.c.name, devices.c.role)
+    query = query.join(devices, devices.c.id == adapters.c.device_id)
+    if ids is not None:
+        query = query.where(in_list(devices.c.id, ids))
+    for mac, identity, name, role in connection.execute(query):
+        new = KnownDevice(identity, name, role)
+        if world.devices.get(mac) != new:
+            world.devices[mac] = new
+            world.touch_mac(mac)
+
+
+def load_servers(connection: Connection, world: World, offset: int) -> None:
+    """DHCP servers, their leases, what was published to them, how full their pools are."""
+    rows = list(connection.execute(select(dhcp_servers).where(dhcp_servers.c.site == world.site)))
+    world.planned_servers = {row.id: PlannedServer(row.id, row.name, tuple(row.addresses)) for row in rows}
+    world.refusals = {}
+    world.published = {}
+    for row in rows:
+        if row.read_at is not None:
+            found = connection.execute(select(leases).where(leases.c.server == row.id))
+            told = [Lease(x.address, x.mac, x.name, x.expires + offset if x.expires else None) for x in found]
+            world.server_leases(row.id, told, row.read_at + offset)
+        for address, said in row.refusals.items():
+            world.refusals[_number(address)] = said
+    for row in connection.execute(select(published.c.address, published.c.mac)):
+        world.published.setdefault(row.address, set()).add(row.mac)
+    load_pools(connection, world, offset)
+
+
+def load_pools(connection: Connection, world: World, offset: int) -> None:
+    """How full pools are and were."""
+    now = world.now - offset
+    history = watch_records.pool_history(connection, now - 60 * 24 * watch_records.HOUR)
+    for band in world.plan.pools():
+        if band.server is None or band.server not in world.leases_read:
+            world.pools.pop(band.id, None)
+            continue
+        world.pools[band.id] = PoolSeen(used_now(connection, band, now), len(band.span), history.get(band.id, []))
+
+
+def used_now(connection: Connection, band: Band, now: int) -> int:
+    """How many of a pool's addresses are leased."""
+    query = select(func.count()).select_from(leases).where(leases.c.address.between(band.first, band.last))
+    query = query.where(leases.c.server == band.server, or_(leases.c.expires.is_(None), leases.c.expires > now))
+    return int(connection.execute(query).scalar_one())
+
+
+def server_macs(connection: Connection) -> frozenset[int]:
+    """The MACs that were seen at the known addresses of DHCP servers."""
+    addresses = [a for row in connection.execute(select(dhcp_servers.c.addresses)) for a in row.addresses]
+    query = select(stays.c.mac).where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None))
+    return frozenset(connection.execute(query).scalars()) if addresses else frozenset()
+
+
+def _number(address: str) -> int:
+    parts = [int(part) for part in address.split(".")]
+    return parts[0] << 24 | parts[1] << 16 | parts[2] << 8 | parts[3]

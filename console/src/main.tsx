@@ -6,7 +6,7 @@ import { Problem } from "./api/client";
 import { LiveProvider } from "./api/live";
 import { Shell } from "./app/Shell";
 import "./index.css";
-import { HerePage } from "./pages/HerePage";
+import { HomePage } from "./pages/HomePage";
 
 const AssignmentsPage = lazy(() => import("./pages/AssignmentsPage"));
 const CardPage = lazy(() => import("./pages/CardPage"));
@@ -17,6 +17,7 @@ const PlanPage = lazy(() => import("./pages/PlanPage"));
 const ScansPage = lazy(() => import("./pages/ScansPage"));
 const ScanPage = lazy(() => import("./pages/ScanPage"));
 const SheetPage = lazy(() => import("./pages/SheetPage"));
+const WatchPage = lazy(() => import("./pages/WatchPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
 
 const client = new QueryClient({
@@ -45,7 +46,7 @@ createRoot(document.getElementById("root")!).render(
           <Shell>
             <Suspense fallback={<p className="p-6 text-soft">Opening…</p>}>
               <Routes>
-                <Route path="/" element={<HerePage />} />
+                <Route path="/" element={<HomePage />} />
                 <Route path="/devices" element={<DevicesPage />} />
                 <Route path="/devices/:id" element={<OpenDevice />} />
                 <Route path="/address/:address" element={<OpenAddress />} />
@@ -55,6 +56,7 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/import" element={<ImportPage />} />
                 <Route path="/card/:address" element={<CardPage />} />
                 <Route path="/sheet" element={<SheetPage />} />
+                <Route path="/watch" element={<WatchPage />} />
                 <Route path="/scans" element={<ScansPage />} />
                 <Route path="/scans/:id" element={<ScanPage />} />
                 <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />

@@ -2,16 +2,18 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { listen } from "./stream";
-import type { DevicesEvent, ScanEvent, ScanInfo } from "./types";
+import type { DevicesEvent, HeardEvent, ScanEvent, ScanInfo } from "./types";
 
 type Listener = (event: ScanEvent) => void;
+type HeardListener = (event: HeardEvent) => void;
 
 interface Live {
   connected: boolean;
   onScan(listener: Listener): () => void;
+  onHeard(listener: HeardListener): () => void;
 }
 
-const LiveContext = createContext<Live>({ connected: false, onScan: () => () => undefined });
+const LiveContext = createContext<Live>({ connected: false, onScan: () => () => undefined, onHeard: () => () => undefined });
 const REFRESH_MS = 700;
 
 export const useLive = () => useContext(LiveContext);
@@ -19,6 +21,7 @@ export const useLive = () => useContext(LiveContext);
 export function LiveProvider({ children }: { children: ReactNode }) {
   const client = useQueryClient();
   const listeners = useRef(new Set<Listener>());
+  const hearing = useRef(new Set<HeardListener>());
   const [connected, setConnected] = useState(false);
 
   useEffect(() => {
@@ -35,8 +38,12 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         if (event.ids === null) refresh(["device"]);
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
       } else if (kind === "plan") refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
-      else if (kind === "dhcp") refresh(["dhcp", "assignments", "assignment", "plan", "ruler"]);
+      else if (kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler"]);
       else if (kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
+      else if (kind === "findings") refresh(["findings"]);
+      else if (kind === "listen") for (const listener of hearing.current) listener(data as HeardEvent);
+      else if (kind === "watch") refresh(["watches", "listening"]);
+      else if (kind === "routes") refresh(["notices"]);
       else if (kind === "reset") void client.invalidateQueries();
     });
   }, [client]);
@@ -47,6 +54,10 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       onScan(listener) {
         listeners.current.add(listener);
         return () => listeners.current.delete(listener);
+      },
+      onHeard(listener) {
+        hearing.current.add(listener);
+        return () => hearing.current.delete(listener);
       },
     }),
     [connected],

@@ -213,7 +213,7 @@ export interface paths {
         };
         /**
          * Ruler
-         * @description A subnet as one measured strip, with what was seen in it.
+         * @description A subnet as one measured strip, with what was seen in it; with `at` as it was then.
          */
         get: operations["ruler_api_ruler_get"];
         put?: never;
@@ -1502,6 +1502,26 @@ export interface paths {
          * @description Everything about an address, MAC, name or subnet between two times, the latest first.
          */
         get: operations["history_api_history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/span": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Span
+         * @description How far the records of an address or subnet reach back.
+         */
+        get: operations["span_api_history_span_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3021,6 +3041,23 @@ export interface components {
             more: boolean;
         };
         /**
+         * HistorySpan
+         * @description How far the records reach back; `begun` counts the stays that began in equal parts of that time.
+         */
+        HistorySpan: {
+            /** Subject */
+            subject: string;
+            /** First */
+            first: string | null;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+            /** Begun */
+            begun: number[];
+        };
+        /**
          * ImportReport
          * @description What a table would do or did. `columns` say which header was taken as which field; `rows` are those that do
          *     something or are refused, at most as many as asked for; `change` undoes the whole import.
@@ -3772,7 +3809,7 @@ export interface components {
         /**
          * Ruler
          * @description A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
-         *     subnet, None when it is not planned.
+         *     subnet, None when it is not planned; `at` is the moment it shows, None for now.
          */
         Ruler: {
             /** Subnet */
@@ -3799,6 +3836,8 @@ export interface components {
             ticks: components["schemas"]["Tick"][];
             /** Stretches */
             stretches: components["schemas"]["Stretch"][];
+            /** At */
+            at?: string | null;
         };
         /**
          * RulerBand
@@ -4798,6 +4837,7 @@ export interface operations {
         parameters: {
             query: {
                 range: string;
+                at?: string | null;
             };
             header?: never;
             path?: never;
@@ -7271,6 +7311,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    span_api_history_span_get: {
+        parameters: {
+            query: {
+                subject: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistorySpan"];
                 };
             };
             /** @description Validation Error */

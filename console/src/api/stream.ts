@@ -5,7 +5,7 @@ type Hear = (kind: string, data: unknown) => void;
 type Message = { type: "event"; kind: string; id: string; data: unknown } | { type: "connected"; connected: boolean } | { type: "ask" };
 
 const NAME = "roster-events";
-const KINDS = ["scan", "devices", "ranges", "plan", "dhcp", "reset"];
+const KINDS = ["scan", "devices", "ranges", "plan", "dhcp", "findings", "listen", "watch", "routes", "reset"];
 
 export function listen(onConnected: (connected: boolean) => void, hear: Hear): () => void {
   const channel = new BroadcastChannel(NAME);

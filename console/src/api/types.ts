@@ -44,6 +44,22 @@ export type SubnetPlan = Schemas["SubnetPlan"];
 export type SubnetView = Schemas["SubnetView"];
 export type TextLine = Schemas["TextLine"];
 export type UseView = Schemas["UseView"];
+export type AskAnswer = Schemas["AskAnswer"];
+export type FindingList = Schemas["FindingList"];
+export type FindingSheet = Schemas["FindingSheet"];
+export type FindingStep = Schemas["FindingStep"];
+export type FindingSubject = Schemas["FindingSubject"];
+export type FindingView = Schemas["FindingView"];
+export type HeardLine = Schemas["HeardLine"];
+export type HistorySpan = Schemas["HistorySpan"];
+export type ListeningView = Schemas["ListeningView"];
+export type Moment = Schemas["Moment"];
+export type OfferView = Schemas["OfferView"];
+export type RouteTest = Schemas["RouteTest"];
+export type RouteView = Schemas["RouteView"];
+export type StepDone = Schemas["StepDone"];
+export type WatchView = Schemas["WatchView"];
+export type Why = Schemas["Why"];
 export type BandKind = BandView["kind"];
 
 export interface ScanEvent {
@@ -55,6 +71,14 @@ export interface ScanEvent {
 export interface DevicesEvent {
   ids: number[] | null;
   new: number;
+}
+
+export interface HeardEvent {
+  adapter: string;
+  frames: number;
+  unread: number;
+  per_second: number;
+  lines: { protocol: string; mac: string; said: string }[];
 }
 
 export const EDITABLE = ["name", "role", "owner", "place", "notes"] as const;

@@ -5,14 +5,14 @@ import { useEffect, useState, type ReactNode } from "react";
 import { NavLink } from "react-router";
 import { api, Problem } from "../api/client";
 import { useLive } from "../api/live";
-import type { Here } from "../api/types";
+import type { FindingList, Here } from "../api/types";
 import { useTheme } from "../lib/theme";
 import { useOpen } from "../lib/open";
 import { FindDialog } from "./FindDialog";
 import { SideSheet } from "./SideSheet";
 import { SignedOut } from "./SignedOut";
 
-const PLACES = [["/", "Here"], ["/plan", "Plan"], ["/addresses", "Addresses"], ["/devices", "Devices"], ["/dhcp", "DHCP"], ["/scans", "Scans"]] as const;
+const PLACES = [["/", "Here"], ["/plan", "Plan"], ["/addresses", "Addresses"], ["/devices", "Devices"], ["/dhcp", "DHCP"], ["/scans", "Scans"], ["/watch", "Watch"]] as const;
 
 export function Shell({ children }: { children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();
@@ -20,6 +20,9 @@ export function Shell({ children }: { children: ReactNode }) {
   const [open] = useOpen();
   const { connected } = useLive();
   const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+
+  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/findings", { limit: 1 }) });
+  const calling = (findings.data?.counts.urgent ?? 0) + (findings.data?.counts.wrong ?? 0);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -44,7 +47,7 @@ export function Shell({ children }: { children: ReactNode }) {
           {PLACES.map(([to, name]) => (
             <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) =>
               `border-b-2 px-2 py-1 ${isActive ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}>
-              {name}
+              {name}{to === "/" && calling > 0 ? <span className="ml-1 rounded bg-alarm px-1 text-xs font-semibold text-leaf" title={`${calling} findings are urgent or wrong`}>{calling}</span> : null}
             </NavLink>
           ))}
         </nav>

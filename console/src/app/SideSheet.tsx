@@ -4,6 +4,7 @@ import { lazy, Suspense } from "react";
 import { type Open, useOpen } from "../lib/open";
 
 const DeviceSheetView = lazy(() => import("../pages/DeviceSheetView"));
+const FindingSheetView = lazy(() => import("../pages/FindingSheetView"));
 const AddressSheetView = lazy(() => import("../pages/AddressSheetView"));
 
 export function SideSheet({ open }: { open: Open }) {
@@ -15,7 +16,7 @@ export function SideSheet({ open }: { open: Open }) {
         <X className="size-5" />
       </button>
       <Suspense fallback={<p className="text-soft">Opening…</p>}>
-        {open.kind === "device" ? <DeviceSheetView key={open.id} id={open.id} /> : <AddressSheetView key={open.address} address={open.address} />}
+        {open.kind === "device" ? <DeviceSheetView key={open.id} id={open.id} /> : open.kind === "finding" ? <FindingSheetView key={open.id} id={open.id} /> : <AddressSheetView key={open.address} address={open.address} />}
       </Suspense>
     </aside>
   );

@@ -5,6 +5,7 @@ import { parseOpen } from "./open";
 describe("what is open, from the URL", () => {
   it("reads devices and addresses", () => {
     expect(parseOpen("device:12")).toEqual({ kind: "device", id: 12 });
+    expect(parseOpen("finding:3")).toEqual({ kind: "finding", id: 3 });
     expect(parseOpen("address:10.44.10.41")).toEqual({ kind: "address", address: "10.44.10.41" });
   });
   it("takes nothing else for something", () => {

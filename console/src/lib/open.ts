@@ -1,12 +1,12 @@
-// What is open in the side sheet stands in the URL as ?open=device:12 or ?open=address:10.44.10.41.
+// What is open in the side sheet stands in the URL as ?open=device:12, ?open=address:10.44.10.41 or ?open=finding:3.
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 
-export type Open = { kind: "device"; id: number } | { kind: "address"; address: string };
+export type Open = { kind: "device"; id: number } | { kind: "address"; address: string } | { kind: "finding"; id: number };
 
 export function parseOpen(text: string | null): Open | null {
   const [kind, rest] = text?.split(/:(.*)/s) ?? [];
-  if (kind === "device" && rest && /^\d+$/.test(rest)) return { kind, id: Number(rest) };
+  if ((kind === "device" || kind === "finding") && rest && /^\d+$/.test(rest)) return { kind, id: Number(rest) };
   if (kind === "address" && rest) return { kind, address: rest };
   return null;
 }
@@ -19,7 +19,7 @@ export function useOpen(): [Open | null, (what: Open | null) => void] {
       setParams((before) => {
         const next = new URLSearchParams(before);
         if (what === null) next.delete("open");
-        else next.set("open", what.kind === "device" ? `device:${what.id}` : `address:${what.address}`);
+        else next.set("open", what.kind === "address" ? `address:${what.address}` : `${what.kind}:${what.id}`);
         return next;
       }),
     [setParams],

@@ -4,21 +4,30 @@ import { Link } from "react-router";
 import { api } from "../api/client";
 import type { Explanation } from "../api/types";
 import { ago } from "../lib/format";
+import { FindingsAbout } from "../parts/Attention";
 import { Notice, Section } from "../parts/basics";
 import { Status } from "../parts/Status";
+import { useMoment, TimeSlider } from "../parts/TimeSlider";
+import { AtMoment } from "./address/AtMoment";
 import { PlanBlock } from "./address/PlanBlock";
+import { WhySilent } from "./address/WhySilent";
 import { StayList } from "./device/StayList";
 
 export default function AddressSheetView({ address }: { address: string }) {
   const told = useQuery({ queryKey: ["explain", address], queryFn: () => api.get<Explanation>(`/api/explain/${encodeURIComponent(address)}`) });
+  const [at] = useMoment();
   if (told.error) return <Notice tone="alarm">{told.error.message}</Notice>;
   if (!told.data) return <p className="text-soft">Reading…</p>;
   const { sentences, stays, names, scans } = told.data;
   return (
     <>
       <h2 className="font-mono text-xl font-semibold">{told.data.subject}</h2>
+      {at ? <AtMoment subject={told.data.subject} at={at} /> : null}
+      <FindingsAbout subject={told.data.subject} />
       <div className="mt-2 flex flex-col gap-1">{sentences.map((sentence) => <p key={sentence}>{sentence}</p>)}</div>
+      {told.data.kind === "address" ? <div className="mt-1"><TimeSlider subject={told.data.subject} /></div> : null}
       <PlanBlock key={address} address={address} one={told.data.assignment} mac={stays[0]?.mac ?? undefined} name={stays[0]?.device?.name ?? names[0]?.name} />
+      {told.data.kind === "address" ? <WhySilent key={`why-${address}`} address={address} /> : null}
       {stays.length > 0 ? <Section title="Who held it"><StayList stays={stays} show="holder" /></Section> : null}
       {names.length > 0 ? (
         <Section title="Names heard there">

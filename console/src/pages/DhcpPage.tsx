@@ -7,6 +7,7 @@ import type { AdoptDone, DhcpServerView, LeaseView, PoolView } from "../api/type
 import { ago, count, moment, plural } from "../lib/format";
 import { useOpen } from "../lib/open";
 import { Button, Input, Mono, Notice, Section } from "../parts/basics";
+import { AskPanel } from "./dhcp/AskPanel";
 import { PublishPanel } from "./dhcp/PublishPanel";
 import { ServerForm } from "./dhcp/ServerForm";
 import { Fill } from "./subnet/Arithmetic";
@@ -20,6 +21,7 @@ export default function DhcpPage() {
       <h1 className="text-2xl font-semibold">DHCP</h1>
       {servers.data?.length === 0 ? <p className="mt-2 max-w-3xl">No server is managed yet. Name one that runs on this machine: its reservations and pools can be taken into the plan first (adopted), and from then on the plan is published to it, checked by the server itself.</p> : null}
       {servers.data?.map((server) => <Server key={server.id} server={server} />)}
+      <Section title="Who answers on the link"><AskPanel /></Section>
       <Section title="Pools">
         {pools.data && pools.data.length > 0 ? (
           <table className="w-full text-left">

@@ -12,6 +12,7 @@ import { Button, Facts, Mono, Notice, Section } from "../parts/basics";
 import { ProblemList } from "../parts/ProblemList";
 import { Ruler } from "../parts/Ruler";
 import { ScanForm } from "../parts/ScanForm";
+import { TimeSlider, useMoment } from "../parts/TimeSlider";
 import { Arithmetic } from "./subnet/Arithmetic";
 import { BandForm } from "./subnet/BandForm";
 import { FreeFinder } from "./subnet/FreeFinder";
@@ -23,7 +24,8 @@ export default function SubnetPage() {
   const subnet = `${base}/${prefix}`;
   const sums = useQuery({ queryKey: ["measure", subnet], queryFn: () => api.get<MeasureView>("/api/measure", { range: subnet }) });
   const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
-  const ruler = useQuery({ queryKey: ["ruler", subnet], queryFn: () => api.get<RulerData>("/api/ruler", { range: subnet }) });
+  const [at] = useMoment();
+  const ruler = useQuery({ queryKey: ["ruler", subnet, at], queryFn: () => api.get<RulerData>("/api/ruler", { range: subnet, at }), placeholderData: (before) => (before?.subnet === subnet ? before : undefined) });
   const id = ruler.data?.planned;
   const plan = useQuery({ queryKey: ["plan", "subnet", id], queryFn: () => api.get<SubnetPlan>(`/api/plan/subnets/${id}`), enabled: !!id });
   const [, setOpen] = useOpen();
@@ -39,7 +41,8 @@ export default function SubnetPage() {
         {planned ? <Link to={`/addresses?subnet=${planned.subnet.id}`} className="ml-auto text-sm underline decoration-rule underline-offset-4 hover:decoration-ink">{count(planned.subnet.assignments)} assigned addresses</Link> : null}
       </div>
       {ruler.error ? <Notice tone="alarm">{ruler.error.message}</Notice> : null}
-      {ruler.data ? <PlanningRuler data={ruler.data} plan={planned ?? null} /> : null}
+      {ruler.data ? <PlanningRuler data={ruler.data} plan={at ? null : (planned ?? null)} /> : null}
+      <TimeSlider subject={subnet} />
       {planned ? (
         <>
           <Section title="Arithmetic"><Arithmetic subnet={planned.subnet} /></Section>

@@ -45,6 +45,15 @@ class Moment(Model):
     after: StayRow | None
 
 
+class HistorySpan(Model):
+    """How far the records reach back; `begun` counts the stays that began in equal parts of that time."""
+
+    subject: str
+    first: Time | None
+    last: Time
+    begun: list[int]
+
+
 class Check(Model):
     """One thing that was checked: what, what it found, and whether that is well."""
 

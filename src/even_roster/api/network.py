@@ -207,7 +207,7 @@ class RulerBand(Model):
 
 class Ruler(Model):
     """A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
-    subnet, None when it is not planned."""
+    subnet, None when it is not planned; `at` is the moment it shows, None for now."""
 
     subnet: str
     planned: int | None
@@ -221,6 +221,7 @@ class Ruler(Model):
     last_scan: Time | None
     ticks: list[Tick]
     stretches: list[Stretch]
+    at: Time | None = None
 
 
 class SubnetRow(Model):

@@ -13,7 +13,7 @@ from ..api.findings import (
     StepDone,
     StepRequest,
 )
-from ..api.history import History, Moment, Why
+from ..api.history import History, HistorySpan, Moment, Why
 from ..api.watching import (
     AskAnswer,
     AskRequest,
@@ -71,6 +71,11 @@ def history(
     """Everything about an address, MAC, name or subnet between two times."""
     given = {"subject": subject, "since": since, "until": until, "limit": limit}
     return call(History, "GET", "/api/history", given)
+
+
+def history_span(subject: str) -> Call[HistorySpan]:
+    """How far the records of an address or subnet reach back."""
+    return call(HistorySpan, "GET", "/api/history/span", {"subject": subject})
 
 
 def at(subject: str, time: datetime) -> Call[Moment]:

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Row
 
 from ..api.common import DeviceRef
 from ..api.devices import StayRow
-from ..api.history import Happened, History, Moment
+from ..api.history import Happened, History, HistorySpan, Moment
 from ..core.mac import Mac, MacError
 from ..core.plan.proof import span_of
 from ..core.stays import Source
@@ -21,7 +21,8 @@ from .problems import Refusal
 
 Kind = Literal["address", "mac", "name", "subnet"]
 DAY = 24 * 3600 * 1000
-BETWEEN_LOOKS = 2 * 3600 * 1000
+BETWEEN_LOOKS = history_queries.BETWEEN_LOOKS
+BUCKETS = 120
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +144,8 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         if not rows:
             before, after = history_queries.beside_macs(connection, asked.macs, moment)
     else:
-        rows = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit)
+        grace = BETWEEN_LOOKS if asked.kind == "subnet" else 0
+        rows = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, grace)
         if not rows and asked.kind == "address":
             before, after = history_queries.beside_address(connection, asked.first, moment)
     if before is not None and moment - before.last <= BETWEEN_LOOKS and (after is None or after.mac == before.mac):
@@ -185,3 +187,13 @@ def _who(row: Row[Any]) -> str:
     name = row.device_name or row.seen_name
     mac = str(Mac(row.mac)) if row.mac is not None else "somebody behind the gateway"
     return f"{name} ({mac})" if name else mac
+
+
+def span(context: Context, connection: Connection, text: str) -> HistorySpan:
+    """How far the records of an address or subnet reach back, and when how many stays began."""
+    asked = understand(context, connection, text)
+    if asked.macs:
+        raise Refusal(422, "bad_subject", "name an address or a subnet", "subject")
+    until = now_ms()
+    began, begun = history_queries.span(connection, asked.first, asked.last, BUCKETS, until)
+    return HistorySpan(subject=asked.text, first=views.maybe_time(began), last=views.time_of(until), begun=begun)

@@ -12,7 +12,7 @@ from ..api.network import Ruler, RulerBand, Stretch, Tick
 from ..core.plan.model import Band, Plan, dotted
 from ..core.span import usable
 from ..core.stays import SAME_MOMENT_MS
-from ..store import device_queries, scan_records
+from ..store import device_queries, history_queries, scan_records
 from ..store.tables import stays
 from . import views
 from .context import Context
@@ -27,6 +27,34 @@ def seen_count(connection: Connection, network: IPv4Network) -> int:
     query = select(func.count(func.distinct(stays.c.address))).where(_inside(network))
     found: int = connection.execute(query).scalar_one()
     return found
+
+
+def draw_past(context: Context, connection: Connection, network: IPv4Network, moment: int) -> Ruler:
+    """The ruler of one subnet as it was at a moment (UTC ms): who held which address then. The plan of then is not kept as
+    a whole, so neither bands nor assignments are drawn. Up to MOST_TICKS addresses."""
+    ruler = draw(context, connection, network)
+    first, last = int(network.network_address), int(network.broadcast_address)
+    by_address: dict[int, list[AnyRow]] = {}
+    for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
+        by_address.setdefault(row.address, []).append(row)
+    ticks = []
+    for address, rows in by_address.items():
+        macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
+        row = max(rows, key=lambda one: one.last)
+        name = row.device_name or row.seen_name or None
+        ticks.append(
+            Tick(
+                address=dotted(address), state="two" if len(macs) > 1 else "answering", plan="", assigned=None,
+                device=DeviceRef(id=row.device_id, name=name) if row.device_id else None, vendor=None, role="",
+                last=views.time_of(min(row.last, moment)),
+            )
+        )  # fmt: skip
+    return ruler.model_copy(
+        update={
+            "ticks": ticks, "stretches": [], "bands": [], "answering": len(ticks), "seen": len(ticks),
+            "at": views.time_of(moment),
+        }
+    )  # fmt: skip
 
 
 def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:

@@ -15,6 +15,7 @@ from .listing import in_list
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
 
 DAY = 24 * 3600 * 1000
+BETWEEN_LOOKS = 2 * 3600 * 1000
 
 
 def _stays() -> Any:
@@ -80,9 +81,28 @@ def at_macs(connection: Connection, macs: Sequence[int], moment: int) -> list[Ro
     return covering(connection, in_list(stays.c.mac, macs), moment, 500)
 
 
-def in_subnet(connection: Connection, first: int, last: int, moment: int, limit: int) -> list[Row[Any]]:
-    """Everybody within a span of addresses at a moment."""
-    return covering(connection, stays.c.address.between(first, last), moment, limit)
+def in_subnet(
+    connection: Connection, first: int, last: int, moment: int, limit: int, grace: int = 0
+) -> list[Row[Any]]:  # fmt: skip
+    """Everybody within a span of addresses at a moment; stays that ended up to `grace` ms before count."""
+    where = stays.c.address.between(first, last)
+    query = _stays().where(where, stays.c.first <= moment, stays.c.last >= moment - grace)
+    return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
+
+
+def span(connection: Connection, first: int, last: int, buckets: int, until: int) -> tuple[int, list[int]]:
+    """When anybody was seen first within a span of addresses (0: never), and how many stays began in each of `buckets`
+    equal parts of the time from then on."""
+    where = stays.c.address.between(first, last)
+    began = connection.execute(select(func.min(stays.c.first)).where(where)).scalar() or 0
+    if not began or until <= began:
+        return began, [0] * buckets
+    size = max((until - began) // buckets, 1)
+    place = (stays.c.first - began) // size
+    found = [0] * buckets
+    for number, count in connection.execute(select(place, func.count()).where(where).group_by(place)):
+        found[min(int(number), buckets - 1)] += count
+    return began, found
 
 
 def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:

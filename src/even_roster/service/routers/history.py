@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 
-from ...api.history import History, Moment, Why
+from ...api.history import History, HistorySpan, Moment, Why
 from ...store.edits import EditError
 from .. import history as histories
 from .. import why as reasons
@@ -30,6 +30,15 @@ def history(
         raise EditError("the end lies before the beginning; exchange them", "until")
     with context.database.read() as connection:
         return histories.between(context, connection, subject, first, last, limit)
+
+
+@router.get("/history/span")
+def span(
+    context: ContextDep, who: Who, subject: Annotated[str, Query(min_length=1, max_length=200)]
+) -> HistorySpan:  # fmt: skip
+    """How far the records of an address or subnet reach back."""
+    with context.database.read() as connection:
+        return histories.span(context, connection, subject)
 
 
 @router.get("/at")

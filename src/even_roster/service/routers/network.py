@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from ipaddress import IPv4Network
 
 from fastapi import APIRouter
@@ -178,8 +179,8 @@ def _is_network(text: str) -> bool:
 
 
 @router.get("/ruler")
-def ruler(range: str, context: ContextDep, who: Who) -> Ruler:
-    """A subnet as one measured strip, with what was seen in it."""
+def ruler(range: str, context: ContextDep, who: Who, at: datetime | None = None) -> Ruler:
+    """A subnet as one measured strip, with what was seen in it; with `at` as it was then."""
     parts, _ = parse_parts(range)
     network = parts[0].network if len(parts) == 1 else None
     if network is None:
@@ -187,4 +188,10 @@ def ruler(range: str, context: ContextDep, who: Who) -> Ruler:
     if network.prefixlen < 8:
         raise Refusal(422, "too_large", f"{network} is too large to draw; the ruler goes up to a /8", "range")
     with context.database.read() as connection:
+        if at is not None:
+            if network.num_addresses > rulers.MOST_TICKS:
+                raise Refusal(
+                    422, "too_large", f"the past of {network} is too large to draw; choose a /20 at most", "range"
+                )
+            return rulers.draw_past(context, connection, network, round(at.timestamp() * 1000))
         return rulers.draw(context, connection, network)

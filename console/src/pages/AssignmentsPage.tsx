@@ -1,4 +1,5 @@
 // Every assigned address, sorted and filtered by the service; reservations with where they stand.
+import { AssignPanel } from "../parts/AssignPanel";
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
@@ -39,6 +40,7 @@ export default function AssignmentsPage() {
   });
   return (
     <div className="flex h-full flex-col">
+      {params.get("assign") ? <div className="px-4 pt-3"><AssignPanel mac={params.get("assign")!} role={params.get("role") ?? ""} onClose={() => change({ assign: null, role: null })} /></div> : null}
       <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">
         <Input type="search" value={text} onChange={(event) => setText(event.target.value)} aria-label="Search addresses" spellCheck={false} placeholder="Search: name, address, MAC, note" className="w-72" />
         <select aria-label="Subnet" className={inputLook} value={filters.subnet ?? ""} onChange={(event) => change({ subnet: event.target.value })}>

@@ -5,7 +5,7 @@ Times are UTC ms. A clock that steps back does not stop the schedule: what was d
 
 from __future__ import annotations
 
-import random
+from collections.abc import Callable
 from enum import StrEnum
 
 MINUTE = 60_000
@@ -23,10 +23,11 @@ class Due(StrEnum):
 
 
 class Schedule:
-    """When what is due in one subnet. `last_scan` is 0 when there was none; an `eager` one begins at once."""
+    """When what is due in one subnet. `last_scan` is 0 when there was none; an `eager` one begins at once; `chance` gives
+    numbers from 0 to 1."""
 
-    def __init__(self, now: int, last_scan: int, *, eager: bool, source: random.Random) -> None:
-        self._source = source
+    def __init__(self, now: int, last_scan: int, *, eager: bool, chance: Callable[[], float]) -> None:
+        self._chance = chance
         self._last: dict[Due, int] = {Due.SCAN: last_scan, Due.LIGHT: now, Due.ASK: 0}
         self._not_before: dict[Due, int] = dict.fromkeys(Due, 0 if eager else now + MINUTE // 2)
         if not eager and not last_scan:
@@ -60,4 +61,4 @@ class Schedule:
         self._not_before[due] = now + PUT_OFF
 
     def _jitter(self) -> float:
-        return 1 + self._source.uniform(-JITTER, JITTER)
+        return 1 + JITTER * (2 * self._chance() - 1)

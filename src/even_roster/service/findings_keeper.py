@@ -16,9 +16,10 @@ from typing import Any
 from sqlalchemy import Row, update
 
 from ..core.findings.engine import Acceptance, Engine, Name, Taken, Turn
+from ..core.findings.facts import Limits, Link
 from ..core.findings.model import About, Evidence
 from ..core.findings.offers import Offer
-from ..core.findings.world import Limits, Link, World
+from ..core.findings.world import World
 from ..core.names import NameSource
 from ..core.plan.model import Assignment, Item
 from ..core.span import SpanSet

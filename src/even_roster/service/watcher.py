@@ -17,7 +17,7 @@ from ipaddress import IPv4Network
 
 from ..api.scans import ScanRequest
 from ..core.adapters import Adapter, AdapterError
-from ..core.findings.world import Link
+from ..core.findings.facts import Link
 from ..core.place import Signs, Verdict, judge
 from ..core.schedule import Due, Schedule
 from ..core.span import SpanSet
@@ -201,7 +201,7 @@ class Watcher:
         for identity, (network, watch, last) in watches.items():
             watched = self.watched.get(identity)
             if watched is None:
-                schedule = Schedule(now_ms(), last, eager=self._context.settings.eager, source=self._random)
+                schedule = Schedule(now_ms(), last, eager=self._context.settings.eager, chance=self._random.random)
                 watched = self.watched[identity] = Watched(schedule)
             adapter = self._adapter(network)
             watched.why_not = self._why_not(network, watch, adapter, minute)

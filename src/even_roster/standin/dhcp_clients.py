@@ -29,7 +29,7 @@ class Clients:
 
     def join(self, host: Host, now: float) -> None:
         """A host is switched on: it asks for the address it had before."""
-        self._put(now + self._acquire(host, host.addresses[0]), host)
+        self._put(now + self._acquire(host, next(iter(host.addresses), None)), host)
 
     def catch_up(self, now: float) -> None:
         """Do every renewal that is due."""
@@ -54,8 +54,10 @@ class Clients:
         return self._take(host, self._say(host, Kind.REQUEST, chosen))
 
     def _renew(self, host: Host) -> float:
-        """REQUEST the address it has; after a NAK begin anew (RFC 2131 4.4.5)."""
-        answer = self._say(host, Kind.REQUEST, (), client=host.addresses[0])
+        """REQUEST the address it has; after a NAK, or without one, begin anew (RFC 2131 4.4.5)."""
+        if not host.addresses:
+            return self._acquire(host, None)
+        answer = self._say(host, Kind.REQUEST, (), client=next(iter(host.addresses), dhcp.NOBODY))
         if answer is not None and answer.kind is Kind.NAK:
             return self._acquire(host, None)
         return self._take(host, answer)
@@ -63,7 +65,7 @@ class Clients:
     def _take(self, host: Host, answer: Message | None) -> float:
         if answer is None or answer.kind is not Kind.ACK:
             return _RETRY
-        if answer.yours != host.addresses[0]:
+        if answer.yours != next(iter(host.addresses), None):
             self._settle(host, answer.yours)
         return (answer.number(Option.LEASE_TIME) or 3600) / 2
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import heapq
 import math
 import time
@@ -104,6 +105,11 @@ class Site:
         """A host that is plugged in asks for an address."""
         self._clients.join(host, self.elapsed())
 
+    def leave(self, host: Host) -> None:
+        """A host is taken away for good."""
+        self._clients.leave(host)
+        self.unplug(host)
+
     def stop_dhcp(self, name: str) -> None:
         """Switch a DHCP server off."""
         self._dhcp = [server for server in self._dhcp if server.name != name]
@@ -184,13 +190,7 @@ class Site:
             frames.append(ethernet.encode(arp.request(host.mac, own, network.network_address + 1)))
         frames += [ethernet.encode(arp.announcement(host.mac, other)) for other in host.addresses[1:]]
         if host.names.mdns:
-            payload = dns_messages.encode_announcement(host.names.mdns, (own,))
-            group, port = dns_messages.MDNS_GROUP, dns_messages.MDNS_PORT
-            body = ipv4.encode_udp(ipv4.Udp(port, port, payload), own, group)
-            packet = ipv4.encode(ipv4.Packet(own, group, ipv4.Protocol.UDP, body, ttl=255))
-            frames.append(
-                ethernet.encode(ethernet.Frame(Mac(0x01005E0000FB), host.mac, ethernet.EtherType.IPV4, packet))
-            )
+            frames.append(_announcement(host.names.mdns, own, host.mac))
         return frames
 
     def deliver(self, adapter: str, data: bytes) -> list[Timed]:
@@ -309,3 +309,13 @@ class Site:
             if adapter.addresses and adapter.addresses[0].ip in subnet.network:
                 return subnet.vlan
         raise ValueError(f"adapter {adapter.name} stands in no subnet of the site")
+
+
+@functools.lru_cache(4096)
+def _announcement(name: str, own: IPv4Address, mac: Mac) -> bytes:
+    """A host's unasked mDNS message to the group (RFC 6762 8.3), in its frame."""
+    payload = dns_messages.encode_announcement(name, (own,))
+    group, port = dns_messages.MDNS_GROUP, dns_messages.MDNS_PORT
+    body = ipv4.encode_udp(ipv4.Udp(port, port, payload), own, group)
+    packet = ipv4.encode(ipv4.Packet(own, group, ipv4.Protocol.UDP, body, ttl=255))
+    return ethernet.encode(ethernet.Frame(Mac(0x01005E0000FB), mac, ethernet.EtherType.IPV4, packet))

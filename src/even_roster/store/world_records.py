@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, func, or_, select
 
-from ..core.findings.world import KEPT, KnownDevice, PlannedServer, PoolSeen, World
+from ..core.findings.facts import KnownDevice, PlannedServer, PoolSeen
+from ..core.findings.world import KEPT, World
 from ..core.plan.following import Lease
 from ..core.plan.model import Band
 from ..core.stays import Source

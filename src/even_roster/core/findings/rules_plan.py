@@ -275,8 +275,8 @@ def unknown_device(world: World, mac: int) -> Found | None:
     subnet = world.subnet_at(address)
     if subnet is None:
         return None
-    welcome = world.strangers.get(subnet.id, "named")
-    if welcome == "all" or (welcome == "named" and world.told_names.get(mac)):
+    told = world.strangers.get(subnet.id, "named")
+    if told == "none" or (told == "named" and world.told_names.get(mac)):
         return None
     if world.stands_in(mac) or len(rivals(world, address)) > 1 or world.is_rogue(mac) or mac >> 8 == 0x00005E0001:
         return None

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 from ipaddress import IPv4Network
 
 from ..plan.following import Lease
@@ -16,7 +15,7 @@ from ..plan.model import Assignment, Band, BandKind, Plan, Subnet
 from ..span import SpanSet
 from ..stays import Source
 from ..text import host_key
-from .forecast import PoolUse
+from .facts import Held, KnownDevice, Limits, Link, PlannedServer, PoolSeen, ServerHeard
 from .model import DAY, HOUR, MINUTE, About
 from .offers import Offer, compare
 
@@ -27,72 +26,6 @@ SWITCHES_KEPT = 8
 PROXY_FROM = 4
 LOOKS_KEPT = 64
 VIRTUAL_ROUTER = 0x00005E000100  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
-
-
-@dataclass(slots=True)
-class Held:
-    """A MAC (or None, behind the gateway) at an address: first and last time, and by what it was seen."""
-
-    first: int
-    last: int
-    sources: Source
-
-
-@dataclass(frozen=True, slots=True)
-class KnownDevice:
-    """What people say of the device a MAC belongs to."""
-
-    id: int
-    name: str
-    role: str
-
-
-@dataclass(frozen=True, slots=True)
-class Link:
-    """A segment this machine stands on: adapter, subnets, gateway and its learnt MAC."""
-
-    adapter: str
-    networks: tuple[IPv4Network, ...]
-    gateway: int | None = None
-    gateway_mac: int | None = None
-    since: int = 0
-
-
-@dataclass(slots=True)
-class ServerHeard:
-    """A DHCP server heard on a subnet's link: its latest offer, when, and how many asks it missed since."""
-
-    offer: Offer
-    first: int
-    last: int
-    missed: int = 0
-
-
-@dataclass(slots=True)
-class PoolSeen:
-    """How full a pool is now and was; `history` in order of time."""
-
-    used: int
-    size: int
-    history: list[PoolUse] = field(default_factory=list)
-
-
-@dataclass(frozen=True, slots=True)
-class PlannedServer:
-    """A DHCP server of the plan: the addresses it answers from, empty while they are not known."""
-
-    id: int
-    name: str
-    addresses: tuple[int, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Limits:
-    """What a site may set: after how many days a device is missing and a reservation stale; how full is too full."""
-
-    missing_days: int = 7
-    stale_days: int = 90
-    pool_part: float = 0.9
 
 
 class World:

@@ -1,0 +1,109 @@
+"""A healthy site: planned devices at their places, laptops that come and go, phones with a new MAC every day, lease churn."""
+
+from __future__ import annotations
+
+import random
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network
+from unittest.mock import patch
+
+from even_roster.api.plan import AssignmentNew, BandNew, SubnetNew
+from even_roster.core.adapters import Adapter
+from even_roster.core.dhcp import Pool, Reservation, Scope
+from even_roster.core.mac import Mac
+from even_roster.core.plan.model import HandedOut
+from even_roster.service.context import Context
+from even_roster.service.demo import give_plan, give_prefixes, publish, welcome_strangers
+from even_roster.standin.hosts import Awake, Host, HostNames
+from even_roster.standin.larkspur import VENDORS
+from even_roster.standin.site import Site, SiteSubnet
+
+from .clock import FakeClock
+from .days import EPOCH_MS
+
+NETWORK = IPv4Network("10.97.0.0/22")
+SERVER = "steward"
+DAY = 86_400.0
+_BASE = int(NETWORK.network_address)
+_ROLES = ("printer", "phone", "workstation", "control")
+
+
+def healthy_site(hosts: int, clock: FakeClock) -> Site:
+    """`hosts` hosts: half planned and static, a quarter laptops (half of them with a reservation), a quarter phones."""
+    source = random.Random(7)
+    static, laptops, phones = hosts // 2, hosts // 4, hosts // 4
+    gate = Host("gate", Mac(0x02C03E000001), (IPv4Address(_BASE + 1),), 1, HostNames(), frozenset({53}), routes=True)
+    server = Host(SERVER, Mac(0x02C05B000001), (IPv4Address(_BASE + 2),), 1, HostNames())
+    made = [gate, server]
+    for number in range(static):
+        awake = Awake(DAY, DAY * 0.4, source.random() * DAY) if number % 4 == 2 else Awake()
+        made.append(_host(f"desk-{number:03}", Mac(0x02C09F400000 + number), _BASE + 10 + number, awake))
+    for number in range(laptops):
+        awake = Awake(DAY, DAY * source.uniform(0.2, 0.5), source.random() * DAY)
+        made.append(
+            _host(f"laptop-{number:03}", Mac(0x02C09FA00000 + number), _BASE + 400 + number, awake, by_dhcp=True)
+        )
+    own = Adapter(
+        "site0", Mac(0x02C09F4F0001), (IPv4Interface((_BASE + 3, 22)),), gateway=gate.addresses[0], dns=gate.addresses
+    )
+    with patch("time.time", return_value=EPOCH_MS / 1000):
+        site = Site(
+            "A healthy site", [SiteSubnet("House", NETWORK, 1)], made, [own], "porter", clock=clock, sleep=clock.sleep
+        )
+    reserved = tuple(Reservation(0x02C09FA00000 + n, _BASE + 400 + n, f"laptop-{n:03}") for n in range(0, laptops, 2))
+    options = HandedOut(8 * 3600, _BASE + 1, (_BASE + 1,), "house.example")
+    site.serve_dhcp(
+        SERVER, server.addresses[0], [Scope(NETWORK, (Pool(_BASE + 400, _BASE + 1000),), options, reserved)]
+    )
+    visitors = _Phones(site, phones)
+    for day in range(40):
+        site.at(day * DAY + 1.0, visitors.renew)
+    return site
+
+
+def _host(name: str, mac: Mac, address: int, awake: Awake, *, by_dhcp: bool = False) -> Host:
+    return Host(name, mac, (IPv4Address(address),), 1, HostNames(None, f"{name}.local"), awake=awake, by_dhcp=by_dhcp)
+
+
+class _Phones:
+    """Phones that make up a new MAC every day."""
+
+    def __init__(self, site: Site, count: int) -> None:
+        self._site, self._count = site, count
+        self._random = random.Random(11)
+        self._now: list[Host] = []
+
+    def renew(self) -> None:
+        """Yesterday's phones leave, today's come."""
+        for host in self._now:
+            self._site.leave(host)
+        self._now = []
+        for number in range(self._count):
+            mac = Mac(self._random.getrandbits(48) & ~(0xF << 40) | (0xE << 40))
+            awake = Awake(3600.0, 1800.0, self._random.random() * 3600)
+            host = Host(f"phone-{number}", mac, (), 1, awake=awake, by_dhcp=True, says_name=False)
+            self._site.plug(host)
+            self._site.join_dhcp(host)
+            self._now.append(host)
+
+
+def healthy_plan(context: Context, site: Site) -> None:
+    """The plan that fits."""
+    give_prefixes(context, VENDORS.values())
+    static = [
+        AssignmentNew(
+            address=str(host.addresses[0]), mac=str(host.mac), name=host.label, kind="static",
+            role="network" if host.routes else "server" if host.label == SERVER else _ROLES[n % len(_ROLES)],
+        )
+        for n, host in enumerate(site.hosts)
+        if host.addresses and not host.by_dhcp
+    ]  # fmt: skip
+    subnet = SubnetNew(
+        range=str(NETWORK), name="House", gateway=str(IPv4Address(_BASE + 1)), dns=[str(IPv4Address(_BASE + 1))],
+        domain="house.example", vlan=1,
+    )  # fmt: skip
+    band = BandNew.model_validate(
+        {"subnet": 0, "kind": "static", "range": "10.97.0.1-10.97.1.20", "name": "lasting", "roles": []}
+    )
+    give_plan(context, "House", SERVER, [subnet], {"House": [band]}, static, [], [])
+    publish(context, SERVER)
+    welcome_strangers(context, "House")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import unittest
+from ipaddress import IPv4Address
 from unittest.mock import patch
 
 from even_roster.core.mac import Mac
 from even_roster.service.demo import give_prefixes
 from even_roster.service.larkspur_plan import plan_larkspur
 from even_roster.standin import larkspur
+from even_roster.standin.hosts import Host
 from even_roster.standin.site import Site
 from tests.support.clock import FakeClock
 from tests.support.days import EPOCH_MS, Days, days
@@ -91,10 +93,13 @@ class Healthy(unittest.TestCase):
             for _ in range(30):
                 site.hours(24, ["10.97.0.0/22"], scan_every=24, step=6)
                 self.assertEqual(opened, [])
+            intruder = Host("intruder", Mac(0x02C010000001), (IPv4Address("10.97.0.21"),), 1)
+            site.site.plug(intruder)
+            site.hours(2, ["10.97.0.0/22"], scan_every=1)
+            self.assertEqual(site.standing(), [("duplicate-address", "10.97.0.21")], "and it would have been found")
             with site.context.database.read() as connection:
                 macs = connection.exec_driver_sql("SELECT count(*) FROM adapters").scalar()
             self.assertGreater(macs or 0, 2_000, "phones came with a new MAC every day")
-            self.assertTrue(any(Mac(mac).local for mac in site.context.findings.world.places))
 
 
 if __name__ == "__main__":

@@ -129,12 +129,13 @@ def kea_command(on: Link, command: str, arguments: Any = None) -> dict[str, Any]
 
 
 @contextlib.contextmanager
-def dnsmasq(on: Link, hosts: str) -> Iterator[subprocess.Popen[str]]:
-    """dnsmasq with a hosts file, for the length of a block."""
+def dnsmasq(on: Link, hosts: str, text: str | None = None) -> Iterator[subprocess.Popen[str]]:
+    """dnsmasq with a hosts file, or another configuration, for the length of a block."""
     folder = on.folder
     (folder / "hosts").write_text(hosts)
     (folder / "dnsmasq.conf").write_text(
-        f"port=0\ninterface=srv0\nbind-interfaces\nno-ping\ndhcp-authoritative\nuser=root\n"
+        text
+        or f"port=0\ninterface=srv0\nbind-interfaces\nno-ping\ndhcp-authoritative\nuser=root\n"
         f"dhcp-range=10.44.10.100,10.44.10.199,255.255.255.0,1h\ndhcp-option=3,10.44.10.1\n"
         f"dhcp-hostsfile={folder}/hosts\ndhcp-leasefile={folder}/leases\npid-file={folder}/pid\n"
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import os
 import shutil
 import subprocess
@@ -11,9 +12,12 @@ import tempfile
 import time
 import unittest
 import uuid
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import TypeVar
 
+T = TypeVar("T")
 ROOT = Path(__file__).resolve().parents[2]
 NO_LAB = "network namespaces need root and iproute2"
 
@@ -79,6 +83,27 @@ def run(*command: str, check: bool = True) -> str:
 def environment() -> dict[str, str]:
     """The environment of processes that tests start: the source tree, UTC, no home of the account."""
     return {**os.environ, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "TZ": "UTC", "EVEN_ROSTER_HOME": "/nonexistent"}
+
+
+class Inside:
+    """Runs functions of this process inside a namespace: on one thread that has moved there (setns(2))."""
+
+    def __init__(self, where: Namespace) -> None:
+        self._pool = ThreadPoolExecutor(1, initializer=_move, initargs=(where.name,))
+
+    def do(self, work: Callable[[], T]) -> T:
+        """What a function gives when it is run inside."""
+        return self._pool.submit(work).result(timeout=60)
+
+    def close(self) -> None:
+        """End the thread."""
+        self._pool.shutdown()
+
+
+def _move(name: str) -> None:
+    with open(f"/var/run/netns/{name}") as file:
+        if ctypes.CDLL(None, use_errno=True).setns(file.fileno(), 0x40000000):
+            raise OSError(ctypes.get_errno(), "setns")
 
 
 @contextlib.contextmanager

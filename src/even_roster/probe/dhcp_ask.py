@@ -60,14 +60,14 @@ async def ask(
 ) -> list[OfferHeard]:  # fmt: skip
     """Collect offers for `wait` seconds; in the order in which they came. Raises SegmentError without raw frames."""
     source = source or random.Random()
-    door = segment.frames()
+    mac = random_mac(source)
+    door = segment.frames_as(mac)
     stop = threading.Event()
     loop = asyncio.get_running_loop()
 
     def told(part: float) -> None:
         loop.call_soon_threadsafe(progress, part)
 
-    mac = random_mac(source)
     # Access points drop frames from a MAC that is not signed in with them; on a cable some switches drop those whose two
     # MACs differ.
     sender = segment.adapter.mac if segment.adapter.medium == "wireless" and segment.adapter.mac else mac

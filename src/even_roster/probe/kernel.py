@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..core.adapters import Adapter
+from ..core.mac import Mac
 from .kernel_door import KernelDoor, echo_socket
 from .segment import Abilities, FrameDoor, SegmentError
 from .sockets import KernelSockets
@@ -43,6 +44,10 @@ class KernelSegment:
     def frames(self) -> FrameDoor:
         """Never possible here."""
         raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)")
+
+    def frames_as(self, client: Mac) -> FrameDoor:
+        """Never possible here."""
+        raise SegmentError("this account may not ask for DHCP servers (CAP_NET_RAW is missing)")
 
     def listen(self) -> FrameDoor:
         """Never possible here."""

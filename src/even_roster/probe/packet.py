@@ -5,6 +5,7 @@ from __future__ import annotations
 import socket
 
 from ..core.adapters import Adapter
+from ..core.mac import Mac
 from .binding import bind_to
 from .packet_door import PacketDoor
 from .segment import Abilities, NeighbourDoor, SegmentError
@@ -31,6 +32,10 @@ class PacketSegment:
     def frames(self) -> PacketDoor:
         """Open raw frames. Raises SegmentError."""
         return PacketDoor(self.adapter)
+
+    def frames_as(self, client: Mac) -> PacketDoor:
+        """Open raw frames for a DHCP client that is not this machine. Raises SegmentError."""
+        return PacketDoor(self.adapter, client=client)
 
     def listen(self) -> PacketDoor:
         """Open a door for what devices tell everybody. Raises SegmentError."""

@@ -19,7 +19,8 @@ _ETH_P_ALL = 0x0003
 _SO_ATTACH_FILTER = 26
 _SO_RCVBUFFORCE = 33
 _SOL_PACKET, _PACKET_IGNORE_OUTGOING = 263, 23
-_PACKET_ADD_MEMBERSHIP, _PACKET_STATISTICS, _PACKET_MR_MULTICAST = 1, 6, 0
+_PACKET_ADD_MEMBERSHIP, _PACKET_STATISTICS = 1, 6
+_PACKET_MR_MULTICAST, _PACKET_MR_UNICAST = 0, 3
 _GROUPS = (
     bytes.fromhex("0180c200000e"), bytes.fromhex("01005e0000fb"), bytes.fromhex("01005e000012"),
 )  # LLDP, mDNS, VRRP  # fmt: skip
@@ -30,15 +31,18 @@ _WANTED_BUFFER = 8 << 20
 class PacketDoor:
     """One AF_PACKET socket on one interface, with a kernel-side filter so that a busy link costs nothing here."""
 
-    def __init__(self, adapter: Adapter, *, listening: bool = False) -> None:
-        """`listening` lets through what devices tell everybody instead of what answers a sweep."""
+    def __init__(self, adapter: Adapter, *, listening: bool = False, client: Mac | None = None) -> None:
+        """`listening` lets through what devices tell everybody instead of what answers a sweep; with `client` it is what
+        DHCP servers answer to that MAC, which need not be the adapter's."""
         assert adapter.mac is not None
         try:
             self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
         except OSError as error:
             raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)") from error
         try:
-            _attach_filter(self._socket, _LISTENING if listening else _program(adapter.mac))
+            _attach_filter(
+                self._socket, _LISTENING if listening else _DHCP_ANSWERS if client else _program(adapter.mac)
+            )
             with contextlib.suppress(OSError):
                 self._socket.setsockopt(_SOL_PACKET, _PACKET_IGNORE_OUTGOING, 1)
             try:
@@ -47,7 +51,9 @@ class PacketDoor:
                 self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _WANTED_BUFFER)
             self._socket.bind((adapter.name, _ETH_P_ALL))
             if listening:
-                _join_groups(self._socket, adapter)
+                _join(self._socket, adapter, _PACKET_MR_MULTICAST, _GROUPS)
+            elif client is not None:
+                _join(self._socket, adapter, _PACKET_MR_UNICAST, (client.to_bytes(),))
         except OSError as error:
             self._socket.close()
             raise SegmentError(f"raw frames on {adapter.name} are not possible: {error.strerror}") from error
@@ -145,11 +151,27 @@ _LISTENING: list[_Instruction] = [
 ]
 
 
-def _join_groups(sock: socket.socket, adapter: Adapter) -> None:
-    """Have the adapter hand over the groups that are listened to (struct packet_mreq of packet(7))."""
+# UDP to the client's port, in packets that are no later fragments.
+_DHCP_ANSWERS: list[_Instruction] = [
+    (_LOAD_HALF, 0, 0, 12),  # EtherType
+    (_JUMP_EQUAL, 0, 8, 0x0800),
+    (_LOAD_BYTE, 0, 0, 23),  # IP protocol
+    (_JUMP_EQUAL, 0, 6, 17),
+    (_LOAD_HALF, 0, 0, 20),  # fragment offset
+    (_JUMP_BITS, 4, 0, 0x1FFF),
+    (_HEADER_SIZE, 0, 0, 14),
+    (_LOAD_HALF_BEHIND, 0, 0, 16),  # destination port
+    (_JUMP_EQUAL, 0, 1, 68),
+    (_RETURN, 0, 0, 0xFFFF),
+    (_RETURN, 0, 0, 0),
+]
+
+
+def _join(sock: socket.socket, adapter: Adapter, kind: int, addresses: Sequence[bytes]) -> None:
+    """Have the adapter hand over frames to more addresses than its own (struct packet_mreq of packet(7))."""
     index = socket.if_nametoindex(adapter.name)
-    for group in _GROUPS:
-        request = struct.pack("iHH8s", index, _PACKET_MR_MULTICAST, len(group), group)
+    for address in addresses:
+        request = struct.pack("iHH8s", index, kind, len(address), address)
         with contextlib.suppress(OSError):
             sock.setsockopt(_SOL_PACKET, _PACKET_ADD_MEMBERSHIP, request)
 

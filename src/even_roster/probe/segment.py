@@ -109,6 +109,9 @@ class Segment(Protocol):
     def frames(self) -> FrameDoor:
         """Open raw frames. Raises SegmentError when `abilities().frames` is False."""
 
+    def frames_as(self, client: Mac) -> FrameDoor:
+        """Open raw frames that let DHCP answers to a MAC through, whosever it is. Raises SegmentError as `frames`."""
+
     def listen(self) -> FrameDoor:
         """Open a door for what devices tell everybody. Raises SegmentError when `abilities().frames` is False."""
 

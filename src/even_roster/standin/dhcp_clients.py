@@ -34,10 +34,10 @@ class Clients:
     def catch_up(self, now: float) -> None:
         """Do every renewal that is due."""
         while self._due and self._due[0][0] <= now:
-            _, _, host = heapq.heappop(self._due)
+            due, _, host = heapq.heappop(self._due)
             if host in self._gone or host.stubborn:
                 continue
-            self._put(now + (self._renew(host) if host.awake.at(now) else _RETRY), host)
+            self._put(due + (self._renew(host) if host.awake.at(due) else _RETRY), host)
 
     def _put(self, at: float, host: Host) -> None:
         self._serial += 1

@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from ipaddress import IPv4Address
 
 from ..core.adapters import Adapter, AdapterError
+from ..core.mac import Mac
 from ..probe.segment import Abilities, NeighbourDoor, Reached, SegmentError, T
 from .site import CHATTER_EVERY, Site
 
@@ -94,6 +95,10 @@ class StandinSegment:
     def frames(self) -> StandinDoor:
         """Open frames into the site."""
         return StandinDoor(self._site, self.adapter.name)
+
+    def frames_as(self, client: Mac) -> StandinDoor:
+        """The site's wire carries every answer."""
+        return self.frames()
 
     def listen(self) -> StandinDoor:
         """Hear what hosts tell everybody."""

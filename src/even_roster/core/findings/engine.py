@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from . import rules_addresses, rules_link, rules_plan
-from .model import About, Evidence, Found, Rule, Severity, State, Step, Subject
+from .model import About, Away, Evidence, Found, Rule, Severity, State, Step, Subject
 from .world import World
 
 RULES: tuple[Rule, ...] = (*rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES)
@@ -121,10 +121,10 @@ class Engine:
                 left -= 1
                 for rule in rules:
                     found = rule.check(world, key)
-                    if found is None and not self._minded:
+                    if not isinstance(found, Found) and not self._minded:
                         continue
                     name = rule.kind, key_text(world, about, key)
-                    if found is not None or name in self.standing or name in self._waiting:
+                    if isinstance(found, Found) or name in self.standing or name in self._waiting:
                         self._meet(rule, key, name, found, now, turns)
         if any(world.dirty.values()):
             return turns, True
@@ -156,13 +156,15 @@ class Engine:
                     found.append(key)
         return found
 
-    def _meet(self, rule: Rule, key: int, name: Name, found: Found | None, now: int, turns: list[Taken]) -> None:
+    def _meet(
+        self, rule: Rule, key: int, name: Name, found: Found | Away | None, now: int, turns: list[Taken]
+    ) -> None:  # fmt: skip
         standing = self.standing.get(name)
-        if found is None:
+        if not isinstance(found, Found):
             self._waiting.pop(name, None)
             if standing is not None:
                 gone = self._leaving.setdefault(name, _Waiting(rule, key, now))
-                if now - gone.since >= rule.lingers:
+                if now - gone.since >= (rule.keeps if found is Away.AWAY else rule.lingers):
                     self._close(name, now, turns)
             return
         self._leaving.pop(name, None)

@@ -12,11 +12,13 @@ from .offers import Offer
 
 @dataclass(slots=True)
 class Held:
-    """A MAC (or None, behind the gateway) at an address: first and last time, and by what it was seen."""
+    """A MAC (or None, behind the gateway) at an address: first and last time, by what it was seen, and when it was last
+    asked for by name and did not answer."""
 
     first: int
     last: int
     sources: Source
+    missed: int = 0
 
 
 @dataclass(frozen=True, slots=True)

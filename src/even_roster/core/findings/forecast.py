@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from .model import DAY
 
-FEWEST_DAYS = 4
+FEWEST_DAYS = 7
 
 
 @dataclass(frozen=True, slots=True)

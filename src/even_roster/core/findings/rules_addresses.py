@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..mac import Mac
 from ..plan.model import AssignmentKind, dotted
 from ..stays import Source
-from .model import HOUR, MINUTE, SECOND, About, Action, Evidence, Found, Rule, Severity, Step, Subject
+from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .world import World
 
 HOPS = 3
@@ -94,7 +94,8 @@ def hopping(world: World, address: int) -> Found | None:
     if line is None or len(line) <= HOPS or world.is_gateway(address) or len(rivals(world, address)) > 1:
         return None
     recent = [(when, mac) for when, mac in line if world.now - when <= HOUR]
-    macs = list(dict.fromkeys(mac for _, mac in recent if not world.shared_by_routers(address, mac)))
+    there = set(world.macs_at(address))
+    macs = list(dict.fromkeys(mac for _, mac in recent if mac in there and not world.shared_by_routers(address, mac)))
     back = len(recent) - len(macs)
     if len(recent) <= HOPS or len(macs) < 2 or back < HOPS - 1 or any(world.stands_in(mac) for mac in macs):
         return None
@@ -154,7 +155,7 @@ def gateway_changed(world: World, address: int) -> Found | None:
     )  # fmt: skip
 
 
-def static_in_pool(world: World, address: int) -> Found | None:
+def static_in_pool(world: World, address: int) -> Found | Away | None:
     """Somebody uses an address of a pool without a lease, or the plan has a static assignment there."""
     pool = world.in_pool(address)
     if pool is None:
@@ -174,7 +175,7 @@ def static_in_pool(world: World, address: int) -> Found | None:
             and one.last >= read - HOUR and _after_lease(world, address, one.last)
         ]  # fmt: skip
         if not held:
-            return None
+            return AWAY if holders_alone(world, address) else None
         mac = max(held, key=lambda pair: pair[0].last)[1]
         if mac is not None and (world.stands_in(mac) or _explained(world, mac, address)):
             return None
@@ -200,6 +201,11 @@ def static_in_pool(world: World, address: int) -> Found | None:
     )  # fmt: skip
 
 
+def holders_alone(world: World, address: int) -> bool:
+    """True when those who held an address are only not there now: nobody else is."""
+    return not world.used(address)
+
+
 def _after_lease(world: World, address: int, last: int) -> bool:
     """A lease that ended lately explains a device that is only slow to notice."""
     lease = world.leases.get(address)
@@ -211,7 +217,7 @@ def _explained(world: World, mac: int, address: int) -> bool:
     return any(item.address != address for item in world.plans_of(mac)) or world.is_rogue(mac)
 
 
-def unplanned(world: World, address: int) -> Found | None:
+def unplanned(world: World, address: int) -> Found | Away | None:
     """An address is in use that the plan knows nothing of."""
     holders = world.holders.get(address)
     if not holders or world.plan.at(world.site, address) is not None:
@@ -219,12 +225,10 @@ def unplanned(world: World, address: int) -> Found | None:
     subnet = world.subnet_at(address)
     if subnet is None or address in world.own_addresses or world.is_gateway(address):
         return None
-    if (
-        world.in_pool(address) is not None
-        or not world.used(address)
-        or not world.plan.count_in(world.site, subnet.first, subnet.last)
-    ):
+    if world.in_pool(address) is not None or not world.plan.count_in(world.site, subnet.first, subnet.last):
         return None
+    if not world.used(address):
+        return AWAY
     macs = [mac for mac in world.macs_at(address) if not world.stands_in(mac)]
     if not macs and any(mac is not None for mac in holders):
         return None
@@ -246,10 +250,10 @@ def unplanned(world: World, address: int) -> Found | None:
     )
 
 
-def foreign(world: World, address: int) -> Found | None:
+def foreign(world: World, address: int) -> Found | Away | None:
     """An address on the wire that belongs to none of the link's subnets."""
     if address & _SELF_MASK == LINK_LOCAL or (found := _foreigner(world, address)) is None:
-        return None
+        return AWAY if holders_alone(world, address) else None
     mac, link, last = found
     subnet = world.subnet_at(address)
     where = (
@@ -264,10 +268,10 @@ def foreign(world: World, address: int) -> Found | None:
     )
 
 
-def self_assigned(world: World, address: int) -> Found | None:
+def self_assigned(world: World, address: int) -> Found | Away | None:
     """A device gave itself a link-local address: it got no lease (RFC 3927)."""
     if address & _SELF_MASK != LINK_LOCAL or (found := _foreigner(world, address)) is None:
-        return None
+        return AWAY if holders_alone(world, address) else None
     mac, link, last = found
     if any(
         other & _SELF_MASK != LINK_LOCAL and world.is_present(other, held)
@@ -321,19 +325,19 @@ RULES = (
     Rule(
         "static-in-pool", "A typed-in address lies inside a pool", About.ADDRESS,
         "The DHCP server does not know that the address is taken and may lease it to somebody else", static_in_pool,
-        patience=MINUTE,
+        patience=MINUTE, keeps=DAY,
     ),
     Rule(
         "unplanned-address", "An address is used that nobody planned", About.ADDRESS,
-        "The plan would give this address to the next device", unplanned, patience=MINUTE, lingers=5 * MINUTE,
+        "The plan would give this address to the next device", unplanned, patience=MINUTE, keeps=DAY,
     ),
     Rule(
         "foreign-address", "A device has an address of another subnet", About.ADDRESS,
-        "Nobody in this subnet can reach it", foreign, lingers=5 * MINUTE,
+        "Nobody in this subnet can reach it", foreign, keeps=HOUR,
     ),
     Rule(
         "self-assigned-address", "A device found no DHCP server", About.ADDRESS,
         "A device that asks in vain gives itself an address of 169.254.0.0/16 and reaches nobody", self_assigned,
-        lingers=5 * MINUTE,
+        keeps=HOUR,
     ),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..plan.model import BandKind, Subnet, dotted
-from .model import DAY, HOUR, MINUTE, About, Action, Evidence, Found, Rule, Severity, Step, Subject
+from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .offers import compare, mask_of
 from .rules_addresses import accept, at, called, who
 from .world import PRESENT, World
@@ -162,21 +162,26 @@ def wrong_mask(world: World, mac: int) -> Found | None:
     )
 
 
-def shared_name(world: World, key: int) -> Found | None:
+def shared_name(world: World, key: int) -> Found | Away | None:
     """Two devices call themselves by one name."""
     name = world.name_of_key(key)
     if name in _EVERYONES:
         return None
     found: dict[int, int] = {}
+    away = 0
     for mac in sorted(world.name_macs.get(name, ())):
         told = world.told_names.get(mac, {}).get(name, 0)
         place = world.last_place(mac)
-        if place is None or not world.is_present(*place) or world.now - told > 7 * DAY:
+        if place is None or world.now - told > 7 * DAY:
             continue
         device = world.devices.get(mac)
-        found.setdefault(device.id if device is not None else -mac, mac)
+        identity = device.id if device is not None else -mac
+        if world.is_present(*place):
+            found.setdefault(identity, mac)
+        elif identity not in found:
+            away += 1
     if len(found) < 2:
-        return None
+        return AWAY if len(found) + away >= 2 else None
     macs = sorted(found.values())
     ids = [str(one) for one in sorted(found) if one > 0]
     places = [(mac, place[0]) for mac in macs if (place := world.last_place(mac)) is not None]
@@ -223,7 +228,7 @@ RULES = (
     ),
     Rule(
         "proxy-arp", "One device answers for many addresses", About.MAC,
-        "A router stands in for addresses that are not on this link", proxy, lingers=MINUTE,
+        "A router stands in for addresses that are not on this link", proxy, lingers=10 * SECOND,
     ),
     Rule(
         "wrong-mask", "A device has a wrong mask", About.MAC,
@@ -231,7 +236,7 @@ RULES = (
     ),
     Rule(
         "shared-hostname", "Two devices bear one hostname", About.NAME,
-        "Looking the name up leads to one of them by chance", shared_name, patience=MINUTE, lingers=HOUR,
+        "Looking the name up leads to one of them by chance", shared_name, patience=MINUTE, keeps=DAY,
     ),
     Rule(
         "frame-storm", "Too many frames to look at", About.LINK,

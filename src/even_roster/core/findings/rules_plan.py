@@ -10,14 +10,15 @@ from ..plan.proof import LastSeen
 from ..plan.roles import OnPool
 from ..stays import Source
 from .forecast import days_until_full
-from .model import DAY, HOUR, MINUTE, About, Action, Evidence, Found, Rule, Severity, Step, Subject
+from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .rules_addresses import accept, at, called, card, rivals, who
 from .world import PRESENT, World
 
 SOON_FULL_DAYS = 7.0
+WELL_FILLED = 0.7
 
 
-def not_in_effect(world: World, identity: int) -> Found | None:
+def not_in_effect(world: World, identity: int) -> Found | Away | None:
     """A static assignment whose device is elsewhere, or whose address somebody else has."""
     item = world.plan.assignments.get(identity)
     if item is None or not item.on or item.mac is None or item.kind is not AssignmentKind.STATIC:
@@ -29,7 +30,7 @@ def not_in_effect(world: World, identity: int) -> Found | None:
     place = world.last_place(item.mac) if not here else None
     elsewhere = place is not None and place[0] != item.address and world.is_present(*place)
     if usurper is None and not elsewhere:
-        return None
+        return AWAY if not here and place is not None and place[0] != item.address else None
     evidence, subjects, steps = [], [at(item.address), who(item.mac)], []
     if elsewhere and place is not None and not _has_plan(world, item.mac, place[0]):
         address = place[0]
@@ -89,7 +90,7 @@ def _has_plan(world: World, mac: int, address: int) -> bool:
     return item is not None and item.mac == mac
 
 
-def reservation(world: World, identity: int) -> tuple[ReservationState, Found] | None:
+def reservation(world: World, identity: int) -> tuple[ReservationState, Found | Away] | None:
     """A reservation that is not in effect though its device is here: waiting or refused."""
     item = world.plan.assignments.get(identity)
     if item is None or not item.on or item.mac is None or item.kind is not AssignmentKind.RESERVED:
@@ -107,6 +108,8 @@ def reservation(world: World, identity: int) -> tuple[ReservationState, Found] |
         at_address=at_address, seen=seen, refusal=world.refusals.get(item.address, ""), now=world.now,
     )  # fmt: skip
     here = bool(seen) or any(lease.active(world.now) for lease in mine)
+    if not here and told.state is not ReservationState.REFUSED:
+        return told.state, AWAY
     place = seen[0][0] if seen else next((lease.address for lease in mine if lease.active(world.now)), item.address)
     if told.state is ReservationState.REFUSED:
         said = told.sentence
@@ -132,13 +135,13 @@ def reservation(world: World, identity: int) -> tuple[ReservationState, Found] |
     return told.state, found
 
 
-def waiting(world: World, identity: int) -> Found | None:
+def waiting(world: World, identity: int) -> Found | Away | None:
     """See `reservation`."""
     told = reservation(world, identity)
     return told[1] if told is not None and told[0] is not ReservationState.REFUSED else None
 
 
-def refused(world: World, identity: int) -> Found | None:
+def refused(world: World, identity: int) -> Found | Away | None:
     """See `reservation`."""
     told = reservation(world, identity)
     return told[1] if told is not None and told[0] is ReservationState.REFUSED else None
@@ -210,16 +213,18 @@ def name_disagrees(world: World, identity: int) -> Found | None:
     )  # fmt: skip
 
 
-def role_on_pool(world: World, mac: int) -> Found | None:
+def role_on_pool(world: World, mac: int) -> Found | Away | None:
     """A device whose role must not depend on DHCP lives on a pool's address."""
     device = world.devices.get(mac)
     if device is None or not device.role or world.plan.rule(device.role).on_pool is not OnPool.NEVER:
         return None
     place = world.last_place(mac)
-    if place is None or not world.is_present(*place) or (pool := world.in_pool(place[0])) is None:
+    if place is None or (pool := world.in_pool(place[0])) is None:
         return None
     if world.plans_of(mac):
         return None  # what is planned for it is told by the rules on assignments
+    if not world.is_present(*place):
+        return AWAY
     address = place[0]
     mac_text, address_text = str(Mac(mac)), dotted(address)
     return Found(
@@ -242,7 +247,7 @@ def pool_full(world: World, identity: int) -> Found | None:
     peak = max([seen.used, *(one.used for one in seen.history if world.now - one.at <= PRESENT)])
     days = days_until_full(seen.history, world.now)
     nearly = peak >= seen.size * world.limits.pool_part
-    if not nearly and (days is None or days > SOON_FULL_DAYS or peak < seen.size / 2):
+    if not nearly and (days is None or days > SOON_FULL_DAYS or peak < seen.size * WELL_FILLED):
         return None
     evidence = [Evidence(f"{peak} of its {seen.size} addresses were leased at once within a day")] if nearly else []
     if days is not None and days <= 4 * SOON_FULL_DAYS:
@@ -263,14 +268,16 @@ def _subnet(world: World, band: Band) -> str:
     return subnet.name or str(subnet.network)
 
 
-def unknown_device(world: World, mac: int) -> Found | None:
+def unknown_device(world: World, mac: int) -> Found | Away | None:
     """A device that nobody named or planned and that tells no name of its own."""
     device = world.devices.get(mac)
     if device is None or device.name or world.plans_of(mac) or mac in world.own_macs:
         return None
     place = world.last_place(mac)
-    if place is None or not world.is_present(*place) or world.is_gateway(place[0]):
+    if place is None or world.is_gateway(place[0]):
         return None
+    if not world.is_present(*place):
+        return AWAY
     address = place[0]
     subnet = world.subnet_at(address)
     if subnet is None:
@@ -303,12 +310,12 @@ RULES = (
     Rule(
         "assignment-not-in-effect", "Planned here, seen there", About.ASSIGNMENT,
         "What the plan says was never typed in, was not applied, or was lost", not_in_effect,
-        patience=0, lingers=MINUTE,
+        keeps=DAY,
     ),
     Rule(
         "reservation-waiting", "A reservation is not in effect yet", About.ASSIGNMENT,
         "A device keeps its old lease until it renews, and one with a typed-in address never asks", waiting,
-        patience=MINUTE,
+        patience=MINUTE, keeps=DAY,
     ),
     Rule(
         "reservation-refused", "A reservation is refused", About.ASSIGNMENT,
@@ -333,12 +340,12 @@ RULES = (
     Rule(
         "role-on-pool", "A device of a lasting role lives on a pool", About.MAC,
         "When the DHCP server is away or the lease is lost, it cannot be reached where others expect it", role_on_pool,
-        patience=MINUTE, lingers=HOUR,
+        patience=MINUTE, keeps=DAY,
     ),
     Rule(
         "unknown-device", "A device that nobody knows", About.MAC,
         "It is on the network, has an address, and nobody says what it is", unknown_device,
-        patience=2 * MINUTE, lingers=HOUR,
+        patience=2 * MINUTE, keeps=DAY,
     ),
     Rule(
         "pool-nearly-full", "A pool is nearly full", About.POOL,

@@ -16,12 +16,13 @@ from ..span import SpanSet
 from ..stays import Source
 from ..text import host_key
 from .facts import Held, KnownDevice, Limits, Link, PlannedServer, PoolSeen, ServerHeard
-from .model import DAY, HOUR, MINUTE, About
+from .model import DAY, HOUR, MINUTE, SECOND, About
 from .offers import Offer, compare
 
 KEPT = 90 * DAY
 PRESENT = DAY
 TOGETHER = 2 * MINUTE
+SLACK = 5 * SECOND
 SWITCHES_KEPT = 8
 PROXY_FROM = 4
 LOOKS_KEPT = 64
@@ -157,6 +158,9 @@ class World:
         self.now = max(self.now, at)
         answered = tuple(sorted(set(macs)))
         self.confirmed[address] = (at, answered)
+        for mac, held in self.holders.get(address, {}).items():
+            if mac is not None and mac not in answered and mac not in self.own_macs:
+                held.missed = at
         self.dirty[About.ADDRESS].add(address)
         for mac in answered:
             self.touch_mac(mac)
@@ -324,7 +328,14 @@ class World:
 
     def is_present(self, address: int, held: Held) -> bool:
         """As `present`, for a pair at hand."""
-        return self.now - held.last <= PRESENT and held.last >= self.looked_at(address) - MINUTE
+        if self.now - held.last > PRESENT:
+            return False
+        looked = max(self.looked_at(address) - SLACK, held.missed)
+        if held.last >= looked:
+            return True
+        # Behind the gateway a look sees no MAC: the last known holder is taken to have answered.
+        afar = self.holders[address].get(None)
+        return afar is not None and afar.last >= looked and address not in self.heard_on
 
     def macs_at(self, address: int) -> list[int]:
         """The MACs that are at an address now, the latest first."""

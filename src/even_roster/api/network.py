@@ -237,9 +237,10 @@ class SubnetRow(Model):
 
 
 class Health(Model):
-    """The service answers, and so does its database."""
+    """The service answers, and so does its database. Impaired: it reads, but cannot write; `trouble` says why."""
 
-    status: Literal["ok"]
+    status: Literal["ok", "impaired"]
+    trouble: str = ""
     version: str
     uptime_seconds: float
 

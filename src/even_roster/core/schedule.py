@@ -41,7 +41,9 @@ class Schedule:
 
     def next(self, due: Due, now: int, minutes: int) -> int:
         """When something is due next."""
-        last = min(self._last[due], now)
+        if self._last[due] > now:  # the clock was set back
+            self._last[due] = now
+        last = self._last[due]
         wanted = last + round(minutes * MINUTE * self._stretch[due]) if last else 0
         return max(wanted, self._not_before[due] if self._not_before[due] <= now + PUT_OFF * 60 else 0)
 

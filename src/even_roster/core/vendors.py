@@ -72,6 +72,15 @@ class VendorRegistry:
         tables = self._own if own else self._registry
         tables.setdefault(prefix.length, {})[prefix.value >> (48 - prefix.length)] = name
 
+    @property
+    def public(self) -> dict[int, dict[int, str]]:
+        """The public blocks by length: names by the prefix's leading bits."""
+        return self._registry
+
+    @public.setter
+    def public(self, tables: dict[int, dict[int, str]]) -> None:
+        self._registry = tables
+
     def remove_own(self, prefix: Prefix) -> None:
         """Take an own prefix away; nothing happens if it is not there."""
         self._own.get(prefix.length, {}).pop(prefix.value >> (48 - prefix.length), None)

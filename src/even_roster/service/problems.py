@@ -22,6 +22,7 @@ from ..core.targets import TargetError
 from ..core.vendors import VendorError
 from ..dhcp.server import ServerRefused, ServerTrouble
 from ..probe.segment import SegmentError
+from ..store.database import DiskFull
 from ..store.edits import EditError, Missing, StaleEdit
 from ..store.listing import CursorError
 from ..store.plan_edits import PlanConflict
@@ -44,7 +45,7 @@ class Refusal(Exception):
 
 _TITLES = {
     400: "Bad request", 401: "Not signed in", 403: "Not permitted", 404: "Not found", 405: "Not allowed",
-    409: "Conflict", 422: "Cannot be done as asked", 500: "Internal error", 503: "Network not usable",
+    409: "Conflict", 422: "Cannot be done as asked", 500: "Internal error", 503: "Network not usable", 507: "No room on the disk",
 }  # fmt: skip
 
 
@@ -104,6 +105,8 @@ def of(error: Exception) -> Problem:
             return _problem(409, "stale", error, current=current, version=error.version)
         case SegmentError():
             return _problem(503, "network", error)
+        case DiskFull():
+            return _problem(507, "disk_full", error)
     return Problem(
         title=_TITLES[500], status=500, code="internal",
         detail="something went wrong inside the service; its log says what",
@@ -136,7 +139,8 @@ def install(app: FastAPI) -> None:
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
-        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict, ServerTrouble, SheetError, CardError,
+        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict, ServerTrouble, SheetError,
+        CardError, DiskFull,
     ):  # fmt: skip
         app.add_exception_handler(kind, known)
     app.add_exception_handler(RequestValidationError, invalid)

@@ -23,6 +23,7 @@ from ..probe.scan import DEFAULT_PORTS, Outcome, Scan, ScanOrder, Stage
 from ..probe.segment import SegmentError
 from ..probe.sweep_engine import Answer
 from ..store import device_queries, scan_records, watch_records
+from ..store.database import DiskFull
 from ..store.intake import NameHeard, Taken, take_in
 from ..store.scan_records import ResultRow, SegmentSeen
 from . import views
@@ -33,6 +34,7 @@ from .problems import Refusal
 _log = logging.getLogger(__name__)
 EXPECTED_FOR_MS = 60 * 24 * 3600 * 1000
 MOST_IN_EVENT = 300
+FULL_SECONDS = 2.0
 SPOT_CHECK = 16  # a shorter range is a look at a few addresses, not one to be scanned again tomorrow
 NO_PORTS = "more than 4,096 addresses: open ports were not asked; name the ports to have them asked"
 
@@ -224,6 +226,8 @@ class RunningScan:
             notes, probes = [*self.info.notes, *outcome.notes], outcome.progress.probes
         except (SegmentError, AdapterError) as error:
             state, notes, probes = "failed", [*self.info.notes, str(error)], self.info.probes
+        except DiskFull as error:
+            state, notes, probes = "failed", [*self.info.notes, str(error)], self.info.probes
         except Exception:
             _log.exception("scan %d failed", self.info.id)
             state, notes, probes = (
@@ -238,7 +242,15 @@ class RunningScan:
             with self._context.database.write() as connection:
                 scan_records.end(connection, self.info.id, state, at, probes, answered, notes)
 
-        await asyncio.to_thread(close_record)
+        while True:
+            try:
+                await asyncio.to_thread(close_record)
+                break
+            except DiskFull as error:
+                # The scan is over, but its record cannot say so yet; it is tried until there is room again.
+                self._update(phase="waiting for room on the disk", notes=[*notes, str(error)])
+                self._publish([], 0)
+                await asyncio.sleep(FULL_SECONDS)
         await asyncio.to_thread(self._conclude, state)
         self._update(state=state, notes=notes, probes=probes, phase=None, seconds_left=None, done_part=1.0)
         self._publish([], 0)

@@ -16,6 +16,7 @@ from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, event, select, text
+from sqlalchemy.exc import OperationalError
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -24,11 +25,20 @@ class StoreError(RuntimeError):
     """The database cannot be used; the message says which file and why."""
 
 
+class DiskFull(StoreError):
+    """There is no room for a write; nothing of it was kept, and what was there stays readable."""
+
+
+_NO_ROOM = ("disk is full", "disk i/o error", "no space left")
+
+
 class Database:
-    """One SQLite file. Reads run side by side; writes go one after the other through `write`."""
+    """One SQLite file. Reads run side by side; writes go one after the other through `write`. `trouble` says why the last
+    write could not be made, and is empty again after one that could."""
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        self.trouble = ""
         self._writing = threading.Lock()
         # More connections than the service has threads: whoever waits for the plan never keeps one from whoever holds it.
         self.engine: Engine = create_engine(
@@ -51,12 +61,21 @@ class Database:
 
     @contextmanager
     def write(self) -> Iterator[Connection]:
-        """A transaction for writing: all of it or nothing. Only one is open at a time."""
+        """A transaction for writing: all of it or nothing. Only one is open at a time. Raises DiskFull."""
         with self._writing, self.engine.connect() as connection:
-            connection.exec_driver_sql("BEGIN IMMEDIATE")
             try:
+                connection.exec_driver_sql("BEGIN IMMEDIATE")
                 yield connection
                 connection.commit()
+                self.trouble = ""
+            except OperationalError as error:
+                connection.rollback()
+                if any(sign in str(error.orig).lower() for sign in _NO_ROOM):
+                    self.trouble = (
+                        f"the disk that holds {self.path} is full: free some space, the service goes on by itself"
+                    )
+                    raise DiskFull(self.trouble) from error
+                raise
             except BaseException:
                 connection.rollback()
                 raise

@@ -20,10 +20,16 @@ router = APIRouter(tags=["system"])
 
 @router.get("/healthz")
 def healthz(context: ContextDep) -> Health:
-    """200 while the service and its database answer."""
+    """200 while the service and its database answer; impaired when nothing can be written."""
     if not context.database.check():
         raise Refusal(503, "database", "the database does not answer")
-    return Health(status="ok", version=__version__, uptime_seconds=round((now_ms() - context.started) / 1000, 1))
+    trouble = context.database.trouble or context.findings.trouble
+    return Health(
+        status="ok" if not trouble else "impaired",
+        trouble=trouble,
+        version=__version__,
+        uptime_seconds=round((now_ms() - context.started) / 1000, 1),
+    )
 
 
 @router.get("/metrics", response_class=PlainTextResponse)

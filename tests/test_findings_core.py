@@ -1,0 +1,399 @@
+"""Each rule on its own, by what it opens on and what it stays quiet about; the engine's turns; forecasts, offers, times."""
+
+from __future__ import annotations
+
+import unittest
+from datetime import UTC, datetime
+from ipaddress import IPv4Address, IPv4Network
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from even_roster.core.findings.engine import BY_KIND, RULES, Acceptance, Engine, Turn
+from even_roster.core.findings.facts import KnownDevice, Limits, Link, PlannedServer, PoolSeen
+from even_roster.core.findings.forecast import PoolUse, days_until_full
+from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
+from even_roster.core.findings.offers import Offer, compare
+from even_roster.core.findings.world import World
+from even_roster.core.moments import MomentError, parse
+from even_roster.core.plan.following import Lease
+from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
+from even_roster.core.span import SpanSet
+from even_roster.core.stays import Source
+from even_roster.core.why import Facts, SeenBefore, reason
+
+NOW = 1_800_000_000_000
+A, B, C = 0x02C010000001, 0x02C010000002, 0x02C010000003
+GATE = 0x02C03E000001
+
+
+def ip(text: str) -> int:
+    return int(IPv4Address(text))
+
+
+def static(identity: int, address: str, mac: int | None, name: str, role: str = "", kind: str = "static") -> Assignment:
+    return Assignment(identity, 1, 1, ip(address), AssignmentKind(kind), mac, name, role)
+
+
+def world(*items: Assignment, limits: Limits | None = None) -> World:
+    """A subnet with a gateway, a pool .100-.149 of one server, and some assignments; everybody is on its link."""
+    plan = Plan(
+        [
+            Site(1, "Hall", True), Subnet(1, 1, "Office", IPv4Network("10.44.10.0/24"), ip("10.44.10.1"), vlan=10),
+            Band(1, 1, BandKind.POOL, ip("10.44.10.100"), ip("10.44.10.149"), server=9),
+            static(1, "10.44.10.1", GATE, "gate", "network"), *items,
+        ]
+    )  # fmt: skip
+    made = World(plan, 1, lambda mac: mac >> 40 & 0xF == 0xE, limits)
+    made.links = {"office0": Link("office0", (IPv4Network("10.44.10.0/24"),), ip("10.44.10.1"), GATE)}
+    made.planned_servers = {9: PlannedServer(9, "ledger", (ip("10.44.10.2"),))}
+    made.now = NOW
+    return made
+
+
+def see(made: World, address: str, mac: int, at: int = NOW, source: Source = Source.ARP) -> None:
+    made.saw(ip(address), mac, at, source, "office0")
+    made.devices.setdefault(mac, KnownDevice(mac & 0xFFFF, "", ""))
+
+
+def offer(
+    server: str, address: str = "10.44.10.120", gateway: str = "10.44.10.1", mask: str = "255.255.255.0"
+) -> Offer:
+    return Offer(
+        ip(server), 0x02C0EE000000 | ip(server) & 0xFF, 0, ip(address), ip(mask), (ip(gateway),), (), "", (), 3600
+    )
+
+
+def kinds(made: World, at: int = NOW + 10 * MINUTE) -> list[str]:
+    """What is open once everything has stood long enough."""
+    engine = Engine()
+    engine.begin_full(made)
+    engine.settle(made, NOW)
+    engine.begin_full(made)
+    engine.settle(made, at)
+    return sorted(kind for kind, _ in engine.standing)
+
+
+class Addresses(unittest.TestCase):
+    def test_two_that_answer_one_question_are_a_duplicate_and_one_is_none(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        for mac in (A, B):
+            see(made, "10.44.10.20", mac)
+        self.assertEqual(made.suspects, {ip("10.44.10.20")})
+        made.confirmed_round(ip("10.44.10.20"), [A, B], NOW)
+        self.assertEqual(kinds(made), ["duplicate-address"])
+        made.confirmed_round(ip("10.44.10.20"), [A], NOW + SECOND)
+        self.assertEqual(kinds(made), [], "B asked in vain is not there any more")
+
+    def test_virtual_routers_and_failover_pairs_are_recognised(self) -> None:
+        for macs, announced in (((A, 0x00005E000107), False), ((A, B), True)):
+            made = world()
+            if announced:
+                for mac in macs:
+                    made.advert([ip("10.44.10.20")], mac, NOW)
+            for mac in macs:
+                see(made, "10.44.10.20", mac)
+            made.confirmed_round(ip("10.44.10.20"), macs, NOW)
+            self.assertNotIn("duplicate-address", kinds(made), macs)
+
+    def test_hopping_needs_a_way_back_and_both_there(self) -> None:
+        made = world(static(2, "10.44.10.20", None, "shared"))
+        made.devices = {A: KnownDevice(1, "left", ""), B: KnownDevice(2, "right", "")}
+        for n, mac in enumerate((A, B, A, B, A)):
+            see(made, "10.44.10.20", mac, NOW - 5 * MINUTE + n * SECOND)
+        self.assertEqual(kinds(made), ["hopping-address"])
+        once = world(static(2, "10.44.10.20", None, "shared"))
+        once.devices = made.devices
+        for n, mac in enumerate((A, B)):
+            see(once, "10.44.10.20", mac, NOW - 5 * MINUTE + n * SECOND)
+        self.assertEqual(kinds(once), [], "a device that was replaced once does not hop")
+
+    def test_the_gateway_has_its_own_finding(self) -> None:
+        made = world()
+        see(made, "10.44.10.1", GATE)
+        see(made, "10.44.10.1", B)
+        made.confirmed_round(ip("10.44.10.1"), [GATE, B], NOW)
+        self.assertEqual(kinds(made, NOW + MINUTE), ["gateway-changed"])
+        made.confirmed_round(ip("10.44.10.1"), [GATE], NOW + MINUTE)
+        self.assertEqual(kinds(made, NOW + 2 * MINUTE), [])
+
+    def test_a_pool_address_without_a_lease_and_with_one(self) -> None:
+        made = world()
+        see(made, "10.44.10.110", A, NOW - HOUR)
+        see(made, "10.44.10.110", A)
+        made.devices[A] = KnownDevice(1, "till", "")
+        self.assertEqual(kinds(made), [], "nobody knows the leases")
+        made.server_leases(9, [], NOW)
+        self.assertEqual(kinds(made), ["static-in-pool"])
+        made.server_leases(9, [Lease(ip("10.44.10.110"), A, "till", NOW + DAY)], NOW)
+        self.assertEqual(kinds(made), [])
+
+    def test_unplanned_foreign_and_self_assigned(self) -> None:
+        made = world()
+        see(made, "10.44.10.30", A)
+        see(made, "192.168.1.10", B)
+        see(made, "169.254.7.7", C)
+        self.assertEqual(kinds(made), ["foreign-address", "self-assigned-address", "unplanned-address"])
+        see(made, "10.44.10.31", C)
+        self.assertNotIn("self-assigned-address", kinds(made), "it has a proper address too")
+
+    def test_a_proxy_is_no_duplicate_and_many_own_addresses_are_no_proxy(self) -> None:
+        made = world(static(2, "10.44.10.200", A, "desk"), static(3, "10.44.10.4", B, "annex"))
+        for last in (4, *range(200, 206)):
+            see(made, f"10.44.10.{last}", B)
+        see(made, "10.44.10.200", A)
+        made.confirmed_round(ip("10.44.10.200"), [A, B], NOW)
+        self.assertEqual(kinds(made), ["proxy-arp"])
+        own = world(*(static(10 + n, f"10.44.10.{10 + n}", B, f"web-{n}") for n in range(5)))
+        for n in range(5):
+            see(own, f"10.44.10.{10 + n}", B)
+        self.assertEqual(kinds(own), [])
+
+
+class AgainstThePlan(unittest.TestCase):
+    def test_planned_here_seen_there_and_somebody_else_here(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        see(made, "10.44.10.77", A)
+        self.assertEqual(kinds(made), ["assignment-not-in-effect"], "and its place is no second finding")
+        taken = world(static(2, "10.44.10.20", A, "desk"))
+        see(taken, "10.44.10.20", B)
+        self.assertEqual(kinds(taken), ["assignment-not-in-effect"])
+        joined = world(static(2, "10.44.10.20", A, "desk"))
+        joined.devices = {A: KnownDevice(5, "desk", ""), B: KnownDevice(5, "desk", "")}
+        see(joined, "10.44.10.20", B)
+        self.assertEqual(kinds(joined), [], "two adapters of one device")
+
+    def test_reservations(self) -> None:
+        reserved = static(2, "10.44.10.120", A, "laptop", "portable", "reserved")
+        made = world(reserved)
+        made.published = {ip("10.44.10.120"): {A}}
+        made.server_leases(9, [Lease(ip("10.44.10.105"), A, "laptop", NOW + DAY)], NOW)
+        see(made, "10.44.10.105", A)
+        self.assertEqual(kinds(made), ["reservation-waiting"])
+        made.server_leases(9, [Lease(ip("10.44.10.120"), A, "laptop", NOW + DAY)], NOW)
+        self.assertEqual(kinds(made), [])
+        made.refusals = {ip("10.44.10.120"): "the server says no"}
+        self.assertEqual(kinds(made), ["reservation-refused"])
+        absent = world(reserved)
+        absent.published = {ip("10.44.10.120"): {A}}
+        self.assertEqual(kinds(absent), [], "a device that is not there waits for nothing")
+        strange = world(static(2, "10.44.10.120", 0x0EC010000001, "phone", "", "reserved"))
+        self.assertEqual(kinds(strange), ["randomised-reservation"])
+
+    def test_missing_and_stale_need_a_look(self) -> None:
+        made = world(
+            static(2, "10.44.10.20", A, "desk"), static(3, "10.44.10.120", B, "laptop", "portable", "reserved")
+        )
+        see(made, "10.44.10.20", A, NOW - 8 * DAY)
+        see(made, "10.44.10.120", B, NOW - 89 * DAY)
+        self.assertEqual(kinds(made), [], "nobody looked")
+        made.limits = Limits(stale_days=80)
+        made.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW - HOUR)
+        self.assertEqual(kinds(made), ["missing-device", "stale-reservation"])
+
+    def test_roles_names_and_strangers(self) -> None:
+        made = world(static(2, "10.44.10.20", C, "files"))
+        see(made, "10.44.10.110", A)
+        made.server_leases(
+            9, [Lease(ip("10.44.10.110"), A, "", NOW + DAY), Lease(ip("10.44.10.111"), B, "", NOW + DAY)], NOW
+        )
+        made.devices[A] = KnownDevice(1, "point", "wireless")
+        see(made, "10.44.10.111", B)
+        see(made, "10.44.10.20", C)
+        made.devices[C] = KnownDevice(3, "", "")
+        made.reverse_name(ip("10.44.10.20"), "old-name.larkspur.example", NOW)
+        self.assertEqual(kinds(made), ["name-disagrees", "role-on-pool", "unknown-device"])
+        made.told(B, "laptop.local", NOW)
+        made.told(C, "laptop", NOW)
+        self.assertEqual(
+            kinds(made), ["name-disagrees", "role-on-pool", "shared-hostname"], "it told a name, but not its own alone"
+        )
+        made.strangers = {1: "all"}
+        self.assertIn("unknown-device", kinds(made))
+        made.strangers = {1: "none"}
+        self.assertNotIn("unknown-device", kinds(made))
+
+    def test_pools_that_fill_up(self) -> None:
+        made = world()
+        made.pools = {1: PoolSeen(46, 50)}
+        self.assertEqual(kinds(made), ["pool-nearly-full"])
+        rising = [PoolUse(NOW - (10 - day) * DAY, 30 + day, 50) for day in range(10)]
+        made.pools = {1: PoolSeen(39, 50, rising)}
+        days = days_until_full(rising, NOW)
+        assert days is not None
+        self.assertAlmostEqual(days, 10, delta=1.5)
+        self.assertEqual(kinds(made), [], "ten days are time enough")
+        steep = [PoolUse(NOW - (10 - day) * DAY, 20 + 2 * day, 50) for day in range(10)]
+        made.pools = {1: PoolSeen(38, 50, steep)}
+        self.assertEqual(kinds(made), ["pool-nearly-full"])
+        self.assertIsNone(days_until_full([PoolUse(NOW - d * DAY, 20, 50) for d in range(20)], NOW))
+
+
+class Servers(unittest.TestCase):
+    def test_expected_unexpected_learnt_and_silent(self) -> None:
+        made = world()
+        made.asked(1, [offer("10.44.10.2")], NOW)
+        self.assertEqual(kinds(made), [])
+        made.asked(1, [offer("10.44.10.2"), offer("10.44.10.9", gateway="10.44.10.9")], NOW)
+        self.assertEqual(kinds(made), ["unexpected-dhcp-server"])
+        for _ in range(2):
+            made.asked(1, [offer("10.44.10.2")], NOW)
+        self.assertEqual(kinds(made), [], "two questions without it and it is gone")
+        for _ in range(2):
+            made.asked(1, [], NOW)
+        self.assertEqual(kinds(made), ["no-dhcp-server"])
+
+    def test_a_server_whose_address_is_not_known_is_learnt_only_when_it_offers_as_planned(self) -> None:
+        made = world()
+        made.planned_servers = {9: PlannedServer(9, "ledger", ())}
+        made.asked(1, [offer("10.44.10.9", gateway="10.44.10.9")], NOW)
+        self.assertEqual((kinds(made), list(made.learn_servers(1))), (["unexpected-dhcp-server"], []))
+        made.asked(1, [offer("10.44.10.2")], NOW)
+        self.assertEqual(list(made.learn_servers(1)), [(9, ip("10.44.10.2"))])
+
+    def test_offers_against_the_plan(self) -> None:
+        made = world()
+        subnet = made.plan.subnets[1]
+        self.assertEqual(compare(offer("10.44.10.2"), made.plan, 1, subnet), [])
+        told = compare(offer("10.44.10.2", "10.44.10.60", "10.44.10.3", "255.255.0.0"), made.plan, 1, subnet)
+        self.assertEqual(
+            told,
+            [
+                "it offers 10.44.10.60, which lies in no pool of the plan",
+                "it hands out the mask 255.255.0.0 where the plan has 255.255.255.0",
+                "it hands out the gateway 10.44.10.3 where the plan has 10.44.10.1",
+            ],
+        )
+        made.asked(1, [offer("10.44.10.2", mask="255.255.0.0")], NOW)
+        self.assertEqual(kinds(made), ["offer-disagrees", "wrong-mask-offered"])
+
+    def test_a_wrong_mask_shows_in_what_a_device_asks_and_broadcasts(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        see(made, "10.44.10.20", A)
+        made.stray_question(A, ip("10.44.20.5"), NOW)
+        self.assertEqual(kinds(made), [], "one question may be a slip")
+        made.stray_question(A, ip("10.44.20.6"), NOW)
+        self.assertEqual(kinds(made), ["wrong-mask"])
+        other = world(static(2, "10.44.10.20", A, "desk"))
+        see(other, "10.44.10.20", A)
+        other.stray_broadcast(A, ip("10.44.255.255"), NOW)
+        self.assertEqual(kinds(other), ["wrong-mask"])
+
+    def test_a_storm_is_told(self) -> None:
+        made = world()
+        made.storms["office0"] = (NOW, 40_000)
+        self.assertEqual(kinds(made, NOW + MINUTE), ["frame-storm"])
+        self.assertEqual(kinds(made, NOW + 3 * MINUTE), [])
+
+
+class Turns(unittest.TestCase):
+    """The engine: opened, updated, closed by itself, reopened with memory, accepted."""
+
+    def setUp(self) -> None:
+        self.world = world(static(2, "10.44.10.20", A, "desk"))
+        self.engine = Engine()
+        self.name = ("duplicate-address", str(ip("10.44.10.20")))
+
+    def settle(self, *macs: int, at: int) -> list[Turn]:
+        for mac in macs:
+            see(self.world, "10.44.10.20", mac, at)
+        self.world.confirmed_round(ip("10.44.10.20"), macs, at)
+        return [one.turn for one in self.engine.settle(self.world, at)[0] if one.finding.name == self.name]
+
+    def test_a_life(self) -> None:
+        self.assertEqual(self.settle(A, B, at=NOW), [Turn.OPENED])
+        self.assertEqual(self.settle(A, B, at=NOW + 1000), [], "time alone is no news")
+        self.assertEqual(self.settle(A, B, C, at=NOW + 2000), [Turn.UPDATED])
+        self.assertEqual(self.settle(A, at=NOW + 3000), [], "it lingers")
+        self.assertEqual(self.settle(A, at=NOW + 9000), [Turn.CLOSED])
+        self.assertEqual(self.settle(A, B, at=NOW + 20_000), [Turn.REOPENED])
+        finding = self.engine.standing[self.name]
+        self.assertEqual((finding.times, finding.first, finding.since), (2, NOW, NOW + 20_000))
+
+    def test_an_accepted_finding_stands_quietly_until_its_end(self) -> None:
+        self.engine.exceptions[self.name] = Acceptance("two heads of one desk", "keeper", NOW, NOW + HOUR)
+        self.assertEqual(self.settle(A, B, at=NOW), [Turn.OPENED])
+        self.assertEqual(self.engine.standing[self.name].state, State.ACCEPTED)
+        self.assertEqual(self.settle(A, B, at=NOW + HOUR), [Turn.RESUMED])
+        self.assertEqual(self.engine.standing[self.name].state, State.OPEN)
+
+    def test_a_restart_goes_on_where_it_was(self) -> None:
+        self.settle(A, B, at=NOW)
+        again = Engine(self.engine.standing.values())
+        again.begin_full(self.world)
+        self.assertEqual(again.settle(self.world, NOW + 5000)[0], [], "what still stands is no news")
+        empty = world()
+        again.begin_full(empty)
+        again.settle(empty, NOW + 6000)
+        self.assertEqual([t.turn for t in again.settle(empty, NOW + MINUTE)[0]], [Turn.CLOSED])
+
+    def test_every_rule_says_what_it_means(self) -> None:
+        self.assertEqual(len(BY_KIND), len(RULES))
+        for rule in RULES:
+            self.assertTrue(rule.title and rule.means and not rule.means.endswith("."), rule.kind)
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.lists(st.tuples(st.integers(1, 254), st.sampled_from([A, B, C, GATE]), st.integers(0, 600)), max_size=30))
+    def test_any_order_of_sightings_ends_in_the_same_findings(self, seen: list[tuple[int, int, int]]) -> None:
+        def open_after(order: list[tuple[int, int, int]], every: bool) -> list[tuple[str, str]]:
+            made, engine = world(static(2, "10.44.10.20", A, "desk")), Engine()
+            for host, mac, second in order:
+                see(made, f"10.44.10.{host}", mac, NOW + second * SECOND)
+                if every:
+                    engine.settle(made, NOW)
+            engine.begin_full(made)
+            engine.settle(made, NOW + 600 * SECOND)
+            engine.begin_full(made)
+            engine.settle(made, NOW + 900 * SECOND)
+            return sorted(name for name in engine.standing if name[0] != "hopping-address")
+
+        self.assertEqual(open_after(seen, False), open_after(sorted(seen, key=lambda one: one[2]), True))
+
+
+class Times(unittest.TestCase):
+    def test_times_as_people_write_them(self) -> None:
+        now = datetime(2026, 11, 25, 10, 30, tzinfo=UTC)  # a Wednesday
+        for text, told in {
+            "now": "2026-11-25 10:30", "9:15": "2026-11-25 09:15", "14:05": "2026-11-24 14:05", "yesterday 14:05": "2026-11-24 14:05",
+            "tuesday 14:05": "2026-11-24 14:05", "last tuesday 14:05": "2026-11-24 14:05", "wed 14:05": "2026-11-18 14:05",
+            "2 hours ago": "2026-11-25 08:30", "90 min": "2026-11-25 09:00", "2026-03-01": "2026-03-01 00:00",
+            "2026-03-01 14:05": "2026-03-01 14:05", "2026-03-01T14:05": "2026-03-01 14:05", "3d": "2026-11-22 10:30",
+            "2026-12-24": "2026-12-24 00:00", "today": "2026-11-25 00:00",
+        }.items():  # fmt: skip
+            self.assertEqual(parse(text, now).strftime("%Y-%m-%d %H:%M"), told, text)
+        for text in ("", "someday", "25:00", "2026-13-01", "14:75", "tomorrow-ish", "2026-03-01T99"):
+            with self.assertRaisesRegex(MomentError, "write it as|calendar"):
+                parse(text, now)
+
+
+class WhySilent(unittest.TestCase):
+    def facts(self, **given: object) -> Facts:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        usual: dict[str, object] = {
+            "address": ip("10.44.10.20"), "now": NOW, "adapter": "office0", "why_adapter": "office0 stands there",
+            "onlink": True, "own": False, "elsewhere": "", "usable": True, "subnet": made.plan.subnets[1], "band": None,
+            "assignment": made.plan.assignments[2], "arp": (), "echo": False, "ports": (), "asked_ports": 7,
+            "gateway": None, "others_answer": 3,
+        }  # fmt: skip
+        return Facts(**{**usual, **given})  # type: ignore[arg-type]
+
+    def test_verdicts_in_order_of_likelihood(self) -> None:
+        seen = (SeenBefore(A, "desk", NOW - HOUR),)
+        for known, words in (
+            ({"adapter": None}, "no adapter that is up"), ({"own": True}, "own address"), ({"usable": False}, "No device can have"),
+            ({"arp": (A,), "echo": True}, "It answers."), ({"arp": (A,)}, "drops echo"), ({"arp": (A, B)}, "two devices answer"),
+            ({"arp": (B,), "echo": True}, "Another device"), ({"elsewhere": "other"}, "another network"),
+            ({"moved_to": ((ip("10.44.10.99"), NOW - 1),)}, "10.44.10.99 instead"), ({"others_answer": 0}, "this machine's cable"),
+            ({"onlink": False, "arp": None, "gateway": False}, "gateway does not answer"),
+            ({"stays": seen}, "switched off, asleep or unplugged"), ({}, "never seen in use"),
+        ):  # fmt: skip
+            told = reason(self.facts(**known))
+            self.assertIn(words, told.verdict, known)
+        silent = reason(self.facts(stays=seen))
+        self.assertFalse(silent.answers)
+        self.assertIn("Are the settings of its card really in it, saved and applied?", silent.by_hand)
+        self.assertEqual(silent.checks[0].what, "adapter")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,225 @@
+"""Full disks, stepping clocks and other people's networks: nothing that was confirmed is lost, nothing is torn or mixed up."""
+
+from __future__ import annotations
+
+import os
+import random
+import subprocess
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from unittest.mock import patch
+
+from sqlalchemy import select
+
+from even_roster.api.scans import ScanRequest
+from even_roster.client import RosterError
+from even_roster.core.place import Signs, Verdict, judge
+from even_roster.core.schedule import Due, Schedule
+from even_roster.service import context as contexts
+from even_roster.service.demo import give_prefixes
+from even_roster.service.larkspur_plan import plan_larkspur
+from even_roster.standin import larkspur
+from even_roster.standin.site import Site
+from even_roster.store.tables import segments, stays
+from even_roster.store.watch_records import Watch
+from tests.support.clock import FakeClock
+from tests.support.days import EPOCH_MS, Days, days
+from tests.support.service import demo
+
+HOUR = 3_600_000
+OFFICE = "10.44.10.0/24"
+
+
+def hall(clock: FakeClock) -> Site:
+    with patch("time.time", return_value=EPOCH_MS / 1000):
+        return larkspur.build(clock=clock, sleep=clock.sleep)
+
+
+def prepared(context: contexts.Context, site: Site) -> None:
+    give_prefixes(context, larkspur.VENDORS.values())
+    plan_larkspur(context, site)
+
+
+class SteppingClock(unittest.TestCase):
+    """The wall clock steps by an hour; the time that passes does not."""
+
+    def steps(self, by: int) -> None:
+        with days(hall, prepared) as site:
+            site.hours(2, [OFFICE], scan_every=1)
+            before, torn = site.standing(), self.stays(site)
+            opened: list[str] = []
+            site.context.findings.turned.append(
+                lambda turns: opened.extend(f"{t.turn} {t.finding.kind} {t.finding.key}" for _, t in turns)
+            )
+            wall = contexts.wall_ns
+            with patch.object(contexts, "wall_ns", lambda: wall() + by * 1_000_000):
+                site.hours(2, [OFFICE], scan_every=1)
+                self.assertEqual(site.standing(), before, site.told())
+                self.assertEqual(opened, [], "no finding opened or closed because of the step")
+                self.assertEqual(self.stays(site), torn, "no stay was torn in two")
+            site.hours(1, [OFFICE], scan_every=1)
+            self.assertEqual((site.standing(), opened, self.stays(site)), (before, [], torn))
+
+    def stays(self, site: Days) -> int:
+        """How many stays there are on the own links of devices that never move."""
+        steady = {int(h.addresses[0]) for h in site.site.hosts if not h.by_dhcp and h.vlan == 10 and h.addresses}
+        with site.context.database.read() as connection:
+            return sum(1 for row in connection.execute(select(stays.c.address)) if row.address in steady)
+
+    def test_forward(self) -> None:
+        self.steps(HOUR)
+
+    def test_back(self) -> None:
+        self.steps(-HOUR)
+
+
+class FullDisk(unittest.TestCase):
+    def test_reads_go_on_nothing_confirmed_is_lost_and_it_recovers_by_itself(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            if os.geteuid() != 0 or subprocess.run(
+                ["mount", "-t", "tmpfs", "-o", "size=12m", "tmpfs", folder], capture_output=True, check=False
+            ).returncode:  # fmt: skip
+                self.skipTest("a small file system of its own needs root and mount(8)")
+            try:
+                self._fill(Path(folder))
+            finally:
+                subprocess.run(["umount", "-l", folder], check=False)
+
+    def _fill(self, folder: Path) -> None:
+        with demo(home=folder / "home") as running, running.client() as roster:
+            first = roster.start_scan(ScanRequest(targets=["10.44.10.0/26"], names=False, ports=[]))
+            self._ended(running, first.id)
+            known = {d.mac for d in roster.devices()}
+            stuffing = folder / "stuffing"
+            with stuffing.open("wb") as file, self.assertRaises(OSError):
+                while True:
+                    file.write(bytes(65536))
+                    file.flush()
+            refused = None
+            for number in range(400):
+                try:
+                    roster.add_site(f"Annex {number} " + "x" * 60, "y" * 900)
+                    kept = number
+                except RosterError as error:
+                    refused = error
+                    break
+            assert refused is not None
+            self.assertIn("the disk that holds", str(refused))
+            self.assertIn("free some space", str(refused))
+            self.assertEqual(roster.health().status, "impaired")
+            self.assertTrue(known <= {d.mac for d in roster.devices()}, "reads go on")
+            stuck = 0
+            try:
+                stuck = roster.start_scan(ScanRequest(targets=["10.44.20.0/26"], names=False, ports=[])).id
+            except RosterError as error:
+                self.assertIn("disk", str(error))
+            stuffing.unlink()
+            until = time.monotonic() + 15
+            while time.monotonic() < until:
+                try:
+                    roster.add_site("After")
+                    break
+                except RosterError:
+                    time.sleep(0.5)
+            self.assertEqual(roster.health().status, "ok")
+            names = {site.name for site in roster.sites()}
+            self.assertIn("After", names)
+            confirmed = [f"Annex {n} " + "x" * 60 for n in range(number if refused else kept + 1)]
+            self.assertTrue(set(confirmed) <= names, "what was confirmed is there")
+            self.assertNotIn(f"Annex {number} " + "x" * 60, names)
+            if stuck:
+                self._ended(running, stuck)
+            again = roster.start_scan(ScanRequest(targets=["10.44.20.0/26"], names=False, ports=[]))
+            self.assertEqual(self._ended(running, again.id), "done")
+
+    def _ended(self, running: object, scan: int) -> str:
+        until = time.monotonic() + 40
+        while time.monotonic() < until:
+            state = running.client().scan(scan).state  # type: ignore[attr-defined]
+            if state != "running":
+                return str(state)
+            time.sleep(0.2)
+        self.fail(f"scan {scan} never ended")
+
+
+class Elsewhere(unittest.TestCase):
+    """A technician's copy of the roster on a laptop at a site with the same addresses."""
+
+    def test_another_network_is_noticed_and_its_devices_are_not_mixed_up(self) -> None:
+        with days(hall, prepared) as site:
+            site.scan(OFFICE)
+            adapter = site.site.adapters[0]
+            self.assertEqual(site.run(site.watcher.place(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
+            gate = next(h for h in site.site.hosts if h.routes and h.vlan == 10)
+            known = {d.mac for d in site.site.hosts}
+            # A router that was replaced is no other place: the devices behind it are the known ones.
+            old = gate.mac
+            self._new_mac(site.site, gate, 1)
+            self.assertEqual(site.run(site.watcher.place(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
+            for number, host in enumerate(list(site.site.hosts)):
+                if host.vlan == 10:
+                    self._new_mac(site.site, host, 100 + number)
+            place = site.run(site.watcher.place(adapter))
+            self.assertEqual(place.verdict, Verdict.ELSEWHERE)  # type: ignore[attr-defined]
+            self.assertIn("another network with the same addresses", place.said)  # type: ignore[attr-defined]
+            self.assertIn(str(old), place.said)  # type: ignore[attr-defined]
+            site.settle(everything=True)
+            before = site.standing()
+            site.scan(OFFICE)
+            site.settle(everything=True)
+            self.assertEqual(site.standing(), before, "what is seen elsewhere is no finding here")
+            with site.context.database.read() as connection:
+                rows = connection.execute(
+                    select(segments.c.fingerprint, segments.c.site_id, segments.c.gateway_mac)
+                ).all()
+                here = {row.site_id for row in rows if row.fingerprint.count("|") == 1}
+                there = [row for row in rows if row.fingerprint.count("|") == 2]
+                self.assertEqual([row.gateway_mac for row in there], [gate.mac.value])
+                self.assertNotIn(there[0].site_id, here)
+            self.assertFalse({h.mac for h in site.site.hosts if h.vlan == 10} & known)
+            self.assertIn("another network", site.watcher._why_not(adapter.networks[0], Watch(1), adapter, 720))
+
+    def _new_mac(self, site: Site, host: object, number: int) -> None:
+        site.unplug(host)  # type: ignore[arg-type]
+        host.mac = type(host.mac)(0x02C0FF000000 + number)  # type: ignore[attr-defined]
+        site.plug(host)  # type: ignore[arg-type]
+
+    def test_verdicts(self) -> None:
+        for signs, verdict in (
+            (Signs(1, 1, 0, 0), Verdict.SAME), (Signs(1, 2, 8, 3), Verdict.SAME), (Signs(1, 2, 8, 0), Verdict.ELSEWHERE),
+            (Signs(1, 2, 8, 0, frozenset({5}), frozenset({5, 6})), Verdict.SAME), (Signs(None, None, 0, 0), Verdict.UNKNOWN),
+            (Signs(1, None, 8, 0), Verdict.ELSEWHERE), (Signs(1, None, 2, 0), Verdict.UNKNOWN), (Signs(None, 7, 4, 1), Verdict.SAME),
+        ):  # fmt: skip
+            self.assertEqual(judge(signs)[0], verdict, signs)
+
+
+class Schedules(unittest.TestCase):
+    def test_intervals_with_jitter_and_what_counts_as_what(self) -> None:
+        source = random.Random(5)
+        now = 1_000_000
+        plan = Schedule(now, 0, eager=True, chance=source.random)
+        self.assertEqual(plan.due(now, 60, 5, 15), [Due.ASK, Due.SCAN])
+        plan.done(Due.ASK, now)
+        plan.done(Due.SCAN, now)
+        self.assertEqual(plan.due(now + 4 * 60_000, 60, 5, 15), [])
+        self.assertEqual(plan.due(now + 6 * 60_000, 60, 5, 15), [Due.LIGHT])
+        following = [
+            Schedule(0, now, eager=True, chance=source.random).next(Due.SCAN, now, 60) - now for _ in range(50)
+        ]
+        self.assertTrue(all(54 * 60_000 <= one <= 66 * 60_000 for one in following), "within a tenth")
+        self.assertGreater(len(set(following)), 40, "and never in step")
+        self.assertEqual(plan.due(now + 10**9, 0, 0, 0), [], "never means never")
+
+    def test_a_new_service_waits_a_moment_and_a_clock_set_back_stops_nothing(self) -> None:
+        plan = Schedule(1_000_000, 0, eager=False, chance=lambda: 0.5)
+        self.assertNotIn(Due.SCAN, plan.due(1_000_000, 60, 5, 15))
+        self.assertIn(Due.SCAN, plan.due(1_000_000 + 130_000, 60, 5, 15))
+        plan.done(Due.SCAN, 9_000_000)
+        self.assertNotIn(Due.SCAN, plan.due(5_400_000, 60, 5, 15))
+        self.assertIn(Due.SCAN, plan.due(5_400_000 + 67 * 60_000, 60, 5, 15))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -18,6 +18,7 @@ from .plan import planning, publishing, spreadsheets
 from .roster import questions, sums
 from .scanning import large_link, small_link
 from .table import Table
+from .truth import folding, listening, rules, year
 
 BEGIN, END = "<!-- table -->", "<!-- end of table -->"
 
@@ -27,11 +28,15 @@ def main() -> None:
     table = Table()
     sums(table)
     planning(table)
+    folding(table)
+    rules(table)
+    year(table)
     questions(table)
     spreadsheets(table)
     if possible():
         if shutil.which("kea-dhcp4"):
             publishing(table)
+        listening(table)
         small_link(table)
         large_link(table)
     else:

@@ -20,7 +20,8 @@ class Happened(Model):
 
 
 class History(Model):
-    """Everything about a subject between two times, the latest first. `more` tells that the limit cut it short."""
+    """Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, of a subnet
+    what `happened` in it. `more` tells that the limit cut it short."""
 
     subject: str
     kind: Literal["address", "mac", "name", "subnet"]

@@ -7,6 +7,7 @@ and this one did not answer beside it. Pure; times are UTC milliseconds.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import IntFlag
@@ -29,7 +30,12 @@ class Source(IntFlag):
     @property
     def words(self) -> list[str]:
         """The sources as lower-case words, in a fixed order."""
-        return [(one.name or "").lower() for one in Source if one in self]
+        return list(_words(int(self)))
+
+
+@functools.cache
+def _words(sources: int) -> tuple[str, ...]:
+    return tuple((one.name or "").lower() for one in Source if sources & one)
 
 
 Pair = tuple[int, int | None]

@@ -149,9 +149,7 @@ class FindingsKeeper:
             world_records.load_servers(connection, self.world, self.offset)
             for about in (About.POOL, About.SERVER, About.SUBNET):
                 self.world.dirty[about].update(self.world.keys(about))
-            for item in self.world.plan.assigned_in(self.world.site, 0, 1 << 32):
-                if item.kind.value == "reserved":
-                    self.world.dirty[About.ASSIGNMENT].add(item.id)
+            self.world.dirty[About.RESERVATION].update(self.world.keys(About.RESERVATION))
 
     def note_pools(self) -> None:
         """Keep how full pools are now."""
@@ -195,6 +193,7 @@ class FindingsKeeper:
             for item in items:
                 assert isinstance(item, Assignment)
                 world.dirty[About.ASSIGNMENT].add(item.id)
+                world.dirty[About.RESERVATION].add(item.id)
                 world.dirty[About.ADDRESS].add(item.address)
                 if item.mac is not None:
                     world.touch_mac(item.mac)

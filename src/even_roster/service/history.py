@@ -88,11 +88,12 @@ def between(
         turns = history_queries.turns_about(connection, what, since, until, limit)
     more = len(rows) > limit
     rows = rows[:limit]
-    return History(
+    return History.model_construct(
         subject=asked.text, kind=asked.kind, since=views.maybe_time(since), until=views.time_of(until),
-        stays=[_stay(context, row) for row in rows],
+        stays=[_stay(context, row) for row in ([] if asked.kind == "subnet" else rows)],
         names=[views.name_stay(row) for row in names if row.last >= since and row.first <= until],
-        happened=_happened(rows, since, until)[:limit], turns=[finding_views.turn(t, t.kind, t.finding) for t in turns],
+        happened=_happened(rows, since, until)[:limit] if asked.kind == "subnet" else [],
+        turns=[finding_views.turn(t, t.kind, t.finding) for t in turns],
         more=more,
     )  # fmt: skip
 
@@ -116,7 +117,7 @@ def _happened(rows: list[Row[Any]], since: int, until: int) -> list[Happened]:
 
 
 def _event(what: Literal["came", "last seen"], at: int, row: Row[Any]) -> Happened:
-    return Happened(
+    return Happened.model_construct(
         at=views.time_of(at), what=what, address=str(IPv4Address(row.address)),
         mac=str(Mac(row.mac)) if row.mac is not None else None, device=_ref(row),
     )  # fmt: skip
@@ -128,7 +129,7 @@ def _ref(row: Row[Any]) -> DeviceRef | None:
 
 def _stay(context: Context, row: Row[Any]) -> StayRow:
     view = views.mac_view(row.mac, context.vendors) if row.mac is not None else None
-    return StayRow(
+    return StayRow.model_construct(
         address=str(IPv4Address(row.address)), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first=views.time_of(row.first), last=views.time_of(row.last), count=row.sightings,
         sources=Source(row.sources).words, device=_ref(row),
@@ -151,7 +152,7 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
     if before is not None and moment - before.last <= BETWEEN_LOOKS and (after is None or after.mac == before.mac):
         # Between two looks nobody else was seen: the last holder is taken to have held it on.
         rows, before, after = [before], None, None
-    return Moment(
+    return Moment.model_construct(
         subject=asked.text, kind=asked.kind, at=views.time_of(moment), sentences=_told(asked, rows, before, after, moment),
         stays=[_stay(context, row) for row in rows], before=_stay(context, before) if before is not None else None,
         after=_stay(context, after) if after is not None else None,

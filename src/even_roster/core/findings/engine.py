@@ -119,9 +119,10 @@ class Engine:
             while dirty and left:
                 key = dirty.pop()
                 left -= 1
+                minded = bool(self.standing or self._waiting)
                 for rule in rules:
                     found = rule.check(world, key)
-                    if not isinstance(found, Found) and not self._minded:
+                    if not minded and not isinstance(found, Found):
                         continue
                     name = rule.kind, key_text(world, about, key)
                     if isinstance(found, Found) or name in self.standing or name in self._waiting:
@@ -141,10 +142,6 @@ class Engine:
             key = self._keys.get(name, key_of(world, name))
             if key is not None:
                 world.dirty[BY_KIND[name[0]].about].add(key)
-
-    @property
-    def _minded(self) -> bool:
-        return bool(self.standing or self._waiting)
 
     def watching(self, world: World) -> list[int]:
         """The addresses of standing findings that a directed round decides."""

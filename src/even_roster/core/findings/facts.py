@@ -39,6 +39,15 @@ class Link:
     gateway: int | None = None
     gateway_mac: int | None = None
     since: int = 0
+    spans: tuple[tuple[int, int], ...] = field(init=False, compare=False)
+
+    def __post_init__(self) -> None:
+        ends = tuple((int(n.network_address), int(n.broadcast_address)) for n in self.networks)
+        object.__setattr__(self, "spans", ends)
+
+    def holds(self, address: int) -> bool:
+        """True when an address belongs to one of its subnets."""
+        return any(first <= address <= last for first, last in self.spans)
 
 
 @dataclass(slots=True)

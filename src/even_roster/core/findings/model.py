@@ -34,6 +34,7 @@ class About(StrEnum):
     ADDRESS = "address"
     MAC = "mac"
     ASSIGNMENT = "assignment"
+    RESERVATION = "reservation"
     POOL = "pool"
     SUBNET = "subnet"
     SERVER = "server"

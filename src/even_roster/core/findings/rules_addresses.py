@@ -5,6 +5,7 @@ from __future__ import annotations
 from ..mac import Mac
 from ..plan.model import AssignmentKind, dotted
 from ..stays import Source
+from .facts import Link
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .world import World
 
@@ -252,9 +253,11 @@ def unplanned(world: World, address: int) -> Found | Away | None:
 
 def foreign(world: World, address: int) -> Found | Away | None:
     """An address on the wire that belongs to none of the link's subnets."""
-    if address & _SELF_MASK == LINK_LOCAL or (found := _foreigner(world, address)) is None:
+    if address & _SELF_MASK == LINK_LOCAL or (on := _foreign_on(world, address)) is None:
+        return None
+    if (found := _foreigner(world, address)) is None:
         return AWAY if holders_alone(world, address) else None
-    mac, link, last = found
+    (mac, last), link = found, on.adapter
     subnet = world.subnet_at(address)
     where = (
         f"which is the subnet {subnet.name or subnet.network}" if subnet is not None else "which is none of the site's"
@@ -270,9 +273,11 @@ def foreign(world: World, address: int) -> Found | Away | None:
 
 def self_assigned(world: World, address: int) -> Found | Away | None:
     """A device gave itself a link-local address: it got no lease (RFC 3927)."""
-    if address & _SELF_MASK != LINK_LOCAL or (found := _foreigner(world, address)) is None:
+    if address & _SELF_MASK != LINK_LOCAL or (on := _foreign_on(world, address)) is None:
+        return None
+    if (found := _foreigner(world, address)) is None:
         return AWAY if holders_alone(world, address) else None
-    mac, link, last = found
+    (mac, last), link = found, on.adapter
     if any(
         other & _SELF_MASK != LINK_LOCAL and world.is_present(other, held)
         for other, held in world.places.get(mac, {}).items()
@@ -288,22 +293,25 @@ def self_assigned(world: World, address: int) -> Found | Away | None:
     )
 
 
-def _foreigner(world: World, address: int) -> tuple[int, str, int] | None:
-    """Who speaks on a link as an address of none of its subnets: MAC, adapter, last time."""
+def _foreign_on(world: World, address: int) -> Link | None:
+    """The link on which an address was heard though it belongs to none of the link's subnets."""
     link = world.links.get(world.heard_on.get(address, ""))
-    if link is None or not link.networks or address in world.own_addresses:
-        return None
-    if any(int(n.network_address) <= address <= int(n.broadcast_address) for n in link.networks):
+    if link is None or not link.networks or link.holds(address) or address in world.own_addresses:
         return None
     subnet = world.subnet_at(address)
     if subnet is not None and subnet.vlan is not None:
         vlans = {s.vlan for n in link.networks if (s := world.subnet_at(int(n.network_address))) is not None}
         if subnet.vlan in vlans:
             return None  # two subnets of the plan share this link
+    return link
+
+
+def _foreigner(world: World, address: int) -> tuple[int, int] | None:
+    """Who speaks as a foreign address now: MAC and last time."""
     macs = [mac for mac in world.macs_at(address) if mac not in world.own_macs]
     if not macs or world.stands_in(macs[0]):
         return None
-    return macs[0], link.adapter, world.holders[address][macs[0]].last
+    return macs[0], world.holders[address][macs[0]].last
 
 
 RULES = (

@@ -23,14 +23,15 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
     item = world.plan.assignments.get(identity)
     if item is None or not item.on or item.mac is None or item.kind is not AssignmentKind.STATIC:
         return None
+    if world.present(item.address, item.mac):
+        return None
     if world.is_gateway(item.address) or len(rivals(world, item.address)) > 1:
         return None
-    here = world.present(item.address, item.mac)
-    usurper = _usurper(world, item) if not here else None
-    place = world.last_place(item.mac) if not here else None
+    usurper = _usurper(world, item)
+    place = world.last_place(item.mac)
     elsewhere = place is not None and place[0] != item.address and world.is_present(*place)
     if usurper is None and not elsewhere:
-        return AWAY if not here and place is not None and place[0] != item.address else None
+        return AWAY if place is not None and place[0] != item.address else None
     evidence, subjects, steps = [], [at(item.address), who(item.mac)], []
     if elsewhere and place is not None and not _has_plan(world, item.mac, place[0]):
         address = place[0]
@@ -181,7 +182,12 @@ def randomised(world: World, identity: int) -> Found | None:
 def missing(world: World, identity: int) -> Found | None:
     """A device with a typed-in address that nobody has seen for days though its place was looked at."""
     item = world.plan.assignments.get(identity)
-    if item is None or not item.on or item.kind is not AssignmentKind.STATIC or world.plan.rule(item.role).travels:
+    if item is None or not item.on or item.kind is not AssignmentKind.STATIC:
+        return None
+    held = world.holders.get(item.address, {}).get(item.mac)
+    if held is not None and world.now - held.last <= DAY:
+        return None
+    if world.plan.rule(item.role).travels:
         return None
     last = world.last_used(item.address)
     if item.mac is not None:
@@ -271,7 +277,7 @@ def _subnet(world: World, band: Band) -> str:
 def unknown_device(world: World, mac: int) -> Found | Away | None:
     """A device that nobody named or planned and that tells no name of its own."""
     device = world.devices.get(mac)
-    if device is None or device.name or world.plans_of(mac) or mac in world.own_macs:
+    if device is None or device.name or (world.plan.has_mac(mac) and world.plans_of(mac)) or mac in world.own_macs:
         return None
     place = world.last_place(mac)
     if place is None or world.is_gateway(place[0]):
@@ -313,20 +319,20 @@ RULES = (
         keeps=DAY,
     ),
     Rule(
-        "reservation-waiting", "A reservation is not in effect yet", About.ASSIGNMENT,
+        "reservation-waiting", "A reservation is not in effect yet", About.RESERVATION,
         "A device keeps its old lease until it renews, and one with a typed-in address never asks", waiting,
         patience=MINUTE, keeps=DAY,
     ),
     Rule(
-        "reservation-refused", "A reservation is refused", About.ASSIGNMENT,
+        "reservation-refused", "A reservation is refused", About.RESERVATION,
         "The DHCP server does not give the reserved address to its device", refused, patience=MINUTE,
     ),
     Rule(
-        "stale-reservation", "A reservation for a device that is gone", About.ASSIGNMENT,
+        "stale-reservation", "A reservation for a device that is gone", About.RESERVATION,
         "The address is kept for nobody", stale_reservation,
     ),
     Rule(
-        "randomised-reservation", "A reservation for a randomised MAC", About.ASSIGNMENT,
+        "randomised-reservation", "A reservation for a randomised MAC", About.RESERVATION,
         "The device will come with another MAC, and the reservation will not apply", randomised,
     ),
     Rule(

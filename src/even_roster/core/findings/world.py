@@ -6,12 +6,13 @@ never steps (the service sees to that). Its memory is bounded by the number of p
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from ipaddress import IPv4Network
 
 from ..plan.following import Lease
-from ..plan.model import Assignment, Band, BandKind, Plan, Subnet
+from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subnet
 from ..span import SpanSet
 from ..stays import Source
 from ..text import host_key
@@ -74,6 +75,9 @@ class World:
         self._servers_by_key: dict[int, tuple[int, int]] = {}
         self._link_keys: dict[str, int] = {}
         self._name_keys: dict[str, int] = {}
+        self._gateways: set[int] | None = None
+        self._latest_look = 0
+        self._pools_at: tuple[list[int], list[int]] | None = None
         self._names: list[str] = []
 
     # What is told
@@ -126,7 +130,7 @@ class World:
         dirty[About.ADDRESS].add(address)
         item = self.plan.at(self.site, address)
         if item is not None:
-            dirty[About.ASSIGNMENT].add(item.id)
+            self.touch_item(item)
         if mac is not None:
             self.touch_mac(mac)
 
@@ -135,21 +139,30 @@ class World:
         self.dirty[About.MAC].add(mac)
         for item in self.plan.of_mac(mac):
             if item.site == self.site:
-                self.dirty[About.ASSIGNMENT].add(item.id)
+                self.touch_item(item)
                 self.dirty[About.ADDRESS].add(item.address)
         for address in self.places.get(mac, ()):
             self.dirty[About.ADDRESS].add(address)
         for key in self.told_names.get(mac, ()):
             self.dirty[About.NAME].add(self.name_key(key))
 
+    def touch_item(self, item: Assignment) -> None:
+        """An assignment is to be looked at again."""
+        self.dirty[About.ASSIGNMENT].add(item.id)
+        if item.kind is AssignmentKind.RESERVED:
+            self.dirty[About.RESERVATION].add(item.id)
+
     def looked(self, spans: SpanSet, began: int) -> None:
         """A full look at some addresses, begun at `began`, is over: who was not seen since is not there."""
+        self._latest_look = max(self._latest_look, began)
         older = [one for one in self.looks if not spans.covers(one[0])]
         self.looks = deque([(spans, began), *older], maxlen=LOOKS_KEPT)
         self.dirty_all()
 
     def dirty_all(self) -> None:
-        """Look at everything again."""
+        """Look at everything again; call it after any change of subnets or links."""
+        self._gateways = None
+        self._pools_at = None
         for about in About:
             self.dirty[about].update(self.keys(about))
 
@@ -185,7 +198,7 @@ class World:
         if before is None or before[0] != name:
             item = self.plan.at(self.site, address)
             if item is not None:
-                self.dirty[About.ASSIGNMENT].add(item.id)
+                self.touch_item(item)
 
     def server_leases(self, server: int, leases: Iterable[Lease], at: int) -> None:
         """What a server told of its leases now; it replaces what it told before."""
@@ -298,6 +311,9 @@ class World:
                 return self.places.keys() | self.strays.keys() | self.broadcasts.keys()
             case About.ASSIGNMENT:
                 return [item.id for item in self.plan.assigned_in(self.site, 0, 1 << 32)]
+            case About.RESERVATION:
+                items = self.plan.assigned_in(self.site, 0, 1 << 32)
+                return [item.id for item in items if item.kind is AssignmentKind.RESERVED]
             case About.POOL:
                 return [band.id for band in self.plan.pools()]
             case About.SUBNET:
@@ -330,6 +346,8 @@ class World:
         """As `present`, for a pair at hand."""
         if self.now - held.last > PRESENT:
             return False
+        if held.last >= self._latest_look and held.last >= held.missed:
+            return True
         looked = max(self.looked_at(address) - SLACK, held.missed)
         if held.last >= looked:
             return True
@@ -377,6 +395,13 @@ class World:
 
     def in_pool(self, address: int) -> Band | None:
         """The pool an address lies in."""
+        if self._pools_at is None:
+            pairs = SpanSet.of(band.span for band in self.plan.pools()).pairs
+            self._pools_at = [first for first, _ in pairs], [last for _, last in pairs]
+        firsts, lasts = self._pools_at
+        place = bisect_right(firsts, address) - 1
+        if place < 0 or lasts[place] < address:
+            return None
         band = self.band_at(address)
         return band if band is not None and band.kind is BandKind.POOL else None
 
@@ -396,10 +421,11 @@ class World:
 
     def is_gateway(self, address: int) -> bool:
         """True for the gateway of a subnet or link."""
-        subnet = self.subnet_at(address)
-        return (subnet is not None and subnet.gateway == address) or any(
-            link.gateway == address for link in self.links.values()
-        )
+        if self._gateways is None:
+            planned = (subnet.gateway for subnet in self.plan.subnets_of(self.site))
+            linked = (link.gateway for link in self.links.values())
+            self._gateways = {one for one in (*planned, *linked) if one is not None}
+        return address in self._gateways
 
     def shared_by_routers(self, address: int, mac: int) -> bool:
         """True when a MAC may hold an address beside others: a virtual router's own, or one that announced it."""

@@ -199,6 +199,7 @@ class Plan:
         self._of_role: dict[tuple[int, str], Runs] = defaultdict(Runs)
         self._uses_at: dict[tuple[int, int], set[int]] = defaultdict(set)
         self._sorted_subnets: dict[int, list[Subnet]] = {}
+        self._subnet_firsts: dict[int, list[int]] = {}
         self._load(items)
 
     def _load(self, items: Iterable[Item]) -> None:
@@ -296,12 +297,13 @@ class Plan:
                 (s for s in self.subnets.values() if s.site == site), key=lambda s: (s.first, s.network.prefixlen)
             )
             self._sorted_subnets[site] = found
+            self._subnet_firsts[site] = [subnet.first for subnet in found]
         return found
 
     def subnet_at(self, site: int, address: int) -> Subnet | None:
         """The smallest subnet, supernets left out, that an address lies in."""
         subnets = self.subnets_of(site)
-        at = bisect_right(subnets, address, key=lambda s: s.first)
+        at = bisect_right(self._subnet_firsts[site], address)
         best: Subnet | None = None
         for subnet in reversed(subnets[:at]):
             if subnet.supernet:
@@ -361,7 +363,16 @@ class Plan:
 
     def of_mac(self, mac: int) -> list[Assignment]:
         """The assignments of a MAC, at all sites, by address."""
-        return sorted((self.assignments[i] for i in self._of_mac.get(mac, ())), key=lambda a: (a.site, a.address))
+        found = self._of_mac.get(mac)
+        if not found:
+            return []
+        if len(found) == 1:
+            return [self.assignments[one] for one in found]
+        return sorted((self.assignments[one] for one in found), key=lambda a: (a.site, a.address))
+
+    def has_mac(self, mac: int) -> bool:
+        """True when a MAC has an assignment at any site."""
+        return bool(self._of_mac.get(mac))
 
     def of_name(self, site: int, name: str) -> list[Assignment]:
         """The assignments of a hostname at a site, by address."""

@@ -13,7 +13,7 @@ from ..api.devices import StayRow
 from ..api.history import Happened, History, HistorySpan, Moment
 from ..core.mac import Mac, MacError
 from ..core.plan.proof import span_of
-from ..core.stays import Source
+from ..core.stays import SAME_MOMENT_MS, Source
 from ..store import device_queries, history_queries
 from . import finding_views, views, written
 from .context import Context, now_ms
@@ -150,8 +150,13 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         if not rows and asked.kind == "address":
             before, after = history_queries.beside_address(connection, asked.first, moment)
     if before is not None and moment - before.last <= BETWEEN_LOOKS and (after is None or after.mac == before.mac):
-        # Between two looks nobody else was seen: the last holder is taken to have held it on.
-        rows, before, after = [before], None, None
+        # Between two looks nobody else was seen: the last holders are taken to have held it on.
+        if asked.macs:
+            rows = [before]
+        else:
+            late = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, BETWEEN_LOOKS)
+            rows = [row for row in late if row.last >= before.last - SAME_MOMENT_MS]
+        before = after = None
     return Moment.model_construct(
         subject=asked.text, kind=asked.kind, at=views.time_of(moment), sentences=_told(asked, rows, before, after, moment),
         stays=[_stay(context, row) for row in rows], before=_stay(context, before) if before is not None else None,

@@ -28,7 +28,7 @@ from .senders import Item, SendError, Target
 from .views import maybe_time
 
 _log = logging.getLogger(__name__)
-GROUP_SECONDS = 10.0
+GROUP_SECONDS = 5.0
 RETRY_SECONDS = 60.0
 MOST_WAITING = 500
 

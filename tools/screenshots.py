@@ -7,7 +7,9 @@ import shlex
 import subprocess
 import sys
 import time
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from urllib.parse import quote
 
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
@@ -19,7 +21,8 @@ FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
 TERMINALS = {
     "cli-scan": "roster scan 10.44.10.0/26; roster scan 10.44.20.40-43",
-    "cli-here": "roster here",
+    "cli-findings": "roster findings --brief; echo; roster why 10.44.10.9; echo; roster at now 10.44.20.41; echo; "
+    "roster dhcp ask --adapter office0 --wait 1",
     "cli-devices": "roster devices --in 10.44.10.0/28; roster device show 10.44.10.30",
     "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendors show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
@@ -27,8 +30,6 @@ TERMINALS = {
     "roster plan check; echo; roster move 10.44.20.41 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
     "cli-dhcp": "roster dhcp servers; echo; roster dhcp pools; echo; roster dhcp publish --yes; echo; "
     "roster assignments --kind reserved; echo; roster assignment 10.44.10.181; echo; roster names zone Cameras | head -7",
-    "cli-scans": "roster scans; echo; roster ranges; echo; roster changes; echo; roster scan 10.44.10.300; "
-    "roster scan 10.44.0.0/18",
 }
 
 
@@ -36,7 +37,9 @@ def main() -> None:
     """All pictures, or those named."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     wanted = set(sys.argv[1:])
-    with demo() as service:
+    if not wanted or "console-first-run" in wanted:
+        first_run()
+    with demo(watch=True) as service:
         console(service, wanted)
         for name, commands in TERMINALS.items():
             if not wanted or name in wanted:
@@ -53,15 +56,21 @@ def console(service: Service, wanted: set[str]) -> None:
                 driver.save_screenshot(str(FOLDER / f"{name}.png"))
 
         driver.get(service.sign_in)
-        shot("console-first-run", 1.5)
+        _until_found(service)
+        driver.get(f"{service.url}/?open=address:10.44.10.30")
+        time.sleep(1.0)
         driver.find_element(By.CSS_SELECTOR, "button[type=submit]").click()
         shot("console-scan", 0.9)
         time.sleep(2)
-        service.roster("scan", "10.44.20.0/24")
-        service.roster("scan", "10.44.64.0/22")
         _people(service)
-        driver.get(f"{service.url}/")
-        shot("console-here", 1.5)
+        _until_found(service)
+        driver.get(f"{service.url}/?open=finding:{_rogue(service)}")
+        shot("console-attention", 1.8)
+        driver.get(f"{service.url}/watch")
+        shot("console-watch", 3.0)
+        past = (datetime.now(UTC) - timedelta(seconds=20)).isoformat()
+        driver.get(f"{service.url}/subnets/10.44.20.0/24?open=address:10.44.20.41&at={quote(past)}")
+        shot("console-past", 1.8)
         device = next(iter(service.client().devices(q="Box office printer")))
         driver.get(f"{service.url}/devices?open=device:{device.id}")
         shot("console-devices", 1.5)
@@ -79,8 +88,6 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-dhcp", 1.2)
         _choose_sheet(driver, service)
         shot("console-import", 1.2)
-        driver.get(f"{service.url}/card/10.44.20.120")
-        shot("console-card", 1.2)
         driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
         driver.get(f"{service.url}/addresses?subnet=1&open=address:10.44.10.181")
         shot("console-addresses", 1.5)
@@ -90,6 +97,29 @@ def console(service: Service, wanted: set[str]) -> None:
         time.sleep(1.5)
         if not wanted or "console-phone" in wanted:
             phone.save_screenshot(str(FOLDER / "console-phone.png"))
+
+
+def first_run() -> None:
+    """The first page of an empty roster."""
+    with demo() as service, browser() as driver:
+        driver.get(service.sign_in)
+        time.sleep(1.5)
+        driver.save_screenshot(str(FOLDER / "console-first-run.png"))
+
+
+def _until_found(service: Service) -> None:
+    """Until the service has found what is quickly found."""
+    wanted = {"duplicate-address", "unexpected-dhcp-server", "assignment-not-in-effect", "foreign-address"}
+    with service.client() as roster:
+        for _ in range(300):
+            if wanted <= {one.kind for one in roster.findings().findings}:
+                return
+            time.sleep(0.2)
+
+
+def _rogue(service: Service) -> int:
+    with service.client() as roster:
+        return next(one.id for one in roster.findings().findings if one.kind == "unexpected-dhcp-server")
 
 
 def _people(service: Service) -> None:

@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * Healthz
-         * @description 200 while the service and its database answer.
+         * @description 200 while the service and its database answer; impaired when nothing can be written.
          */
         get: operations["healthz_healthz_get"];
         put?: never;
@@ -2949,14 +2949,19 @@ export interface components {
         };
         /**
          * Health
-         * @description The service answers, and so does its database.
+         * @description The service answers, and so does its database. Impaired: it reads, but cannot write; `trouble` says why.
          */
         Health: {
             /**
              * Status
-             * @constant
+             * @enum {string}
              */
-            status: "ok";
+            status: "ok" | "impaired";
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
             /** Version */
             version: string;
             /** Uptime Seconds */
@@ -3012,7 +3017,8 @@ export interface components {
         };
         /**
          * History
-         * @description Everything about a subject between two times, the latest first. `more` tells that the limit cut it short.
+         * @description Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, of a subnet
+         *     what `happened` in it. `more` tells that the limit cut it short.
          */
         History: {
             /** Subject */

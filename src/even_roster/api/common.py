@@ -9,10 +9,9 @@ from pydantic import BaseModel, ConfigDict, PlainSerializer
 
 
 class Model(BaseModel):
-    """Base of everything that crosses the API; unknown fields in requests are refused by name. Validators are built when
-    they are first used, so that a command starts without those of all the others."""
+    """Base of everything that crosses the API; unknown fields in requests are refused by name."""
 
-    model_config = ConfigDict(extra="forbid", defer_build=True)
+    model_config = ConfigDict(extra="forbid")
 
 
 def _iso(value: datetime) -> str:

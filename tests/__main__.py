@@ -17,7 +17,7 @@ from pathlib import Path
 HERE = Path(__file__).parent
 ALONE = {"test_real_network", "test_scan_engine"}
 WITHOUT_NAMESPACES = {
-    "test_console", "test_cli", "test_cli_output", "test_core_decisions", "test_core_values", "test_names_and_sockets",
+    "test_console", "test_console_truth", "test_cli", "test_cli_output", "test_core_decisions", "test_core_values", "test_names_and_sockets",
     "test_findings_core", "test_hard_times", "test_listening", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_project", "test_scan_orders", "test_standin", "test_simulated_days",
     "test_store", "test_truth_service", "test_wire",
 }  # fmt: skip

@@ -12,18 +12,20 @@ from typing import Any
 
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
+from sqlalchemy import select
 
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
-from even_roster.store import change_queries, device_queries, scan_records
+from even_roster.store import change_queries, device_queries, history_queries, scan_records
 from even_roster.store.database import Database, StoreError
 from even_roster.store.device_queries import DeviceFilter
 from even_roster.store.edits import EditError, Editor, Missing, StaleEdit
 from even_roster.store.intake import NameHeard, Taken, take_in
 from even_roster.store.listing import CursorError
 from even_roster.store.scan_records import ResultRow, SegmentSeen
-from even_roster.store.tables import metadata
+from even_roster.store.tables import metadata, stays
+from even_roster.store.watch_records import Watch
 
 BASE = 0x0A2C0A00
 SEGMENT = SegmentSeen("office0", "10.44.10.0/24", BASE + 1)
@@ -133,6 +135,46 @@ class Intake(StoreCase):
             taken = take_in(connection, self.segment, [Sighting(0, 0xF, 1, Source.OVERHEARD)], [], {}, vendor_of)
             self.assertEqual(device_queries.stays_of(connection, [0xF]), [])
         self.assertEqual(len(taken.new), 1)
+
+
+class History(StoreCase):
+    DAY = 24 * 3600 * 1000
+
+    def test_compaction_keeps_first_and_last_of_every_pair_and_says_that_it_folded(self) -> None:
+        for month in range(6):
+            self.see((20, 0x02C044000001), at=month * 30 * self.DAY + 1)
+        self.see((21, 0x02C044000002), at=5)
+        with self.database.write() as connection:
+            before = connection.execute(select(stays)).all()
+            dropped, _ = history_queries.compact(connection, 4 * 30 * self.DAY)
+            after = connection.execute(select(stays).order_by(stays.c.address, stays.c.first)).all()
+        self.assertEqual((len(before), dropped, len(after)), (7, 3, 4))
+        self.assertEqual([(s.first, s.last) for s in after[:3]], [
+            (1, 3 * 30 * self.DAY + 1), (4 * 30 * self.DAY + 1,) * 2, (5 * 30 * self.DAY + 1,) * 2,
+        ])  # fmt: skip
+        self.assertEqual(sum(s.sightings for s in after), 7, "no sighting is lost")
+        self.assertEqual([bool(Source(s.sources) & Source.FOLDED) for s in after], [True, False, False, False])
+        with self.database.write() as connection:
+            self.assertEqual(history_queries.compact(connection, 4 * 30 * self.DAY)[0], 0, "twice is once")
+
+    def test_moments_and_what_lies_beside_them(self) -> None:
+        self.see((20, 0x02C044000001), at=1000)
+        self.see((20, 0x02C044000001), at=5000)
+        self.see((20, 0x02C044000002), at=40 * self.DAY)
+        with self.database.read() as connection:
+            self.assertEqual([r.mac for r in history_queries.at_address(connection, BASE + 20, 3000)], [0x02C044000001])
+            before, after = history_queries.beside_address(connection, BASE + 20, 20 * self.DAY)
+            assert before is not None and after is not None
+            self.assertEqual((before.mac, after.mac), (0x02C044000001, 0x02C044000002))
+            where = history_queries.of_span(BASE, BASE + 255)
+            self.assertEqual(history_queries.span(connection, where, 4, 80 * self.DAY), (1000, [1, 1, 0, 0]))
+
+    def test_quiet_hours_may_run_over_midnight(self) -> None:
+        night = Watch(1, quiet_first=22 * 60, quiet_last=6 * 60)
+        self.assertEqual([night.quiet(h * 60) for h in (21, 22, 0, 5, 6, 12)], [False, True, True, True, False, False])
+        noon = Watch(1, quiet_first=12 * 60, quiet_last=13 * 60)
+        self.assertEqual([noon.quiet(h * 60) for h in (11, 12, 13)], [False, True, False])
+        self.assertFalse(Watch(1).quiet(0))
 
 
 class Edits(StoreCase):

@@ -1775,7 +1775,7 @@ export interface components {
         };
         /**
          * AdapterHere
-         * @description An adapter of the machine the service runs on.
+         * @description An adapter of the machine the service runs on; `plugged_into` is the switch port that announced itself by LLDP.
          */
         AdapterHere: {
             /** Name */
@@ -1795,6 +1795,8 @@ export interface components {
             dns: string[];
             /** Chosen */
             chosen: boolean;
+            /** Plugged Into */
+            plugged_into?: string | null;
         };
         /**
          * AdapterRow

@@ -5,7 +5,10 @@ import { api } from "../api/client";
 import type { DeviceSheet } from "../api/types";
 import { ago, moment } from "../lib/format";
 import { useOpen } from "../lib/open";
+import { FindingsAbout } from "../parts/Attention";
 import { Button, Facts, Mono, Notice, Section } from "../parts/basics";
+import { TimeSlider, useMoment } from "../parts/TimeSlider";
+import { AtMoment } from "./address/AtMoment";
 import { ChangeList } from "./device/ChangeList";
 import { EditForm } from "./device/EditForm";
 import { StayList } from "./device/StayList";
@@ -13,6 +16,7 @@ import { StayList } from "./device/StayList";
 export default function DeviceSheetView({ id }: { id: number }) {
   const client = useQueryClient();
   const [, setOpen] = useOpen();
+  const [at] = useMoment();
   const sheet = useQuery({ queryKey: ["device", id], queryFn: () => api.get<DeviceSheet>(`/api/devices/${id}`) });
   const act = useMutation({
     mutationFn: ({ path, body }: { path: string; body: unknown }) => api.post<DeviceSheet>(`/api/devices/${id}/${path}`, body),
@@ -28,6 +32,9 @@ export default function DeviceSheetView({ id }: { id: number }) {
   return (
     <>
       <h2 className="pr-8 text-xl font-semibold break-words">{title}</h2>
+      {adapters[0] ? <div className="mt-1"><TimeSlider subject={adapters[0].mac} /></div> : null}
+      {at && adapters[0] ? <AtMoment subject={adapters[0].mac} at={at} /> : null}
+      {adapters.map((adapter) => <FindingsAbout key={adapter.mac} subject={adapter.mac} />)}
       <div className="mt-2 mb-4">
         <Facts rows={[
           ["address", device.address ? <button type="button" key="a" className="hover:underline" onClick={() => setOpen({ kind: "address", address: device.address! })}><Mono>{device.address}</Mono></button> : "none seen"],

@@ -66,7 +66,7 @@ function AdapterBlock({ adapter }: { adapter: AdapterHere }) {
       <div className="mb-3 grid gap-x-10 gap-y-1 text-sm md:grid-cols-3">
         <Facts rows={[["own address", <Mono key="a">{address.address}</Mono>], ["mask", <Mono key="m">{address.mask} (/{address.prefix})</Mono>]]} />
         <Facts rows={[["gateway", adapter.gateway ? <Mono key="g">{adapter.gateway}</Mono> : "none"], ["DNS", <Mono key="d">{adapter.dns.join(", ")}</Mono>]]} />
-        <Facts rows={[["usable", <Mono key="u">{address.first_usable} – {address.last_usable}</Mono>], ["adapter", <span key="x"><Mono>{adapter.mac?.mac}</Mono> {adapter.medium}, {adapter.up ? "up" : "down"}</span>]]} />
+        <Facts rows={[["usable", <Mono key="u">{address.first_usable} – {address.last_usable}</Mono>], ["adapter", <span key="x"><Mono>{adapter.mac?.mac}</Mono> {adapter.medium}, {adapter.up ? "up" : "down"}</span>], ["plugged into", adapter.plugged_into]]} />
       </div>
       {address.known ? <SubnetRuler subnet={address.subnet} /> : null}
     </section>

@@ -27,7 +27,7 @@ class AddressHere(Model):
 
 
 class AdapterHere(Model):
-    """An adapter of the machine the service runs on."""
+    """An adapter of the machine the service runs on; `plugged_into` is the switch port that announced itself by LLDP."""
 
     name: str
     mac: MacView | None
@@ -38,6 +38,7 @@ class AdapterHere(Model):
     gateway: str | None
     dns: list[str]
     chosen: bool
+    plugged_into: str | None = None
 
 
 class RangeRow(Model):

@@ -77,7 +77,7 @@ def _print_here(found: Here, out: Out) -> None:
                 ("usable", f"{address.first_usable} to {address.last_usable}, {address.hosts:,} addresses"),
                 ("broadcast", address.broadcast),
             ]
-        facts += [("gateway", adapter.gateway), ("dns", ", ".join(adapter.dns))]
+        facts += [("gateway", adapter.gateway), ("dns", ", ".join(adapter.dns)), ("plugged into", adapter.plugged_into)]
         out.facts(facts)
     out.say(f"\nA scan would use {found.chosen or 'no adapter'}: {found.reason}.")
     for limit in found.limits:

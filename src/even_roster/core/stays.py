@@ -17,7 +17,8 @@ SAME_MOMENT_MS = 10 * 60 * 1000
 
 
 class Source(IntFlag):
-    """What observed a pair; a stay collects all of them."""
+    """What observed a pair; a stay collects all of them. A folded stay stands for several old ones: the pair was there at
+    its first and its last moment, and some of the time between."""
 
     ARP = 1
     NEIGHBOUR = 2
@@ -26,6 +27,7 @@ class Source(IntFlag):
     SELF = 16
     OVERHEARD = 32
     LEASE = 64
+    FOLDED = 128
 
     @property
     def words(self) -> list[str]:

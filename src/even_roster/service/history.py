@@ -176,6 +176,10 @@ def _told(
         who = " and ".join(dict.fromkeys(_who(row) for row in rows))
         late = (moment - max(row.last for row in rows)) // 1000
         seen = f" It was last seen there {span_of(late * 1000)} before." if late > 0 else ""
+        if all(Source(row.sources) & Source.FOLDED for row in rows):
+            return [
+                f"{who} held it at some time around then: records that old are folded, with gaps that are not kept."
+            ]
         return [f"{both} held it: {who}." if both else f"{who} held it.{seen}"]
     if rows:
         return [f"It held {', '.join(str(IPv4Address(row.address)) for row in rows)}."]
@@ -196,10 +200,9 @@ def _who(row: Row[Any]) -> str:
 
 
 def span(context: Context, connection: Connection, text: str) -> HistorySpan:
-    """How far the records of an address or subnet reach back, and when how many stays began."""
+    """How far the records of a subject reach back, and when how many stays began."""
     asked = understand(context, connection, text)
-    if asked.macs:
-        raise Refusal(422, "bad_subject", "name an address or a subnet", "subject")
     until = now_ms()
-    began, begun = history_queries.span(connection, asked.first, asked.last, BUCKETS, until)
+    where = history_queries.of_any(asked.macs) if asked.macs else history_queries.of_span(asked.first, asked.last)
+    began, begun = history_queries.span(connection, where, BUCKETS, until)
     return HistorySpan(subject=asked.text, first=views.maybe_time(began), last=views.time_of(until), begun=begun)

@@ -176,6 +176,17 @@ class Listening:
 
         return give
 
+    def plugged_into(self, name: str) -> str | None:
+        """The switch port at the other end of an adapter's cable, as it announced itself last (IEEE 802.1AB)."""
+        heard = self.heard.get(name)
+        if heard is None or not heard.neighbours:
+            return None
+        latest, at = max(heard.neighbours.values(), key=lambda one: one[1])
+        if now_ms() - at > latest.lifetime * 1000:
+            return None
+        text = f" ({latest.port_text})" if latest.port_text else ""
+        return f"{latest.name or latest.chassis}, port {latest.port}{text}"
+
     def listening(self) -> list[str]:
         """The adapters that are listened on now."""
         return sorted(name for name, thread in self._threads.items() if thread.is_alive())

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 import psutil
 
 from .. import __version__
-from ..store import device_queries, scan_records
+from ..store import device_queries, finding_records, scan_records
 from .context import Context, now_ms
 from .scan_manager import ScanManager
 
@@ -18,6 +18,7 @@ def render(context: Context, scans: ScanManager) -> str:
     with context.database.read() as connection:
         totals = device_queries.totals(connection)
         states = scan_records.count_by_state(connection)
+        found = finding_records.counts(connection)
     memory = psutil.Process(os.getpid()).memory_info().rss
     lines: list[str] = []
     lines += _family("roster_build", "info", "The version that runs", [({"version": __version__}, 1)], "_info")
@@ -30,6 +31,9 @@ def render(context: Context, scans: ScanManager) -> str:
     lines += _family("roster_stays", "gauge", "Recorded stays", [({}, totals["stays"])])
     lines += _family("roster_scans", "gauge", "Scans by state", [({"state": s}, n) for s, n in sorted(states.items())])
     lines += _family("roster_scans_running", "gauge", "Scans that run now", [({}, len(scans.running))])
+    lines += _family(
+        "roster_findings", "gauge", "Findings by severity", [({"severity": s}, n) for s, n in found.items()]
+    )
     lines += _family("roster_event_listeners", "gauge", "Clients that listen for events", [({}, context.hub.listeners)])
     lines += _family("roster_memory_bytes", "gauge", "Resident memory", [({}, memory)])
     return "\n".join([*lines, "# EOF", ""])

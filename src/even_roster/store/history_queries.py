@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Row, and_, delete, func, or_, select, update
 
+from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
@@ -90,10 +91,19 @@ def in_subnet(
     return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
 
 
-def span(connection: Connection, first: int, last: int, buckets: int, until: int) -> tuple[int, list[int]]:
-    """When anybody was seen first within a span of addresses (0: never), and how many stays began in each of `buckets`
-    equal parts of the time from then on."""
-    where = stays.c.address.between(first, last)
+def of_span(first: int, last: int) -> ColumnElement[bool]:
+    """Stays within a span of addresses."""
+    return stays.c.address.between(first, last)
+
+
+def of_any(macs: Sequence[int]) -> ColumnElement[bool]:
+    """Stays of some MACs."""
+    return in_list(stays.c.mac, macs)
+
+
+def span(connection: Connection, where: ColumnElement[bool], buckets: int, until: int) -> tuple[int, list[int]]:
+    """When anybody was seen first among some stays (0: never), and how many of them began in each of `buckets` equal parts
+    of the time from then on."""
     began = connection.execute(select(func.min(stays.c.first)).where(where)).scalar() or 0
     if not began or until <= began:
         return began, [0] * buckets
@@ -156,7 +166,14 @@ def compact(connection: Connection, before: int) -> tuple[int, int]:
     for row in kept:
         first = connection.execute(select(stays).where(stays.c.id == row.keep)).one()
         connection.execute(
-            update(stays).where(stays.c.id == row.keep).values(first=row.first, last=row.last, sightings=row.sightings)
+            update(stays)
+            .where(stays.c.id == row.keep)
+            .values(
+                first=row.first,
+                last=row.last,
+                sightings=row.sightings,
+                sources=stays.c.sources.op("|")(int(Source.FOLDED)),
+            )
         )
         same = stays.c.mac.is_(None) if first.mac is None else stays.c.mac == first.mac
         others = and_(

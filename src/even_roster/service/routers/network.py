@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from ipaddress import IPv4Network
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 
 from ...api.network import (
     AdapterHere,
@@ -28,13 +28,14 @@ from .. import ruler as rulers
 from .. import views
 from ..context import Context
 from ..deps import ContextDep, Who, editing
+from ..listening import Listening
 from ..problems import Refusal
 
 router = APIRouter(prefix="/api", tags=["network"])
 
 
 @router.get("/here")
-def here(context: ContextDep, who: Who, adapter: str | None = None) -> Here:
+def here(request: Request, context: ContextDep, who: Who, adapter: str | None = None) -> Here:
     """This machine's adapters, which one a scan would use and why, and the ranges remembered for where it stands."""
     adapters = context.machine.adapters()
     with context.database.read() as connection:
@@ -45,7 +46,7 @@ def here(context: ContextDep, who: Who, adapter: str | None = None) -> Here:
     own = {str(network) for network in chosen.networks} if chosen else set()
     return Here(
         hostname=context.machine.hostname, simulated=context.machine.simulated,
-        adapters=[_adapter(context, one, known, one is chosen) for one in adapters],
+        adapters=[_adapter(context, one, known, one is chosen, request.app.state.listening) for one in adapters],
         chosen=chosen.name if chosen else None, reason=reason, door=door, limits=limits,
         ranges=[_range(row) for row in ranges if row.subnet in own],
         home=str(context.settings.home), scanned=bool(known), devices=totals["devices"], unknown=totals["unknown"],
@@ -65,7 +66,9 @@ def _chosen(
     return choice.adapter, choice.reason, segment.kind, list(segment.abilities().limits)
 
 
-def _adapter(context: Context, adapter: Adapter, known: set[str], chosen: bool) -> AdapterHere:
+def _adapter(
+    context: Context, adapter: Adapter, known: set[str], chosen: bool, listening: Listening
+) -> AdapterHere:  # fmt: skip
     addresses = []
     for interface in adapter.addresses:
         sums = subnet_sums(interface.network)
@@ -81,7 +84,7 @@ def _adapter(context: Context, adapter: Adapter, known: set[str], chosen: bool) 
         name=adapter.name, mac=views.mac_view(adapter.mac.value, context.vendors) if adapter.mac else None,
         medium=adapter.medium, up=adapter.up, mtu=adapter.mtu, addresses=addresses,
         gateway=str(adapter.gateway) if adapter.gateway else None, dns=[str(server) for server in adapter.dns],
-        chosen=chosen,
+        chosen=chosen, plugged_into=listening.plugged_into(adapter.name),
     )  # fmt: skip
 
 

@@ -1,0 +1,126 @@
+"""The console's findings, past, watch page and questions, in headless Chromium, on a demo that watches by itself."""
+
+from __future__ import annotations
+
+import unittest
+from datetime import UTC, datetime, timedelta
+from urllib.parse import quote
+
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select
+
+from tests.support.browser import browser, needs_browser
+from tests.support.service import demo
+from tests.test_console import ConsoleCase
+
+
+@needs_browser
+class Attention(ConsoleCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo(watch=True))
+        cls.roster = cls.enterClassContext(cls.service.client())
+        cls.driver = cls.enterClassContext(browser())
+        cls.driver.get(cls.service.sign_in)
+
+    def finding(self, kind: str) -> int:
+        return self.until(
+            lambda _: next((f.id for f in self.roster.findings("all").findings if f.kind == kind), None) or False, 60
+        )
+
+    def test_1_what_needs_attention_arrives_by_itself_in_order(self) -> None:
+        self.sees("Two devices answer for one address", 60)
+        self.sees("A DHCP server that nobody planned", 60)
+        self.sees("need attention")
+        words = [e.text for e in self.driver.find_elements(By.CSS_SELECTOR, "article span.w-24")]
+        order = ["urgent", "wrong", "to decide"]
+        self.assertEqual(words, sorted(words, key=order.index))
+        badge = self.driver.find_element(By.XPATH, "//nav//span[contains(@title, 'urgent or wrong')]").text
+        self.assertEqual(int(badge), sum(1 for f in self.roster.findings().findings if f.severity != "notice"))
+
+    def test_2_a_finding_is_opened_accepted_and_told_again(self) -> None:
+        rogue = self.finding("unexpected-dhcp-server")
+        self.open(f"/?open=finding:{rogue}")
+        self.sees("Whoever takes its offer gets its gateway and DNS servers")
+        self.until(lambda d: d.find_element(By.XPATH, "//aside//button[contains(., 'Accept it')]")).click()
+        self.write(self.field("Why it is all right"), "the wing's own router")
+        self.button("Accept").click()
+        self.sees("Accept it no longer")
+        self.assertEqual(self.roster.finding(rogue).finding.state, "accepted")
+        self.until(
+            lambda _: "A DHCP server that nobody planned" not in self.driver.find_element(By.TAG_NAME, "main").text
+        )
+        self.until(lambda d: d.find_element(By.XPATH, "//button[starts-with(normalize-space(), 'Accepted')]")).click()
+        self.sees("the wing's own router")
+        self.button("Accept it no longer").click()
+        self.until(lambda _: self.roster.finding(rogue).finding.state == "open")
+
+    def test_3_a_remedy_is_one_press_and_says_what_speaks_against_it(self) -> None:
+        attic = self.finding("assignment-not-in-effect")
+        self.open(f"/?open=finding:{attic}")
+        self.until(
+            lambda d: d.find_element(By.XPATH, "//aside//button[contains(., 'Plan it at 10.44.10.131')]")
+        ).click()
+        self.until(lambda d: d.find_element(By.XPATH, "//aside//button[normalize-space()='Save it anyway']")).click()
+        self.until(lambda _: self.roster.finding(attic).finding.state == "closed")
+        self.sees("closed")
+
+    def test_4_any_past_moment_on_ruler_and_sheet(self) -> None:
+        self.until(lambda _: self.roster.history("10.44.20.41").stays, 60)
+        self.open("/subnets/10.44.20.0/24?open=address:10.44.20.41")
+        self.button("Look back").click()
+        self.sees("Back to now")
+        self.until(lambda d: "at=" in d.current_url)
+        self.sees("in use on")
+        before = quote((datetime.now(UTC) - timedelta(days=2)).isoformat())
+        self.open(f"/subnets/10.44.20.0/24?open=address:10.44.20.41&at={before}")
+        self.sees("0 addresses in use on")
+        self.sees("Nobody was seen holding it then.")
+        self.button("Back to now").click()
+        self.until(lambda d: "at=" not in d.current_url)
+        self.sees("ever seen of 254 usable")
+
+    def test_5_the_watch_page_listens_live_and_is_set(self) -> None:
+        self.open("/watch")
+        self.sees("listening")
+        self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[role=log] tr"), 60)
+        self.sees("Plugged into switch-office-1, port 17", 60)
+        row = self.until(lambda d: d.find_element(By.XPATH, "//tr[td[normalize-space()='Stage']]"))
+        row.find_element(By.TAG_NAME, "button").click()
+        self.write(self.field("full scan, minutes"), "45")
+        self.write(self.field("quiet hours"), "late")
+        self.button("Save").click()
+        self.sees("are no quiet hours")
+        self.write(self.field("quiet hours"), "23:00-05:00")
+        self.button("Save").click()
+        self.sees("every 45 min")
+        self.button("Add a route").click()
+        Select(self.field("kind")).select_by_visible_text("syslog")
+        self.write(self.field("name"), "log")
+        self.write(self.field("HOST:PORT"), "127.0.0.1:9")
+        self.button("Add").click()
+        self.sees("127.0.0.1:9")
+        self.button("Test").click()
+        self.sees("syslog over UDP gives no answer")
+
+    def test_6_who_hands_out_addresses_and_why_one_is_silent(self) -> None:
+        self.open("/dhcp")
+        self.button("Ask who answers").click()
+        self.sees("2 servers in Office; nobody planned 10.44.10.225.")
+        self.sees("It hands out the gateway 10.44.10.225 where the plan has 10.44.10.1.")
+        self.open("/?open=address:10.44.10.44")
+        self.button("Check now").click()
+        self.sees("It was never seen in use: most likely no device has this address.")
+        self.sees("What only a person can check")
+
+    def test_7_a_device_without_an_address_is_given_one(self) -> None:
+        self.open("/addresses?assign=02:c0:10:00:02:0f&role=control")
+        Select(self.field("in")).select_by_visible_text("Stage")
+        self.write(self.field("name"), "light-node-new")
+        self.button("Give it a free one").click()
+        self.sees("It is planned at")
+        self.assertEqual(self.roster.assignment_page(q="light-node-new").assignments[0].role, "control")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,7 +1,8 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
-All of them run in three parts: first, alone, those that measure what goes over a link; then two halves side by side.
-Only one half uses network namespaces: the kernel's neighbour table is shared between them.
+All of them run in two parts: first, alone, those that measure what goes over a link; then three groups side by side. Only one
+of those uses network namespaces: the kernel's neighbour table is shared between them. Another holds the tests that
+mostly wait: for a browser, or for a service that watches by itself.
 """
 
 from __future__ import annotations
@@ -10,17 +11,20 @@ import re
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from collections.abc import Sequence
 from pathlib import Path
 
 HERE = Path(__file__).parent
 ALONE = {"test_real_network", "test_scan_engine"}
+WAITING = {"test_console", "test_console_truth", "test_truth_service"}
 WITHOUT_NAMESPACES = {
-    "test_console", "test_console_truth", "test_cli", "test_cli_output", "test_core_decisions", "test_core_values", "test_names_and_sockets",
-    "test_findings_core", "test_hard_times", "test_listening", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_project", "test_scan_orders", "test_standin", "test_simulated_days",
-    "test_store", "test_truth_service", "test_wire",
+    "test_cli", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_hard_times",
+    "test_listening", "test_names_and_sockets", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_project",
+    "test_scan_orders", "test_simulated_days", "test_standin", "test_store", "test_wire",
 }  # fmt: skip
+SLOWEST = 12
 _CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
 
@@ -30,10 +34,11 @@ def main() -> int:
         return _run([f"tests.{name}" for name in sys.argv[1:]])
     there = sorted(path.stem for path in HERE.glob("test_*.py"))
     first = [name for name in there if name in ALONE]
+    waiting = [name for name in there if name in WAITING]
     without = [name for name in there if name in WITHOUT_NAMESPACES]
-    others = [name for name in there if name not in ALONE | WITHOUT_NAMESPACES]
+    others = [name for name in there if name not in ALONE | WAITING | WITHOUT_NAMESPACES]
     counts = [0, 0, 0]
-    for part in ([first], [without, others]):
+    for part in ([first], [without, waiting, others]):
         for told in _side_by_side(part):
             closing = _CLOSING.findall(told)
             if not closing:
@@ -62,9 +67,28 @@ def _side_by_side(parts: Sequence[Sequence[str]]) -> list[str]:
         return told
 
 
+class _Timed(unittest.TextTestResult):
+    """Notes how long each test took."""
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        """See TestResult.startTest."""
+        self._began = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        """See TestResult.stopTest."""
+        super().stopTest(test)
+        TOOK.append((time.monotonic() - self._began, test.id()))
+
+
+TOOK: list[tuple[float, str]] = []
+
+
 def _run(names: list[str]) -> int:
     suite = unittest.TestLoader().loadTestsFromNames(names)
-    result = unittest.TextTestRunner(verbosity=2).run(suite)
+    result = unittest.TextTestRunner(verbosity=2, resultclass=_Timed).run(suite)
+    for seconds, name in sorted(TOOK, reverse=True)[:SLOWEST]:
+        print(f"{seconds:6.1f} s {name}")
     for test, reason in result.skipped:
         print(f"skipped: {test}: {reason}")
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from even_roster.client import Roster
 
+from . import quick_cli
 from .lab import Namespace, environment
 
 START_SECONDS = 30
@@ -37,6 +38,8 @@ class Service:
 
     def roster(self, *arguments: str) -> subprocess.CompletedProcess[str]:
         """A command of the command line, as a process, where the service runs."""
+        if not self._wrap:
+            return quick_cli.roster(["--home", str(self.home), *arguments], 180)
         command = [*self._wrap, sys.executable, "-m", "even_roster.cli.main", "--home", str(self.home), *arguments]
         return subprocess.run(command, capture_output=True, text=True, env=environment(), check=False, timeout=180)
 

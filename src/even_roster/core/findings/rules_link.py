@@ -6,9 +6,9 @@ from ..plan.model import BandKind, Subnet, dotted
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .offers import compare, mask_of
 from .rules_addresses import accept, at, called, who
-from .world import PRESENT, World
+from .servers import HEARD_FOR, SILENT_ASKS
+from .world import World
 
-SILENT_ASKS = 2
 _EVERYONES = {"localhost", "unknown", "default", "android", "host", "iphone", "ipad"}
 
 
@@ -19,7 +19,7 @@ def _title(subnet: Subnet | None) -> str:
 def _heard_now(world: World, key: int) -> bool:
     subnet, server = world.server_of(key)
     heard = world.servers.get(subnet, {}).get(server)
-    return heard is not None and heard.missed < SILENT_ASKS and world.now - heard.last <= 2 * PRESENT
+    return heard is not None and heard.missed < SILENT_ASKS and world.now - heard.last <= HEARD_FOR
 
 
 def unexpected_server(world: World, key: int) -> Found | None:

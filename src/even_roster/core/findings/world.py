@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections import defaultdict, deque
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from ipaddress import IPv4Network
 
 from ..plan.following import Lease
@@ -16,9 +16,9 @@ from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subne
 from ..span import SpanSet
 from ..stays import Source
 from ..text import host_key
-from .facts import Held, KnownDevice, Limits, Link, PlannedServer, PoolSeen, ServerHeard
+from .facts import Held, KnownDevice, Limits, Link, PoolSeen
 from .model import DAY, HOUR, MINUTE, SECOND, About
-from .offers import Offer, compare
+from .servers import ServersHeard
 
 KEPT = 90 * DAY
 PRESENT = DAY
@@ -30,7 +30,7 @@ LOOKS_KEPT = 64
 VIRTUAL_ROUTER = 0x00005E000100  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
 
 
-class World:
+class World(ServersHeard):
     """See the head of this file. `vendor_of` gives a MAC's vendor or an empty text, `randomised` whether a MAC is most
     likely made up by its device."""
 
@@ -38,6 +38,7 @@ class World:
         self, plan: Plan, site: int, randomised: Callable[[int], bool], limits: Limits | None = None,
         vendor_of: Callable[[int], str] = lambda mac: "",
     ) -> None:  # fmt: skip
+        super().__init__()
         self.plan, self.site, self.randomised, self.vendor_of = plan, site, randomised, vendor_of
         self.limits = limits or Limits()
         self.now = 0
@@ -63,16 +64,12 @@ class World:
         self.heard_on: dict[int, str] = {}
         self.own_macs: set[int] = set()
         self.own_addresses: set[int] = set()
-        self.servers: dict[int, dict[int, ServerHeard]] = {}
-        self.planned_servers: dict[int, PlannedServer] = {}
-        self.asks: dict[int, tuple[int, int]] = {}
         self.pools: dict[int, PoolSeen] = {}
         self.strangers: dict[int, str] = {}
         self.storms: dict[str, tuple[int, int]] = {}
         self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
         self.suspects: set[int] = set()
-        self._servers_by_key: dict[int, tuple[int, int]] = {}
         self._link_keys: dict[str, int] = {}
         self._name_keys: dict[str, int] = {}
         self._gateways: set[int] | None = None
@@ -242,45 +239,7 @@ class World:
         self.broadcasts.setdefault(mac, {})[target] = at
         self.dirty[About.MAC].add(mac)
 
-    def server_heard(self, subnet: int, offer: Offer, at: int) -> None:
-        """An offer or acknowledgement was heard on a planned subnet's link."""
-        self.now = max(self.now, at)
-        heard = self.servers.setdefault(subnet, {})
-        old = heard.get(offer.server)
-        heard[offer.server] = ServerHeard(offer, old.first if old else at, at)
-        self.dirty[About.SERVER].add(self.server_key(subnet, offer.server))
-        self.dirty[About.SUBNET].add(subnet)
-        self.dirty[About.ADDRESS].add(offer.server)
-        self.touch_mac(offer.mac)
-
-    def asked(self, subnet: int, offers: Iterable[Offer], at: int) -> None:
-        """A DISCOVER was sent on a planned subnet's link; these were all the offers."""
-        self.now = max(self.now, at)
-        there = set()
-        for offer in offers:
-            there.add(offer.server)
-            self.server_heard(subnet, offer, at)
-        for server, heard in self.servers.get(subnet, {}).items():
-            if server not in there:
-                heard.missed += 1
-                self.dirty[About.SERVER].add(self.server_key(subnet, server))
-                self.dirty[About.ADDRESS].add(server)
-                self.touch_mac(heard.offer.mac)
-        silent = 0 if there else self.asks.get(subnet, (0, 0))[1] + 1
-        self.asks[subnet] = (at, silent)
-        self.dirty[About.SUBNET].add(subnet)
-
     # What is asked
-
-    def server_key(self, subnet: int, server: int) -> int:
-        """A key for (subnet, server address)."""
-        key = subnet << 32 | server
-        self._servers_by_key[key] = (subnet, server)
-        return key
-
-    def server_of(self, key: int) -> tuple[int, int]:
-        """The subnet and server address behind a key."""
-        return self._servers_by_key.get(key, (key >> 32, key & 0xFFFFFFFF))
 
     def name_key(self, name: str) -> int:
         """A number for a name, so that all keys are numbers."""
@@ -444,49 +403,6 @@ class World:
             if held.sources & (Source.ARP | Source.OVERHEARD | Source.NEIGHBOUR) and self.is_present(a, held)
         ]  # fmt: skip
         return sorted(found) if len(found) >= PROXY_FROM else []
-
-    def expected(self, subnet: int, server: int) -> bool:
-        """True when a DHCP server is one that the plan has for the subnet."""
-        return any(server in one.addresses for one in self.servers_for(subnet))
-
-    def servers_for(self, subnet: int) -> list[PlannedServer]:
-        """The planned servers of a subnet's pools."""
-        wanted = {b.server for b in self.plan.bands_of(subnet) if b.kind is BandKind.POOL and b.server is not None}
-        return [self.planned_servers[one] for one in sorted(wanted) if one in self.planned_servers]
-
-    def unexpected(self, subnet: int, server: int) -> list[str] | None:
-        """Where a server that nobody planned disagrees with the plan; None when it is planned, or may well be: it
-        offers as planned, and the planned server's address is not known."""
-        heard = self.servers.get(subnet, {}).get(server)
-        if heard is None or heard.missed >= 2 or self.now - heard.last > 2 * PRESENT or self.expected(subnet, server):
-            return None
-        against = compare(heard.offer, self.plan, self.site, self.plan.subnets.get(subnet))
-        if not against and any(not one.addresses for one in self.servers_for(subnet)):
-            return None
-        return against
-
-    def is_rogue(self, mac: int) -> bool:
-        """True for the MAC of a DHCP server that nobody planned."""
-        return any(
-            heard.offer.mac == mac and self.unexpected(subnet, server) is not None
-            for subnet, found in self.servers.items()
-            for server, heard in found.items()
-        )
-
-    def learn_servers(self, subnet: int) -> Iterator[tuple[int, int]]:
-        """Planned servers whose address is not known yet, each with the one heard server that offers as planned."""
-        unknown = [one for one in self.servers_for(subnet) if not one.addresses]
-        if len(unknown) != 1:
-            return
-        planned = self.plan.subnets.get(subnet)
-        known = {a for one in self.planned_servers.values() for a in one.addresses}
-        fitting = [
-            heard for server, heard in self.servers.get(subnet, {}).items()
-            if server not in known and heard.offer.address and not compare(heard.offer, self.plan, self.site, planned)
-        ]  # fmt: skip
-        if fitting:
-            first = min(fitting, key=lambda heard: heard.first)
-            yield unknown[0].id, first.offer.server
 
     def link_for(self, address: int) -> Link | None:
         """The own link whose subnet an address lies in."""

@@ -1,8 +1,8 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
-All of them run in two parts: first, alone, those that measure what goes over a link; then three groups side by side. Only one
-of those uses network namespaces: the kernel's neighbour table is shared between them. Another holds the tests that
-mostly wait: for a browser, or for a service that watches by itself.
+All of them run in two parts: first, alone, those that measure what goes over a link or fill the kernel's neighbour table,
+which all namespaces share; then four groups side by side, of which two mostly wait: for a browser, for a service that
+watches by itself, for real servers in namespaces.
 """
 
 from __future__ import annotations
@@ -19,8 +19,9 @@ from pathlib import Path
 HERE = Path(__file__).parent
 ALONE = {"test_real_network", "test_scan_engine"}
 WAITING = {"test_console", "test_console_truth", "test_truth_service"}
-WITHOUT_NAMESPACES = {
-    "test_cli", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_hard_times",
+ON_LINKS = {"test_dhcp_servers", "test_machine", "test_truth_on_the_wire"}
+WITHOUT_SERVICES = {
+    "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_hard_times",
     "test_listening", "test_names_and_sockets", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_project",
     "test_scan_orders", "test_simulated_days", "test_standin", "test_store", "test_wire",
 }  # fmt: skip
@@ -35,10 +36,11 @@ def main() -> int:
     there = sorted(path.stem for path in HERE.glob("test_*.py"))
     first = [name for name in there if name in ALONE]
     waiting = [name for name in there if name in WAITING]
-    without = [name for name in there if name in WITHOUT_NAMESPACES]
-    others = [name for name in there if name not in ALONE | WAITING | WITHOUT_NAMESPACES]
+    links = [name for name in there if name in ON_LINKS]
+    without = [name for name in there if name in WITHOUT_SERVICES]
+    others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WITHOUT_SERVICES]
     counts = [0, 0, 0]
-    for part in ([first], [without, waiting, others]):
+    for part in ([first], [without, waiting, links, others]):
         for told in _side_by_side(part):
             closing = _CLOSING.findall(told)
             if not closing:
@@ -86,7 +88,7 @@ TOOK: list[tuple[float, str]] = []
 
 def _run(names: list[str]) -> int:
     suite = unittest.TestLoader().loadTestsFromNames(names)
-    result = unittest.TextTestRunner(verbosity=2, resultclass=_Timed).run(suite)
+    result = unittest.TextTestRunner(verbosity=2, resultclass=_Timed).run(suite)  # type: ignore[arg-type]
     for seconds, name in sorted(TOOK, reverse=True)[:SLOWEST]:
         print(f"{seconds:6.1f} s {name}")
     for test, reason in result.skipped:

@@ -91,7 +91,7 @@ class Healthy(unittest.TestCase):
                 lambda turns: opened.extend(f"{one.turn} {one.finding.kind} {one.finding.evidence}" for _, one in turns)
             )
             for _ in range(30):
-                site.hours(24, ["10.97.0.0/22"], scan_every=24, step=8)
+                site.hours(24, ["10.97.0.0/22"], scan_every=24, step=12)
                 self.assertEqual(opened, [])
             intruder = Host("intruder", Mac(0x02C010000001), (IPv4Address("10.97.0.21"),), 1)
             site.site.plug(intruder)

@@ -112,7 +112,9 @@ def _until_found(service: Service) -> None:
     wanted = {"duplicate-address", "unexpected-dhcp-server", "assignment-not-in-effect", "foreign-address"}
     with service.client() as roster:
         for _ in range(300):
-            if wanted <= {one.kind for one in roster.findings().findings}:
+            busy = any(scan.state == "running" for scan in roster.scans().scans)
+            known = roster.explain("10.44.10.30").devices and roster.explain("10.44.64.1").stays
+            if wanted <= {one.kind for one in roster.findings().findings} and known and not busy:
                 return
             time.sleep(0.2)
 

@@ -91,21 +91,21 @@ class Days:
         self.listening._store()
 
     def hours(self, hours: int, subnets: list[str], *, scan_every: int, step: int = 1) -> None:
-        """So many hours, looked at every `step`: leases, listening for a minute, a DHCP question; a full scan every
+        """So many hours, looked at every `step`: leases, listening for a moment, a DHCP question; a full scan every
         so many hours."""
         for hour in range(0, hours, step):
             self.leases()
-            self.listen(60)
+            self.listen(40)
             self.settle()
-            self.sleep(step * 3600 - 60 - 600)
+            self.sleep(step * 3600 - 40 - 600)
             self.leases()
-            self.listen(60)
+            self.listen(40)
             self.settle()
             self.ask()
             if hour % scan_every == 0:
                 self.scan(*subnets)
             self.settle(everything=True)
-            self.sleep(540)
+            self.sleep(560)
 
     def standing(self, state: str = "open") -> list[tuple[str, str]]:
         """The kinds of findings in a state, each with its first subject."""

@@ -37,7 +37,7 @@ from .scan_manager import ScanManager, describe_segment
 _log = logging.getLogger(__name__)
 SETTLE_SECONDS = 0.5
 LOOK_SECONDS = 2.0
-RECHECK_SECONDS = 15.0
+RECHECK_SECONDS = 6.0
 PLACE_SECONDS = 60.0
 TIDY_SECONDS = 6 * 3600.0
 FAMILIAR = 12

@@ -22,7 +22,7 @@ from .hosts import Host, Timed
 
 ROUTER_DELAY = 0.0006
 CHATTER_EVERY = 0.6
-TALK_EVERY = 45
+TALK_EVERY = 30
 
 
 @dataclass(frozen=True, slots=True)

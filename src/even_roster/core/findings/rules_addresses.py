@@ -328,7 +328,7 @@ RULES = (
     Rule(
         "gateway-changed", "Another device claims the gateway's address", About.ADDRESS,
         "Whoever holds the gateway's address receives everything that leaves the subnet", gateway_changed,
-        lingers=20 * SECOND,
+        lingers=10 * SECOND,
     ),
     Rule(
         "static-in-pool", "A typed-in address lies inside a pool", About.ADDRESS,

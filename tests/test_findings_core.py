@@ -393,6 +393,8 @@ class WhySilent(unittest.TestCase):
         self.assertFalse(silent.answers)
         self.assertIn("Are the settings of its card really in it, saved and applied?", silent.by_hand)
         self.assertEqual(silent.checks[0].what, "adapter")
+        moved = reason(self.facts(moved_to=((ip("10.44.10.99"), NOW - 1),)))
+        self.assertEqual(len(moved.by_hand), 1, "what is known need not be looked at")
 
 
 if __name__ == "__main__":

@@ -21,8 +21,8 @@ FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
 TERMINALS = {
     "cli-scan": "roster scan 10.44.10.0/26; roster scan 10.44.20.40-43",
-    "cli-findings": "roster findings --brief; echo; roster why 10.44.10.9; echo; roster at now 10.44.20.41; echo; "
-    "roster dhcp ask --adapter office0 --wait 1",
+    "cli-findings": "roster findings --brief; echo; roster findings --kind unexpected-dhcp-server; echo; "
+    "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
     "cli-devices": "roster devices --in 10.44.10.0/28; roster device show 10.44.10.30",
     "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendors show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
@@ -68,7 +68,7 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-attention", 1.8)
         driver.get(f"{service.url}/watch")
         shot("console-watch", 3.0)
-        past = (datetime.now(UTC) - timedelta(seconds=20)).isoformat()
+        past = (datetime.now(UTC) - timedelta(seconds=3)).isoformat()
         driver.get(f"{service.url}/subnets/10.44.20.0/24?open=address:10.44.20.41&at={quote(past)}")
         shot("console-past", 1.8)
         device = next(iter(service.client().devices(q="Box office printer")))
@@ -82,6 +82,7 @@ def console(service: Service, wanted: set[str]) -> None:
         time.sleep(1.2)
         _draw(driver, "10.44.10.0", 201, 246)
         shot("console-band", 1.0)
+        service.roster("reserve", "02:c0:9f:ae:00:79", "10.44.10.183", "--name", "portable-guest", "--role", "portable")
         driver.get(f"{service.url}/dhcp")
         time.sleep(0.8)
         driver.find_element(By.XPATH, "//button[contains(., 'Compare')]").click()

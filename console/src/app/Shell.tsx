@@ -43,7 +43,7 @@ export function Shell({ children }: { children: ReactNode }) {
         <NavLink to="/" className="flex items-center gap-2 font-semibold">
           <img src="/mark.svg" alt="" className="size-6" /> Even Roster
         </NavLink>
-        <nav className="flex gap-1" aria-label="Places">
+        <nav className="flex max-w-full gap-1 overflow-x-auto" aria-label="Places">
           {PLACES.map(([to, name]) => (
             <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) =>
               `border-b-2 px-2 py-1 ${isActive ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}>

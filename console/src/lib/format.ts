@@ -30,6 +30,9 @@ export function duration(seconds: number | null | undefined): string {
   return `${hours} h ${Math.round((seconds % HOUR) / MINUTE)} min`;
 }
 
+/** A text as the beginning of a sentence: its first letter large. */
+export const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
 const grouped = new Intl.NumberFormat("en-GB");
 export const count = (value: number) => grouped.format(value);
 export const plural = (value: number, one: string, many = `${one}s`) => `${count(value)} ${value === 1 ? one : many}`;

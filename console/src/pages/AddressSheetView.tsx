@@ -23,9 +23,10 @@ export default function AddressSheetView({ address }: { address: string }) {
     <>
       <h2 className="font-mono text-xl font-semibold">{told.data.subject}</h2>
       {at ? <AtMoment subject={told.data.subject} at={at} /> : null}
+      {at ? <p className="mt-3 text-sm text-soft">And now:</p> : null}
       <FindingsAbout subject={told.data.subject} />
       <div className="mt-2 flex flex-col gap-1">{sentences.map((sentence) => <p key={sentence}>{sentence}</p>)}</div>
-      {told.data.kind === "address" ? <div className="mt-1"><TimeSlider subject={told.data.subject} /></div> : null}
+      {told.data.kind === "address" ? <div className="mt-1"><TimeSlider subject={told.data.subject} beside /></div> : null}
       <PlanBlock key={address} address={address} one={told.data.assignment} mac={stays[0]?.mac ?? undefined} name={stays[0]?.device?.name ?? names[0]?.name} />
       {told.data.kind === "address" ? <WhySilent key={`why-${address}`} address={address} /> : null}
       {stays.length > 0 ? <Section title="Who held it"><StayList stays={stays} show="holder" /></Section> : null}

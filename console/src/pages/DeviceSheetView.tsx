@@ -32,7 +32,7 @@ export default function DeviceSheetView({ id }: { id: number }) {
   return (
     <>
       <h2 className="pr-8 text-xl font-semibold break-words">{title}</h2>
-      {adapters[0] ? <div className="mt-1"><TimeSlider subject={adapters[0].mac} /></div> : null}
+      {adapters[0] ? <div className="mt-1"><TimeSlider subject={adapters[0].mac} beside /></div> : null}
       {at && adapters[0] ? <AtMoment subject={adapters[0].mac} at={at} /> : null}
       {adapters.map((adapter) => <FindingsAbout key={adapter.mac} subject={adapter.mac} />)}
       <div className="mt-2 mb-4">

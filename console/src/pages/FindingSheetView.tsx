@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { api } from "../api/client";
 import type { FindingSheet } from "../api/types";
-import { ago, moment } from "../lib/format";
+import { ago, moment, sentence } from "../lib/format";
 import { Button, Field, Input, Notice, Section } from "../parts/basics";
 import { Steps, Subjects } from "../parts/FindingCard";
 import { Severity } from "../parts/Severity";
@@ -25,7 +25,7 @@ export default function FindingSheetView({ id }: { id: number }) {
       <div className="mt-3 text-sm"><Subjects subjects={finding.subjects} /></div>
       <Section title="Evidence">
         <ul>{finding.evidence.map((one) => (
-          <li key={one.said} className="flex gap-3 border-b border-rule py-1"><span className="min-w-0 flex-1">{one.said}.</span>{one.at ? <span className="shrink-0 text-sm text-soft" title={moment(one.at)}>{ago(one.at)}</span> : null}</li>
+          <li key={one.said} className="flex gap-3 border-b border-rule py-1"><span className="min-w-0 flex-1">{sentence(one.said)}.</span>{one.at ? <span className="shrink-0 text-sm text-soft" title={moment(one.at)}>{ago(one.at)}</span> : null}</li>
         ))}</ul>
       </Section>
       <Section title="What it means"><p>{finding.means}.</p></Section>

@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, Problem } from "../api/client";
 import type { FindingStep, FindingSubject, FindingView, StepDone } from "../api/types";
-import { ago, moment } from "../lib/format";
+import { ago, moment, sentence } from "../lib/format";
 import { useOpen } from "../lib/open";
 import { Button, Mono } from "./basics";
 import { Severity } from "./Severity";
@@ -40,11 +40,11 @@ export function Steps({ finding, onAccept }: { finding: FindingView; onAccept():
     <div>
       <div className="flex flex-wrap gap-2">
         {finding.steps.map((step) => step.action === "accept" ? (
-          finding.state === "open" ? <Button key={step.number} tone="quiet" onClick={onAccept}>{step.label.charAt(0).toUpperCase() + step.label.slice(1)}…</Button> : null
+          finding.state === "open" ? <Button key={step.number} tone="quiet" onClick={onAccept}>{sentence(step.label)}…</Button> : null
         ) : step.link ? (
-          <Link key={step.number} to={step.link} className="inline-flex items-center rounded border border-rule bg-leaf px-2.5 py-1 text-sm hover:border-ink">{step.label.charAt(0).toUpperCase() + step.label.slice(1)}</Link>
+          <Link key={step.number} to={step.link} className="inline-flex items-center rounded border border-rule bg-leaf px-2.5 py-1 text-sm hover:border-ink">{sentence(step.label)}</Link>
         ) : (
-          <Button key={step.number} disabled={doing.isPending} onClick={() => doing.mutate({ step })}>{step.label.charAt(0).toUpperCase() + step.label.slice(1)}</Button>
+          <Button key={step.number} disabled={doing.isPending} onClick={() => doing.mutate({ step })}>{sentence(step.label)}</Button>
         ))}
       </div>
       {doing.data ? <p role="status" className="mt-1 text-sm text-fine">Done: {doing.data.said}.</p> : null}
@@ -70,7 +70,7 @@ export function FindingCard({ finding, selected }: { finding: FindingView; selec
       </div>
       <div className="mt-1 text-sm sm:pl-27">
         <Subjects subjects={finding.subjects} />
-        <ul className="mt-1">{finding.evidence.slice(0, 4).map((one) => <li key={one.said}>{one.said}.</li>)}</ul>
+        <ul className="mt-1">{finding.evidence.slice(0, 4).map((one) => <li key={one.said}>{sentence(one.said)}.</li>)}</ul>
         {finding.evidence.length > 4 ? <p className="text-soft">and {finding.evidence.length - 4} more</p> : null}
         {finding.acceptance ? (
           <p className="mt-1 text-soft">Accepted by {finding.acceptance.who}{finding.acceptance.until ? ` until ${moment(finding.acceptance.until).slice(0, 10)}` : ""}: {finding.acceptance.reason}.</p>

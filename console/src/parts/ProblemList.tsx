@@ -1,5 +1,6 @@
 // Mistakes in the plan: how bad, a sentence with the culprit, and what to do.
 import type { ProblemView } from "../api/types";
+import { sentence } from "../lib/format";
 
 const LOOKS: Record<ProblemView["severity"], [string, string, string]> = {
   refused: ["text-alarm", "cannot be saved", "M2 2l8 8M10 2l-8 8"],
@@ -15,7 +16,7 @@ export function ProblemList({ problems }: { problems: ProblemView[] }) {
         return (
           <li key={problem.kind + problem.sentence} className="flex gap-2">
             <svg viewBox="0 0 12 12" className={`mt-1 size-3.5 shrink-0 ${colour}`} fill="none" stroke="currentColor" strokeWidth="1.4" aria-hidden><path d={path} /></svg>
-            <span><b className={`font-semibold ${colour}`}>{word}</b> {problem.sentence}. <span className="text-soft">{problem.remedy.charAt(0).toUpperCase() + problem.remedy.slice(1)}.</span></span>
+            <span><b className={`font-semibold ${colour}`}>{word}</b> {problem.sentence}. <span className="text-soft">{sentence(problem.remedy)}.</span></span>
           </li>
         );
       })}

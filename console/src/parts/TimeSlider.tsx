@@ -3,7 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { History } from "lucide-react";
 import { useCallback } from "react";
-import { useSearchParams } from "react-router";
+import { useLocation, useSearchParams } from "react-router";
 import { api } from "../api/client";
 import type { HistorySpan } from "../api/types";
 import { ago, moment } from "../lib/format";
@@ -24,10 +24,13 @@ export function useMoment(): [string | null, (at: string | null) => void] {
   return [at && !Number.isNaN(Date.parse(at)) ? at : null, set];
 }
 
-export function TimeSlider({ subject }: { subject: string }) {
+/** `beside` the page's own slider it only offers to begin: two of them would say the same. */
+export function TimeSlider({ subject, beside = false }: { subject: string; beside?: boolean }) {
   const [at, setAt] = useMoment();
+  const page = useLocation().pathname.startsWith("/subnets/");
   const span = useQuery({ queryKey: ["span", subject], queryFn: () => api.get<HistorySpan>("/api/history/span", { subject }), enabled: at !== null, staleTime: 60_000 });
   if (at === null) return <Button tone="quiet" onClick={() => setAt(new Date().toISOString())}><History className="size-4" aria-hidden /> Look back</Button>;
+  if (beside && page) return null;
   const first = span.data?.first ? Date.parse(span.data.first) : Date.parse(at) - 3_600_000;
   const last = span.data ? Date.parse(span.data.last) : Date.now();
   const long = Math.max(last - first, 1);

@@ -370,7 +370,7 @@ def _ask(options: argparse.Namespace) -> int:
             ]
         )  # fmt: skip
         for said in offer.differences:
-            out.say(f"  ! {said}", "yellow")
+            out.say(f"  ! {said}", "dark_orange3")
         if options.options:
             out.table(
                 ("code", "option", "value", "source"), ((str(o.code), o.name, o.value, o.source) for o in offer.options)

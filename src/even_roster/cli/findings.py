@@ -14,7 +14,7 @@ from ..core.moments import MomentError, parse
 from .common import add_json, bad_input, connect, missing
 from .output import Out, ago, clock
 
-STYLES = {"urgent": "bold red", "wrong": "yellow", "notice": ""}
+STYLES = {"urgent": "bold red", "wrong": "dark_orange3", "notice": ""}
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:

@@ -218,6 +218,8 @@ def _by_hand(facts: Facts, answers: bool) -> list[str]:
         return ["Is the cable plugged in at both ends, or the wireless network joined?"]
     if answers:
         return [] if facts.echo else ["Is the device's firewall meant to drop echo?"]
+    if facts.moved_to:
+        return ["Are the settings of its card really in it, saved and applied?"]
     found = []
     if facts.onlink:
         found += [

@@ -3,6 +3,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
 import type { AskAnswer, Here, OfferView } from "../../api/types";
+import { sentence } from "../../lib/format";
 import { Button, Facts, inputLook, Mono } from "../../parts/basics";
 
 export function AskPanel() {
@@ -20,7 +21,7 @@ export function AskPanel() {
         <span className="text-sm text-soft">One DISCOVER with a made-up MAC; no lease is taken.</span>
       </div>
       {ask.error ? <p role="alert" className="mt-1 text-sm text-alarm">{ask.error.message}.</p> : null}
-      {ask.data ? <p role="status" className={`mt-2 font-semibold ${ask.data.well ? "text-fine" : "text-alarm"}`}>{ask.data.verdict.charAt(0).toUpperCase() + ask.data.verdict.slice(1)}.</p> : null}
+      {ask.data ? <p role="status" className={`mt-2 font-semibold ${ask.data.well ? "text-fine" : "text-alarm"}`}>{sentence(ask.data.verdict)}.</p> : null}
       <div className="mt-2 grid gap-4 lg:grid-cols-2">{ask.data?.offers.map((offer) => <Offer key={offer.server + offer.address} offer={offer} />)}</div>
     </div>
   );
@@ -31,7 +32,7 @@ function Offer({ offer }: { offer: OfferView }) {
     <div className="rounded border border-rule bg-leaf p-3 text-sm">
       <p className="font-semibold"><Mono>{offer.server}</Mono> {offer.planned ? `${offer.server_name}, planned` : <span className="text-alarm">not in the plan</span>} <span className="font-normal text-soft">after {Math.round(offer.after_ms)} ms</span></p>
       <Facts rows={[["sender", <span key="m"><Mono>{offer.mac}</Mono> {offer.vendor}</span>], ["relay", offer.relay], ["offers", <Mono key="a">{offer.address}</Mono>], ["mask", <Mono key="k">{offer.mask}</Mono>], ["gateway", <Mono key="g">{offer.gateway}</Mono>], ["DNS", <Mono key="d">{offer.dns.join(", ")}</Mono>], ["domain", offer.domain], ["lease", offer.lease_seconds ? `${offer.lease_seconds} s` : null]]} />
-      {offer.differences.map((one) => <p key={one} className="mt-1 text-amber">{one.charAt(0).toUpperCase() + one.slice(1)}.</p>)}
+      {offer.differences.map((one) => <p key={one} className="mt-1 text-amber">{sentence(one)}.</p>)}
       <details className="mt-1"><summary className="cursor-pointer text-soft">all {offer.options.length} options</summary>
         <ul>{offer.options.map((one) => <li key={one.code}><span className="inline-block w-8 text-right text-soft">{one.code}</span> {one.name}: <Mono>{one.value}</Mono> <span className="text-soft">{one.source}</span></li>)}</ul>
       </details>

@@ -37,7 +37,7 @@ export function LinkBlock({ link }: { link: ListeningView }) {
         <p key={one.chassis + one.port} className="mt-1 text-sm">Plugged into <b className="font-semibold">{one.switch}</b>, port <b className="font-semibold">{one.port}</b>{one.port_text ? ` (${one.port_text})` : ""}{one.vlan ? `, VLAN ${one.vlan}` : ""}{one.address ? <>, at <Mono>{one.address}</Mono></> : null}.</p>
       ))}
       {link.listening ? (
-        <div className="mt-2 h-52 overflow-auto rounded border border-rule bg-leaf" role="log" aria-label={`What is heard on ${link.adapter}`} aria-live="off">
+        <div className="mt-2 h-40 overflow-auto rounded border border-rule bg-leaf" role="log" aria-label={`What is heard on ${link.adapter}`} aria-live="off">
           <table className="w-full text-left text-sm">
             <tbody>
               {lines.map((line, number) => (

@@ -8,6 +8,7 @@ import ssl
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -99,7 +100,10 @@ class Adapters(unittest.TestCase):
                 "--no-names",
                 stderr=subprocess.PIPE,
             )
-            run("sleep", "1.5")
+            for _ in range(20):
+                if '"running"' in running.roster("scans", "--json").stdout:
+                    break
+                time.sleep(0.2)
             self.inside.ip("link", "delete", "office0")
             told, _ = scanning.communicate(timeout=30)
             self.assertEqual(scanning.returncode, 1)

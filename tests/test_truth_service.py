@@ -8,7 +8,10 @@ import hashlib
 import hmac
 import json
 import re
+import signal
 import socket
+import subprocess
+import sys
 import threading
 import time
 import unittest
@@ -20,6 +23,7 @@ from typing import Any
 from even_roster.api.watching import KeepingEdit, RouteEdit, RouteNew, WatchEdit
 from even_roster.client import BadInput, NotFound, Roster
 from even_roster.service.secret_box import SecretBox, SecretError
+from tests.support.lab import environment
 from tests.support.service import Service, demo
 
 OFFICE = "10.44.10.0/24"
@@ -199,8 +203,19 @@ class Watched(unittest.TestCase):
         self.assertIn(
             "plugged into switch-office-1, port 17 (box office, left), VLAN 10", self.says("listen", "--once")
         )
-        sources = {source for stay in self.roster.history("10.44.10.12").stays for source in stay.sources}
-        self.assertIn("overheard", sources)
+        self.until(lambda: any("overheard" in stay.sources for stay in self.roster.history("10.44.10.12").stays), 60)
+
+    def test_listening_goes_on_live_until_it_is_stopped(self) -> None:
+        command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), "listen", "--json"]
+        live = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=environment())
+        assert live.stdout is not None and live.stderr is not None
+        heard = json.loads(live.stdout.readline())
+        self.assertIn(heard["adapter"], ("office0", "stage0"))
+        self.assertGreater(heard["frames"], 0)
+        self.assertEqual(set(heard["lines"][0]), {"protocol", "mac", "said"})
+        live.send_signal(signal.SIGINT)
+        _, said = live.communicate(timeout=10)
+        self.assertEqual((live.returncode, said), (130, "roster: stopped\n"))
 
     def test_watches_and_what_is_kept(self) -> None:
         stage = next(w for w in self.roster.watches() if w.name == "Stage")

@@ -37,6 +37,7 @@ from .scan_manager import ScanManager, describe_segment
 _log = logging.getLogger(__name__)
 SETTLE_SECONDS = 0.5
 LOOK_SECONDS = 2.0
+LINK_SECONDS = 4.0
 RECHECK_SECONDS = 6.0
 PLACE_SECONDS = 60.0
 TIDY_SECONDS = 6 * 3600.0
@@ -90,9 +91,12 @@ class Watcher:
     # Rules and directed rounds
 
     async def _settle_all(self) -> None:
+        looked = float("-inf")
         while True:
             try:
-                await asyncio.to_thread(self.know_links)
+                if (now := self._context.monotonic()) - looked >= LINK_SECONDS:
+                    looked = now
+                    await asyncio.to_thread(self.know_links)
                 await asyncio.to_thread(self._context.findings.settle)
             except Exception:
                 _log.exception("the rules could not be run")
@@ -198,9 +202,10 @@ class Watcher:
         watches = await asyncio.to_thread(self._watches)
         self.watched = {identity: one for identity, one in self.watched.items() if identity in watches}
         minute = _minute_of_day()
-        for identity, (network, watch, last) in watches.items():
+        for identity, (network, watch) in watches.items():
             watched = self.watched.get(identity)
             if watched is None:
+                last = await asyncio.to_thread(self._last_scan, network)
                 schedule = Schedule(now_ms(), last, eager=self._context.settings.eager, chance=self._random.random)
                 watched = self.watched[identity] = Watched(schedule)
             adapter = self._adapter(network)
@@ -218,14 +223,17 @@ class Watcher:
                 self._tasks.append(task)
                 task.add_done_callback(self._tasks.remove)
 
-    def _watches(self) -> dict[int, tuple[IPv4Network, Watch, int]]:
+    def _last_scan(self, network: IPv4Network) -> int:
+        with self._context.database.read() as connection:
+            return scan_records.last_full_scan(connection, network)
+
+    def _watches(self) -> dict[int, tuple[IPv4Network, Watch]]:
         context = self._context
         with context.plan.reading() as plan:
             subnets = [s for s in plan.subnets_of(context.plan.site_here) if not s.supernet]
         with context.database.read() as connection:
-            found = {s.id: (s.network, watch_records.watch_of(connection, s.id)) for s in subnets}
-            last = {s.id: scan_records.last_full_scan(connection, s.network) for s in subnets}
-        return {i: (network, watch, last[i]) for i, (network, watch) in found.items()}
+            set_by_hand = watch_records.all_watches(connection)
+        return {s.id: (s.network, set_by_hand.get(s.id, Watch(s.id))) for s in subnets}
 
     def _adapter(self, network: IPv4Network) -> Adapter | None:
         """The adapter on a subnet's link, else the one whose gateway leads there."""

@@ -34,7 +34,8 @@ from .plan_keeper import PlanKeeper
 _log = logging.getLogger(__name__)
 SELF_TOLD = {NameSource.DHCP, NameSource.MDNS, NameSource.NETBIOS, NameSource.LLMNR}
 SLICE = 2_000
-FULL_EVERY = 60_000
+FULL_EVERY = 600_000
+RECHECK_EVERY = 15_000
 MOST_UNSAVED = 20_000
 LEAST_REASON, MOST_REASON = 3, 500
 
@@ -51,6 +52,7 @@ class FindingsKeeper:
         self.trouble = ""
         self.turned: list[Callable[[Sequence[tuple[int, Taken]]], None]] = []
         self._full_at = 0
+        self._rechecked_at = 0
         with plan.reading() as values, database.read() as connection:
             self.world = World(values, plan.site_here, randomised, _limits(connection), vendor_of)
             self.engine = Engine(finding_records.load(connection), finding_records.exceptions(connection))
@@ -247,8 +249,11 @@ class FindingsKeeper:
         with self._plan.reading():
             now = self._steady()
             if everything or now - self._full_at >= FULL_EVERY:
-                self._full_at = now
+                self._full_at = self._rechecked_at = now
                 self.engine.begin_full(self.world)
+            elif now - self._rechecked_at >= RECHECK_EVERY:
+                self._rechecked_at = now
+                self.engine.recheck(self.world)
         more = True
         while more:
             with self._plan.reading():

@@ -138,6 +138,10 @@ class Engine:
     def begin_full(self, world: World) -> None:
         """Have everything looked at by the next calls of `settle`, the keys of standing findings too."""
         world.dirty_all()
+        self.recheck(world)
+
+    def recheck(self, world: World) -> None:
+        """Have the standing findings looked at again: time alone may have ended their cause."""
         for name in self.standing:
             key = self._keys.get(name, key_of(world, name))
             if key is not None:

@@ -45,7 +45,6 @@ class World(ServersHeard):
         self.holders: dict[int, dict[int | None, Held]] = {}
         self.places: dict[int, dict[int, Held]] = {}
         self.devices: dict[int, KnownDevice] = {}
-        self.first_seen: dict[int, int] = {}
         self.told_names: dict[int, dict[str, int]] = {}
         self.name_macs: dict[str, set[int]] = defaultdict(set)
         self.reverse: dict[int, tuple[str, int]] = {}
@@ -99,8 +98,6 @@ class World(ServersHeard):
             held.sources |= source
         if mac is None:
             return
-        if mac not in self.first_seen:
-            self.first_seen[mac] = at
         self.places.setdefault(mac, {})[address] = held
         if link is not None:
             self.heard_on[address] = link
@@ -109,13 +106,17 @@ class World(ServersHeard):
 
     def _switched(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> None:
         """Keep the order in which MACs held an address; a second one beside a fresh first is a suspect."""
+        if len(holders) < 2:
+            return  # nearly every address has one holder for ever: nothing is kept for those
         line = self.switches.get(address)
         if line is None:
-            line = self.switches[address] = deque(maxlen=SWITCHES_KEPT)
-        if not line or line[-1][1] != mac:
+            others = [(held.last, other) for other, held in holders.items() if other is not None and other != mac]
+            if not others:
+                return
+            line = self.switches[address] = deque([max(others)], maxlen=SWITCHES_KEPT)
+        if line[-1][1] != mac:
             line.append((at, mac))
-            if len(line) > 1:
-                self._touch(address, mac)
+            self._touch(address, mac)
         if len(holders) > 1 and any(
             other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
             for other, held in holders.items()

@@ -1,16 +1,21 @@
-// The opening page: what needs attention first, then where this machine stands. An empty roster is taught to begin.
+// The opening page: what needs attention first, then where this machine stands. An empty roster is taught to begin; what is
+// found before the first scan (by leases, say) stands below that.
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
-import type { Here } from "../api/types";
+import type { FindingList, Here } from "../api/types";
 import { Attention } from "../parts/Attention";
 import { HerePage } from "./HerePage";
 
 export function HomePage() {
   const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/findings", { limit: 1 }) });
+  const scanned = here.data?.scanned ?? false;
+  const early = here.data && !scanned && (findings.data?.findings.length ?? 0) > 0;
   return (
     <>
-      {here.data?.scanned ? <div className="mx-auto max-w-6xl px-5 pt-5"><Attention /></div> : null}
+      {scanned ? <div className="mx-auto max-w-6xl px-5 pt-5"><Attention /></div> : null}
       <HerePage />
+      {early ? <div className="mx-auto max-w-6xl px-5 pb-5"><Attention /></div> : null}
     </>
   );
 }

@@ -7,6 +7,8 @@ are turned into wall time where they are stored. What cannot be stored (a full d
 from __future__ import annotations
 
 import logging
+import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
@@ -33,7 +35,8 @@ from .plan_keeper import PlanKeeper
 
 _log = logging.getLogger(__name__)
 SELF_TOLD = {NameSource.DHCP, NameSource.MDNS, NameSource.NETBIOS, NameSource.LLMNR}
-SLICE = 2_000
+SLICE = 1_000
+REST_SECONDS = 0.03
 FULL_EVERY = 600_000
 RECHECK_EVERY = 15_000
 MOST_UNSAVED = 20_000
@@ -49,6 +52,7 @@ class FindingsKeeper:
     ) -> None:  # fmt: skip
         self._database, self._plan, self._steady, self._wall, self._tell = database, plan, steady, wall, tell
         self._unsaved: deque[Taken] = deque(maxlen=MOST_UNSAVED)
+        self._saving = threading.Lock()
         self.trouble = ""
         self.turned: list[Callable[[Sequence[tuple[int, Taken]]], None]] = []
         self._full_at = 0
@@ -256,11 +260,15 @@ class FindingsKeeper:
                 self.engine.recheck(self.world)
         more = True
         while more:
+            began = time.perf_counter()
             with self._plan.reading():
                 turns, more = self.engine.settle(self.world, self._steady(), SLICE)
                 taken += turns
+            if more:  # half of the time belongs to whoever asks something meanwhile
+                time.sleep(min(time.perf_counter() - began, REST_SECONDS))
         self._unsaved.extend(taken)
-        self._save()
+        with self._saving:
+            self._save()
         return len(taken)
 
     def _save(self) -> None:

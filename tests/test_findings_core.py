@@ -191,6 +191,16 @@ class AgainstThePlan(unittest.TestCase):
         made.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW - HOUR)
         self.assertEqual(kinds(made), ["missing-device", "stale-reservation"])
 
+    def test_what_is_long_gone_is_forgotten_unless_it_is_planned(self) -> None:
+        made = world(static(2, "10.44.10.120", B, "laptop", "portable", "reserved"))
+        see(made, "10.44.10.111", A, NOW - 91 * DAY)
+        see(made, "10.44.10.105", B, NOW - 91 * DAY)
+        see(made, "10.44.10.112", C)
+        self.assertEqual(made.forget_old(), 1)
+        self.assertEqual((set(made.places), set(made.holders)), ({B, C}, {ip("10.44.10.105"), ip("10.44.10.112")}))
+        made.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW - HOUR)
+        self.assertIn("stale-reservation", kinds(made))
+
     def test_roles_names_and_strangers(self) -> None:
         made = world(static(2, "10.44.10.20", C, "files"))
         see(made, "10.44.10.110", A)

@@ -175,13 +175,14 @@ class Watched(unittest.TestCase):
         )
         self.assertIn("was never seen, before or after", self.says("at", "yesterday 9:00", "10.44.10.44", code=1))
         self.assertIn("write it as 14:05", self.says("at", "someday", "10.44.10.44", code=2))
-        past = self.roster.ruler("10.44.20.0/24")
-        self.assertIsNone(past.at)
+        strip = self.roster.ruler("10.44.20.0/24", now)
+        self.assertEqual(next(t.state for t in strip.ticks if t.address == "10.44.20.41"), "two")
+        self.assertEqual((strip.bands, strip.at is not None), ([], True))
+        self.assertEqual(self.roster.ruler("10.44.20.0/24", now - timedelta(days=3)).ticks, [])
 
     def test_why_an_address_is_silent(self) -> None:
         self.assertIn(
-            "only echo is dropped",
-            self.says("why", "10.44.20.120").replace("drops echo and all", "only echo is dropped"),
+            "It is there, but drops echo and all connections that were tried", self.says("why", "10.44.20.120")
         )
         moved = self.says("why", "10.44.10.9", code=1)
         self.assertIn("Its device is at 10.44.10.131 instead.", moved)

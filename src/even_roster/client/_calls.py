@@ -220,6 +220,6 @@ def subnets() -> Call[list[SubnetRow]]:
     return call(list[SubnetRow], "GET", "/api/subnets")
 
 
-def ruler(range: str) -> Call[Ruler]:
-    """A subnet as one measured strip."""
-    return call(Ruler, "GET", "/api/ruler", {"range": range})
+def ruler(range: str, at: datetime | None = None) -> Call[Ruler]:
+    """A subnet as one measured strip; with `at` as it was then."""
+    return call(Ruler, "GET", "/api/ruler", {"range": range, "at": at})

@@ -254,6 +254,7 @@ class FindingsKeeper:
             now = self._steady()
             if everything or now - self._full_at >= FULL_EVERY:
                 self._full_at = self._rechecked_at = now
+                self.world.forget_old()
                 self.engine.begin_full(self.world)
             elif now - self._rechecked_at >= RECHECK_EVERY:
                 self._rechecked_at = now

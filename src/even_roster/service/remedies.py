@@ -64,8 +64,7 @@ def _assign(context: Context, values: dict[str, str], kind: str, who: str, anywa
         {"address": dotted(address), "mac": values.get("mac"), "kind": kind, "name": name, "role": role}
     )
     make = planning.assign(new, here, address, mac)
-    # Reality stands: what is seen goes into the plan even where it is not as the bands would have it.
-    saved = context.plan.edit(who, make, anyway=True if values.get("mac") else anyway)
+    saved = context.plan.edit(who, make, anyway=anyway)
     return StepDone(
         said=f"{dotted(address)} is planned as {kind} for {name or values.get('mac') or 'its holder'}",
         change=saved.change,

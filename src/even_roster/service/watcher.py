@@ -11,7 +11,7 @@ import contextlib
 import logging
 import random
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Network
 
@@ -118,8 +118,7 @@ class Watcher:
             if context.places.elsewhere(adapter.name):
                 continue
             gateway = int(adapter.gateway) if adapter.gateway is not None else None
-            known = next((learnt[k] for n in adapter.networks if (k := (str(n), gateway)) in learnt), None)
-            links.append(Link(adapter.name, tuple(adapter.networks), gateway, known))
+            links.append(Link(adapter.name, tuple(adapter.networks), gateway, _learnt(learnt, adapter, gateway)))
         context.findings.links(links, macs, addresses)
 
     async def _confirm_all(self) -> None:
@@ -323,7 +322,7 @@ class Watcher:
         gateway = int(adapter.gateway) if adapter.gateway is not None and adapter.gateway in adapter.onlink else None
         with context.database.read() as connection:
             learnt = scan_records.gateway_macs(connection)
-            known = next((learnt[k] for n in adapter.networks if (k := (str(n), gateway)) in learnt), None)
+            known = _learnt(learnt, adapter, gateway)
             pairs = scan_records.familiar(
                 connection, [str(n) for n in adapter.networks], gateway, now_ms() - 30 * DAY, FAMILIAR
             )
@@ -372,6 +371,11 @@ class Watcher:
             stays, _ = history_queries.compact(connection, now - kept["stay_days"] * DAY)
             gone = finding_records.forget(connection, now - kept["finding_days"] * DAY)
         return stays, gone
+
+
+def _learnt(macs: Mapping[tuple[str, int | None], int], adapter: Adapter, gateway: int | None) -> int | None:
+    """The learnt MAC of an adapter's gateway."""
+    return next((macs[key] for n in adapter.networks if (key := (str(n), gateway)) in macs), None)
 
 
 def _minute_of_day() -> int:

@@ -19,10 +19,12 @@ SELF_TOLD = ("dhcp", "mdns", "netbios", "llmnr")
 def load(connection: Connection, world: World, now: int, offset: int) -> None:
     """Fill a world. `offset` is added to every recorded time: the world's clock never steps."""
     here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
+    planned = [item.mac for item in world.plan.assignments.values() if item.mac is not None]
     query = (
         select(stays.c.address, stays.c.mac, stays.c.first, stays.c.last, stays.c.sources)
         .join(segments, segments.c.id == stays.c.segment_id)
-        .where(stays.c.last > now - KEPT, func.coalesce(segments.c.site_id, here) == world.site)
+        .where(func.coalesce(segments.c.site_id, here) == world.site)
+        .where(or_(stays.c.last > now - KEPT, in_list(stays.c.mac, planned)))
         .order_by(stays.c.last)
     )
     for address, mac, first, last, sources in connection.execute(query):

@@ -9,7 +9,6 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Mapping
-from ipaddress import IPv4Network
 
 from ..plan.following import Lease
 from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subnet
@@ -405,27 +404,26 @@ class World(ServersHeard):
         ]  # fmt: skip
         return sorted(found) if len(found) >= PROXY_FROM else []
 
-    def link_for(self, address: int) -> Link | None:
-        """The own link whose subnet an address lies in."""
-        return next((x for x in self.links.values() if any(_in(address, n) for n in x.networks)), None)
-
     def forget_old(self) -> int:
-        """Drop pairs not seen for KEPT; gives how many."""
+        """Drop pairs not seen for KEPT, but none of a MAC or address that is planned: how long those are away is asked.
+        Gives how many."""
         dropped = 0
-        for address in list(self.holders):
-            holders = self.holders[address]
-            for mac in [m for m, held in holders.items() if self.now - held.last > KEPT]:
+        for address, holders in list(self.holders.items()):
+            if self.plan.at(self.site, address) is not None:
+                continue
+            old = [m for m, held in holders.items() if self.now - held.last > KEPT and not (m and self.plan.has_mac(m))]
+            for mac in old:
                 del holders[mac]
-                dropped += 1
-                if mac is not None:
-                    self.places[mac].pop(address, None)
+                if mac is not None and (places := self.places.get(mac)) is not None:
+                    places.pop(address, None)
+                    if not places:
+                        del self.places[mac]
+            dropped += len(old)
             if not holders:
                 del self.holders[address]
+                for about in (self.switches, self.confirmed, self.heard_on):
+                    about.pop(address, None)
         return dropped
-
-
-def _in(address: int, network: IPv4Network) -> bool:
-    return int(network.network_address) <= address <= int(network.broadcast_address)
 
 
 def _within(spans: SpanSet, address: int) -> bool:

@@ -22,7 +22,8 @@ from .servers import ServersHeard
 KEPT = 90 * DAY
 PRESENT = DAY
 TOGETHER = 2 * MINUTE
-SLACK = 5 * SECOND
+SLACK = SECOND
+"""How much older than the beginning of a look a sighting may be and still count for it: clocks are read one after the other."""
 SWITCHES_KEPT = 8
 PROXY_FROM = 4
 LOOKS_KEPT = 64

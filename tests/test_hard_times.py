@@ -9,19 +9,23 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
-from sqlalchemy import select
+from sqlalchemy import Row, select
 
 from even_roster.api.scans import ScanRequest
 from even_roster.client import RosterError
+from even_roster.core.findings.engine import Finding
 from even_roster.core.place import Signs, Verdict, judge
 from even_roster.core.schedule import Due, Schedule
 from even_roster.service import context as contexts
+from even_roster.service import finding_views
 from even_roster.service.demo import give_prefixes
 from even_roster.service.larkspur_plan import plan_larkspur
 from even_roster.standin import larkspur
 from even_roster.standin.site import Site
+from even_roster.store import finding_records
 from even_roster.store.tables import segments, stays
 from even_roster.store.watch_records import Watch
 from tests.support.clock import FakeClock
@@ -48,7 +52,10 @@ class SteppingClock(unittest.TestCase):
     def steps(self, by: int) -> None:
         with days(hall, prepared) as site:
             site.hours(2, [OFFICE], scan_every=1)
+            end = contexts.now_ms() + 90 * 24 * HOUR
+            accepted = self.accept_one(site, end)
             before, torn = site.standing(), self.stays(site)
+            self.assertIn((accepted.kind, accepted.subjects[0].value), site.standing("accepted"))
             opened: list[str] = []
             site.context.findings.turned.append(
                 lambda turns: opened.extend(f"{t.turn} {t.finding.kind} {t.finding.key}" for _, t in turns)
@@ -59,8 +66,30 @@ class SteppingClock(unittest.TestCase):
                 self.assertEqual(site.standing(), before, site.told())
                 self.assertEqual(opened, [], "no finding opened or closed because of the step")
                 self.assertEqual(self.stays(site), torn, "no stay was torn in two")
+                self.assertEqual(self.told_end(site, accepted), end, "the end stays what the hand wrote")
             site.hours(1, [OFFICE], scan_every=1)
             self.assertEqual((site.standing(), opened, self.stays(site)), (before, [], torn))
+
+    def accept_one(self, site: Days, until: int) -> Finding:
+        """Accept one of the open findings until a time."""
+        found = next(f for f in site.context.findings.engine.standing.values() if f.state.value == "open")
+        site.context.findings.accept(self.row(site, found).id, "it is known", "a hand", until)
+        return found
+
+    def row(self, site: Days, found: Finding) -> Row[Any]:
+        """Its record."""
+        with site.context.database.read() as connection:
+            row = finding_records.one(connection, finding_records.ids_of(connection, [found.name])[found.name])
+        assert row is not None
+        return row
+
+    def told_end(self, site: Days, found: Finding) -> int:
+        """Until when it is accepted, as people are told."""
+        row = self.row(site, found)
+        with site.context.database.read() as connection:
+            (view,) = finding_views.views(site.context, connection, [row])
+        assert view.acceptance is not None and view.acceptance.until is not None
+        return round(view.acceptance.until.timestamp() * 1000)
 
     def stays(self, site: Days) -> int:
         """How many stays there are on the own links of devices that never move."""

@@ -3297,7 +3297,8 @@ export interface components {
         };
         /**
          * Moment
-         * @description Who was there at a moment. Without anybody, `before` and `after` are the nearest stays on either side.
+         * @description Who was there at a moment, and what the plan said then. Without anybody, `before` and `after` are the nearest stays on
+         *     either side; of a subnet `planned` is left out and only counted in a sentence.
          */
         Moment: {
             /** Subject */
@@ -3316,6 +3317,8 @@ export interface components {
             sentences: string[];
             /** Stays */
             stays: components["schemas"]["StayRow"][];
+            /** Planned */
+            planned: components["schemas"]["PlannedThen"][];
             before: components["schemas"]["StayRow"] | null;
             after: components["schemas"]["StayRow"] | null;
         };
@@ -3487,6 +3490,31 @@ export interface components {
             value: string;
             /** Source */
             source: string;
+        };
+        /**
+         * PlannedThen
+         * @description An address as the plan had it at a moment: for whom, and the band it lay in.
+         */
+        PlannedThen: {
+            /** Address */
+            address: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "reserved";
+            /** On */
+            on: boolean;
+            /** Mac */
+            mac: string | null;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Subnet */
+            subnet: string;
+            /** Band */
+            band: string | null;
         };
         /**
          * PoolView

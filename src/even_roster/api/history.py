@@ -7,6 +7,7 @@ from typing import Literal
 from .common import DeviceRef, Model, Time
 from .devices import NameStay, StayRow
 from .findings import TurnView
+from .plan import AssignmentKind
 
 
 class Happened(Model):
@@ -34,14 +35,29 @@ class History(Model):
     more: bool
 
 
+class PlannedThen(Model):
+    """An address as the plan had it at a moment: for whom, and the band it lay in."""
+
+    address: str
+    kind: AssignmentKind
+    on: bool
+    mac: str | None
+    name: str
+    role: str
+    subnet: str
+    band: str | None
+
+
 class Moment(Model):
-    """Who was there at a moment. Without anybody, `before` and `after` are the nearest stays on either side."""
+    """Who was there at a moment, and what the plan said then. Without anybody, `before` and `after` are the nearest stays on
+    either side; of a subnet `planned` is left out and only counted in a sentence."""
 
     subject: str
     kind: Literal["address", "mac", "name", "subnet"]
     at: Time
     sentences: list[str]
     stays: list[StayRow]
+    planned: list[PlannedThen]
     before: StayRow | None
     after: StayRow | None
 

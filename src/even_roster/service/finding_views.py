@@ -19,7 +19,7 @@ from ..core.findings.engine import BY_KIND, Acceptance, Name
 from ..core.findings.model import Action
 from ..core.mac import Mac
 from ..core.plan.model import Plan
-from ..store import seen_records
+from ..store import finding_records, seen_records
 from .context import Context
 from .views import maybe_time, time_of
 
@@ -30,7 +30,7 @@ def views(context: Context, connection: Connection, rows: Iterable[Row[Any]]) ->
     macs = {Mac.parse(v).value for row in rows for t, v in row.subjects if t == "mac"}
     known = {mac: one.name for mac, one in seen_records.known_macs(connection, sorted(macs)).items()}
     with context.plan.reading() as plan:
-        accepted = context.findings.engine.exceptions
+        accepted = finding_records.exceptions(connection)
         return [_view(context, plan, row, known, accepted) for row in rows]
 
 

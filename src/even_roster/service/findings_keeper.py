@@ -39,6 +39,7 @@ SLICE = 1_000
 REST_SECONDS = 0.03
 FULL_EVERY = 600_000
 RECHECK_EVERY = 15_000
+JITTER = 250
 MOST_UNSAVED = 20_000
 LEAST_REASON, MOST_REASON = 3, 500
 
@@ -55,6 +56,7 @@ class FindingsKeeper:
         self._saving = threading.Lock()
         self.trouble = ""
         self.turned: list[Callable[[Sequence[tuple[int, Taken]]], None]] = []
+        self._offset = 0
         self._full_at = 0
         self._rechecked_at = 0
         with plan.reading() as values, database.read() as connection:
@@ -66,8 +68,12 @@ class FindingsKeeper:
 
     @property
     def offset(self) -> int:
-        """What to add to a wall time to get a steady one."""
-        return self._steady() - self._wall()
+        """What to add to a wall time to get a steady one. It is kept until the clocks differ by more than what two readings
+        one after the other may: what is converted there and back stays the same."""
+        now = self._steady() - self._wall()
+        if abs(now - self._offset) > JITTER:
+            self._offset = now
+        return self._offset
 
     # What happens
 

@@ -15,7 +15,7 @@ from ..core.mac import Mac, MacError
 from ..core.plan.proof import span_of
 from ..core.stays import SAME_MOMENT_MS, Source
 from ..store import device_queries, history_queries
-from . import finding_views, views, written
+from . import finding_views, past_plans, views, written
 from .context import Context, now_ms
 from .problems import Refusal
 
@@ -157,9 +157,16 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
             late = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, BETWEEN_LOOKS)
             rows = [row for row in late if row.last >= before.last - SAME_MOMENT_MS]
         before = after = None
+    if asked.macs:
+        planned, said = past_plans.of_macs(context, connection, asked.macs, moment)
+    elif asked.kind == "subnet":
+        planned, said = past_plans.of_subnet(context, connection, asked.first, asked.last, moment)
+    else:
+        planned, said = past_plans.of_address(context, connection, asked.first, moment)
     return Moment.model_construct(
-        subject=asked.text, kind=asked.kind, at=views.time_of(moment), sentences=_told(asked, rows, before, after, moment),
-        stays=[_stay(context, row) for row in rows], before=_stay(context, before) if before is not None else None,
+        subject=asked.text, kind=asked.kind, at=views.time_of(moment),
+        sentences=[*_told(asked, rows, before, after, moment), *said], stays=[_stay(context, row) for row in rows],
+        planned=planned, before=_stay(context, before) if before is not None else None,
         after=_stay(context, after) if after is not None else None,
     )  # fmt: skip
 

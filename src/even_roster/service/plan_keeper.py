@@ -155,13 +155,18 @@ class PlanKeeper:
             return saved
 
     def undo(self, who: str, change: int) -> bool:
-        """Take a change of the plan back; False when it is not one of the plan. Raises Missing, EditError."""
+        """Take a change of the plan back; False when it is not one of the plan. Raises Missing, EditError, and PlanRefused
+        where the plan would contradict itself; mistakes that can be kept come back with it."""
         with self._lock:
             with self._database.write() as connection:
                 editor = PlanEditor(connection, who, self._now())
                 if not editor.is_plan_change(change):
                     return False
-                saved = editor.undo(change)
+                back = editor.reverse(change)
+                found = self.checker.draft(back.before, back.after)
+                if barred := [problem for problem in found if problem.severity is Severity.REFUSED]:
+                    raise PlanRefused(barred)
+                saved = editor.save_reverse(back)
                 named = self._rename(connection, saved)
             self._applied(saved, named)
             return True

@@ -12,7 +12,7 @@ from ..api.network import Ruler, RulerBand, Stretch, Tick
 from ..core.plan.model import Band, Plan, dotted
 from ..core.span import usable
 from ..core.stays import SAME_MOMENT_MS
-from ..store import device_queries, history_queries, scan_records
+from ..store import device_queries, history_queries, past_plan, scan_records
 from ..store.tables import stays
 from . import views
 from .context import Context
@@ -30,30 +30,45 @@ def seen_count(connection: Connection, network: IPv4Network) -> int:
 
 
 def draw_past(context: Context, connection: Connection, network: IPv4Network, moment: int) -> Ruler:
-    """The ruler of one subnet as it was at a moment (UTC ms): who held which address then. The plan of then is not kept as
-    a whole, so neither bands nor assignments are drawn. Up to MOST_TICKS addresses."""
-    ruler = draw(context, connection, network)
+    """The ruler of one subnet as it was at a moment (UTC ms): who held which address, and the plan of then. Leases of then are
+    not kept; who used one was seen. Up to MOST_TICKS addresses."""
     first, last = int(network.network_address), int(network.broadcast_address)
     by_address: dict[int, list[AnyRow]] = {}
     for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
         by_address.setdefault(row.address, []).append(row)
-    ticks = []
-    for address, rows in by_address.items():
-        macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
-        row = max(rows, key=lambda one: one.last)
-        name = row.device_name or row.seen_name or None
-        ticks.append(
-            Tick(
-                address=dotted(address), state="two" if len(macs) > 1 else "answering", plan="", assigned=None,
-                device=DeviceRef(id=row.device_id, name=name) if row.device_id else None, vendor=None, role="",
-                last=views.time_of(min(row.last, moment)),
-            )
+    plan = past_plan.around(connection, moment, first, last)
+    here = plan.here.id if plan.here is not None else context.plan.site_here
+    subnets = [one for one in plan.subnets_of(here) if one.network.overlaps(network)]
+    subnet = next((one for one in subnets if one.network == network), None)
+    bands = [band for one in subnets for band in plan.bands_of(one.id) if band.first <= last and band.last >= first]
+    assigned = _assignments(plan, here, first, last)
+    ticks = [
+        _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment)
+        for address in sorted(by_address.keys() | assigned.keys())
+    ]
+    with context.plan.reading() as now:
+        planned = next((one.id for one in now.subnets_of(context.plan.site_here) if one.network == network), None)
+    return Ruler(
+        subnet=str(network), planned=planned, bands=[_band(band) for band in bands], name=subnet.name if subnet else None,
+        count=network.num_addresses, usable=len(usable(network)), answering=len(by_address), seen=len(by_address),
+        gateway=dotted(subnet.gateway) if subnet is not None and subnet.gateway is not None else None,
+        last_scan=None, ticks=ticks, stretches=[], at=views.time_of(moment),
+    )  # fmt: skip
+
+
+def _past_tick(address: int, rows: list[AnyRow], plan: tuple[str, str | None], moment: int) -> Tick:
+    if not rows:
+        return Tick(
+            address=dotted(address), state="planned", plan=plan[0], assigned=plan[1], device=None, vendor=None, role="",
+            last=None,
         )  # fmt: skip
-    return ruler.model_copy(
-        update={
-            "ticks": ticks, "stretches": [], "bands": [], "answering": len(ticks), "seen": len(ticks),
-            "at": views.time_of(moment),
-        }
+    macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
+    row = max(rows, key=lambda one: one.last)
+    name = row.device_name or row.seen_name or None
+    return Tick(
+        address=dotted(address), state="two" if len(macs) > 1 else "answering", plan=plan[0], assigned=plan[1],
+        device=DeviceRef(id=row.device_id, name=name) if row.device_id else None, vendor=None, role="",
+        last=views.time_of(min(row.last, moment)),
     )  # fmt: skip
 
 
@@ -107,9 +122,15 @@ def _assigned(context: Context, plan: Plan, network: IPv4Network) -> dict[int, t
     found: dict[int, tuple[str, str | None]] = {}
     for low, high in context.plan.held(here).within(first, last):
         found.update((address, ("leased", None)) for address in range(max(low, first), min(high, last) + 1))
-    for item in plan.assigned_in(here, first, last):
-        found[item.address] = item.kind.value if item.on else "off", item.title
-    return found
+    return found | _assignments(plan, here, first, last)
+
+
+def _assignments(plan: Plan, site: int, first: int, last: int) -> dict[int, tuple[str, str | None]]:
+    """What a plan says of each address: the kind, and whose it is."""
+    return {
+        item.address: (item.kind.value if item.on else "off", item.title)
+        for item in plan.assigned_in(site, first, last)
+    }
 
 
 def _ticks(

@@ -10,15 +10,16 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, Row, delete, func, insert, not_, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from ..core.plan.model import Assignment, Band, Item, Subnet
+from ..core.mac import Mac
+from ..core.plan.model import Assignment, Band, Item, Subnet, dotted
 from . import plan_records
 from .edits import EditError, Missing
 from .listing import in_list
 from .plan_records import TABLES, Values, from_values, kind_of, to_values
-from .tables import change_items, changes
+from .tables import assignments, bands, change_items, changes, subnets, uses
 
 # Rows that others point to are written first and removed last.
 _ORDER = {"site": 0, "subnet": 1, "band": 2, "assignment": 3, "use": 4}
@@ -39,6 +40,15 @@ class Saved:
     change: int
     before: tuple[Item, ...]
     after: tuple[Item, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Reverse:
+    """The edit that takes a change back: the row of the change, the items as they are and as they are to be again."""
+
+    change: Row[Any]
+    before: list[Item]
+    after: list[Item]
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +98,17 @@ class PlanEditor:
         return Saved(int(change[0]), tuple(was.values()), tuple(stored.values()))
 
     def undo(self, identity: int) -> Saved:
-        """Take a whole change back, where nothing in it was changed since. Raises Missing, EditError."""
+        """Take a whole change back; see `reverse`. Raises Missing, EditError."""
+        return self.save_reverse(self.reverse(identity))
+
+    def save_reverse(self, back: Reverse) -> Saved:
+        """Store what `reverse` gave, in the same transaction."""
+        told = back.change.after, back.change.before
+        return self.save("undo", back.change.item, back.before, back.after, told, back.change.kind, back.change.id)
+
+    def reverse(self, identity: int) -> Reverse:
+        """The edit that takes a whole change back: possible where nothing in it was changed since, no address of it was given
+        to somebody else and nothing needs what it made. Raises Missing, EditError."""
         change = self.connection.execute(select(changes).where(changes.c.id == identity)).first()
         if change is None:
             raise Missing(f"there is no change {identity}")
@@ -109,7 +129,42 @@ class PlanEditor:
                 before.append(now)
             if row.before is not None:
                 after.append(from_values(row.kind, {**row.before, "version": version + 1}))
-        return self.save("undo", change.item, before, after, (change.after, change.before), change.kind, identity)
+        self._addresses_free(identity, before, after)
+        self._nothing_left_behind(identity, before, after)
+        return Reverse(change, before, after)
+
+    def _addresses_free(self, identity: int, before: Sequence[Item], after: Sequence[Item]) -> None:
+        """No address that comes back belongs to somebody else by now."""
+        leaving = {one.id for one in before if isinstance(one, Assignment)}
+        coming = {(one.site, one.address) for one in after if isinstance(one, Assignment)}
+        query = select(assignments).where(in_list(assignments.c.address, {address for _, address in coming}))
+        for row in self.connection.execute(query):
+            if (row.site, row.address) in coming and row.id not in leaving:
+                whose = row.name or (str(Mac(row.mac)) if row.mac is not None else "somebody else")
+                raise EditError(
+                    f"{dotted(row.address)} belongs to {whose} now, so change {identity} cannot be taken back; "
+                    "free the address first"
+                )
+
+    def _nothing_left_behind(self, identity: int, before: Sequence[Item], after: Sequence[Item]) -> None:
+        """Nothing stays in a subnet or site that goes, nothing comes back into one that is gone."""
+        there = {(kind_of(one), one.id) for one in after}
+        going = {(kind_of(one), one.id) for one in before} - there
+        for table, parent in ((bands, "subnet"), (assignments, "subnet"), (subnets, "site"), (uses, "site")):
+            gone = [number for kind, number in going if kind == parent]
+            staying = in_list(table.c.id, [number for kind, number in going if TABLES[kind] is table])
+            query = select(func.count()).select_from(table).where(in_list(table.c[parent], gone), not_(staying))
+            if gone and (left := self.connection.execute(query).scalar_one()):
+                what = table.name[:-1] if left == 1 else table.name
+                raise EditError(
+                    f"the {parent} of change {identity} has {left} {what} by now; remove {'it' if left == 1 else 'them'} first"
+                )
+        for one in after:
+            kind, number = (
+                ("subnet", one.subnet) if isinstance(one, Band | Assignment) else ("site", getattr(one, "site", 0))
+            )
+            if number and (kind, number) not in there and not plan_records.several(self.connection, kind, [number]):
+                raise EditError(f"the {kind} that change {identity} needs was removed since; take that back first")
 
     def is_plan_change(self, identity: int) -> bool:
         """True when a change is one of the plan."""

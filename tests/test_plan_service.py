@@ -168,6 +168,36 @@ class Edits(OnDemo):
         self.roster.undo(self.roster.changes(limit=1)[0].id)
         self.assertEqual(self.roster.device(device.id).device.seen_name, "phone-201")
 
+    def test_what_no_longer_fits_is_not_taken_back_and_says_why(self) -> None:
+        self.roster.add_subnet(SubnetNew(range="10.51.0.0/24", name="Cellar"))
+        added = self.roster.changes(limit=1)[0].id
+        cellar = self.roster.planned_subnet("Cellar").subnet.id
+        self.roster.add_band(BandNew(subnet=cellar, kind="pool", range="100-160"))
+        first = self.roster.assign(AssignmentNew(address="10.51.0.9", name="boiler"))
+        self.assertIn("the subnet of change", self.refused(self.roster.undo, added))
+        self.roster.release(first.id)
+        released = self.roster.changes(limit=1)[0].id
+        second = self.roster.assign(AssignmentNew(address="10.51.0.9", name="pump"))
+        said = self.refused(self.roster.undo, released)
+        self.assertIn(
+            f"10.51.0.9 belongs to pump now, so change {released} cannot be taken back; free the address", said
+        )
+        self.assertEqual(self.roster.assignment("10.51.0.9").name, "pump")
+        self.roster.release(second.id)
+        band = self.roster.planned_subnet("Cellar").bands[0]
+        self.roster.remove_band(band.id)
+        removed = self.roster.changes(limit=1)[0].id
+        self.roster.add_band(BandNew(subnet=cellar, kind="static", range="150-200"))
+        self.assertIn("overlap", self.refused(self.roster.undo, removed))
+        self.assertEqual([b.first for b in self.roster.planned_subnet("Cellar").bands], ["10.51.0.150"])
+        self.roster.remove_subnet(cellar)
+        self.assertIn("needs was removed since", self.refused(self.roster.undo, removed))
+        self.assertIn("needs was removed since", self.refused(self.roster.undo, released))
+        self.roster.undo(self.roster.changes(limit=1)[0].id)
+        self.roster.remove_band(self.roster.planned_subnet("Cellar").bands[0].id)
+        self.roster.undo(released)
+        self.assertEqual(self.roster.assignment("10.51.0.9").name, "boiler")
+
     def test_reserve_chooses_a_proven_address_in_the_roles_band(self) -> None:
         made = self.service.json("reserve", "02-C0-44-00-99-01", "Office", "--role", "printer", "--name", "printer-9")[
             "assignment"

@@ -20,6 +20,7 @@ from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from typing import Any
 
+from even_roster.api.plan import AssignmentNew
 from even_roster.api.watching import KeepingEdit, RouteEdit, RouteNew, WatchEdit
 from even_roster.client import BadInput, NotFound, Roster
 from even_roster.service.secret_box import SecretBox, SecretError
@@ -177,8 +178,38 @@ class Watched(unittest.TestCase):
         self.assertIn("write it as 14:05", self.says("at", "someday", "10.44.10.44", code=2))
         strip = self.roster.ruler("10.44.20.0/24", now)
         self.assertEqual(next(t.state for t in strip.ticks if t.address == "10.44.20.41"), "two")
-        self.assertEqual((strip.bands, strip.at is not None), ([], True))
-        self.assertEqual(self.roster.ruler("10.44.20.0/24", now - timedelta(days=3)).ticks, [])
+        self.assertEqual((strip.bands, strip.at is not None), (self.roster.ruler("10.44.20.0/24").bands, True))
+        long_ago = self.roster.ruler("10.44.20.0/24", now - timedelta(days=3))
+        self.assertEqual((long_ago.ticks, long_ago.bands, long_ago.name), ([], [], None))
+
+    def test_the_plan_of_a_moment_is_told_with_it(self) -> None:
+        made = self.roster.assign(
+            AssignmentNew(address="10.44.10.77", mac="02:c0:44:00:77:01", name="badge-printer", anyway=True)
+        )
+        placed = datetime.now(UTC)
+        self.roster.move_assignment(made.id, "10.44.10.78", anyway=True)
+        moved = datetime.now(UTC)
+        self.assertIn("The plan at that time: for nobody, in", self.says("at", "now", "10.44.10.77", code=1))
+        for subject, when, told, address in (
+            ("10.44.10.77", placed, "assigned to badge-printer (02:c0:44:00:77:01)", "10.44.10.77"),
+            ("10.44.10.78", moved, "assigned to badge-printer (02:c0:44:00:77:01)", "10.44.10.78"),
+            ("badge-printer", placed, "10.44.10.77 assigned", "10.44.10.77"),
+            ("02c044007701", moved, "10.44.10.78 assigned", "10.44.10.78"),
+        ):
+            with self.subTest(subject=subject, when=when):
+                then = self.roster.at(subject, when)
+                self.assertEqual(then.sentences[-1], f"The plan at that time: {told}.")
+                self.assertEqual(
+                    [(p.address, p.name, p.subnet) for p in then.planned], [(address, "badge-printer", "Office")]
+                )
+        self.assertEqual(self.roster.at("10.44.10.78", placed).planned, [])
+        counted = [int(self.roster.at("Office", t).sentences[-1].split(":")[1].split()[0]) for t in (placed, moved)]
+        self.assertEqual(counted, [self.roster.planned_subnet("Office").subnet.assignments] * 2)
+        before, after = self.roster.ruler("10.44.10.0/24", placed), self.roster.ruler("10.44.10.0/24", moved)
+        for strip, address in ((before, "10.44.10.77"), (after, "10.44.10.78")):
+            self.assertEqual([t.address for t in strip.ticks if t.assigned == "badge-printer"], [address])
+        self.roster.release(made.id)
+        self.assertEqual(self.roster.at("10.44.10.78", moved).planned[0].mac, "02:c0:44:00:77:01", "released since")
 
     def test_why_an_address_is_silent(self) -> None:
         self.assertIn(

@@ -43,6 +43,7 @@ export default function SubnetPage() {
       {ruler.error ? <Notice tone="alarm">{ruler.error.message}</Notice> : null}
       {ruler.data ? <PlanningRuler data={ruler.data} plan={at ? null : (planned ?? null)} /> : null}
       <TimeSlider subject={subnet} />
+      {at ? <p className="mt-3 text-sm text-soft">Below, everything is as it is now.</p> : null}
       {planned ? (
         <>
           <Section title="Arithmetic"><Arithmetic subnet={planned.subnet} /></Section>

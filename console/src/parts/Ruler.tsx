@@ -85,7 +85,7 @@ export function Ruler({ data, selected, onSelect, drawing = null, onBand }: Prop
       </div>
       <div className="mt-1 flex min-h-8 flex-wrap items-center gap-x-4 gap-y-1 text-sm">
         {drawing ? <span className="text-ink">Drag over the ruler to draw the band; drag its ends to change it.</span> : <Readout at={hover} tick={hover === null ? undefined : ticks.get(hover)} data={data} counted={counted} />}
-        <span className="ml-auto flex flex-wrap gap-x-3 text-xs"><Legend planned={data.planned !== null && !data.at} /></span>
+        <span className="ml-auto flex flex-wrap gap-x-3 text-xs"><Legend planned={data.planned !== null || data.bands.length > 0} past={!!data.at} /></span>
         {zoom ? <Button onClick={() => setZoom(null)}>Whole subnet</Button> : null}
       </div>
     </div>

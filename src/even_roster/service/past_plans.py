@@ -14,6 +14,7 @@ from ..store import past_plan
 from .context import Context
 
 Told = tuple[list[PlannedThen], list[str]]
+PLAN = "The plan at that time"
 _OFF = {True: "", False: ", but switched off"}
 
 
@@ -28,7 +29,7 @@ def of_macs(context: Context, connection: Connection, macs: Sequence[int], momen
 def of_subnet(context: Context, connection: Connection, first: int, last: int, moment: int) -> Told:
     """How many addresses of first..last were assigned at a moment (UTC ms): no assignments, only a sentence."""
     count = past_plan.count_on(connection, moment, context.plan.site_here, first, last)
-    return [], [f"The plan of then assigned {count or 'none'} of its addresses."]
+    return [], [f"{PLAN}: {count:,} of its addresses assigned."]
 
 
 def of_address(context: Context, connection: Connection, address: int, moment: int) -> Told:
@@ -59,24 +60,24 @@ def _for(item: Assignment) -> str:
     if item.mac is not None and item.name:
         who += f" ({Mac(item.mac)})"
     how = "reserved for" if item.kind is AssignmentKind.RESERVED else "assigned to"
-    return f"The plan of then had it {how} {who}{_OFF[item.on]}."
+    return f"{PLAN}: {how} {who}{_OFF[item.on]}."
 
 
 def _at(items: list[Assignment]) -> str:
     """Where a device was planned to be."""
     if not items:
-        return "The plan of then had no address for it."
+        return f"{PLAN}: no address for it."
     places = [
-        f"{'reserved' if item.kind is AssignmentKind.RESERVED else 'assigned'} {IPv4Address(item.address)}{_OFF[item.on]}"
+        f"{IPv4Address(item.address)} {'reserved' if item.kind is AssignmentKind.RESERVED else 'assigned'}{_OFF[item.on]}"
         for item in items
     ]
-    return f"The plan of then had it {', '.join(places)}."
+    return f"{PLAN}: {', '.join(places)}."
 
 
 def _unplanned(plan: Plan, site: int, address: int) -> str:
     subnet = plan.subnet_at(site, address)
     if subnet is None:
-        return "No subnet was planned around it then."
+        return f"{PLAN}: no subnet around it."
     band = plan.band_at(subnet.id, address)
     where = f", in {band.title}" if band is not None else ""
-    return f"The plan of then had it for nobody{where}."
+    return f"{PLAN}: for nobody{where}."

@@ -42,8 +42,9 @@ def draw_past(context: Context, connection: Connection, network: IPv4Network, mo
     subnet = next((one for one in subnets if one.network == network), None)
     bands = [band for one in subnets for band in plan.bands_of(one.id) if band.first <= last and band.last >= first]
     assigned = _assignments(plan, here, first, last)
+    gateway = subnet.gateway if subnet is not None else None
     ticks = [
-        _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment)
+        _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment, gateway)
         for address in sorted(by_address.keys() | assigned.keys())
     ]
     with context.plan.reading() as now:
@@ -51,12 +52,14 @@ def draw_past(context: Context, connection: Connection, network: IPv4Network, mo
     return Ruler(
         subnet=str(network), planned=planned, bands=[_band(band) for band in bands], name=subnet.name if subnet else None,
         count=network.num_addresses, usable=len(usable(network)), answering=len(by_address), seen=len(by_address),
-        gateway=dotted(subnet.gateway) if subnet is not None and subnet.gateway is not None else None,
+        gateway=dotted(gateway) if gateway is not None else None,
         last_scan=None, ticks=ticks, stretches=[], at=views.time_of(moment),
     )  # fmt: skip
 
 
-def _past_tick(address: int, rows: list[AnyRow], plan: tuple[str, str | None], moment: int) -> Tick:
+def _past_tick(
+    address: int, rows: list[AnyRow], plan: tuple[str, str | None], moment: int, gateway: int | None
+) -> Tick:  # fmt: skip
     if not rows:
         return Tick(
             address=dotted(address), state="planned", plan=plan[0], assigned=plan[1], device=None, vendor=None, role="",
@@ -66,7 +69,8 @@ def _past_tick(address: int, rows: list[AnyRow], plan: tuple[str, str | None], m
     row = max(rows, key=lambda one: one.last)
     name = row.device_name or row.seen_name or None
     return Tick(
-        address=dotted(address), state="two" if len(macs) > 1 else "answering", plan=plan[0], assigned=plan[1],
+        address=dotted(address), plan=plan[0], assigned=plan[1],
+        state="two" if len(macs) > 1 else "gateway" if address == gateway else "answering",
         device=DeviceRef(id=row.device_id, name=name) if row.device_id else None, vendor=None, role="",
         last=views.time_of(min(row.last, moment)),
     )  # fmt: skip

@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Row, delete, func, insert, not_, select, upda
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.mac import Mac
-from ..core.plan.model import Assignment, Band, Item, Subnet, dotted
+from ..core.plan.model import Assignment, Band, Item, Site, Subnet, dotted
 from . import plan_records
 from .edits import EditError, Missing
 from .listing import in_list
@@ -149,21 +149,24 @@ class PlanEditor:
     def _nothing_left_behind(self, identity: int, before: Sequence[Item], after: Sequence[Item]) -> None:
         """Nothing stays in a subnet or site that goes, nothing comes back into one that is gone."""
         there = {(kind_of(one), one.id) for one in after}
-        going = {(kind_of(one), one.id) for one in before} - there
+        touched = {(kind_of(one), one.id) for one in (*before, *after)}
+        going = touched - there
         for table, parent in ((bands, "subnet"), (assignments, "subnet"), (subnets, "site"), (uses, "site")):
             gone = [number for kind, number in going if kind == parent]
-            staying = in_list(table.c.id, [number for kind, number in going if TABLES[kind] is table])
-            query = select(func.count()).select_from(table).where(in_list(table.c[parent], gone), not_(staying))
+            moved = in_list(table.c.id, [number for kind, number in touched if TABLES[kind] is table])
+            query = select(func.count()).select_from(table).where(in_list(table.c[parent], gone), not_(moved))
             if gone and (left := self.connection.execute(query).scalar_one()):
                 what = table.name[:-1] if left == 1 else table.name
                 raise EditError(
                     f"the {parent} of change {identity} has {left} {what} by now; remove {'it' if left == 1 else 'them'} first"
                 )
-        for one in after:
-            kind, number = (
-                ("subnet", one.subnet) if isinstance(one, Band | Assignment) else ("site", getattr(one, "site", 0))
-            )
-            if number and (kind, number) not in there and not plan_records.several(self.connection, kind, [number]):
+        needed = {
+            ("subnet", one.subnet) if isinstance(one, Band | Assignment) else ("site", one.site)
+            for one in after
+            if not isinstance(one, Site)
+        }
+        for kind, number in needed - there:
+            if (kind, number) in going or not plan_records.several(self.connection, kind, [number]):
                 raise EditError(f"the {kind} that change {identity} needs was removed since; take that back first")
 
     def is_plan_change(self, identity: int) -> bool:

@@ -7,7 +7,7 @@ import { Status, type StateWord } from "../Status";
 const PLANS: Record<string, string> = { static: "assigned to", reserved: "reserved for", off: "switched off:", leased: "leased" };
 
 export function Readout({ at, tick, data, counted }: { at: number | null; tick: Tick | undefined; data: RulerData; counted: boolean }) {
-  if (at === null && data.at) return <span className="text-soft">{plural(data.seen, "address", "addresses")} in use on {moment(data.at)}, and {count(data.ticks.filter((one) => one.plan !== "").length)} assigned by the plan of then.</span>;
+  if (at === null && data.at) return <span className="text-soft">{plural(data.seen, "address", "addresses")} in use on {moment(data.at)}, and {count(data.ticks.filter((one) => one.plan !== "").length)} assigned in the plan at that time.</span>;
   if (at === null) return <span className="text-soft">{count(data.answering)} answering, {plural(data.seen, "address", "addresses")} ever seen of {count(data.usable)} usable. Drag to zoom in.</span>;
   if (counted) {
     const stretch = data.stretches.find((one) => addressNumber(one.first) <= at && at <= addressNumber(one.last));
@@ -30,15 +30,17 @@ export function Readout({ at, tick, data, counted }: { at: number | null; tick: 
   );
 }
 
-export function Legend({ planned }: { planned: boolean }) {
+/** Of the past there is less to tell apart: who was there, and what the plan said. */
+export function Legend({ planned, past }: { planned: boolean; past: boolean }) {
+  const states = past ? (["answering", "two", "gateway"] as const) : (["answering", "seen", "two", "gateway", "self"] as const);
   return (
     <>
-      {(["answering", "seen", "two", "gateway", "self"] as const).map((state) => <Status key={state} state={state} />)}
+      {states.map((state) => <Status key={state} state={state} />)}
       {planned ? (
         <>
           <span className="inline-flex items-center gap-1 text-ink"><svg viewBox="0 0 8 8" className="size-2.5" aria-hidden><rect width="8" height="8" fill="currentColor" /></svg> assigned</span>
           <span className="inline-flex items-center gap-1 text-ink"><svg viewBox="0 0 8 8" className="size-2.5" aria-hidden><rect x="1" y="1" width="6" height="6" fill="none" stroke="currentColor" strokeWidth="1.6" /></svg> reserved</span>
-          <span className="inline-flex items-center gap-1 text-soft"><svg viewBox="0 0 8 8" className="size-2.5" aria-hidden><rect y="3" width="8" height="2" fill="currentColor" /></svg> leased</span>
+          {past ? null : <span className="inline-flex items-center gap-1 text-soft"><svg viewBox="0 0 8 8" className="size-2.5" aria-hidden><rect y="3" width="8" height="2" fill="currentColor" /></svg> leased</span>}
         </>
       ) : null}
     </>

@@ -179,6 +179,12 @@ class Watched(unittest.TestCase):
         strip = self.roster.ruler("10.44.20.0/24", now)
         self.assertEqual(next(t.state for t in strip.ticks if t.address == "10.44.20.41"), "two")
         self.assertEqual((strip.bands, strip.at is not None), (self.roster.ruler("10.44.20.0/24").bands, True))
+        wide = self.roster.ruler("10.0.0.0/8", now)
+        (full,) = [s for s in wide.stretches if s.answering]
+        self.assertEqual((full.first, full.last, len(wide.stretches)), ("10.44.0.0", "10.44.255.255", 256))
+        told = sum(self.roster.ruler(f"10.44.{n}.0/20", now).answering for n in range(0, 256, 16))
+        self.assertEqual((wide.answering, full.answering), (told, told))
+        self.assertEqual(self.roster.ruler("10.0.0.0/8", now - timedelta(days=3)).answering, 0)
         long_ago = self.roster.ruler("10.44.20.0/24", now - timedelta(days=3))
         self.assertEqual((long_ago.ticks, long_ago.bands, long_ago.name), ([], [], None))
 

@@ -31,30 +31,43 @@ def seen_count(connection: Connection, network: IPv4Network) -> int:
 
 def draw_past(context: Context, connection: Connection, network: IPv4Network, moment: int) -> Ruler:
     """The ruler of one subnet as it was at a moment (UTC ms): who held which address, and the plan of then. Leases of then are
-    not kept; who used one was seen. Up to MOST_TICKS addresses."""
+    not kept; who used one was seen."""
     first, last = int(network.network_address), int(network.broadcast_address)
-    by_address: dict[int, list[AnyRow]] = {}
-    for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
-        by_address.setdefault(row.address, []).append(row)
-    plan = past_plan.around(connection, moment, first, last)
+    small = network.num_addresses <= MOST_TICKS
+    plan = past_plan.around(connection, moment, first, last if small else first)
     here = plan.here.id if plan.here is not None else context.plan.site_here
     subnets = [one for one in plan.subnets_of(here) if one.network.overlaps(network)]
     subnet = next((one for one in subnets if one.network == network), None)
     bands = [band for one in subnets for band in plan.bands_of(one.id) if band.first <= last and band.last >= first]
-    assigned = _assignments(plan, here, first, last)
     gateway = subnet.gateway if subnet is not None else None
-    ticks = [
-        _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment, gateway)
-        for address in sorted(by_address.keys() | assigned.keys())
-    ]
+    if small:
+        ticks, stretches = _past_ticks(connection, network, moment, plan, here, gateway), []
+        answering = sum(1 for tick in ticks if tick.state != "planned")
+    else:
+        ticks, stretches = [], _past_stretches(connection, network, moment)
+        answering = sum(one.answering for one in stretches)
     with context.plan.reading() as now:
         planned = next((one.id for one in now.subnets_of(context.plan.site_here) if one.network == network), None)
     return Ruler(
         subnet=str(network), planned=planned, bands=[_band(band) for band in bands], name=subnet.name if subnet else None,
-        count=network.num_addresses, usable=len(usable(network)), answering=len(by_address), seen=len(by_address),
-        gateway=dotted(gateway) if gateway is not None else None,
-        last_scan=None, ticks=ticks, stretches=[], at=views.time_of(moment),
+        count=network.num_addresses, usable=len(usable(network)), answering=answering, seen=answering,
+        gateway=dotted(gateway) if gateway is not None else None, last_scan=None, ticks=ticks, stretches=stretches,
+        at=views.time_of(moment),
     )  # fmt: skip
+
+
+def _past_ticks(
+    connection: Connection, network: IPv4Network, moment: int, plan: Plan, here: int, gateway: int | None
+) -> list[Tick]:  # fmt: skip
+    first, last = int(network.network_address), int(network.broadcast_address)
+    by_address: dict[int, list[AnyRow]] = {}
+    for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
+        by_address.setdefault(row.address, []).append(row)
+    assigned = _assignments(plan, here, first, last)
+    return [
+        _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment, gateway)
+        for address in sorted(by_address.keys() | assigned.keys())
+    ]
 
 
 def _past_tick(
@@ -202,6 +215,25 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
             )
         )  # fmt: skip
     return strips
+
+
+def _past_stretches(connection: Connection, network: IPv4Network, moment: int) -> list[Stretch]:
+    """Counts per stretch of who was there at a moment, worked out by the database."""
+    size = max(network.num_addresses // STRETCHES, 1)
+    found = history_queries.counted_at(
+        connection, int(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
+    )
+    base = int(network.network_address)
+    return [
+        Stretch(
+            first=dotted(base + n * size),
+            last=dotted(base + (n + 1) * size - 1),
+            answering=found.get(n, 0),
+            seen=0,
+            two=0,
+        )
+        for n in range(STRETCHES)
+    ]
 
 
 def _inside(network: IPv4Network) -> Any:

@@ -91,6 +91,19 @@ def in_subnet(
     return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
 
 
+def counted_at(
+    connection: Connection, first: int, size: int, parts: int, moment: int, grace: int
+) -> dict[int, int]:  # fmt: skip
+    """As `in_subnet`, only counted: how many addresses were held in each of `parts` stretches of `size` addresses."""
+    place = ((stays.c.address - first) // size).label("place")
+    query = select(place, func.count(func.distinct(stays.c.address))).where(
+        stays.c.address.between(first, first + size * parts - 1),
+        stays.c.first <= moment,
+        stays.c.last >= moment - grace,
+    )
+    return {int(number): int(count) for number, count in connection.execute(query.group_by(place))}
+
+
 def of_span(first: int, last: int) -> ColumnElement[bool]:
     """Stays within a span of addresses."""
     return stays.c.address.between(first, last)

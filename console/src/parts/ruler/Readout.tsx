@@ -7,11 +7,11 @@ import { Status, type StateWord } from "../Status";
 const PLANS: Record<string, string> = { static: "assigned to", reserved: "reserved for", off: "switched off:", leased: "leased" };
 
 export function Readout({ at, tick, data, counted }: { at: number | null; tick: Tick | undefined; data: RulerData; counted: boolean }) {
-  if (at === null && data.at) return <span className="text-soft">{plural(data.seen, "address", "addresses")} in use on {moment(data.at)}, and {count(data.ticks.filter((one) => one.plan !== "").length)} assigned in the plan at that time.</span>;
+  if (at === null && data.at) return <span className="text-soft">{plural(data.seen, "address", "addresses")} in use on {moment(data.at)}{counted ? "" : `, and ${count(data.ticks.filter((one) => one.plan !== "").length)} assigned in the plan at that time`}.</span>;
   if (at === null) return <span className="text-soft">{count(data.answering)} answering, {plural(data.seen, "address", "addresses")} ever seen of {count(data.usable)} usable. Drag to zoom in.</span>;
   if (counted) {
     const stretch = data.stretches.find((one) => addressNumber(one.first) <= at && at <= addressNumber(one.last));
-    return stretch ? <span><Mono>{stretch.first} – {stretch.last}</Mono>: {count(stretch.answering)} answering, {count(stretch.seen)} seen before</span> : null;
+    return stretch ? <span><Mono>{stretch.first} – {stretch.last}</Mono>: {data.at ? `${count(stretch.answering)} in use` : `${count(stretch.answering)} answering, ${count(stretch.seen)} seen before`}</span> : null;
   }
   const band = data.bands.find((one) => addressNumber(one.first) <= at && at <= addressNumber(one.last));
   return (

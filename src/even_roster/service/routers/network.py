@@ -192,9 +192,5 @@ def ruler(range: str, context: ContextDep, who: Who, at: datetime | None = None)
         raise Refusal(422, "too_large", f"{network} is too large to draw; the ruler goes up to a /8", "range")
     with context.database.read() as connection:
         if at is not None:
-            if network.num_addresses > rulers.MOST_TICKS:
-                raise Refusal(
-                    422, "too_large", f"the past of {network} is too large to draw; choose a /20 at most", "range"
-                )
             return rulers.draw_past(context, connection, network, round(at.timestamp() * 1000))
         return rulers.draw(context, connection, network)

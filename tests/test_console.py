@@ -308,7 +308,8 @@ class Large(ConsoleCase):
     hosts = ("--hosts", "20000")
 
     def test_twenty_thousand_rows_scroll_and_sort(self) -> None:
-        self.service.roster("scan", "10.96.0.0/17", "--pace", "20000", "--confirm", "--no-names")
+        done = self.service.roster("scan", "10.96.0.0/17", "--pace", "20000", "--confirm", "--no-names")
+        self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         self.assertGreaterEqual(self.roster.device_page(limit=1).total or 0, 20_000)
         self.open("/devices")
         self.sees("20,00")

@@ -16,6 +16,7 @@ from even_roster.core.adapters import Adapter
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import parse
+from even_roster.core.stays import Source
 from even_roster.probe import netlink
 from even_roster.probe.hostnames import NameAsker
 from even_roster.probe.results import Result, ResultBook
@@ -178,9 +179,25 @@ class Collecting:
         self.phases.append(stage.phase)
 
 
+class Stumbling(Collecting):
+    """A sink that takes nothing at some of its calls, as when a disk is full or a database is held."""
+
+    def __init__(self, at: Callable[[int], bool]) -> None:
+        super().__init__()
+        self.calls, self._at = 0, at
+
+    async def found(self, results: list[Result], answers: list[Answer]) -> None:
+        self.calls += 1
+        if self._at(self.calls):
+            raise OSError("the sink takes nothing now")
+        await super().found(results, answers)
+
+
 class Course(unittest.TestCase):
-    def scan(self, text: str, *, stop_after: float | None = None, **more: object) -> tuple[Collecting, bool]:
-        sink = Collecting()
+    def scan(
+        self, text: str, *, stop_after: float | None = None, sink: Collecting | None = None, **more: object
+    ) -> tuple[Collecting, bool]:
+        sink = sink or Collecting()
         machine = StandinMachine(larkspur.build())
         segment = machine.open(machine.adapters()[0])
 
@@ -216,10 +233,27 @@ class Course(unittest.TestCase):
         self.assertTrue(stopped)
         self.assertTrue(10 <= len(sink.results) <= 60)
 
+    def test_what_the_sink_did_not_take_is_offered_again_until_it_does(self) -> None:
+        whole, _ = self.scan("10.44.10.1-254", pace=100, rounds=1, names=False, ports=())
+        sink = Stumbling(lambda call: call in (1, 3, 4))
+        with self.assertLogs("even_roster.probe.scan", "WARNING") as log:
+            self.scan("10.44.10.1-254", pace=100, rounds=1, names=False, ports=(), sink=sink)
+        self.assertGreater(sink.calls, 4)
+        self.assertIn("kept for the next time: the sink takes nothing now", log.output[0])
+        self.assertEqual(len(log.output), 2, "said once for each time it began")
+        near = {a for a in whole.results if not whole.results[a].foreign}
+        self.assertEqual({a for a in sink.results if not sink.results[a].foreign}, near)
+        asked = {(a.address, a.mac) for a in sink.answers if a.by is not Source.OVERHEARD and not a.foreign}
+        self.assertEqual(
+            asked, {(a.address, a.mac) for a in whole.answers if a.by is not Source.OVERHEARD and not a.foreign}
+        )
+
+    def test_a_sink_that_never_takes_anything_fails_the_scan_aloud(self) -> None:
+        with self.assertLogs("even_roster.probe.scan", "WARNING"), self.assertRaisesRegex(OSError, "takes nothing"):
+            self.scan("10.44.10.12-30", rounds=1, names=False, ports=(), sink=Stumbling(lambda call: True))
+
     def test_the_book_tells_what_changed_and_keeps_the_rest(self) -> None:
         book = ResultBook()
-        from even_roster.core.stays import Source
-
         self.assertTrue(book.answer(Answer(7, Mac(5), Source.ARP, 1.0, 0.002, False)))
         self.assertFalse(book.answer(Answer(7, Mac(6), Source.ECHO, 1.1, 0.004, False)))
         (news,) = book.news()

@@ -16,7 +16,7 @@ from even_roster.probe.neighbour_engine import NeighbourEngine, NeighbourState
 from even_roster.probe.pacer import MOST_AT_ONCE, Pacer
 from even_roster.probe.rtt import CEILING, FLOOR, INITIAL, WaitingTime
 from even_roster.probe.segment import Neighbour
-from even_roster.probe.sweep import Progress, sweep_frames
+from even_roster.probe.sweep import MOST_BEHIND, Progress, sweep_frames
 from even_roster.probe.sweep_engine import Answer, SweepEngine, SweepPlan
 from even_roster.probe.sweeper import pack, unpack
 from even_roster.standin import generator, larkspur
@@ -45,14 +45,37 @@ class RecordingDoor(StandinDoor):
         return [*extra, *super().receive(timeout)]
 
 
+class OverloadedDoor(RecordingDoor):
+    """A machine with little time: it hands over three frames at once, and takes 12 ms of the clock to have each read."""
+
+    def __init__(self, site: Site, adapter: str) -> None:
+        super().__init__(site, adapter)
+        self._unread: list[tuple[float, bytes]] = []
+        self._all_until = self.now()
+
+    def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
+        self._unread += super().receive(0.0005 if self._unread else timeout)
+        frames, self._unread = self._unread[:3], self._unread[3:]
+        if not self._unread:
+            self._all_until = super().read_until()
+        self._site.sleep(0.012 * len(frames))
+        return frames
+
+    def read_until(self) -> float:
+        return self._all_until
+
+    def lost(self) -> int:
+        return 7
+
+
 class Run:
     """One sweep of a site, finished."""
 
     def __init__(
         self, site: Site, plan: SweepPlan, *, adapter: int = 0, pace: float = 1000, spoil: Sequence[bytes] = (),
-        stop_after: int | None = None,
+        stop_after: int | None = None, door: type[RecordingDoor] = RecordingDoor,
     ) -> None:  # fmt: skip
-        self.door = RecordingDoor(site, site.adapters[adapter].name)
+        self.door = door(site, site.adapters[adapter].name)
         self.door.spoil = list(spoil)
         self.engine = SweepEngine(plan, site.adapters[adapter], 77)
         self.answers: list[Answer] = []
@@ -106,6 +129,26 @@ class Sweeping(unittest.TestCase):
         self.assertEqual(run.asked("10.44.10.200"), 3)
         self.assertEqual(run.asked("10.44.10.30"), 1)
         self.assertLess(run.progress.seconds, 2.0)
+
+    def test_a_machine_that_reads_slowly_misses_nobody_and_takes_nobody_for_silent(self) -> None:
+        clock = FakeClock()
+        site = generator.generate(400, clock=clock, sleep=clock.sleep)
+        run = Run(site, plan("10.96.0.1-10.96.1.254", echo=False), pace=5000, door=OverloadedDoor)
+        found = {(a.address, a.mac.value) for a in run.answers if a.mac}
+        self.assertEqual(found, {(int(h.addresses[0]), h.mac.value) for h in site.hosts})
+        self.assertGreater(run.progress.seconds, 400 * 0.012, "it did take its time")
+        answering = {str(host.addresses[0]) for host in site.hosts}
+        self.assertEqual({run.asked(address) for address in sorted(answering)[::9]}, {1})
+        self.assertEqual(run.progress.lost, 7)
+
+    def test_a_link_that_never_rests_does_not_keep_a_sweep_from_its_end(self) -> None:
+        class Flooded(RecordingDoor):
+            def read_until(self) -> float:
+                return 0.0
+
+        run = Run(hall(), plan("10.44.10.1-254", echo=False), door=Flooded)
+        self.assertEqual((run.asked("10.44.10.200"), run.asked("10.44.10.30")), (3, 1))
+        self.assertLess(run.progress.seconds, 3 * (MOST_BEHIND + 1.5))
 
     def test_a_known_device_that_stays_silent_is_asked_two_rounds_more(self) -> None:
         run = Run(hall(), plan("10.44.10.190-210", expected={int(IPv4Address("10.44.10.200"))}))

@@ -51,8 +51,10 @@ class Front:
         """The current round, from 1."""
         return min(self._round + 1, self._rounds + self._extra_rounds)
 
-    def next(self, now: float) -> int | None:
-        """The next address to ask at this moment, or None; then `wake` says when to come again, or `done` is set."""
+    def next(self, now: float, read_until: float | None = None) -> int | None:
+        """The next address to ask at this moment, or None; then `wake` says when to come again, or `done` is set. An address
+        is silent when its time is over and everything that arrived in it was read: `read_until` is how far that is."""
+        read = now if read_until is None else read_until
         if not self._base:
             self._base = now - 1.0  # 32-bit floats keep microseconds only near zero
         while not self.done:
@@ -60,12 +62,12 @@ class Front:
             if index is None:
                 if not self._next_round():
                     over = self._last_sent + self._wait()
-                    self.done, self.wake = now >= over, over
+                    self.done, self.wake = read >= over, over
                     return None
                 continue
             if self._round:
                 due = self._base + self._sent[index] + self._wait()
-                if due > now:
+                if due > read:
                     self.wake = due
                     return None
             self._cursor += 1

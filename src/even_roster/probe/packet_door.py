@@ -58,6 +58,7 @@ class PacketDoor:
             self._socket.close()
             raise SegmentError(f"raw frames on {adapter.name} are not possible: {error.strerror}") from error
         self._socket.setblocking(False)
+        self._read_until = time.monotonic()
         self._poll = select.poll()
         self._poll.register(self._socket, select.POLLIN)
 
@@ -79,18 +80,25 @@ class PacketDoor:
 
     def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
         """See FrameDoor.receive."""
-        if not self._poll.poll(max(timeout, 0.0) * 1000):
+        empty = not self._poll.poll(max(timeout, 0.0) * 1000)
+        at = time.monotonic()
+        if empty:
+            self._read_until = at
             return ()
         frames = []
-        at = time.monotonic()
         for _ in range(_BATCH):
             try:
                 frames.append((at, self._socket.recv(2048)))
             except BlockingIOError:
+                self._read_until = at
                 break
             except OSError as error:
                 raise SegmentError(f"the link is gone: {error.strerror}") from error
         return frames
+
+    def read_until(self) -> float:
+        """See FrameDoor.read_until."""
+        return self._read_until
 
     def lost(self) -> int:
         """Frames that the kernel had no room for since the last call (packet(7), PACKET_STATISTICS)."""

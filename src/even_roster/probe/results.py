@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from ..core.names import Name
@@ -74,3 +75,7 @@ class ResultBook:
         """What changed, in the order of addresses; the book keeps it all the same."""
         changed, self._changed = self._changed, set()
         return [self.results[address] for address in sorted(changed)]
+
+    def again(self, results: Iterable[Result]) -> None:
+        """These are news still: nobody took them."""
+        self._changed.update(result.address for result in results)

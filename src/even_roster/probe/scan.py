@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import random
 import threading
 from collections.abc import Collection, Coroutine, Sequence
@@ -24,6 +25,7 @@ from .sweep import Progress, Report, SweepJob, run_job
 from .sweep_engine import Answer, SweepPlan
 from .sweep_process import run_in_process, start_sweeper
 
+_log = logging.getLogger(__name__)
 DEFAULT_PORTS = (22, 80, 443, 445, 631, 8080, 9100)
 PORT_TIMEOUT = 0.7
 BATCH_SECONDS = 0.5
@@ -61,7 +63,8 @@ class Sink(Protocol):
     """Takes what a scan finds. Called from the event loop, in order."""
 
     async def found(self, results: list[Result], answers: list[Answer]) -> None:
-        """Results that are new or changed, and the observations behind them. Called at least once a second."""
+        """Results that are new or changed, and the observations behind them. Called at least once a second. Where it raises,
+        it has taken nothing and is called again with all of it."""
 
     async def stage(self, stage: Stage) -> None:
         """How far it is."""
@@ -152,6 +155,11 @@ class Scan:
             self._notes.append(
                 f"{progress.unreached:,} addresses lie off this link and no gateway answered: they were not asked"
             )
+        if progress.lost:
+            self._notes.append(
+                f"{progress.lost:,} frames came faster than this machine could read them: somebody who answered may be "
+                "missing; scan again with a lower pace"
+            )
         if progress.unasked:
             self._notes.append(
                 f"the kernel's neighbour table stayed full: {progress.unasked:,} addresses were not asked; "
@@ -234,10 +242,17 @@ class Scan:
             task.cancel()
 
     async def _flush_often(self) -> None:
+        trouble = ""
         while not self._ended.is_set():
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._ended.wait(), BATCH_SECONDS)
-            await self._flush("sweep" if not self._asking or self._sweep_under_way() else "names")
+            try:
+                await self._flush("sweep" if not self._asking or self._sweep_under_way() else "names")
+                trouble = ""
+            except Exception as error:  # what was not taken is offered again, at the latest by the last flush
+                if str(error) != trouble:
+                    _log.warning("results were not taken and are kept for the next time: %s", error)
+                trouble = str(error)
 
     def _sweep_under_way(self) -> bool:
         return self._progress is None or self._progress.probes_left > 0
@@ -246,6 +261,11 @@ class Scan:
         answers, self._answers = self._answers, []
         results = self.book.news()
         if results or answers:
-            await self._sink.found(results, answers)
+            try:
+                await self._sink.found(results, answers)
+            except BaseException:
+                self._answers[:0] = answers
+                self.book.again(results)
+                raise
         if self._progress is not None:
             await self._sink.stage(Stage(phase, self._progress, len(self._asking)))

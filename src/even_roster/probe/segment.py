@@ -41,6 +41,9 @@ class FrameDoor(Protocol):
     def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
         """Wait up to `timeout` seconds for frames; (time, frame) pairs on the clock of `now`."""
 
+    def read_until(self) -> float:
+        """Everything that arrived until this time, on the clock of `now`, was given out by `receive`."""
+
     def now(self) -> float:
         """Monotonic seconds."""
 

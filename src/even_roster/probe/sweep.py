@@ -16,13 +16,14 @@ from .sweep_engine import Answer, SweepEngine, SweepPlan
 
 LONGEST_WAIT = 0.05
 REPORT_EVERY = 0.05
+MOST_BEHIND = 5.0
 
 
 @dataclass(frozen=True, slots=True)
 class Progress:
     """How far a sweep is. `seconds_left` is an estimate; `cpu_seconds` is this thread's own processor
     time, `unreached` counts targets behind a gateway that did not answer, `unasked`
-    those the kernel's table had no room for."""
+    those the kernel's table had no room for, `lost` frames that the kernel dropped unread."""
 
     probes: int
     probes_left: int
@@ -35,6 +36,7 @@ class Progress:
     rejected: int = 0
     unreached: int = 0
     unasked: int = 0
+    lost: int = 0
 
 
 Report = Callable[[list[Answer], Progress], None]
@@ -56,11 +58,11 @@ class SweepSegment(Protocol):
 def sweep_frames(engine: SweepEngine, door: FrameDoor, pace: float, stop: threading.Event, report: Report) -> Progress:
     """Run a sweep over raw frames to its end or until `stop`; `report` gets answers and progress as they come."""
     pacer, meter = Pacer(pace), _Meter(door.now(), pace)
-    now = door.now()
-    while not stop.is_set() and not engine.finished(now):
+    now = read = door.now()
+    while not stop.is_set() and not engine.finished(read):
         room = pacer.room(now)
         if room:
-            frames = engine.due(now, room)
+            frames = engine.due(now, room, read)
             for frame in frames:
                 door.send(frame)
             if frames:
@@ -74,9 +76,11 @@ def sweep_frames(engine: SweepEngine, door: FrameDoor, pace: float, stop: thread
         for at, frame in door.receive(min(waiting, LONGEST_WAIT)):
             engine.heard(frame, at)
         now = door.now()
+        # On a busy machine answers wait unread: their addresses are not silent. A link that never rests ends that.
+        read = max(door.read_until(), now - MOST_BEHIND)
         if meter.due(now):
             report(engine.take(), meter.progress(engine, now, engine.round, engine.rejected))
-    progress = meter.progress(engine, now, engine.round, engine.rejected)
+    progress = replace(meter.progress(engine, now, engine.round, engine.rejected), lost=door.lost())
     report(engine.take(), progress)
     return progress
 

@@ -79,6 +79,7 @@ class SweepEngine:
         self._gateway_asked = 0
         self._gateway_next = 0.0
         self._last_echo = float("-inf")
+        self._read_until = 0.0
         self.probes = 0
         self.rejected = 0
         if far and self._gateway is None:
@@ -114,8 +115,9 @@ class SweepEngine:
         answers, self._answers = self._answers, []
         return answers
 
-    def due(self, now: float, room: int) -> list[bytes]:
-        """At most `room` frames to send at this moment."""
+    def due(self, now: float, room: int, read_until: float | None = None) -> list[bytes]:
+        """At most `room` frames to send at this moment; what arrived until `read_until` was told by `heard`."""
+        self._read_until = now if read_until is None else read_until
         frames: list[bytes] = []
         while len(frames) < room:
             frame = self._next_frame(now)
@@ -130,14 +132,14 @@ class SweepEngine:
             address, mac = self._to_echo.popleft()
             self._echoed[address, mac] = self._last_echo = now
             return self._echo.frame(address, mac)
-        target = self._near.next(now)
+        target = self._near.next(now, self._read_until)
         if target is not None:
             return self._arp_template(target).frame(target)
         if self._far.done:
             return None
         if self._gateway_mac is None:
             return self._ask_gateway(now)
-        target = self._far.next(now)
+        target = self._far.next(now, self._read_until)
         return None if target is None else self._echo.frame(target, self._gateway_mac)
 
     def _arp_template(self, target: int) -> ArpTemplate:
@@ -168,11 +170,11 @@ class SweepEngine:
             times.append(self._last_echo + self._waiting.seconds)
         return min(times, default=None)
 
-    def finished(self, now: float) -> bool:
-        """True when nothing is left to ask and nothing to wait for."""
+    def finished(self, read_until: float) -> bool:
+        """True when nothing is left to ask and nothing to wait for; see `due`."""
         if not (self._near.done and self._far.done) or self._to_echo:
             return False
-        return not self._echoed or now >= self._last_echo + self._waiting.seconds
+        return not self._echoed or read_until >= self._last_echo + self._waiting.seconds
 
     def heard(self, data: bytes, at: float) -> None:
         """A frame arrived. Frames that are not what they claim to be are counted in `rejected`, never raised."""

@@ -272,8 +272,10 @@ class RunningScan:
 
     async def found(self, results: list[Result], answers: list[Answer]) -> None:
         """See Sink.found: one transaction, then one event."""
-        taken, refs = await asyncio.to_thread(self._store, results, answers)
         self._foreign |= {result.address for result in results if result.foreign}
+        # Counted here: while the thread stores, the book grows.
+        known, foreign = len(self.scan_results), len(self._foreign)
+        taken, refs = await asyncio.to_thread(self._store, results, answers, known - foreign, foreign)
         shown = [self._view(result, refs) for result in results[:MOST_IN_EVENT]]
         self._publish(shown, len(results) - len(shown))
         if taken.devices:
@@ -298,7 +300,9 @@ class RunningScan:
         assert self.scan is not None
         return self.scan.book.results
 
-    def _store(self, results: list[Result], answers: list[Answer]) -> tuple[Taken, dict[int, DeviceRef]]:
+    def _store(
+        self, results: list[Result], answers: list[Answer], known: int, foreign: int
+    ) -> tuple[Taken, dict[int, DeviceRef]]:  # fmt: skip
         book = self.scan_results
         sightings = self._sightings(answers, book)
         names, ports = self._names_and_ports(results)
@@ -307,9 +311,9 @@ class RunningScan:
         with self._context.database.write() as connection:
             taken = take_in(connection, self._segment, sightings, names, ports, self._context.vendor_of)
             scan_records.add_results(connection, self.info.id, rows)
-            foreign = sum(1 for result in book.values() if result.foreign)
-            scan_records.progress(connection, self.info.id, self.info.probes, len(book) - foreign, foreign)
+            scan_records.progress(connection, self.info.id, self.info.probes, known, foreign)
             refs = refs_of_macs(connection, macs)
+        self._named.update((one.address, one.name.name, one.name.source.value) for one in names)
         if not self._elsewhere:
             self._context.plan.saw(sightings)
             near = [one for one in sightings if one.mac is not None]
@@ -342,9 +346,7 @@ class RunningScan:
             if mac is not None and result.ports:
                 ports[mac] = result.ports
             for name in result.names:
-                key = (result.address, name.name, name.source.value)
-                if key not in self._named:
-                    self._named.add(key)
+                if (result.address, name.name, name.source.value) not in self._named:
                     names.append(NameHeard(result.address, mac, name, at))
         return names, ports
 

@@ -25,6 +25,7 @@ class StandinDoor:
         self._coming: list[tuple[float, int, bytes]] = []
         self._sequence = 0
         self._next_chatter = site.clock() + CHATTER_EVERY / 2
+        self._read_until = site.clock()
         self.sent = 0
 
     def now(self) -> float:
@@ -52,6 +53,7 @@ class StandinDoor:
             self._next_chatter = now + CHATTER_EVERY
             for frame in self._site.chatter(self._adapter):
                 self._put(now, frame)
+        self._read_until = now
         frames = []
         while self._coming and self._coming[0][0] <= now:
             at, _, frame = heapq.heappop(self._coming)
@@ -65,6 +67,10 @@ class StandinDoor:
         return [
             (self._site.started + at, frame) for at, frame in self._site.overheard(self._adapter, before, self._heard)
         ]
+
+    def read_until(self) -> float:
+        """See FrameDoor.read_until."""
+        return self._read_until
 
     def lost(self) -> int:
         """Never any."""

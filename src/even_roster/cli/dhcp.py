@@ -88,15 +88,14 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
 
 
 def pick_server(roster: Roster, name: str | None) -> DhcpServerView:
-    """A server by name or id, or the only one. Raises NotFound."""
+    """A server by name or id, or the only one. Raises NotFound, BadInput."""
     found = roster.dhcp_servers()
     if name is None:
         if len(found) == 1:
             return found[0]
-        there = ", ".join(server.name for server in found)
-        raise missing(
-            f"name one of the servers: {there}" if found else "no DHCP server is managed yet: 'roster dhcp add'"
-        )
+        if found:
+            raise bad_input(f"name one of the servers: {', '.join(server.name for server in found)}")
+        raise missing("no DHCP server is managed yet: 'roster dhcp add'")
     for server in found:
         if name.casefold() == server.name.casefold() or name == str(server.id):
             return server

@@ -10,6 +10,8 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 
+from pydantic import ValidationError
+
 from .. import __version__
 from ..client import BadInput, Conflict, NeedsConfirm, NotFound, NotPermitted, RosterError, StaleEdit, Unreachable
 from ..core.mac import MacError
@@ -74,6 +76,11 @@ def run(arguments: Sequence[str] | None = None) -> int:
         if isinstance(bad, RangeError):
             point_at(bad.text, bad.start, bad.end)
         return 2
+    except ValidationError as bad:
+        first = bad.errors(include_url=False, include_context=False)[0]
+        name = ".".join(str(part) for part in first["loc"]) or "the input"
+        error(f"{name}: {first['input']!r} is not possible: {first['msg'][:1].lower()}{first['msg'][1:]}")
+        return 2
     except RosterError as bad:
         error(_sentence(bad))
         return _exit_code(bad)
@@ -82,7 +89,7 @@ def run(arguments: Sequence[str] | None = None) -> int:
 def _sentence(bad: RosterError) -> str:
     if isinstance(bad, StaleEdit):
         values = ", ".join(f"{name} {value!r}" for name, value in bad.current.items() if value)
-        return f"{bad}; it now has {values or 'no values'}: look at it and try again"
+        return f"{bad}; it has {values} now: look at it and try again" if values else str(bad)
     return str(bad)
 
 

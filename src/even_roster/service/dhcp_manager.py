@@ -141,13 +141,29 @@ class DhcpManager:
     def adoption(self, identity: int) -> tuple[Adoption, tuple[ScopeThere, ...]]:
         """What adopting would add to the plan. Raises Missing, ServerTrouble."""
         row = self.row(identity)
-        with self._context.plan.reading() as plan:
-            hints = [subnet.network for subnet in plan.subnets_of(row.site) if not subnet.supernet]
-        with self._lock(identity):
-            there = self.server(row).read(_owned(row), hints).scopes
+        there = self._scopes(row)
         there = tuple(one for one in there if one.scope.pools or one.scope.reservations)
         with self._context.plan.reading() as plan:
             return adoption(plan, row.site, identity, there), there
+
+    def _scopes(self, row: Row[Any]) -> tuple[ScopeThere, ...]:
+        """What its configuration has now. Raises ServerTrouble."""
+        with self._context.plan.reading() as plan:
+            hints = [subnet.network for subnet in plan.subnets_of(row.site) if not subnet.supernet]
+        with self._lock(row.id):
+            return self.server(row).read(_owned(row), hints).scopes
+
+    def try_out(self, identity: int) -> None:
+        """Read a server's configuration and leases; what cannot be read is kept as its trouble. Raises Missing."""
+        row = self.row(identity)
+        try:
+            self._scopes(row)
+        except ServerTrouble as error:
+            with self._context.database.write() as connection:
+                lease_records.trouble(connection, identity, str(error))
+            return
+        with contextlib.suppress(ServerTrouble):
+            self.read_leases(identity)
 
     def adopt(self, identity: int, who: str) -> tuple[Adoption, int]:
         """Take a server's pools and reservations into the plan, as one change; gives its id.

@@ -27,7 +27,6 @@ from ..core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, 
 from ..core.text import clean, clean_note
 from ..store.edits import EditError, Missing
 from ..store.plan_edits import PlanConflict
-from ..store.plan_records import to_values
 from . import written
 from .plan_keeper import Edit
 
@@ -45,24 +44,27 @@ def found(items: dict[int, T], identity: int, version: int | None, what: str) ->
     if item is None:
         raise Missing(f"there is no {what} {identity} in the plan")
     if version is not None and version != item.version:
-        raise PlanConflict(f"{what} {identity} was changed meanwhile", item.version, to_values(item))
+        raise PlanConflict(f"{what} {identity} was changed meanwhile", item)
     return item
 
 
 def told(before: Item | None, after: Item | None) -> tuple[Any, Any]:
     """What differs between two states of an item, as people read it."""
     if before is None or after is None:
-        return (_said(before) if before else None), (_said(after) if after else None)
-    was, now = _said(before), _said(after)
+        return (said(before) if before else None), (said(after) if after else None)
+    was, now = said(before), said(after)
     differ = [name for name in now if was.get(name) != now[name]]
     return {name: was.get(name) for name in differ}, {name: now[name] for name in differ}
 
 
-def _said(item: Item) -> dict[str, Any]:
+def said(item: Item) -> dict[str, Any]:
+    """An item's values as people read them, empty ones left out."""
     shown: dict[str, Any] = {}
     for one in fields_of(item):
         value = getattr(item, one.name)
-        if one.name in ("id", "version", "site", "options") or (value in (None, "", (), False) and one.name != "on"):
+        if one.name in ("id", "version", "site", "subnet", "options") or (
+            value in (None, "", (), False) and one.name != "on"
+        ):
             continue
         if one.name in ("address", "gateway", "first", "last", "moved_to"):
             value = dotted(value)

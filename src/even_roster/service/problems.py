@@ -27,7 +27,7 @@ from ..store.edits import EditError, Missing, StaleEdit
 from ..store.listing import CursorError
 from ..store.plan_edits import PlanConflict
 from .plan_keeper import PlanRefused
-from .planning import Taken
+from .planning import Taken, said
 
 _log = logging.getLogger(__name__)
 MEDIA_TYPE = "application/problem+json"
@@ -101,7 +101,8 @@ def of(error: Exception) -> Problem:
         case Taken():
             return _problem(409, "taken", error, field="address")
         case PlanConflict():
-            current = {name: str(value) for name, value in error.current.items()}
+            values = said(error.current) if error.current is not None else {}
+            current = {name: str(value) for name, value in values.items()}
             return _problem(409, "stale", error, current=current, version=error.version)
         case SegmentError():
             return _problem(503, "network", error)

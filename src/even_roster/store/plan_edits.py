@@ -26,10 +26,11 @@ _ORDER = {"site": 0, "subnet": 1, "band": 2, "assignment": 3, "use": 4}
 
 
 class PlanConflict(Exception):
-    """Somebody else changed the same item meanwhile; `current` holds its values now, `version` its version."""
+    """Somebody else changed the same item meanwhile; `current` is the item now, None when it is gone."""
 
-    def __init__(self, sentence: str, version: int, current: Values) -> None:
-        self.version, self.current = version, current
+    def __init__(self, sentence: str, current: Item | None) -> None:
+        self.current = current
+        self.version = current.version if current is not None else 0
         super().__init__(sentence)
 
 
@@ -213,10 +214,10 @@ class PlanEditor:
             for identity, one in wanted.items():
                 values = there.get(identity)
                 if values is None:
-                    raise PlanConflict(f"{kind} {identity} was removed meanwhile", 0, {})
+                    raise PlanConflict(f"{kind} {identity} was removed meanwhile", None)
                 if values["version"] != one.version:
                     who = self._who_changed(kind, identity)
-                    raise PlanConflict(f"{kind} {identity} was changed meanwhile{who}", values["version"], values)
+                    raise PlanConflict(f"{kind} {identity} was changed meanwhile{who}", from_values(kind, values))
 
     def _who_changed(self, kind: str, identity: int) -> str:
         query = (

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from ipaddress import IPv4Network
 
 from ..span import usable
-from .model import Assignment, BandKind, Item, Plan, Subnet, dotted
+from .model import Assignment, Band, BandKind, Item, Plan, Subnet, dotted
 
 
 class ReshapeError(ValueError):
@@ -87,7 +87,8 @@ def split(plan: Plan, subnet: Subnet, prefix: int) -> Reshaped:
 
 
 def join(plan: Plan, first: Subnet, others: Sequence[Subnet]) -> Reshaped:
-    """Make neighbouring subnets one: the first keeps its id, name and settings. Raises ReshapeError."""
+    """Make neighbouring subnets one: the first keeps its id, name and settings; bands that a split has cut are whole again.
+    Raises ReshapeError."""
     whole = sorted([first, *others], key=lambda s: s.first)
     wide = whole[0].network
     while int(wide.broadcast_address) < whole[-1].last and wide.prefixlen:
@@ -105,13 +106,36 @@ def join(plan: Plan, first: Subnet, others: Sequence[Subnet]) -> Reshaped:
     before: list[Item] = [*whole]
     after: list[Item] = [replace(first, network=wide, gateway=gateway)]
     for part in others:
-        for band in plan.bands_of(part.id):
-            before.append(band)
-            after.append(replace(band, subnet=first.id))
         for item in contents(plan, part):
             before.append(item)
             after.append(replace(item, subnet=first.id))
+    bands = sorted((band for part in whole for band in plan.bands_of(part.id)), key=lambda band: band.first)
+    mended = {band.id: band for band in _mended(bands, [part.last for part in whole[:-1]])}
+    for band in bands:
+        now = mended.get(band.id)
+        if now != band or band.subnet != first.id:
+            before.append(band)
+            after += [replace(now, subnet=first.id)] if now is not None else []
     return Reshaped(tuple(before), tuple(after))
+
+
+def _mended(bands: Sequence[Band], seams: Sequence[int]) -> list[Band]:
+    """Bands by address, with those made one again that a split has cut at a seam, the last address of a part: static ones touch
+    there, between pools lie a broadcast and a network address that belonged to nobody."""
+    found: list[Band] = []
+    for band in bands:
+        before = found[-1] if found else None
+        if before is not None and _purpose(before) == _purpose(band):
+            gap = 1 if band.kind is BandKind.POOL else 0
+            if any((before.last, band.first) == (seam - gap, seam + 1 + gap) for seam in seams):
+                found[-1] = replace(before, last=band.last)
+                continue
+        found.append(band)
+    return found
+
+
+def _purpose(band: Band) -> Band:
+    return replace(band, id=0, subnet=0, first=0, last=0, version=0)
 
 
 def resize(plan: Plan, subnet: Subnet, network: IPv4Network) -> Reshaped:

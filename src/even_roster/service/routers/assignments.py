@@ -160,11 +160,13 @@ def _view(context: Context, saved: Saved) -> AssignmentView:
 
 @router.get("/uses")
 def uses(context: ContextDep, who: Who, address: str | None = None, site: str | None = None) -> list[UseView]:
-    """Who uses which address; of one address, or all."""
+    """Who uses which address; of one address (and where it must still be entered after a move), or all."""
     with context.plan.reading() as plan:
         place = written.site(plan, site, context.plan.site_here)
         if address is not None:
-            found = plan.uses_at(place, written.address(address))
+            wanted = written.address(address)
+            moving = [u for u in plan.uses.values() if u.site == place and u.moved_to == wanted]
+            found = [*plan.uses_at(place, wanted), *moving]
         else:
             found = sorted((u for u in plan.uses.values() if u.site == place), key=lambda u: (u.address, u.id))
         return [plan_views.use_view(use) for use in found]

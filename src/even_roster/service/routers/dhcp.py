@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Request
@@ -25,7 +24,6 @@ from ...core import dhcp_export
 from ...core.dhcp import Scope, desired
 from ...core.plan.model import BandKind, Plan
 from ...core.text import clean
-from ...dhcp.server import ServerTrouble
 from ...store import lease_records
 from ...store.tables import changes, dhcp_servers
 from .. import dhcp_views, written
@@ -69,8 +67,7 @@ def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep,
         assert made is not None
         _record(connection, who, "add", name, None, {"kind": request.kind, **settings})
     context.findings.servers_changed()
-    with contextlib.suppress(ServerTrouble):
-        manager.read_leases(int(made[0]))
+    manager.try_out(int(made[0]))
     return _view(context, manager, int(made[0]))
 
 
@@ -94,8 +91,7 @@ def edit_server(
         connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(**values))
         _record(connection, who, "set", row.name, row.settings, settings)
     context.findings.servers_changed()
-    with contextlib.suppress(ServerTrouble):
-        manager.read_leases(identity)
+    manager.try_out(identity)
     return _view(context, manager, identity)
 
 

@@ -23,7 +23,7 @@ from ..api.plan import (
 )
 from ..core.mac import Mac
 from ..core.plan import reshape
-from ..core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, Use, dotted
+from ..core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, Use, called, dotted
 from ..core.text import clean, clean_note
 from ..store.edits import EditError, Missing
 from ..store.plan_edits import PlanConflict
@@ -44,7 +44,7 @@ def found(items: dict[int, T], identity: int, version: int | None, what: str) ->
     if item is None:
         raise Missing(f"there is no {what} {identity} in the plan")
     if version is not None and version != item.version:
-        raise PlanConflict(f"{what} {identity} was changed meanwhile", item)
+        raise PlanConflict(f"{called(item)} was changed meanwhile", item)
     return item
 
 

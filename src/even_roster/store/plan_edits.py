@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Row, delete, func, insert, not_, select, upda
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.mac import Mac
-from ..core.plan.model import Assignment, Band, Item, Site, Subnet, dotted
+from ..core.plan.model import Assignment, Band, Item, Site, Subnet, called, dotted
 from . import plan_records
 from .edits import EditError, Missing
 from .listing import in_list
@@ -124,7 +124,8 @@ class PlanEditor:
             now = there[row.kind].get(row.item)
             if _bare(row.after) != _bare(to_values(now) if now is not None else None):
                 who = self._who_changed(row.kind, row.item)
-                raise EditError(f"{row.kind} {row.item} was changed again since{who}; undo the later change first")
+                item = now if now is not None else from_values(row.kind, row.after or row.before)
+                raise EditError(f"{called(item)} was changed again since{who}; undo the later change first")
             version = now.version if now is not None else (row.before or {}).get("version", 0)
             if now is not None:
                 before.append(now)
@@ -214,10 +215,11 @@ class PlanEditor:
             for identity, one in wanted.items():
                 values = there.get(identity)
                 if values is None:
-                    raise PlanConflict(f"{kind} {identity} was removed meanwhile", None)
+                    raise PlanConflict(f"{called(one)} was removed meanwhile", None)
                 if values["version"] != one.version:
                     who = self._who_changed(kind, identity)
-                    raise PlanConflict(f"{kind} {identity} was changed meanwhile{who}", from_values(kind, values))
+                    item = from_values(kind, values)
+                    raise PlanConflict(f"{called(item)} was changed meanwhile{who}", item)
 
     def _who_changed(self, kind: str, identity: int) -> str:
         query = (

@@ -180,6 +180,20 @@ class Use:
 Item = Site | Subnet | Band | Assignment | Use
 
 
+def called(item: Item) -> str:
+    """What to call an item in a sentence."""
+    match item:
+        case Site():
+            return f"the site {item.name}"
+        case Subnet():
+            return f"the subnet {item.name or item.network}"
+        case Band():
+            return f"the {item.title}"
+        case Assignment():
+            return f"the assignment of {dotted(item.address)}"
+    return f"the use of {dotted(item.address)} by {item.user}"
+
+
 class Plan:
     """All of the plan, indexed. `put` and `drop` keep the indexes; nothing else may change them."""
 

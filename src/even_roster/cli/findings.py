@@ -70,6 +70,10 @@ def _findings(options: argparse.Namespace) -> int:
     else:
         for one in found.findings:
             _print(out, one, brief=options.brief)
+        only = [f"of kind {options.kind}"] if options.kind else []
+        only += [f"about {options.about}"] if options.about else []
+        if only and not found.findings:
+            out.say(f"no finding {' '.join(only)}; in all:")
         counts = found.counts
         told = [
             f"{n} {what}"

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from ..api.devices import NameStay
 from ..client import Here
 from ..core import targets
 from ..core.measure import Measure, measure
@@ -137,8 +138,16 @@ def _explain(options: argparse.Namespace) -> int:
         out.table(("address", "mac", "name", "vendor", "from", "to", "seen", "by"), rows, right=("seen",))
     if told.names:
         out.say("\nNames heard", "bold")
-        out.table(("name", "source", "last"), [(n.name, n.source, ago(n.last)) for n in told.names])
+        out.table(("name", "source", "last"), _names(told.names))
     return 0
+
+
+def _names(names: list[NameStay]) -> list[tuple[str, str, str]]:
+    """Each name by each source once, as heard last: it may have been heard for the address alone and for its holder."""
+    latest: dict[tuple[str, str], NameStay] = {}
+    for name in sorted(names, key=lambda one: one.last, reverse=True):
+        latest.setdefault((name.name, name.source), name)
+    return [(one.name, one.source, ago(one.last)) for one in latest.values()]
 
 
 def _vendor(options: argparse.Namespace) -> int:

@@ -169,6 +169,7 @@ def compact(connection: Connection, before: int) -> tuple[int, int]:
         select(
             func.min(stays.c.id).label("keep"), func.min(stays.c.first).label("first"),
             func.max(stays.c.last).label("last"), func.sum(stays.c.sightings).label("sightings"),
+            func.count().label("many"),
         )
         .where(old)
         .group_by(stays.c.segment_id, stays.c.address, stays.c.mac)
@@ -178,22 +179,15 @@ def compact(connection: Connection, before: int) -> tuple[int, int]:
     dropped = 0
     for row in kept:
         first = connection.execute(select(stays).where(stays.c.id == row.keep)).one()
-        connection.execute(
-            update(stays)
-            .where(stays.c.id == row.keep)
-            .values(
-                first=row.first,
-                last=row.last,
-                sightings=row.sightings,
-                sources=stays.c.sources.op("|")(int(Source.FOLDED)),
-            )
-        )
         same = stays.c.mac.is_(None) if first.mac is None else stays.c.mac == first.mac
-        others = and_(
-            stays.c.segment_id == first.segment_id, stays.c.address == first.address, same, stays.c.id != row.keep,
-            or_(old, stays.c.id == row.keep),
-        )  # fmt: skip
-        dropped += connection.execute(delete(stays).where(others)).rowcount
+        pair = and_(stays.c.segment_id == first.segment_id, stays.c.address == first.address, same, old)
+        sources = int(Source.FOLDED)
+        for known in connection.execute(select(stays.c.sources).where(pair).distinct()).scalars():
+            sources |= known
+        connection.execute(delete(stays).where(pair, stays.c.id != row.keep))
+        values = {"first": row.first, "last": row.last, "sightings": row.sightings, "sources": sources}
+        connection.execute(update(stays).where(stays.c.id == row.keep).values(**values))
+        dropped += row.many - 1
     newer = (
         select(name_stays.c.mac, name_stays.c.address).where(name_stays.c.last >= before).distinct().subquery()
     )  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
@@ -47,6 +49,17 @@ def best(names: Iterable[Name]) -> Name | None:
 def is_hostname(name: str) -> bool:
     """True for a name that may stand in DHCP and DNS: labels of letters, digits and inner dashes (RFC 1123 2.1)."""
     return len(name) <= 253 and all(_is_label(label) for label in name.split("."))
+
+
+def as_hostname(name: str) -> str:
+    """A hostname for something called so by people or by itself: the name when it is one, else one made of its letters and
+    digits ("Box office printer" is box-office-printer), else nothing."""
+    bare = clean(name.split(".", 1)[0] if name.endswith(".local") else name, 120).rstrip(".")
+    if not bare or is_hostname(bare):
+        return bare
+    plain = unicodedata.normalize("NFKD", bare).encode("ascii", "ignore").decode().lower()
+    made = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:63].rstrip("-")
+    return made if is_hostname(made) else ""
 
 
 def _is_label(label: str) -> bool:

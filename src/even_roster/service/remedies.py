@@ -8,6 +8,7 @@ from ..api.findings import StepDone
 from ..api.plan import AssignmentEdit, AssignmentNew
 from ..core.findings.model import Action
 from ..core.mac import Mac
+from ..core.names import as_hostname
 from ..core.plan.model import BandKind, dotted
 from ..store import seen_records
 from ..store.edits import EditError, Missing
@@ -75,7 +76,7 @@ def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
     if mac is None:
         return "", ""
     known = seen_records.known_macs(connection, [mac]).get(mac)
-    name = known.name.split(".")[0] if known is not None else ""
+    name = as_hostname(known.name).split(".")[0] if known is not None else ""
     return (name or f"device-{Mac(mac).to_bytes().hex()[-6:]}"), (known.role if known is not None else "")
 
 

@@ -23,6 +23,7 @@ from ...api.plan import (
     UseNew,
     UseView,
 )
+from ...core.names import as_hostname
 from ...core.plan.model import Assignment, Plan, Use
 from ...store import assignment_queries, device_queries
 from ...store.assignment_queries import AssignmentFilter
@@ -117,17 +118,8 @@ def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, i
             mac = adapters[0].mac
     if row is None:
         return request, mac
-    name = request.name or _as_hostname(row.name or row.seen_name)
+    name = request.name or as_hostname(row.name or row.seen_name)
     return request.model_copy(update={"name": name, "role": request.role or row.role}), mac
-
-
-def _as_hostname(name: str) -> str:
-    """A name that was given or heard, when it can be a hostname; else nothing."""
-    bare = name.split(".", 1)[0] if name.endswith(".local") else name
-    try:
-        return written.hostname(bare)
-    except EditError:
-        return ""
 
 
 @router.patch("/assignments/{identity}")

@@ -1,0 +1,165 @@
+"""Each step that a finding offers, done as an edit: what it changes, that it can be taken back, and what it refuses."""
+
+from __future__ import annotations
+
+import unittest
+from ipaddress import IPv4Address
+from types import SimpleNamespace
+from typing import Any
+from unittest.mock import patch
+
+from even_roster.api.findings import StepDone
+from even_roster.core.findings.model import Action
+from even_roster.core.names import as_hostname, is_hostname
+from even_roster.core.plan.model import Assignment, AssignmentKind
+from even_roster.service import context as contexts
+from even_roster.service import remedies
+from even_roster.service.demo import give_prefixes
+from even_roster.service.deps import editing
+from even_roster.service.larkspur_plan import plan_larkspur
+from even_roster.service.plan_keeper import PlanRefused
+from even_roster.standin import larkspur
+from even_roster.standin.site import Site
+from even_roster.store import device_queries
+from even_roster.store.edits import EditError, Missing
+from tests.support.clock import FakeClock
+from tests.support.days import EPOCH_MS, days
+
+OFFICE = "10.44.10.0/24"
+ROGUE, ATTIC, PORTABLE = "02:c0:3e:00:00:d9", "02:c0:3e:00:00:a0", "02:c0:9f:a0:00:17"
+
+
+def ip(text: str) -> int:
+    return int(IPv4Address(text))
+
+
+def hall(clock: FakeClock) -> Site:
+    with patch("time.time", return_value=EPOCH_MS / 1000):
+        return larkspur.build(clock=clock, sleep=clock.sleep)
+
+
+def prepared(context: contexts.Context, site: Site) -> None:
+    give_prefixes(context, larkspur.VENDORS.values())
+    plan_larkspur(context, site)
+
+
+class Steps(unittest.TestCase):
+    def setUp(self) -> None:
+        self.site = self.enterContext(days(hall, prepared))
+        self.context = self.site.context
+        self.site.leases()
+        self.site.scan(OFFICE)
+
+    def press(self, action: Action, *, anyway: bool = False, number: int = 1, **values: str) -> StepDone:
+        """Do a step as the finding's record has it."""
+        row: Any = SimpleNamespace(id=7, steps=[(action.value, f"{action.value} it", list(values.items()))])
+        return remedies.do(self.context, row, number, "a hand", anyway)
+
+    def at(self, address: str) -> Assignment | None:
+        with self.context.plan.reading() as plan:
+            return plan.at(self.context.plan.site_here, ip(address))
+
+    def device(self, mac: str) -> int:
+        with self.context.database.read() as connection:
+            found = device_queries.device_of_mac(connection, int(mac.replace(":", ""), 16))
+        assert found is not None
+        return found
+
+    def name(self, mac: str, name: str) -> None:
+        with editing(self.context, "a hand") as editor:
+            editor.set_fields(self.device(mac), None, {"name": name})
+
+    def test_assigning_what_is_seen_takes_the_name_the_roster_knows(self) -> None:
+        self.name(ROGUE, "Router of the new wing, attic")
+        done = self.press(Action.ASSIGN, address="10.44.10.225", mac=ROGUE, anyway=True)
+        made = self.at("10.44.10.225")
+        assert made is not None and made.mac is not None
+        self.assertEqual((made.kind, made.name), (AssignmentKind.STATIC, "router-of-the-new-wing-attic"))
+        self.assertEqual(done.said, "10.44.10.225 is planned as static for router-of-the-new-wing-attic")
+        assert done.change is not None
+        self.assertTrue(self.context.plan.undo("a hand", done.change))
+        self.assertIsNone(self.at("10.44.10.225"))
+
+    def test_inside_a_pool_what_is_seen_is_reserved_and_somebody_without_a_name_gets_one(self) -> None:
+        self.press(Action.ASSIGN, address="10.44.10.150", mac="02:c0:44:00:99:99")
+        made = self.at("10.44.10.150")
+        assert made is not None
+        self.assertEqual((made.kind, made.name), (AssignmentKind.RESERVED, "device-009999"))
+
+    def test_a_planned_address_gets_the_mac_that_is_there(self) -> None:
+        done = self.press(Action.ASSIGN, anyway=True, address="10.44.10.30", mac="02:c0:44:00:99:98")
+        there = self.at("10.44.10.30")
+        assert there is not None
+        self.assertEqual((there.mac, there.name), (0x02C044009998, "printer-1"))
+        self.assertIn("belongs to 02:c0:44:00:99:98 now", done.said)
+
+    def test_reserving_keeps_the_address_a_device_was_leased(self) -> None:
+        self.press(Action.RESERVE, address="10.44.10.113", mac="02:c0:9f:a0:00:55", anyway=True)
+        made = self.at("10.44.10.113")
+        assert made is not None
+        self.assertEqual((made.kind, made.name), (AssignmentKind.RESERVED, "portable-04"))
+
+    def test_the_plan_is_moved_to_where_the_device_is(self) -> None:
+        planned = self.at("10.44.10.9")
+        assert planned is not None
+        with self.assertRaises(PlanRefused) as refused:
+            self.press(Action.MOVE_PLAN, assignment=str(planned.id), address="10.44.10.131")
+        self.assertTrue(refused.exception.anyway, "it lies inside the pool: asked first, and possible")
+        self.assertIsNotNone(self.at("10.44.10.9"), "what was refused changed nothing")
+        done = self.press(Action.MOVE_PLAN, anyway=True, assignment=str(planned.id), address="10.44.10.131")
+        self.assertEqual((self.at("10.44.10.9"), done.said), (None, "the plan has it at 10.44.10.131 now"))
+        self.assertNotIn("assignment-not-in-effect", [kind for kind, _ in self.site.standing()])
+
+    def test_an_address_is_freed(self) -> None:
+        planned = self.at("10.44.10.33")
+        assert planned is not None
+        self.press(Action.RELEASE, assignment=str(planned.id))
+        self.assertIsNone(self.at("10.44.10.33"))
+        with self.assertRaises(Missing):
+            self.press(Action.RELEASE, assignment=str(planned.id))
+
+    def test_two_devices_become_one(self) -> None:
+        first, second = self.device(PORTABLE), self.device(ATTIC)
+        said = self.press(Action.JOIN, devices=f"{first},{second}").said
+        self.assertIn(f"2 devices are one now (device {first})", said)
+        self.assertEqual(self.device(ATTIC), first)
+        with self.assertRaises(EditError):
+            self.press(Action.JOIN, devices=str(first))
+
+    def test_what_wants_more_than_a_press_and_what_is_not_there_is_said(self) -> None:
+        for action in (Action.CARD, Action.MOVE_POOL, Action.PUBLISH, Action.NAME, Action.ACCEPT):
+            with self.subTest(action=action), self.assertRaisesRegex(EditError, "wants more than a press"):
+                self.press(action)
+        with self.assertRaisesRegex(Missing, "has no step 3; it has 1"):
+            self.press(Action.RELEASE, number=3)
+
+    def test_every_offered_step_of_the_hall_is_known_and_its_address_readable(self) -> None:
+        self.site.ask()
+        self.site.settle(everything=True)
+        steps = [s for f in self.context.findings.engine.standing.values() for s in f.steps]
+        self.assertGreater(len(steps), 5)
+        for step in steps:
+            values = dict(step.values)
+            self.assertIn(step.action, set(Action))
+            if "address" in values:
+                IPv4Address(values["address"])
+            if "assignment" in values:
+                with self.context.plan.reading() as plan:
+                    self.assertIn(int(values["assignment"]), plan.assignments)
+
+
+class Hostnames(unittest.TestCase):
+    def test_what_people_call_a_thing_becomes_a_hostname(self) -> None:
+        for called, made in (
+            ("printer-1", "printer-1"), ("printer-1.larkspur.example", "printer-1.larkspur.example"),
+            ("sound-desk.local", "sound-desk"), ("Box office printer", "box-office-printer"),
+            ("  Königin's  till № 2 ", "konigin-s-till-no-2"), ("St. Anne", "st-anne"), ("---", ""), ("", ""), ("出口", ""),
+        ):  # fmt: skip
+            with self.subTest(called=called):
+                self.assertEqual(as_hostname(called), made)
+                self.assertTrue(made == "" or is_hostname(made))
+        self.assertLessEqual(len(as_hostname("a very long name of a thing " * 8)), 63)
+
+
+if __name__ == "__main__":
+    unittest.main()

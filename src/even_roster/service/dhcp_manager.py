@@ -29,6 +29,7 @@ from ..store.intake import NameHeard, take_in
 from ..store.scan_records import SegmentSeen
 from ..store.tables import dhcp_servers
 from .context import Context, now_ms
+from .lasting import attempt
 from .plan_keeper import Edit
 
 _log = logging.getLogger(__name__)
@@ -56,7 +57,7 @@ class DhcpManager:
 
     async def _run(self) -> None:
         while True:
-            await asyncio.to_thread(self._read_all)
+            await attempt(self._read_all, "the DHCP servers could not be read")
             await asyncio.sleep(EVERY_SECONDS)
 
     def _read_all(self) -> None:

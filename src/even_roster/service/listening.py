@@ -26,6 +26,7 @@ from ..store.intake import NameHeard, take_in
 from ..store.scan_records import SegmentSeen
 from ..wire.lldp import Neighbour
 from .context import Context, now_ms
+from .lasting import attempt
 
 _log = logging.getLogger(__name__)
 FLUSH_SECONDS = 0.2
@@ -126,7 +127,7 @@ class Listening:
     async def _follow(self) -> None:
         """Follow the adapters as they come and go."""
         while True:
-            await asyncio.to_thread(self.refresh)
+            await attempt(self.refresh, "the adapters could not be followed")
             await asyncio.sleep(LOOK_SECONDS)
 
     def refresh(self) -> None:
@@ -198,13 +199,16 @@ class Listening:
                 batches.append(self._queue.get(timeout=0.25))
                 while len(batches) < MOST_BATCHES:
                     batches.append(self._queue.get_nowait())
-            try:
-                for name, batch, lost in batches:
+            for name, batch, lost in batches:
+                try:
                     self.take(name, batch, lost)
+                except Exception:
+                    _log.exception("what was heard on %s could not be taken in", name)
+            try:
                 if self._waiting or self._names:
                     self._store()
             except Exception:
-                _log.exception("what was heard could not be taken in")
+                _log.exception("what was heard could not be stored")
 
     def take(self, name: str, batch: Batch, lost: int) -> None:
         """Take one batch of an adapter in: findings at once, records with the next `_store`."""

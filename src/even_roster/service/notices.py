@@ -20,9 +20,11 @@ from ..api.watching import RouteEdit, RouteNew, RouteTest, RouteView
 from ..core.findings.engine import BY_KIND, Taken, Turn
 from ..core.findings.model import Severity, State
 from ..store import watch_records
+from ..store.database import DiskFull
 from ..store.edits import EditError, Missing
 from . import senders
 from .context import Context, now_ms
+from .lasting import attempt
 from .secret_box import SecretBox, SecretError
 from .senders import Item, SendError, Target
 from .views import maybe_time
@@ -87,14 +89,14 @@ class Notices:
             if self._news.is_set():
                 await asyncio.sleep(GROUP_SECONDS)
                 self._news.clear()
-            await asyncio.to_thread(self.flush)
+            await attempt(self.flush, "notices could not be sent")
 
     def flush(self) -> int:
         """Send what was gathered, and what could not be sent before; gives how many notices went out."""
-        with self._lock:
-            items, self._gathered = list(self._gathered.values()), {}
         with self._context.database.read() as connection:
             routes = [row for row in watch_records.routes(connection) if row.on]
+        with self._lock:
+            items, self._gathered = list(self._gathered.values()), {}
         sent = 0
         for row in routes:
             wanted = [one for one in items if Severity(one.severity).rank <= Severity(row.least).rank]
@@ -117,7 +119,7 @@ class Notices:
         values: dict[str, Any] = {"trouble": trouble}
         if not trouble:
             values["sent_at"] = now_ms()
-        with self._context.database.write() as connection:
+        with contextlib.suppress(DiskFull), self._context.database.write() as connection:  # it is sent all the same
             watch_records.edit_route(connection, row.id, values)
         self._context.tell("routes", {"id": row.id})
         return trouble

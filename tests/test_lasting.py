@@ -1,0 +1,143 @@
+"""What the service does over and over goes on after a failure, and a notice that went out is not sent twice for one."""
+
+from __future__ import annotations
+
+import asyncio
+import tempfile
+import unittest
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+from unittest.mock import patch
+
+from even_roster.core.findings.engine import Finding, Taken, Turn
+from even_roster.core.findings.model import Evidence, Severity, State, Subject
+from even_roster.service import listening as listenings
+from even_roster.service.context import Context, open_context
+from even_roster.service.dhcp_manager import DhcpManager
+from even_roster.service.lasting import attempt
+from even_roster.service.listening import Listening
+from even_roster.service.notices import Notices
+from even_roster.service.senders import SendError
+from even_roster.service.settings import Settings
+from even_roster.standin import larkspur
+from even_roster.standin.segment import StandinMachine
+from even_roster.store import watch_records
+from even_roster.store.database import DiskFull
+
+
+class Rounds(unittest.IsolatedAsyncioTestCase):
+    async def test_a_failure_is_logged_with_what_it_failed_at(self) -> None:
+        done: list[int] = []
+
+        def work() -> None:
+            done.append(1)
+            if len(done) == 1:
+                raise OSError("the adapter went away")
+
+        with self.assertLogs("even_roster.service.lasting", "ERROR") as log:
+            await attempt(work, "the adapters could not be followed")
+        self.assertIn("the adapters could not be followed", log.output[0])
+        self.assertIn("the adapter went away", log.output[0])
+        await attempt(work, "never said")
+        self.assertEqual(len(done), 2)
+
+    async def goes_on(self, loop: Any, rounds: list[int]) -> None:
+        """A loop whose first round fails comes to its third."""
+        with self.assertLogs("even_roster.service.lasting", "ERROR"):
+            task = asyncio.create_task(loop)
+            for _ in range(500):
+                if len(rounds) >= 3:
+                    break
+                await asyncio.sleep(0.01)
+            task.cancel()
+            await asyncio.gather(task, return_exceptions=True)
+        self.assertGreaterEqual(len(rounds), 3)
+
+    def failing_first(self, rounds: list[int]) -> Any:
+        def work() -> None:
+            rounds.append(1)
+            if len(rounds) == 1:
+                raise RuntimeError("the first round fails")
+
+        return work
+
+    async def test_adapters_are_followed_on(self) -> None:
+        rounds: list[int] = []
+        following: Any = SimpleNamespace(refresh=self.failing_first(rounds))
+        with patch.object(listenings, "LOOK_SECONDS", 0.01):
+            await self.goes_on(Listening._follow(following), rounds)
+
+    async def test_servers_are_read_on(self) -> None:
+        rounds: list[int] = []
+        reading: Any = SimpleNamespace(_read_all=self.failing_first(rounds))
+        with patch("even_roster.service.dhcp_manager.EVERY_SECONDS", 0.01):
+            await self.goes_on(DhcpManager._run(reading), rounds)
+
+    async def test_notices_are_sent_on(self) -> None:
+        rounds: list[int] = []
+        sending: Any = SimpleNamespace(flush=self.failing_first(rounds), _news=asyncio.Event())
+        with patch("even_roster.service.notices.RETRY_SECONDS", 0.01):
+            await self.goes_on(Notices._run(sending), rounds)
+
+
+class Sending(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        settings = Settings(home=Path(folder) / "home", watch=False)
+        self.context: Context = open_context(settings, StandinMachine(larkspur.build()))
+        self.addCleanup(self.context.close)
+        self.sent: list[int] = []
+        self.fails = False
+        self.notices = Notices(self.context, self.send)
+        with self.context.database.write() as connection:
+            values = {
+                "name": "desk",
+                "kind": "webhook",
+                "settings": {"to": "http://127.0.0.1:9/hook"},
+                "least": "notice",
+            }
+            watch_records.add_route(connection, {**values, "secret": ""})
+
+    def send(self, target: object, site: str, items: Any, at: int) -> None:
+        if self.fails:
+            raise SendError("nobody listens there")
+        self.sent.append(len(items))
+
+    def happen(self, number: int) -> None:
+        finding = Finding(
+            "duplicate-address", str(number), Severity.URGENT, (Subject("address", "10.44.10.20"),), (Evidence("seen"),),
+            "mend it", (), State.OPEN, 1, 1,
+        )  # fmt: skip
+        self.notices.turned([(number, Taken(Turn.OPENED, finding))])
+
+    def test_what_could_not_be_sent_goes_with_the_next_and_only_once(self) -> None:
+        self.fails = True
+        self.happen(1)
+        with self.assertLogs("even_roster.service.notices", "WARNING"):
+            self.assertEqual(self.notices.flush(), 0)
+        self.assertEqual(self.notices.views()[0].trouble, "nobody listens there")
+        self.fails = False
+        self.happen(2)
+        self.assertEqual((self.notices.flush(), self.sent), (1, [2]))
+        self.assertEqual((self.notices.flush(), self.sent), (0, [2]))
+        self.assertEqual(self.notices.views()[0].trouble, "")
+
+    def test_a_full_disk_keeps_no_notice_back_and_sends_none_twice(self) -> None:
+        self.happen(1)
+        with patch.object(self.context.database, "write", side_effect=DiskFull("the disk is full")):
+            self.assertEqual((self.notices.flush(), self.sent), (1, [1]))
+        self.assertEqual((self.notices.flush(), self.sent), (0, [1]))
+
+    def test_records_that_cannot_be_read_lose_no_notice(self) -> None:
+        self.happen(1)
+        with (
+            patch.object(self.context.database, "read", side_effect=OSError("cannot be read")),
+            self.assertRaises(OSError),
+        ):
+            self.notices.flush()
+        self.assertEqual((self.notices.flush(), self.sent), (1, [1]))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,8 +1,8 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
 All of them run in two parts: first those that measure what goes over a link or fill the kernel's neighbour table, which all
-namespaces share, with nothing beside them but what needs no service and stands back for them; then three groups side by
-side, of which two mostly wait: for a browser, for a service that watches by itself, for real servers in namespaces.
+namespaces share, with nothing beside them but what needs no service and stands back for them; then four groups side by
+side, of which most wait: for a browser, for a service that watches by itself, for real servers in namespaces.
 """
 
 from __future__ import annotations
@@ -17,13 +17,14 @@ from collections.abc import Sequence
 from pathlib import Path
 
 HERE = Path(__file__).parent
-ALONE = {"test_real_network", "test_scan_engine"}
+ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_truth", "test_truth_service"}
+WORDS = {"test_cli", "test_cli_plan", "test_cli_watching"}
 ON_LINKS = {"test_dhcp_servers", "test_machine", "test_truth_on_the_wire"}
 WITHOUT_SERVICES = {
     "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine", "test_hard_times",
     "test_history_truth", "test_lasting", "test_listening", "test_names_and_sockets", "test_past_plan", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_project", "test_remedies",
-    "test_scan_orders", "test_simulated_days", "test_standin", "test_store", "test_wire",
+    "test_scan_engine", "test_scan_orders", "test_simulated_days", "test_standin", "test_store", "test_wire",
 }  # fmt: skip
 SLOWEST = 12
 _CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
@@ -38,9 +39,10 @@ def main() -> int:
     waiting = [name for name in there if name in WAITING]
     links = [name for name in there if name in ON_LINKS]
     without = [name for name in there if name in WITHOUT_SERVICES]
-    others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WITHOUT_SERVICES]
+    words = [name for name in there if name in WORDS]
+    others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | WITHOUT_SERVICES]
     counts = [0, 0, 0]
-    for part, standing_back in (([first, without], without), ([waiting, links, others], None)):
+    for part, standing_back in (([first, without], without), ([waiting, links, words, others], None)):
         for told in _side_by_side(part, standing_back):
             closing = _CLOSING.findall(told)
             if not closing:

@@ -154,7 +154,7 @@ class Addresses(Words):
         self.assertIn(
             "10.56.0.10 is assigned to plotter.", self.says("assign", "Yard", "--name", "plotter", "--role", "printer")
         )
-        press = self.says("assign", "yard-printers", "02:c0:44:00:52:01", "--name", "press", "--note", "second floor")
+        press = self.says("assign", "10.56.0.11", "02:c0:44:00:52:01", "--name", "press", "--note", "second floor")
         self.assertRegex(
             press, r"10\.56\.0\.11 is assigned to press\.\n(.*\n)*mac +02:c0:44:00:52:01 \(Quillmark Printing\)"
         )

@@ -25,6 +25,8 @@ from even_roster.standin.segment import StandinMachine
 from even_roster.store import watch_records
 from even_roster.store.database import DiskFull
 
+SETTINGS = {"to": "http://127.0.0.1:9/hook", "sender": "", "server": "", "user": "", "tls": "none"}
+
 
 class Rounds(unittest.IsolatedAsyncioTestCase):
     async def test_a_failure_is_logged_with_what_it_failed_at(self) -> None:
@@ -94,7 +96,7 @@ class Sending(unittest.TestCase):
             values = {
                 "name": "desk",
                 "kind": "webhook",
-                "settings": {"to": "http://127.0.0.1:9/hook"},
+                "settings": SETTINGS,
                 "least": "notice",
             }
             watch_records.add_route(connection, {**values, "secret": ""})

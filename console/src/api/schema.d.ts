@@ -1002,7 +1002,7 @@ export interface paths {
         };
         /**
          * Uses
-         * @description Who uses which address; of one address, or all.
+         * @description Who uses which address; of one address (and where it must still be entered after a move), or all.
          */
         get: operations["uses_api_uses_get"];
         put?: never;

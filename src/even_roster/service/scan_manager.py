@@ -186,11 +186,13 @@ class ScanManager:
         running.scan.stop()
         return True
 
-    async def wait(self, identity: int) -> None:
-        """Until a scan has ended and its record is closed."""
+    async def wait(self, identity: int) -> ScanInfo | None:
+        """Until a scan has ended and its record is closed; gives how it ended, None when it was over already."""
         running = self._running.get(identity)
-        if running is not None and running.task is not None:
-            await asyncio.wait({running.task})
+        if running is None or running.task is None:
+            return None
+        await asyncio.wait({running.task})
+        return running.info
 
     async def close(self, seconds: float = 2.0) -> None:
         """Stop everything; scans still running after `seconds` are left to be marked interrupted at the next start."""

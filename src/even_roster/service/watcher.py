@@ -40,6 +40,8 @@ LOOK_SECONDS = 2.0
 LINK_SECONDS = 4.0
 RECHECK_SECONDS = 6.0
 PLACE_SECONDS = 60.0
+FOLD_AT_ONCE = 500
+FOLD_REST_SECONDS = 0.05
 TIDY_SECONDS = 6 * 3600.0
 FAMILIAR = 12
 LARGEST = 4096
@@ -277,7 +279,9 @@ class Watcher:
 
     async def _scan(self, network: IPv4Network) -> None:
         info = await self._scans.start(ScanRequest(targets=[str(network)], ports=[]), WHO)
-        await self._scans.wait(info.id)
+        ended = await self._scans.wait(info.id)
+        if ended is not None and ended.state == "failed":
+            raise SegmentError("; ".join(ended.notes) or "the scan failed")
 
     async def light_check(self, network: IPv4Network) -> int:
         """Ask for the known devices of a subnet by ARP; gives how many answered."""
@@ -364,11 +368,21 @@ class Watcher:
                 _log.exception("old records could not be tidied")
 
     def tidy(self) -> tuple[int, int]:
-        """Fold old stays and drop old findings as the settings say; gives how many stays and findings went."""
-        with self._context.database.write() as connection:
+        """Fold old stays and drop old names and findings as the settings say; gives how many stays and findings went. Others may
+        write between one slice and the next."""
+        database, now = self._context.database, now_ms()
+        with database.read() as connection:
             kept = watch_records.kept(connection, "keeping", watch_records.USUAL_KEEPING)
-            now = now_ms()
-            stays, _ = history_queries.compact(connection, now - kept["stay_days"] * DAY)
+        old = now - kept["stay_days"] * DAY
+        stays, more = 0, True
+        while more:
+            with database.write() as connection:
+                folded, more = history_queries.compact(connection, old, FOLD_AT_ONCE)
+            stays += folded
+            if more:
+                time.sleep(FOLD_REST_SECONDS)
+        with database.write() as connection:
+            history_queries.forget_names(connection, old)
             gone = finding_records.forget(connection, now - kept["finding_days"] * DAY)
         return stays, gone
 

@@ -161,9 +161,9 @@ def turns_about(
     return list(connection.execute(query.order_by(finding_turns.c.id.desc()).limit(limit)))
 
 
-def compact(connection: Connection, before: int) -> tuple[int, int]:
-    """Fold the stays of each pair that ended before a time into one, from its first to its last moment, and drop names
-    older than that of pairs that were heard to bear newer ones. Gives how many stays and names were dropped."""
+def compact(connection: Connection, before: int, most: int = 1 << 30) -> tuple[int, bool]:
+    """Fold the stays of each pair that ended before a time into one, from its first to its last moment, for at most `most`
+    pairs. Gives how many stays were dropped, and whether there are more pairs to fold."""
     old = stays.c.last < before
     groups = (
         select(
@@ -174,6 +174,7 @@ def compact(connection: Connection, before: int) -> tuple[int, int]:
         .where(old)
         .group_by(stays.c.segment_id, stays.c.address, stays.c.mac)
         .having(func.count() > 1)
+        .limit(most)
     )  # fmt: skip
     kept = list(connection.execute(groups))
     dropped = 0
@@ -188,13 +189,16 @@ def compact(connection: Connection, before: int) -> tuple[int, int]:
         values = {"first": row.first, "last": row.last, "sightings": row.sightings, "sources": sources}
         connection.execute(update(stays).where(stays.c.id == row.keep).values(**values))
         dropped += row.many - 1
+    return dropped, len(kept) >= most
+
+
+def forget_names(connection: Connection, before: int) -> int:
+    """Drop names heard last before a time, of pairs that were heard to bear newer ones. Gives how many."""
     newer = (
         select(name_stays.c.mac, name_stays.c.address).where(name_stays.c.last >= before).distinct().subquery()
     )  # fmt: skip
     superseded = select(name_stays.c.id).join(
         newer, and_(newer.c.mac == name_stays.c.mac, newer.c.address == name_stays.c.address)
     )
-    names = connection.execute(
-        delete(name_stays).where(name_stays.c.last < before, name_stays.c.id.in_(superseded))
-    ).rowcount
-    return dropped, names
+    dropped = delete(name_stays).where(name_stays.c.last < before, name_stays.c.id.in_(superseded))
+    return int(connection.execute(dropped).rowcount)

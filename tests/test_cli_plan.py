@@ -8,34 +8,12 @@ import unittest
 from pathlib import Path
 
 from even_roster.api.scans import ScanRequest
-from tests.support.service import Service, demo
+from tests.support.service import demo
+from tests.support.words import Words
 
 
-class Words(unittest.TestCase):
-    """Commands run as processes against one demo; each test works in a subnet of its own."""
-
-    service: Service
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        cls.service = cls.enterClassContext(demo())
-
-    def says(self, *arguments: str, code: int = 0) -> str:
-        """What a command prints for people; it must end with this code, and never with a traceback."""
-        done = self.service.roster(*arguments)
-        said = done.stdout + done.stderr
-        self.assertEqual(done.returncode, code, f"roster {' '.join(arguments)}\n{said}")
-        self.assertNotIn("Traceback", said)
-        if code:
-            self.assertTrue(said.strip(), "an end that is not 0 is explained")
-        return said
-
-    def refuses(self, *arguments: str, code: int = 2) -> str:
-        """As `says`, for what is refused: one sentence on standard error, nothing on standard output."""
-        done = self.service.roster(*arguments)
-        self.assertEqual((done.returncode, done.stdout), (code, ""), f"{arguments}: {done.stdout}{done.stderr}")
-        self.assertRegex(done.stderr, r"\Aroster: [^\n]+\n")
-        return done.stderr
+def setUpModule() -> None:
+    Words.service = unittest.enterModuleContext(demo())
 
 
 class Subnets(Words):

@@ -7,7 +7,12 @@ import threading
 import unittest
 from http.server import BaseHTTPRequestHandler, HTTPServer
 
-from tests.test_cli_plan import Words
+from tests.support.service import demo
+from tests.support.words import Words
+
+
+def setUpModule() -> None:
+    Words.service = unittest.enterModuleContext(demo())
 
 
 class Watching(Words):

@@ -16,6 +16,7 @@ from unittest.mock import patch
 from even_roster.api.scans import ScanRequest
 from even_roster.probe.listen import Ear
 from even_roster.service import context as contexts
+from even_roster.service import findings_keeper
 from even_roster.service.context import Context, open_context
 from even_roster.service.dhcp_manager import DhcpManager
 from even_roster.service.listening import Listening
@@ -128,6 +129,7 @@ def days(make: Callable[[FakeClock], Site], prepare: Callable[[Context, Site], N
     loop = asyncio.new_event_loop()
     with (
         tempfile.TemporaryDirectory() as folder,
+        patch.object(findings_keeper, "REST_SECONDS", 0.0),
         patch.object(contexts, "wall_ns", lambda: (EPOCH_MS + round((clock.now - start) * 1000)) * 1_000_000),
     ):
         site = make(clock)

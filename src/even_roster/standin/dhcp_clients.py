@@ -37,7 +37,8 @@ class Clients:
             due, _, host = heapq.heappop(self._due)
             if host in self._gone or host.stubborn:
                 continue
-            self._put(due + (self._renew(host) if host.awake.at(due) else _RETRY), host)
+            asleep = host.awake.sleeps_on(due)
+            self._put(due + (max(asleep, _RETRY) if asleep else self._renew(host)), host)
 
     def _put(self, at: float, host: Host) -> None:
         self._serial += 1

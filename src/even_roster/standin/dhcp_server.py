@@ -43,6 +43,7 @@ class StandinDhcp:
         self._scopes = {scope.network: scope for scope in scopes}
         self._clock, self._epoch = clock, epoch
         self._leases: dict[int, _Lease] = {}
+        self._held: dict[Mac, dict[int, None]] = {}
 
     def answer(self, message: Message, network: IPv4Network) -> Message | None:
         """The server's word on a client's message from one subnet; None when it has none (RFC 2131 4.3)."""
@@ -56,7 +57,7 @@ class StandinDhcp:
         if message.kind is Kind.RELEASE:
             lease = self._leases.get(int(message.client))
             if lease is not None and lease.mac == message.mac:
-                del self._leases[int(message.client)]
+                self._take_back(int(message.client))
         elif message.kind is Kind.INFORM:
             return self._reply(message, Kind.ACK, dhcp.NOBODY, scope, 0)
         return None
@@ -68,7 +69,7 @@ class StandinDhcp:
         held = self._leases.get(address)
         if held is None or held.until <= self._clock():
             now = self._clock()
-            self._leases[address] = _Lease(message.mac, "", now, now + _OFFER_SECONDS, True)
+            self._lend(address, _Lease(message.mac, "", now, now + _OFFER_SECONDS, True))
         return self._reply(message, Kind.OFFER, IPv4Address(address), scope, _seconds(scope))
 
     def _request(self, message: Message, scope: Scope) -> Message | None:
@@ -80,13 +81,13 @@ class StandinDhcp:
         reserved = _reserved(scope, message.mac)
         if not self._may_have(address, message.mac, scope, reserved):
             return self._reply(message, Kind.NAK, dhcp.NOBODY, scope, 0)
-        for other, lease in list(self._leases.items()):
-            if lease.mac == message.mac and other != address and IPv4Address(other) in scope.network:
-                del self._leases[other]
+        for other in list(self._held.get(message.mac, ())):
+            if other != address and IPv4Address(other) in scope.network:
+                self._take_back(other)
         now = self._clock()
         seconds = _seconds(scope)
         name = reserved.name if reserved is not None and reserved.name else clean(message.text(Option.HOSTNAME), 63)
-        self._leases[address] = _Lease(message.mac, name, now, now + seconds, False)
+        self._lend(address, _Lease(message.mac, name, now, now + seconds, False))
         return self._reply(message, Kind.ACK, wanted, scope, seconds)
 
     def _choose(self, message: Message, scope: Scope) -> int | None:
@@ -94,8 +95,8 @@ class StandinDhcp:
         reserved = _reserved(scope, message.mac)
         if reserved is not None:
             return reserved.address if self._may_have(reserved.address, message.mac, scope, reserved) else None
-        for address, lease in self._leases.items():
-            if lease.mac == message.mac and IPv4Address(address) in scope.network:
+        for address in self._held.get(message.mac, ()):
+            if IPv4Address(address) in scope.network:
                 return address
         asked = message.address(Option.ADDRESS)
         if asked is not None and self._may_have(int(asked), message.mac, scope, None):
@@ -105,6 +106,19 @@ class StandinDhcp:
                 if self._may_have(address, message.mac, scope, None):
                     return address
         return None
+
+    def _lend(self, address: int, lease: _Lease) -> None:
+        self._take_back(address)
+        self._leases[address] = lease
+        self._held.setdefault(lease.mac, {})[address] = None
+
+    def _take_back(self, address: int) -> None:
+        before = self._leases.pop(address, None)
+        if before is not None:
+            held = self._held[before.mac]
+            del held[address]
+            if not held:
+                del self._held[before.mac]
 
     def _may_have(self, address: int, mac: Mac, scope: Scope, reserved: Reservation | None) -> bool:
         lease = self._leases.get(address)

@@ -35,6 +35,10 @@ class Awake:
         """True when the host is on at this time of the site."""
         return self.period == 0.0 or (now - self.offset) % self.period < self.on
 
+    def sleeps_on(self, now: float) -> float:
+        """Seconds until the host is on; 0 when it is."""
+        return 0.0 if self.at(now) else self.period - (now - self.offset) % self.period
+
 
 @dataclass(slots=True, eq=False)
 class Host:

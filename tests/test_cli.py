@@ -6,6 +6,7 @@ import json
 import os
 import pty
 import re
+import select
 import signal
 import subprocess
 import sys
@@ -109,10 +110,12 @@ class Scans(WithDemo):
                 command, stdout=subprocess.PIPE, stderr=child, env={**environment(), "TERM": "xterm"}, text=True
             )
             os.close(child)
-            time.sleep(3.0)
+            shown, end = "", time.monotonic() + 30
+            while not ("round 1 of 3" in shown and re.search(r"[1-9]\d+ answered", shown)) and time.monotonic() < end:
+                if select.select([parent], [], [], 0.5)[0]:
+                    shown += os.read(parent, 65536).decode(errors="replace")
             process.send_signal(signal.SIGINT)
             told, _ = process.communicate(timeout=20)
-            shown = os.read(parent, 65536).decode(errors="replace")
             os.close(parent)
         self.assertIn("answered", shown)
         self.assertIn("round 1 of 3", shown)

@@ -313,13 +313,21 @@ class Doors(WithDemo):
             roster.here()
 
 
+def until_answered(roster: Roster, scan: ScanInfo, count: int) -> None:
+    """Wait until so many have answered a scan that is still running."""
+    end = time.monotonic() + 30
+    while roster.scan(scan.id).answered < count:
+        assert time.monotonic() < end, "too few answer"
+        time.sleep(0.1)
+
+
 class Ends(unittest.TestCase):
     def test_two_scans_of_one_segment_never_run_at_once_and_a_stop_keeps_results(self) -> None:
         with demo("--hosts", "900") as service, service.client() as roster:
             scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, names=False))
             with self.assertRaisesRegex(Conflict, "wait or stop it"):
                 roster.start_scan(ScanRequest(targets=["10.96.0.1"]))
-            time.sleep(1.5)
+            until_answered(roster, scan, 60)
             stopped = roster.stop_scan(scan.id)
             self.assertEqual(stopped.state, "stopped")
             self.assertGreater(stopped.answered, 50)
@@ -333,7 +341,7 @@ class Ends(unittest.TestCase):
                 scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200))
                 listening = threading.Thread(target=lambda: list(roster.events()), daemon=True)
                 listening.start()
-                time.sleep(1.2)
+                until_answered(roster, scan, 30)
                 self.assertLess(service.stop(), 3.0)
                 self.assertEqual((service.process.returncode, (home / "service.json").exists()), (0, False))
             with demo("--hosts", "900", home=home) as service, service.client() as roster:

@@ -30,7 +30,7 @@ from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.summaries import refresh
 from even_roster.store.tables import adapters, devices, stays
 
-from .roster import p95
+from .roster import p95, rested
 from .table import Table
 
 DAY = 24 * 3600 * 1000
@@ -114,6 +114,7 @@ def year(table: Table) -> None:
         table.add("a year of a 2,000-device site on disk", f"{size:.0f} MB, {rows:,} stays", "< 300 MB")
         with service("serve", home=home) as running, running.client() as roster:
             source = random.Random(3)
+            rested(psutil.Process(running.process.pid))
             floor = p95(lambda _: roster.health())
             when = datetime.now(UTC) - timedelta(days=100)
 

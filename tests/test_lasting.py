@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gc
 import tempfile
 import unittest
 from pathlib import Path
@@ -15,7 +16,7 @@ from even_roster.core.findings.model import Evidence, Severity, State, Subject
 from even_roster.service import listening as listenings
 from even_roster.service.context import Context, open_context
 from even_roster.service.dhcp_manager import DhcpManager
-from even_roster.service.lasting import attempt
+from even_roster.service.lasting import attempt, hold_memory_still
 from even_roster.service.listening import Listening
 from even_roster.service.notices import Notices
 from even_roster.service.senders import SendError
@@ -43,6 +44,16 @@ class Rounds(unittest.IsolatedAsyncioTestCase):
         self.assertIn("the adapter went away", log.output[0])
         await attempt(work, "never said")
         self.assertEqual(len(done), 2)
+
+    async def test_what_lasts_is_not_walked_over_by_every_collection(self) -> None:
+        lasting = [[number] for number in range(200_000)]
+        before = gc.get_freeze_count()
+        task = asyncio.create_task(hold_memory_still())
+        await asyncio.sleep(0)
+        self.assertGreaterEqual(gc.get_freeze_count() - before, len(lasting))
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+        gc.unfreeze()
 
     async def goes_on(self, loop: Any, rounds: list[int]) -> None:
         """A loop whose first round fails comes to its third."""

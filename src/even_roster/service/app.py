@@ -24,6 +24,7 @@ from .auth import Gate
 from .context import Context
 from .dhcp_manager import DhcpManager
 from .etags import EntityTags
+from .lasting import hold_memory_still
 from .listening import Listening
 from .notices import Notices
 from .problems import install, respond
@@ -113,7 +114,9 @@ def create_app(context: Context) -> FastAPI:
         notices.begin()
         if context.settings.watch:
             listening.begin()
+        holding = asyncio.create_task(hold_memory_still(), name="memory")
         yield
+        holding.cancel()
         await notices.close()
         await watcher.close()
         await listening.close()

@@ -85,11 +85,12 @@ class Taken:
 
 @dataclass(slots=True)
 class _Waiting:
-    """A cause that has not stood long enough, or one that has been gone for not long enough."""
+    """A cause that has not stood long enough, or one that has been gone for not long enough; it is looked at when it is due."""
 
     rule: Rule
     key: int
     since: int
+    due: int = 0
 
 
 class Engine:
@@ -129,7 +130,7 @@ class Engine:
                         self._meet(rule, key, name, found, now, turns)
         if any(world.dirty.values()):
             return turns, True
-        for late in [*self._waiting.values(), *self._leaving.values()]:
+        for late in [one for one in (*self._waiting.values(), *self._leaving.values()) if one.due <= now]:
             name = late.rule.kind, key_text(world, late.rule.about, late.key)
             self._meet(late.rule, late.key, name, late.rule.check(world, late.key), now, turns)
         self._exceptions(now, turns)
@@ -165,7 +166,8 @@ class Engine:
             self._waiting.pop(name, None)
             if standing is not None:
                 gone = self._leaving.setdefault(name, _Waiting(rule, key, now))
-                if now - gone.since >= (rule.keeps if found is Away.AWAY else rule.lingers):
+                gone.due = gone.since + (rule.keeps if found is Away.AWAY else rule.lingers)
+                if now >= gone.due:
                     self._close(name, now, turns)
             return
         self._leaving.pop(name, None)
@@ -179,8 +181,8 @@ class Engine:
                 self.standing[name] = _with(standing, found)
             return
         if rule.patience:
-            begun = self._waiting.setdefault(name, _Waiting(rule, key, now))
-            if now - begun.since < rule.patience:
+            begun = self._waiting.setdefault(name, _Waiting(rule, key, now, now + rule.patience))
+            if now < begun.due:
                 return
             del self._waiting[name]
         self._open(name, found, now, turns)

@@ -21,29 +21,15 @@ from even_roster.core.place import Signs, Verdict, judge
 from even_roster.core.schedule import Due, Schedule
 from even_roster.service import context as contexts
 from even_roster.service import finding_views
-from even_roster.service.demo import give_prefixes
-from even_roster.service.larkspur_plan import plan_larkspur
-from even_roster.standin import larkspur
 from even_roster.standin.site import Site
 from even_roster.store import finding_records
 from even_roster.store.tables import segments, stays
 from even_roster.store.watch_records import Watch
-from tests.support.clock import FakeClock
-from tests.support.days import EPOCH_MS, Days, days
+from tests.support.days import Days, days, hall, prepared
 from tests.support.service import demo
 
 HOUR = 3_600_000
 OFFICE = "10.44.10.0/24"
-
-
-def hall(clock: FakeClock) -> Site:
-    with patch("time.time", return_value=EPOCH_MS / 1000):
-        return larkspur.build(clock=clock, sleep=clock.sleep)
-
-
-def prepared(context: contexts.Context, site: Site) -> None:
-    give_prefixes(context, larkspur.VENDORS.values())
-    plan_larkspur(context, site)
 
 
 class SteppingClock(unittest.TestCase):

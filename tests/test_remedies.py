@@ -6,24 +6,17 @@ import unittest
 from ipaddress import IPv4Address
 from types import SimpleNamespace
 from typing import Any
-from unittest.mock import patch
 
 from even_roster.api.findings import StepDone
 from even_roster.core.findings.model import Action
 from even_roster.core.names import as_hostname, is_hostname
 from even_roster.core.plan.model import Assignment, AssignmentKind
-from even_roster.service import context as contexts
 from even_roster.service import remedies
-from even_roster.service.demo import give_prefixes
 from even_roster.service.deps import editing
-from even_roster.service.larkspur_plan import plan_larkspur
 from even_roster.service.plan_keeper import PlanRefused
-from even_roster.standin import larkspur
-from even_roster.standin.site import Site
 from even_roster.store import device_queries
 from even_roster.store.edits import EditError, Missing
-from tests.support.clock import FakeClock
-from tests.support.days import EPOCH_MS, days
+from tests.support.days import days, hall, prepared
 
 OFFICE = "10.44.10.0/24"
 ROGUE, ATTIC, PORTABLE = "02:c0:3e:00:00:d9", "02:c0:3e:00:00:a0", "02:c0:9f:a0:00:17"
@@ -31,16 +24,6 @@ ROGUE, ATTIC, PORTABLE = "02:c0:3e:00:00:d9", "02:c0:3e:00:00:a0", "02:c0:9f:a0:
 
 def ip(text: str) -> int:
     return int(IPv4Address(text))
-
-
-def hall(clock: FakeClock) -> Site:
-    with patch("time.time", return_value=EPOCH_MS / 1000):
-        return larkspur.build(clock=clock, sleep=clock.sleep)
-
-
-def prepared(context: contexts.Context, site: Site) -> None:
-    give_prefixes(context, larkspur.VENDORS.values())
-    plan_larkspur(context, site)
 
 
 class Steps(unittest.TestCase):

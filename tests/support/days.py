@@ -18,11 +18,14 @@ from even_roster.probe.listen import Ear
 from even_roster.service import context as contexts
 from even_roster.service import findings_keeper
 from even_roster.service.context import Context, open_context
+from even_roster.service.demo import give_prefixes
 from even_roster.service.dhcp_manager import DhcpManager
+from even_roster.service.larkspur_plan import plan_larkspur
 from even_roster.service.listening import Listening
 from even_roster.service.scan_manager import ScanManager
 from even_roster.service.settings import Settings
 from even_roster.service.watcher import Watcher
+from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.standin.site import Site
 
@@ -119,6 +122,18 @@ class Days:
             f"{f.state} {f.kind} {[s.value for s in f.subjects]}: {[e.said for e in f.evidence]}"
             for f in self.context.findings.engine.standing.values()
         )
+
+
+def hall(clock: FakeClock) -> Site:
+    """Larkspur Hall, on a clock in the hand of a test."""
+    with patch("time.time", return_value=EPOCH_MS / 1000):
+        return larkspur.build(clock=clock, sleep=clock.sleep)
+
+
+def prepared(context: Context, site: Site) -> None:
+    """Its vendors and its plan."""
+    give_prefixes(context, larkspur.VENDORS.values())
+    plan_larkspur(context, site)
 
 
 @contextlib.contextmanager

@@ -81,7 +81,11 @@ def questions(table: Table) -> None:
         fill(home / "roster.db")
         with demo(home=home) as running, running.client() as roster:
             seconds = rested(psutil.Process(running.process.pid))
-            table.add("50,000 devices: from the first answer until all was judged", f"{seconds:.1f} s", "")
+            table.add(
+                "50,000 devices: from the first answer until the service rests, to half a second",
+                f"{seconds:.1f} s",
+                "",
+            )
             floor = p95(lambda _: roster.health())
             asks: tuple[tuple[str, Callable[[int], object]], ...] = (
                 ("list, 200 rows", lambda _: roster.device_page()),

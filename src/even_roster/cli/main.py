@@ -79,7 +79,7 @@ def run(arguments: Sequence[str] | None = None) -> int:
     except ValidationError as bad:
         first = bad.errors(include_url=False, include_context=False)[0]
         name = ".".join(str(part) for part in first["loc"]) or "the input"
-        error(f"{name}: {first['input']!r} is not possible: {first['msg'][:1].lower()}{first['msg'][1:]}")
+        error(f"{name}: {first['msg'][:1].lower()}{first['msg'][1:]}, not {first['input']}")
         return 2
     except RosterError as bad:
         error(_sentence(bad))

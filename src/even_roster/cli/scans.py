@@ -75,8 +75,8 @@ def _scan(options: argparse.Namespace) -> int:
             targets=options.targets, exceptions=options.exceptions, pace=options.pace, rounds=options.rounds,
             adapter=options.adapter, ports=_ports(options.ports), names=not options.no_names, confirm=options.confirm,
         )  # fmt: skip
-    except (ValueError, argparse.ArgumentTypeError) as bad:
-        error(_first_line(bad))
+    except argparse.ArgumentTypeError as bad:
+        error(str(bad))
         return 2
     with connect(options) as roster:
         try:
@@ -91,15 +91,6 @@ def _scan(options: argparse.Namespace) -> int:
         scan = _follow(roster, scan, out)
         _show(roster, scan, out)
     return 0 if scan.state in ("done", "stopped") else 1
-
-
-def _first_line(bad: Exception) -> str:
-    from pydantic import ValidationError
-
-    if isinstance(bad, ValidationError):
-        first = bad.errors()[0]
-        return f"{first['loc'][0]}: {first['msg'][:1].lower()}{first['msg'][1:]}, not {first['input']}"
-    return str(bad)
 
 
 def _follow(roster: Roster, scan: ScanInfo, out: Out) -> ScanInfo:

@@ -50,7 +50,7 @@ $(VENV)/.dev: requirements-dev.lock $(VENV)/.runtime
 	touch $@
 
 console/node_modules/.ready: console/package.json console/package-lock.json
-	cd console && { npm ci --no-audit --no-fund --silent 2>/dev/null || npm install --no-audit --no-fund --silent; }
+	cd console && { npm ci --no-audit --no-fund --silent || npm install --no-package-lock --no-audit --no-fund --silent; }
 	touch $@
 
 $(CONSOLE_BUILT): console/node_modules/.ready $(CONSOLE_SOURCES)

@@ -204,31 +204,25 @@ class DhcpManager:
         return len(leases)
 
     def _store(self, row: Row[Any], leases: Sequence[Lease]) -> None:
+        """Runs while the server's own lock is held, so that an earlier reading never replaces a later one. The plan is asked before
+        the records are written: nobody who holds the one waits for the other."""
         context, now = self._context, now_ms()
-        with context.database.write() as connection:
+        with context.database.read() as connection:
             before = {old.address: (old.mac, old.expires) for old in lease_records.all_leases(connection, row.id)}
-            fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
+        fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
+        groups = self._by_segment(fresh) if row.site == context.plan.site_here else {}
+        touched: set[int] = set()
+        with context.database.write() as connection:
             lease_records.replace_leases(connection, row.id, leases, now)
-            touched: set[int] = set()
-            if row.site == context.plan.site_here:
-                for segment, group in self._by_segment(fresh).items():
-                    sightings = [
-                        Sighting(one.address, one.mac, min(one.since or now, now), Source.LEASE) for one in group
-                    ]
-                    names = [
-                        NameHeard(one.address, one.mac, name, now)
-                        for one in group
-                        if (name := heard(one.name, NameSource.DHCP)) is not None
-                    ]
-                    taken = take_in(
-                        connection,
-                        scan_records.segment_id(connection, segment, now),
-                        sightings,
-                        names,
-                        {},
-                        context.vendor_of,
-                    )
-                    touched |= set(taken.devices)
+            for segment, group in groups.items():
+                sightings = [Sighting(one.address, one.mac, min(one.since or now, now), Source.LEASE) for one in group]
+                names = [
+                    NameHeard(one.address, one.mac, name, now)
+                    for one in group
+                    if (name := heard(one.name, NameSource.DHCP)) is not None
+                ]
+                identity = scan_records.segment_id(connection, segment, now)
+                touched |= set(take_in(connection, identity, sightings, names, {}, context.vendor_of).devices)
         context.plan.saw(Sighting(o.address, o.mac, min(o.since or now, now), Source.LEASE) for o in fresh)
         context.plan.leases_changed()
         context.findings.saw(Sighting(o.address, o.mac, min(o.since or now, now), Source.LEASE) for o in fresh)

@@ -137,6 +137,18 @@ class EarTest(unittest.TestCase):
         self.assertEqual((batch.frames, batch.unread, batch.broken), (4, 0, 0))
         self.assertEqual([line.said for line in batch.lines], ["10.44.10.20 is mine", "does anybody have 10.44.10.30?"])
 
+    def test_a_record_of_another_class_than_the_internets_is_no_address(self) -> None:
+        """An A record has four octets of address in the class IN only (RFC 1035 3.4.1); every other class has a form of its own."""
+        name = b"\x05lobby\x05local\x00"
+        claim = ethernet.encode(arp.announcement(HOST, IPv4Address("10.44.10.20")))
+        for kind in (0, 2, 3, 4, 254, 255):
+            for body in (bytes((10, 44, 10, 20)), bytes((0, 18, 52)), b""):
+                record = b"\0\1" + kind.to_bytes(2, "big") + b"\0\0\0\x78" + len(body).to_bytes(2, "big") + body
+                told = bytes(2) + b"\x84\0\0\0\0\1\0\0\0\0" + name + record
+                batch = heard(udp("10.44.10.21", "224.0.0.251", 5353, 5353, told), claim)
+                self.assertIn((int(IPv4Address("10.44.10.20")), HOST.value), [(s.address, s.mac) for s in batch.sightings])
+                self.assertEqual((batch.names, batch.frames), ([], 2), f"class {kind}, {body!r}")
+
     def test_questions_and_broadcasts_outside_the_subnet_tell_a_wrong_mask(self) -> None:
         batch = heard(
             ethernet.encode(arp.request(HOST, IPv4Address("10.44.10.20"), IPv4Address("10.44.20.5"))),

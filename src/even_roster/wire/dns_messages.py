@@ -53,7 +53,7 @@ def decode_question(data: bytes) -> tuple[int, IPv4Address]:
     if message.flags & dns.flags.QR or len(message.question) != 1:
         raise WireError("not one question")
     question = message.question[0]
-    if question.rdtype != dns.rdatatype.PTR:
+    if not _is(question, dns.rdatatype.PTR):
         raise WireError("not a PTR question")
     return message.id, _address(question.name)
 
@@ -71,7 +71,7 @@ def encode_name_question(name: str, transaction: int) -> bytes:
 def decode_name_question(data: bytes) -> tuple[int, str]:
     """Transaction and name, without the final dot, of an A question. Raises WireError."""
     message = _read(data)
-    if message.flags & dns.flags.QR or len(message.question) != 1 or message.question[0].rdtype != dns.rdatatype.A:
+    if message.flags & dns.flags.QR or len(message.question) != 1 or not _is(message.question[0], dns.rdatatype.A):
         raise WireError("not one A question")
     return message.id, _text(message.question[0].name)
 
@@ -98,7 +98,7 @@ def decode_addresses(data: bytes) -> tuple[int, tuple[IPv4Address, ...]]:
     if message.rcode() not in (0, 3):
         raise WireError(f"the server could not answer (rcode {message.rcode()})")
     found = [
-        IPv4Address(record.address) for rrset in message.answer if rrset.rdtype == dns.rdatatype.A for record in rrset
+        IPv4Address(record.address) for rrset in message.answer if _is(rrset, dns.rdatatype.A) for record in rrset
     ]
     return message.id, tuple(found[:_MOST_NAMES])
 
@@ -125,7 +125,7 @@ def decode_answer(data: bytes) -> NameAnswer:
     names: list[str] = []
     address: IPv4Address | None = None
     for rrset in message.answer:
-        if rrset.rdtype != dns.rdatatype.PTR:
+        if not _is(rrset, dns.rdatatype.PTR):
             continue
         try:
             owner = _address(rrset.name)
@@ -151,7 +151,7 @@ def decode_announcement(data: bytes) -> list[tuple[str, IPv4Address]]:
         (_text(rrset.name), IPv4Address(record.address))
         for section in (message.answer, message.additional)
         for rrset in section
-        if rrset.rdtype == dns.rdatatype.A and rrset.ttl
+        if _is(rrset, dns.rdatatype.A) and rrset.ttl
         for record in rrset
     ]
     return found[:_MOST_NAMES]
@@ -165,6 +165,11 @@ def encode_announcement(name: str, addresses: tuple[IPv4Address, ...], *, ttl: i
     owner = dns.name.from_text(name, dns.name.root)
     message.answer.append(dns.rrset.from_text(owner, ttl, dns.rdataclass.IN, dns.rdatatype.A, *texts))
     return message.to_wire()
+
+
+def _is(rrset: dns.rrset.RRset, kind: dns.rdatatype.RdataType) -> bool:
+    """True for records of a type in the class IN: the same type has another form in every other class (RFC 1035 3.2.4)."""
+    return rrset.rdtype == kind and rrset.rdclass == dns.rdataclass.IN
 
 
 def _text(name: dns.name.Name) -> str:

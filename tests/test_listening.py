@@ -10,6 +10,7 @@ import unittest
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
+import dns.rdata
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -146,8 +147,19 @@ class EarTest(unittest.TestCase):
                 record = b"\0\1" + kind.to_bytes(2, "big") + b"\0\0\0\x78" + len(body).to_bytes(2, "big") + body
                 told = bytes(2) + b"\x84\0\0\0\0\1\0\0\0\0" + name + record
                 batch = heard(udp("10.44.10.21", "224.0.0.251", 5353, 5353, told), claim)
-                self.assertIn((int(IPv4Address("10.44.10.20")), HOST.value), [(s.address, s.mac) for s in batch.sightings])
+                self.assertIn(
+                    (int(IPv4Address("10.44.10.20")), HOST.value), [(s.address, s.mac) for s in batch.sightings]
+                )
                 self.assertEqual((batch.names, batch.frames), ([], 2), f"class {kind}, {body!r}")
+
+    def test_strangers_do_not_fill_the_memory_of_the_reader(self) -> None:
+        """The reader remembers every (class, type) it met: a packet may not choose which."""
+        source, before = random.Random(7), len(dns.rdata._rdata_classes)
+        for _ in range(400):
+            kind, rdclass = source.randrange(65536), source.randrange(65536)
+            record = b"\0" + kind.to_bytes(2, "big") + rdclass.to_bytes(2, "big") + b"\0\0\0\1\0\4" + bytes(4)
+            heard(udp("10.44.10.21", "224.0.0.251", 5353, 5353, bytes(2) + b"\x84\0\0\0\0\1\0\0\0\0" + record))
+        self.assertLessEqual(len(dns.rdata._rdata_classes) - before, 2)
 
     def test_questions_and_broadcasts_outside_the_subnet_tell_a_wrong_mask(self) -> None:
         batch = heard(

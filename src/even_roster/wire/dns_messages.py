@@ -12,6 +12,7 @@ import dns.exception
 import dns.flags
 import dns.message
 import dns.name
+import dns.rdata
 import dns.rdataclass
 import dns.rdatatype
 import dns.reversename
@@ -24,6 +25,10 @@ MDNS_GROUP = IPv4Address("224.0.0.251")
 LLMNR_GROUP = IPv4Address("224.0.0.252")
 _UNICAST_RESPONSE = 0x8000
 _MOST_NAMES = 16
+_READ = (dns.rdatatype.A, dns.rdatatype.PTR, dns.rdatatype.CNAME)
+_UNREAD = dns.rdatatype.from_text("TYPE65280")  # for private use, RFC 6895 3.1
+for _kind in _READ:  # known before any packet is: what a packet names is looked up, and remembered, by (class, type)
+    dns.rdata.get_rdata_class(dns.rdataclass.IN, _kind)  # type: ignore[no-untyped-call]
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,9 +102,7 @@ def decode_addresses(data: bytes) -> tuple[int, tuple[IPv4Address, ...]]:
         raise WireError("a question, not an answer")
     if message.rcode() not in (0, 3):
         raise WireError(f"the server could not answer (rcode {message.rcode()})")
-    found = [
-        IPv4Address(record.address) for rrset in message.answer if _is(rrset, dns.rdatatype.A) for record in rrset
-    ]
+    found = [IPv4Address(record.address) for rrset in message.answer if _is(rrset, dns.rdatatype.A) for record in rrset]
     return message.id, tuple(found[:_MOST_NAMES])
 
 
@@ -188,13 +191,15 @@ def _address(name: dns.name.Name) -> IPv4Address:
 def _read(data: bytes) -> dns.message.Message:
     """dnspython's own errors, and whatever else broken bytes make it raise, become WireError."""
     try:
-        return dns.message.from_wire(_plain_classes(data), ignore_trailing=True, one_rr_per_rrset=False)
+        return dns.message.from_wire(_plain(data), ignore_trailing=True, one_rr_per_rrset=False)
     except Exception as error:
         raise WireError(f"not a DNS message: {type(error).__name__}") from error
 
 
-def _plain_classes(data: bytes) -> bytes:
-    """Clear the top bit of every class field (RFC 6762 5.4 and 10.2), which plain DNS readers do not know."""
+def _plain(data: bytes) -> bytes:
+    """Clear the top bit of every class field (RFC 6762 5.4 and 10.2), which plain DNS readers do not know, and mark every record
+    that is not of class IN and a type in _READ as one that nobody reads: a stranger chooses neither which reader runs nor how many
+    (class, type) pairs are remembered."""
     if len(data) < 12:
         raise WireError("a DNS message has at least 12 octets")
     plain = bytearray(data)
@@ -206,6 +211,10 @@ def _plain_classes(data: bytes) -> bytes:
         if at + 4 > len(data):
             break
         plain[at + 2] &= 0x7F
+        if number >= questions:
+            kind, rdclass = (int.from_bytes(plain[i : i + 2], "big") for i in (at, at + 2))
+            if rdclass != dns.rdataclass.IN or kind not in _READ:
+                plain[at : at + 4] = _UNREAD.to_bytes(2, "big") + dns.rdataclass.IN.to_bytes(2, "big")
         at += 4
         if number >= questions:
             if at + 6 > len(data):

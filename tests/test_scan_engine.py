@@ -68,6 +68,29 @@ class OverloadedDoor(RecordingDoor):
         return 7
 
 
+class BusyDoor(RecordingDoor):
+    """A door beside which somebody else asks for two addresses again and again; the answers reach both."""
+
+    def __init__(self, site: Site, adapter: str) -> None:
+        super().__init__(site, adapter)
+        own = site.adapters[0]
+        assert own.mac is not None
+        self._questions = [
+            ethernet.encode(arp.request(own.mac, own.addresses[0].ip, IPv4Address(f"10.44.10.{last}")))
+            for last in (30, 31)
+        ]
+        self._next = self.now() + 0.2  # the sweep has asked for both by then
+        self.others = 0
+
+    def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
+        if self.now() >= self._next:
+            self._next = self.now() + 0.05
+            for question in self._questions:
+                StandinDoor.send(self, question)
+                self.others += 1
+        return super().receive(timeout)
+
+
 class Run:
     """One sweep of a site, finished."""
 
@@ -192,6 +215,35 @@ class Sweeping(unittest.TestCase):
         self.assertEqual(len(times), 2)
         for seconds in times:
             self.assertAlmostEqual(seconds, 0.011, delta=0.003)
+
+    def test_answers_to_somebody_elses_questions_do_not_slow_a_sweep_down(self) -> None:
+        """Directed rounds ask for two addresses all the while: their answers say nothing of this sweep's questions."""
+        site = hall()
+        door = BusyDoor(site, site.adapters[0].name)
+        usual = Run(hall(), plan("10.44.10.1-254"))
+        engine = SweepEngine(plan("10.44.10.1-254"), site.adapters[0], 77)
+        progress = sweep_frames(engine, door, 1000, threading.Event(), lambda *_: None)
+        self.assertGreater(door.others, 10, "the others did ask, and were answered")
+        self.assertLess(progress.seconds, usual.progress.seconds + 0.2)
+
+    def test_a_slow_device_is_told_late_and_measured_at_the_next_look(self) -> None:
+        site = hall()
+        slow = next(host for host in site.hosts if IPv4Address("10.44.10.30") in host.addresses)
+        slow.delay = 1.5
+        first = Run(site, plan("10.44.10.1-60", echo=False, expected=[int(IPv4Address("10.44.10.30"))]))
+        (answer,) = [a for a in first.answers if a.address == int(IPv4Address("10.44.10.30"))]
+        self.assertEqual((answer.rtt, answer.late), (None, True), "nobody knows which question was answered")
+        second = Run(site, plan("10.44.10.1-60", echo=False, slow=[answer.address]))
+        (answer,) = [a for a in second.answers if a.address == int(IPv4Address("10.44.10.30"))]
+        self.assertEqual((second.asked("10.44.10.30"), answer.late), (1, False))
+        assert answer.rtt is not None
+        self.assertAlmostEqual(answer.rtt, 1.5, delta=0.1)
+
+    def test_a_slow_device_that_is_gone_costs_two_waits(self) -> None:
+        gone = int(IPv4Address("10.44.10.201"))
+        run = Run(hall(), plan("10.44.10.1-254", echo=False, expected=[gone], slow=[gone]))
+        self.assertEqual(run.asked("10.44.10.201"), 2)
+        self.assertLess(run.progress.seconds, 2 * CEILING + 0.5)
 
     def test_a_stop_keeps_what_was_found(self) -> None:
         run = Run(hall(), plan("10.44.10.1-254"), stop_after=60)

@@ -23,14 +23,17 @@ MOST = 256
 _SPREAD = 0.002
 
 
-async def confirm(segment: Segment, addresses: Sequence[int]) -> dict[int, tuple[int, ...]]:
-    """Who answers for each of up to MOST addresses on the own link. Raises SegmentError."""
+async def confirm(
+    segment: Segment, addresses: Sequence[int], patience: float = LISTEN
+) -> dict[int, tuple[int, ...]]:  # fmt: skip
+    """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer.
+    Raises SegmentError."""
     mac = segment.adapter.mac
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
     door = segment.frames()
     stop = threading.Event()
-    work = asyncio.create_task(asyncio.to_thread(_ask, door, mac, segment, list(addresses[:MOST]), stop))
+    work = asyncio.create_task(asyncio.to_thread(_ask, door, mac, segment, list(addresses[:MOST]), stop, patience))
     try:
         return await asyncio.shield(work)
     finally:
@@ -40,7 +43,7 @@ async def confirm(segment: Segment, addresses: Sequence[int]) -> dict[int, tuple
 
 
 def _ask(
-    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[int], stop: threading.Event
+    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[int], stop: threading.Event, patience: float
 ) -> dict[int, tuple[int, ...]]:
     own = segment.adapter.addresses
     frames = []
@@ -58,7 +61,7 @@ def _ask(
             if stop.is_set():
                 return {}
             door.send(frame)
-    _listen(door, door.now() + LISTEN, mac, answered, stop)
+    _listen(door, door.now() + patience, mac, answered, stop)
     return {address: tuple(answered.get(address, ())) for address in addresses}
 
 

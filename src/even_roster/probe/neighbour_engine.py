@@ -64,7 +64,7 @@ class NeighbourEngine:
         near = (plan.targets & adapter.onlink) - own
         far = plan.targets - adapter.onlink if echo else SpanSet()
         self._waiting = WaitingTime()
-        self._far = Front(far, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds)
+        self._far = Front(far, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds, plan.slow)
         self._near_total = len(near)
         self.total = self._near_total + self._far.total
         self._ahead = near.addresses()
@@ -162,13 +162,13 @@ class NeighbourEngine:
             if sent is not None:
                 self._answers.append(Answer(int(address), None, Source.ECHO, at, at - sent, False))
                 continue
-            target, rtt = self._far.heard(int(address), at)
-            if target and int(address) not in self._far_said:
+            heard = self._far.heard(int(address), at)
+            if heard is not None and int(address) not in self._far_said:
                 self._far_said.add(int(address))
                 self.answered += 1
-                if rtt is not None:
-                    self._waiting.measured(rtt)
-                self._answers.append(Answer(int(address), None, Source.ECHO, at, rtt, False))
+                if heard.rtt is not None:
+                    self._waiting.measured(heard.rtt)
+                self._answers.append(Answer(int(address), None, Source.ECHO, at, heard.rtt, False, heard.late))
 
     def _silent(self, address: int, asked: _Asked, now: float) -> None:
         if address in self._expected and asked.tries < self._tries:

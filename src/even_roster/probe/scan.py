@@ -36,7 +36,8 @@ _CONNECT_PORTS = (443, 80, 22, 445)
 
 @dataclass(frozen=True, slots=True)
 class ScanOrder:
-    """What to scan and how. `pace` in probes a second; `dns` are the subnet's servers; no ports means none asked."""
+    """What to scan and how. `pace` in probes a second; `dns` are the subnet's servers; no ports means none asked; `slow` are
+    addresses that answered late before."""
 
     targets: SpanSet
     pace: float = 1000.0
@@ -44,6 +45,7 @@ class ScanOrder:
     names: bool = True
     ports: Sequence[int] = DEFAULT_PORTS
     expected: Collection[int] = ()
+    slow: Collection[int] = ()
     echo: bool = True
     dns: Sequence[IPv4Address] = ()
     own_name: str = ""
@@ -144,7 +146,7 @@ class Scan:
 
     def _sweep(self, report: Report) -> Progress:
         order, segment = self._order, self._segment
-        plan = SweepPlan(order.targets, order.rounds, 2, order.expected, order.echo)
+        plan = SweepPlan(order.targets, order.rounds, 2, order.expected, order.echo, order.slow)
         job = SweepJob(segment.adapter, plan, order.pace, self._random.randrange(1, 1 << 16))
         process = start_sweeper() if segment.own_process else None
         if process is not None:

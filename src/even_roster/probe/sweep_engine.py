@@ -18,7 +18,7 @@ from ..core.span import SpanSet
 from ..core.stays import Source
 from ..wire import arp, ethernet, fast, ipv4
 from ..wire.errors import WireError
-from .front import Front
+from .front import Front, Heard
 from .rtt import WaitingTime
 from .templates import ArpTemplate, EchoTemplate
 
@@ -26,22 +26,26 @@ GATEWAY_TRIES = 4
 GATEWAY_WAIT = 0.5
 _ARP_TYPE = b"\x08\x06"
 _IPV4_TYPE = b"\x08\x00"
+_NO_TIME = Heard(None, False)
 
 
 @dataclass(frozen=True, slots=True)
 class SweepPlan:
-    """What to ask: `expected` are addresses the roster knows and that are asked up to `extra_rounds` more."""
+    """What to ask: `expected` are addresses the roster knows and that are asked up to `extra_rounds` more, `slow` those that
+    answered late before."""
 
     targets: SpanSet
     rounds: int = 3
     extra_rounds: int = 2
     expected: Collection[int] = ()
     echo: bool = True
+    slow: Collection[int] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """One observation. `mac` is None behind the gateway; `rtt` in seconds when the question's time is known."""
+    """One observation. `mac` is None behind the gateway; `rtt` in seconds when it is certain which question was answered;
+    `late` when it is not because the address had to be asked again."""
 
     address: int
     mac: Mac | None
@@ -49,6 +53,7 @@ class Answer:
     at: float
     rtt: float | None
     foreign: bool
+    late: bool = False
 
 
 class SweepEngine:
@@ -66,8 +71,10 @@ class SweepEngine:
         near = (plan.targets & self._onlink) - own
         far = plan.targets - self._onlink
         self._gateway = adapter.gateway
-        self._near = Front(near, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds)
-        self._far = Front(far, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds)
+        self._near = Front(
+            near, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds, plan.slow
+        )
+        self._far = Front(far, plan.rounds, plan.extra_rounds, plan.expected, lambda: self._waiting.seconds, plan.slow)
         self._arp = [(a.network, ArpTemplate(adapter.mac, a.ip)) for a in adapter.addresses]
         self._echo = EchoTemplate(adapter.mac, adapter.addresses[0].ip, identifier, 1)
         self._want_echo = plan.echo
@@ -194,16 +201,15 @@ class SweepEngine:
             return
         if self._gateway_mac is None and self._gateway is not None and address == int(self._gateway):
             self._gateway_mac = mac.to_bytes(6, "big")
-        target, rtt = self._near.heard(address, at)
-        foreign = not target and address not in self._onlink
+        heard = self._near.heard(address, at)
+        foreign = heard is None and address not in self._onlink
         if foreign and (address >> 28 == 0xE or address == 0xFFFFFFFF):
             return
-        if operation != arp.Operation.REPLY:
-            rtt = None
-        if rtt is not None:
-            self._waiting.measured(rtt)
-        new = self._say(address, mac, Source.ARP, at, rtt, foreign)
-        if new and target and self._want_echo:
+        answer = heard if heard is not None and operation == arp.Operation.REPLY else _NO_TIME
+        if answer.rtt is not None:
+            self._waiting.measured(answer.rtt)
+        new = self._say(address, mac, Source.ARP, at, answer.rtt, foreign, answer.late)
+        if new and heard is not None and self._want_echo:
             self._to_echo.append((address, mac.to_bytes(6, "big")))
 
     def _heard_echo(self, mac: int, address: int, destination: int, identifier: int, at: float) -> None:
@@ -215,11 +221,11 @@ class SweepEngine:
             return
         if self._far.total == 0:
             return
-        target, rtt = self._far.heard(address, at)
-        if target:
-            if rtt is not None:
-                self._waiting.measured(rtt)
-            self._say(address, None, Source.ECHO, at, rtt, False)
+        heard = self._far.heard(address, at)
+        if heard is not None:
+            if heard.rtt is not None:
+                self._waiting.measured(heard.rtt)
+            self._say(address, None, Source.ECHO, at, heard.rtt, False, heard.late)
 
     def _heard_other(self, frame: ethernet.Frame, at: float) -> None:
         """Tagged frames, and packets to a group: the latter come from this link, whatever address they bear."""
@@ -234,10 +240,12 @@ class SweepEngine:
             if not harmless and source not in self._onlink:
                 self._say(int(source), frame.source.value, Source.OVERHEARD, at, None, True)
 
-    def _say(self, address: int, mac: int | None, by: Source, at: float, rtt: float | None, foreign: bool) -> bool:
+    def _say(
+        self, address: int, mac: int | None, by: Source, at: float, rtt: float | None, foreign: bool, late: bool = False
+    ) -> bool:  # fmt: skip
         key = (address, mac, by.value)
         if key in self._said:
             return False
         self._said.add(key)
-        self._answers.append(Answer(address, None if mac is None else Mac(mac), by, at, rtt, foreign))
+        self._answers.append(Answer(address, None if mac is None else Mac(mac), by, at, rtt, foreign, late))
         return True

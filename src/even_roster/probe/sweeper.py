@@ -25,7 +25,7 @@ from .sweep import Progress, SweepJob, run_job
 from .sweep_engine import Answer
 
 _LENGTH = struct.Struct("!I")
-_ROW = struct.Struct("!IqBddB")
+_ROW = struct.Struct("!IqBddBB")
 _NONE = -1
 URGENCY = -5
 
@@ -62,11 +62,11 @@ def read(stream: IO[bytes]) -> Any:
 
 
 def pack(answers: list[Answer]) -> bytes:
-    """Answers as rows: address, MAC or -1, source, time, reply time or a negative number, foreign."""
+    """Answers as rows: address, MAC or -1, source, time, reply time or a negative number, foreign, late."""
     return b"".join(
         _ROW.pack(
             answer.address, answer.mac.value if answer.mac else _NONE, answer.by, answer.at,
-            _NONE if answer.rtt is None else answer.rtt, answer.foreign,
+            _NONE if answer.rtt is None else answer.rtt, answer.foreign, answer.late,
         )
         for answer in answers
     )  # fmt: skip
@@ -75,8 +75,16 @@ def pack(answers: list[Answer]) -> bytes:
 def unpack(rows: bytes) -> list[Answer]:
     """What `pack` packed."""
     return [
-        Answer(address, Mac(mac) if mac >= 0 else None, Source(by), at, rtt if rtt >= 0 else None, bool(foreign))
-        for address, mac, by, at, rtt, foreign in _ROW.iter_unpack(rows)
+        Answer(
+            address,
+            Mac(mac) if mac >= 0 else None,
+            Source(by),
+            at,
+            rtt if rtt >= 0 else None,
+            bool(foreign),
+            bool(late),
+        )
+        for address, mac, by, at, rtt, foreign, late in _ROW.iter_unpack(rows)
     ]
 
 

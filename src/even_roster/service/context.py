@@ -8,6 +8,7 @@ import json
 import os
 import secrets
 import time
+from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,6 +16,7 @@ from typing import IO, Any
 
 from ..api.places import SERVICE_FILE
 from ..core.mac import Mac
+from ..core.reply_times import ReplyTimes
 from ..core.vendors import VendorRegistry
 from ..probe.segment import Machine
 from ..store import scan_records, vendor_records
@@ -36,7 +38,7 @@ def now_ms() -> int:
 
 @dataclass(slots=True)
 class Context:
-    """One service process."""
+    """One service process. `reply_times` are those of each adapter's link, by the adapter's name."""
 
     settings: Settings
     database: Database
@@ -52,6 +54,7 @@ class Context:
     plan: PlanKeeper = field(init=False)
     findings: FindingsKeeper = field(init=False)
     places: Places = field(init=False)
+    reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
     _began: tuple[int, float] = field(init=False)
 
     def __post_init__(self) -> None:

@@ -158,7 +158,7 @@ class ScanManager:
         order = ScanOrder(
             targets=resolved.spans, pace=request.pace, rounds=request.rounds, names=request.names, ports=ports,
             expected=expected, dns=resolved.adapter.dns, own_name=context.machine.hostname,
-            seed=random.randrange(1 << 30),
+            slow=context.reply_times[resolved.adapter.name].addresses, seed=random.randrange(1 << 30),
         )  # fmt: skip
         info = ScanInfo(
             id=identity, state="running", segment=resolved.segment.subnet, adapter=resolved.adapter.name,
@@ -274,6 +274,7 @@ class RunningScan:
 
     async def found(self, results: list[Result], answers: list[Answer]) -> None:
         """See Sink.found: one transaction, then one event."""
+        self._note_times(answers)
         self._foreign |= {result.address for result in results if result.foreign}
         # Counted here: while the thread stores, the book grows.
         known, foreign = len(self.scan_results), len(self._foreign)
@@ -283,6 +284,14 @@ class RunningScan:
         if taken.devices:
             few = len(taken.devices) <= MOST_IN_EVENT
             self._context.hub.publish("devices", {"ids": taken.devices if few else None, "new": len(taken.new)})
+
+    def _note_times(self, answers: Sequence[Answer]) -> None:
+        times = self._context.reply_times[self.info.adapter]
+        for answer in answers:
+            if answer.late:
+                times.late(answer.address)
+            elif answer.rtt is not None:
+                times.measured(answer.address, answer.rtt)
 
     async def stage(self, stage: Stage) -> None:
         """See Sink.stage."""

@@ -160,7 +160,8 @@ class Watcher:
                 if not segment.abilities().frames:
                     continue
                 for start in range(0, len(near), MOST):
-                    answers = await confirm(segment, near[start : start + MOST])
+                    part = near[start : start + MOST]
+                    answers = await confirm(segment, part, self._context.reply_times[adapter.name].patience(part))
                     await asyncio.to_thread(self._confirmed, adapter, answers)
                     found |= answers
             except SegmentError as error:

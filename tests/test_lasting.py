@@ -11,6 +11,7 @@ from types import SimpleNamespace
 from typing import Any
 from unittest.mock import patch
 
+from even_roster.api.watching import RouteNew
 from even_roster.core.findings.engine import Finding, Taken, Turn
 from even_roster.core.findings.model import Evidence, Severity, State, Subject
 from even_roster.service import listening as listenings
@@ -19,12 +20,13 @@ from even_roster.service.dhcp_manager import DhcpManager
 from even_roster.service.lasting import attempt, hold_memory_still
 from even_roster.service.listening import Listening
 from even_roster.service.notices import Notices
-from even_roster.service.senders import SendError
+from even_roster.service.senders import SendError, Target, send
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store import watch_records
 from even_roster.store.database import DiskFull
+from even_roster.store.edits import EditError
 
 SETTINGS = {"to": "http://127.0.0.1:9/hook", "sender": "", "server": "", "user": "", "tls": "none"}
 
@@ -135,6 +137,61 @@ class Sending(unittest.TestCase):
         self.assertEqual((self.notices.flush(), self.sent), (1, [2]))
         self.assertEqual((self.notices.flush(), self.sent), (0, [2]))
         self.assertEqual(self.notices.views()[0].trouble, "")
+
+    def route(self, name: str, to: str, kind: str = "webhook", secret: str = "") -> int:
+        """One more route, as an older version may have stored it, unchecked."""
+        with self.context.database.write() as connection:
+            values = {
+                "name": name,
+                "kind": kind,
+                "settings": {**SETTINGS, "to": to},
+                "least": "notice",
+                "secret": secret,
+            }
+            return watch_records.add_route(connection, values)
+
+    def test_a_route_that_cannot_be_used_holds_up_no_other_and_loses_nothing(self) -> None:
+        """Whatever is wrong with one route is that route's trouble: the others get the notice, and so does it when it is mended."""
+        wrong = {
+            "brackets": ("http://[desk/hook", "webhook", ""), "port": ("http://127.0.0.1:99999/hook", "webhook", ""),
+            "control": ("http://127.0.0.1:9/\x07", "webhook", ""), "empty": ("http://", "webhook", ""),
+            "no port": ("logs", "syslog", ""),
+            "label": ("http://" + "a" * 70 + ".example/", "webhook", ""), "sealed": ("http://127.0.0.1:9/", "webhook", "torn"),
+        }  # fmt: skip
+        ids = {name: self.route(name, *values) for name, values in wrong.items()}
+        last = self.route("last", "http://127.0.0.1:9/last")
+        taken: list[tuple[str, int]] = []
+
+        def sending(target: Target, site: str, items: Any, at: int) -> None:
+            if target.to == "http://127.0.0.1:9/last" or self.mended:
+                taken.append((target.to, len(items)))
+                return
+            send(target, site, items, at)
+
+        self.mended = False
+        notices = Notices(self.context, sending)
+        self.notices = notices
+        self.happen(1)
+        with self.assertLogs("even_roster.service.notices", "WARNING"):
+            self.assertEqual(notices.flush(), 1)
+        self.assertEqual(taken, [("http://127.0.0.1:9/last", 1)])
+        troubles = {view.id: view.trouble for view in notices.views()}
+        self.assertEqual([name for name, identity in ids.items() if not troubles[identity]], [])
+        self.assertEqual(troubles[last], "")
+        self.mended, taken[:] = True, []
+        with self.context.database.write() as connection:
+            for identity in ids.values():
+                watch_records.edit_route(connection, identity, {"secret": ""})
+        notices.flush()
+        self.assertEqual(len(taken), len(wrong) + 1, "each that was held up gets what it missed, nobody gets it twice")
+
+    def test_what_no_route_can_be_is_refused_when_it_is_entered(self) -> None:
+        for to in ("http://[desk/hook", "http://127.0.0.1:99999/hook", "http://", "https:///hook", "http://desk\x07/"):
+            with self.subTest(to), self.assertRaises(EditError) as caught:
+                self.notices.add(RouteNew(name="typed", kind="webhook", to=to))
+            self.assertIn("https://", str(caught.exception), "what would be right")
+        for to in ("https://desk.larkspur.example/hook?kind=a%20b", "http://[::1]:8080/hook", "http://localhost/"):
+            self.notices.add(RouteNew(name=to, kind="webhook", to=to))
 
     def test_a_full_disk_keeps_no_notice_back_and_sends_none_twice(self) -> None:
         self.happen(1)

@@ -97,15 +97,15 @@ class Notices:
             routes = [row for row in watch_records.routes(connection) if row.on]
         with self._lock:
             items, self._gathered = list(self._gathered.values()), {}
+        self._waiting = {
+            row.id: [*self._waiting.get(row.id, []), *(one for one in items if _wants(row, one))][-MOST_WAITING:]
+            for row in routes
+        }
         sent = 0
         for row in routes:
-            wanted = [one for one in items if Severity(one.severity).rank <= Severity(row.least).rank]
-            waiting = [*self._waiting.pop(row.id, []), *wanted][-MOST_WAITING:]
-            if waiting:
-                trouble = self._deliver(row, waiting)
-                sent += not trouble
-                if trouble:
-                    self._waiting[row.id] = waiting
+            if self._waiting[row.id] and not self._deliver(row, self._waiting[row.id]):
+                self._waiting[row.id] = []
+                sent += 1
         return sent
 
     def _deliver(self, row: Row[Any], items: Sequence[Item]) -> str:
@@ -113,9 +113,14 @@ class Notices:
         try:
             self._send(self._target(row), self._site(), items, now_ms())
             trouble = ""
-        except (SendError, SecretError) as error:
-            trouble = str(error)
-            _log.warning("notice over %s: %s", row.name, trouble)
+        except (
+            Exception
+        ) as error:  # whatever is wrong with one route is that route's trouble, and the next one's turn comes
+            known = isinstance(error, SendError | SecretError)
+            trouble = (
+                str(error) if known else f"this route cannot be used as it is entered: {error or type(error).__name__}"
+            )
+            _log.warning("notice over %s: %s", row.name, trouble, exc_info=not known)
         values: dict[str, Any] = {"trouble": trouble}
         if not trouble:
             values["sent_at"] = now_ms()
@@ -196,6 +201,11 @@ class Notices:
         return row
 
 
+def _wants(row: Row[Any], item: Item) -> bool:
+    """True for what is severe enough for a route."""
+    return Severity(item.severity).rank <= Severity(row.least).rank
+
+
 def _item(identity: int, one: Taken) -> Item:
     finding = one.finding
     rule = BY_KIND.get(finding.kind)
@@ -227,8 +237,8 @@ def _check(new: RouteNew) -> None:
 def _check_to(kind: str, to: str) -> None:
     if any(c in to for c in "\r\n"):
         raise EditError("the target holds a line break", "to")
-    if kind == "webhook" and not to.startswith(("http://", "https://")):
-        raise EditError("a webhook is a URL that begins with https:// or http://", "to")
+    if kind == "webhook" and not senders.is_webhook(to):
+        raise EditError("a webhook is a URL such as https://desk.larkspur.example/hook", "to")
     if kind == "mail" and "@" not in to:
         raise EditError("a mail goes to an address such as office@larkspur.example", "to")
     if kind == "syslog" and not _host_and_port(to):

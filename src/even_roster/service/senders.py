@@ -102,6 +102,18 @@ def signed_headers(url: str, body: bytes, secret: str, now: int) -> dict[str, st
     return headers
 
 
+def is_webhook(text: str) -> bool:
+    """True for a URL that a webhook can be sent to: http or https, a host, a port that there is (RFC 3986 3.2, RFC 1035 2.3.4)."""
+    try:
+        httpx.URL(text)
+        url = urlsplit(text)
+        host = url.hostname or ""
+        named = all(0 < len(label) <= 63 for label in host.rstrip(".").split(".")) and not set(host) & set(" \t%[")
+        return url.scheme in ("http", "https") and url.port != 0 and (named or ":" in host)
+    except (httpx.InvalidURL, UnicodeError, ValueError):
+        return False
+
+
 def _webhook(target: Target, site: str, items: Sequence[Item], now: int) -> None:
     body = body_of(site, items, now)
     answer = httpx.post(

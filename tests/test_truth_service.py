@@ -24,6 +24,7 @@ from even_roster.api.plan import AssignmentNew
 from even_roster.api.watching import KeepingEdit, RouteEdit, RouteNew, WatchEdit
 from even_roster.client import BadInput, NotFound, Roster
 from even_roster.service.secret_box import SecretBox, SecretError
+from even_roster.service.senders import Item, syslog_message
 from tests.support.lab import environment
 from tests.support.service import Service, demo
 
@@ -420,6 +421,7 @@ class Notices(unittest.TestCase):
             thread.join(5)
             self.assertIn("Subject: Larkspur Hall: This is a test", told)
             self.assertIn("To: office@larkspur.example", told)
+            self.assertRegex("\n".join(told), r"(?m)^Message-ID: <[^@\s]+@larkspur\.example>$")
             log.bind(("127.0.0.1", 0))
             log.settimeout(5)
             running.roster("notify", "syslog", "log", f"127.0.0.1:{log.getsockname()[1]}")
@@ -432,7 +434,7 @@ class Notices(unittest.TestCase):
             running.roster("notify", "off", "log")
             self.assertFalse(next(r for r in roster.notice_routes() if r.name == "log").on)
             for bad, words in (
-                (("webhook", "x", "ftp://y"), "begins with https"), (("syslog", "x", "nowhere"), "HOST:PORT"),
+                (("webhook", "x", "ftp://y"), "such as https://"), (("syslog", "x", "nowhere"), "HOST:PORT"),
                 (("mail", "x", "nobody", "--sender", "a@b", "--smtp", smtp), "goes to an address"),
                 (("syslog", "log", "127.0.0.1:514"), "already"),
             ):  # fmt: skip
@@ -444,6 +446,16 @@ class Notices(unittest.TestCase):
             for route in roster.notice_routes():
                 roster.remove_notice_route(route.id)
             self.assertEqual(roster.notice_routes(), [])
+
+    def test_a_syslog_text_begins_with_its_mark_and_ends_with_a_whole_character(self) -> None:
+        """RFC 5424 6.4: UTF-8 after a BOM, and no octet sequence that is none."""
+        for padding in range(4):
+            item = Item(7, "opened", "duplicate-address", "x" * padding, "urgent", (), "日本語" * 400, "", 1)
+            message = syslog_message(item, "Larkspur Hall")
+            self.assertLessEqual(len(message), 1200)
+            head, mark, text = message.partition(b"\xef\xbb\xbf")
+            self.assertTrue(mark and head.isascii() and head.endswith(b"] "))
+            self.assertGreater(len(text.decode("utf-8", "strict")), 200)
 
     def test_secrets_open_only_with_their_key_and_for_their_purpose(self) -> None:
         box = SecretBox(b"k" * 32, "notice routes")

@@ -7,6 +7,7 @@ text; syslog is RFC 5424 over UDP (RFC 5426). Nothing is sent anywhere but where
 from __future__ import annotations
 
 import base64
+import codecs
 import hashlib
 import hmac
 import json
@@ -17,6 +18,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from email.message import EmailMessage
+from email.utils import make_msgid
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -131,6 +133,7 @@ def _mail(target: Target, site: str, items: Sequence[Item], now: int) -> None:
         f"{site}: {items[0].title}" + (f" and {len(items) - 1} more" if len(items) > 1 else "")
     )
     message["Date"] = datetime.fromtimestamp(now / 1000, UTC)
+    message["Message-ID"] = make_msgid(domain=target.sender.rpartition("@")[2].strip("<> ") or None)
     message.set_content("\n\n".join(_paragraph(one) for one in items) + "\n")
     context = ssl.create_default_context()
     kind = smtplib.SMTP_SSL if target.tls == "tls" else smtplib.SMTP
@@ -161,11 +164,12 @@ def _syslog(target: Target, site: str, items: Sequence[Item], now: int) -> None:
 
 
 def syslog_message(one: Item, site: str) -> bytes:
-    """One RFC 5424 message with the finding as structured data."""
+    """One RFC 5424 message with the finding as structured data; the text has a BOM and ends with a whole character (6.4)."""
     priority = _FACILITY * 8 + (_SEVERITY.get(one.severity, 5) if one.turn != "closed" else 6)
     data = f'[finding@32473 id="{one.id}" kind="{one.kind}" turn="{one.turn}" severity="{one.severity}" site="{_escape(site)}"]'
-    head = f"<{priority}>1 {_iso(one.at)} {_host()} even-roster - {one.kind} {data} "
-    return (head + _one_line(f"{one.title}: {one.said}")).encode()[:_MOST_SYSLOG]
+    head = f"<{priority}>1 {_iso(one.at)} {_host()} even-roster - {one.kind} {data} ".encode()
+    text = codecs.BOM_UTF8 + _one_line(f"{one.title}: {one.said}").encode()
+    return head + text[: _MOST_SYSLOG - len(head)].decode(errors="ignore").encode()
 
 
 def _host() -> str:

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from even_roster.core.mac import Mac
 from even_roster.core.plan import checks, reshape
-from even_roster.core.plan.checks import Checker, Severity
+from even_roster.core.plan.checks import Checked, Severity
 from even_roster.core.plan.following import Lease, State, follow
 from even_roster.core.plan.free import Seen, Wanted, candidates
 from even_roster.core.plan.model import (
@@ -84,7 +84,7 @@ class Mistakes(unittest.TestCase):
     """Every mistake of a plan: the kind, the culprit in the sentence, and a remedy."""
 
     def kinds(self, *items: Item) -> dict[str, checks.Problem]:
-        return {p.kind: p for p in Checker(plan_of(*items)).problems}
+        return {p.kind: p for p in Checked(plan_of(*items)).problems}
 
     def test_a_good_plan_has_none(self) -> None:
         items = (
@@ -163,12 +163,12 @@ class Mistakes(unittest.TestCase):
     def test_a_draft_tells_only_what_it_adds_and_changes_nothing(self) -> None:
         old = band("10.44.10.50", "10.44.10.60", BandKind.POOL, server=1)
         plan = plan_of(subnet(), old, assigned("10.44.10.55"), assigned("10.44.10.61", 2))
-        checker = Checker(plan)
-        self.assertEqual([p.kind for p in checker.problems], ["static inside pool"])
+        checked = Checked(plan)
+        self.assertEqual([p.kind for p in checked.problems], ["static inside pool"])
         wider = replace(old, last=ip("10.44.10.70"))
-        found = checker.draft([old], [wider])
+        found = checked.draft([old], [wider])
         self.assertEqual(len(found), 2, "both statics are in the wider pool, the first with another sentence")
-        self.assertEqual([p.kind for p in checker.problems], ["static inside pool"])
+        self.assertEqual([p.kind for p in checked.problems], ["static inside pool"])
         self.assertEqual(plan.bands[1], old)
 
     @settings(max_examples=60, deadline=None)
@@ -182,17 +182,20 @@ class Mistakes(unittest.TestCase):
             subnet(), band("10.44.10.4", "10.44.10.6", BandKind.POOL, server=1),
             band("10.44.10.8", "10.44.10.9", identity=2, roles=("printer",)),
         )  # fmt: skip
-        checker = Checker(plan)
+        checked = Checked(plan)
         for number, (last, role, reserved) in enumerate(edits):
             kind = AssignmentKind.RESERVED if reserved else AssignmentKind.STATIC
             mac = LAPTOP if number % 2 else PRINTER
-            before = plan.at(1, ip("10.44.10.0") + last)
+            before = checked.plan.at(1, ip("10.44.10.0") + last)
             after = Assignment(
                 before.id if before else 100 + number, 1, 1, ip("10.44.10.0") + last, kind, mac, "one", role
             )
-            checks.apply(plan, [before] if before else [], [after])
-            checker.changed([before] if before else [], [after])
-        self.assertEqual(set(checker.problems), set(Checker(plan).problems))
+            checked = checked.edited([before] if before else [], [after])
+        self.assertEqual(set(checked.problems), set(Checked(checked.plan).problems))
+        rebuilt = plan_of(*plan.subnets.values(), *plan.bands.values(), *checked.plan.assignments.values())
+        for index in ("_at", "_of_mac", "_of_name", "_addresses"):
+            self.assertEqual(getattr(checked.plan, index), getattr(rebuilt, index), "the copies' indexes are right")
+        self.assertEqual(plan.assignments, {}, "and the plan that others look at was never touched")
 
 
 class Arithmetic(unittest.TestCase):

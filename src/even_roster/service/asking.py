@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from ipaddress import IPv4Address
 
 from ..api.watching import AskAnswer, AskRequest, OfferView, OptionView
@@ -20,13 +21,12 @@ async def ask(context: Context, watcher: Watcher, request: AskRequest) -> AskAns
     """One DISCOVER on an adapter's link; all offers. Raises AdapterError, SegmentError."""
     choice = choose(context.machine.adapters(), None, request.adapter or context.settings.adapter)
     adapter = choice.adapter
-    with context.plan.reading() as plan:
-        here = context.plan.site_here
-        subnet = next((s for n in adapter.networks for s in plan.subnets_of(here) if s.network == n), None)
+    planned = context.plan.plan.subnets_of(context.plan.site_here)
+    subnet = next((s for n in adapter.networks for s in planned if s.network == n), None)
     network = subnet.network if subnet is not None else adapter.networks[0]
     began = context.monotonic()
     heard = await watcher.ask(adapter, network, request.wait)
-    offers = [_offer(context, one, subnet) for one in heard]
+    offers = await asyncio.to_thread(lambda: [_offer(context, one, subnet) for one in heard])
     verdict, well = _verdict(context, adapter, subnet, offers)
     return AskAnswer(
         adapter=adapter.name, network=str(network), seconds=round(context.monotonic() - began, 1), verdict=verdict,
@@ -36,9 +36,8 @@ async def ask(context: Context, watcher: Watcher, request: AskRequest) -> AskAns
 
 def _offer(context: Context, one: OfferHeard, subnet: Subnet | None) -> OfferView:
     offer = one.offer
-    with context.plan.reading() as plan:
-        world = context.findings.world
-        differences = compare(offer, plan, context.plan.site_here, subnet)
+    differences = compare(offer, context.plan.plan, context.plan.site_here, subnet)
+    with context.findings.looking() as world:
         planned = [s for s in world.servers_for(subnet.id) if offer.server in s.addresses] if subnet is not None else []
     vendor = views.mac_view(one.mac.value, context.vendors).vendor
     return OfferView(
@@ -61,8 +60,7 @@ def _verdict(
         return f"{told} on {adapter.name}; its subnet is not in the plan, so there is nothing to compare with", bool(
             offers
         )
-    with context.plan.reading() as plan:
-        pools = any(band.kind is BandKind.POOL for band in plan.bands_of(subnet.id))
+    pools = any(band.kind is BandKind.POOL for band in context.plan.plan.bands_of(subnet.id))
     strangers = [o for o in offers if not o.planned]
     servers = {o.server for o in offers}
     if not offers:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import itertools
 import logging
 import re
-import threading
 from collections.abc import Sequence
 from dataclasses import fields, replace
 from pathlib import Path
@@ -26,6 +26,7 @@ from ..dhcp.server import DhcpServer, Owned, Preview, Published, ServerTrouble, 
 from ..store import lease_records, scan_records
 from ..store.edits import EditError, Missing
 from ..store.intake import NameHeard, take_in
+from ..store.one_lock import OneLock
 from ..store.scan_records import SegmentSeen
 from ..store.tables import dhcp_servers
 from .context import Context, now_ms
@@ -42,7 +43,9 @@ class DhcpManager:
     def __init__(self, context: Context) -> None:
         self._context = context
         self._task: asyncio.Task[None] | None = None
-        self._busy: dict[int, threading.Lock] = {}
+        self._busy: dict[int, OneLock] = {}
+        self._readings = itertools.count(1)
+        self._stored: dict[int, int] = {}
 
     def begin(self) -> None:
         """Read leases from now on, every EVERY_SECONDS."""
@@ -96,8 +99,9 @@ class DhcpManager:
         with self._context.plan.reading() as plan:
             return desired(plan, identity)
 
-    def _lock(self, identity: int) -> threading.Lock:
-        return self._busy.setdefault(identity, threading.Lock())
+    def _lock(self, identity: int) -> OneLock:
+        """For talking to a server, one at a time; what it said is stored when it is given back."""
+        return self._busy.setdefault(identity, OneLock(f"the line to DHCP server {identity}"))
 
     def preview(self, identity: int) -> Preview:
         """The difference between the plan and a server. Raises Missing, PlanError, ServerTrouble."""
@@ -109,15 +113,15 @@ class DhcpManager:
         """Publish and verify. Raises Missing, PlanError, ServerTrouble; then the server is as it was."""
         row = self.row(identity)
         wanted = self.wanted(identity)
-        with self._lock(identity):
-            try:
+        try:
+            with self._lock(identity):
                 done = publish(self.server(row), wanted, _owned(row), expected)
-            except (ServerTrouble, PlanError) as error:
-                self._refused(identity, wanted, str(error))
-                raise
-            with self._context.database.write() as connection:
-                entries = [one for scope in wanted for one in scope.reservations]
-                lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
+        except (ServerTrouble, PlanError) as error:
+            self._refused(identity, wanted, str(error))
+            raise
+        with self._context.database.write() as connection:
+            entries = [one for scope in wanted for one in scope.reservations]
+            lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
         self._context.findings.servers_changed()
         self._context.tell("dhcp", {"server": identity})
         with contextlib.suppress(ServerTrouble):
@@ -193,27 +197,29 @@ class DhcpManager:
         Gives how many there are. Raises Missing, ServerTrouble.
         """
         row = self.row(identity)
-        with self._lock(identity):
-            try:
+        try:
+            with self._lock(identity):
+                reading = next(self._readings)
                 leases = self.server(row).leases()
-            except ServerTrouble as error:
-                with self._context.database.write() as connection:
-                    lease_records.trouble(connection, identity, str(error))
-                raise
-            self._store(row, leases)
+        except ServerTrouble as error:
+            with self._context.database.write() as connection:
+                lease_records.trouble(connection, identity, str(error))
+            raise
+        self._store(row, leases, reading)
         return len(leases)
 
-    def _store(self, row: Row[Any], leases: Sequence[Lease]) -> None:
-        """Runs while the server's own lock is held, so that an earlier reading never replaces a later one. The plan is asked before
-        the records are written: nobody who holds the one waits for the other."""
+    def _store(self, row: Row[Any], leases: Sequence[Lease], reading: int) -> None:
+        """Store what a server told, unless a later reading was stored meanwhile."""
         context, now = self._context, now_ms()
-        with context.database.read() as connection:
-            before = {old.address: (old.mac, old.expires) for old in lease_records.all_leases(connection, row.id)}
-        fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
-        groups = self._by_segment(fresh) if row.site == context.plan.site_here else {}
         touched: set[int] = set()
         with context.database.write() as connection:
+            if reading < self._stored.get(row.id, 0):
+                return
+            self._stored[row.id] = reading
+            before = {old.address: (old.mac, old.expires) for old in lease_records.all_leases(connection, row.id)}
+            fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
             lease_records.replace_leases(connection, row.id, leases, now)
+            groups = self._by_segment(fresh) if row.site == context.plan.site_here else {}
             for segment, group in groups.items():
                 sightings = [Sighting(one.address, one.mac, min(one.since or now, now), Source.LEASE) for one in group]
                 names = [

@@ -1,16 +1,17 @@
 """Keeps the findings of a running service: tells the world what happens, runs the rules, stores and tells the turns.
 
-The world shares the plan keeper's lock. Its clock is steady: a step of the machine's clock moves no window of any rule; times
-are turned into wall time where they are stored. What cannot be stored (a full disk) is kept and tried again.
+The world and the engine have one lock, and are touched under it only. The clock is steady: a step of the machine's clock moves no
+window of any rule; times are turned into wall time where they are stored. What cannot be stored (a full disk) is kept and tried
+again.
 """
 
 from __future__ import annotations
 
 import logging
-import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
@@ -30,6 +31,7 @@ from ..store import finding_records, lease_records, watch_records, world_records
 from ..store.database import Database
 from ..store.edits import EditError, Missing
 from ..store.intake import NameHeard
+from ..store.one_lock import OneLock
 from ..store.tables import dhcp_servers
 from .plan_keeper import PlanKeeper
 
@@ -53,14 +55,15 @@ class FindingsKeeper:
     ) -> None:  # fmt: skip
         self._database, self._plan, self._steady, self._wall, self._tell = database, plan, steady, wall, tell
         self._unsaved: deque[Taken] = deque(maxlen=MOST_UNSAVED)
-        self._saving = threading.Lock()
+        self._knowing = OneLock("what is known of the site")
         self.trouble = ""
+        # Called while the records are being written: a listener puts what it is told in a line, and asks for no lock.
         self.turned: list[Callable[[Sequence[tuple[int, Taken]]], None]] = []
         self._offset = 0
         self._full_at = 0
         self._rechecked_at = 0
-        with plan.reading() as values, database.read() as connection:
-            self.world = World(values, plan.site_here, randomised, _limits(connection), vendor_of)
+        with database.read() as connection:
+            self.world = World(plan.plan, plan.site_here, randomised, _limits(connection), vendor_of)
             self.engine = Engine(finding_records.load(connection), finding_records.exceptions(connection))
             world_records.load(connection, self.world, wall(), self.offset)
             self._strangers(connection)
@@ -79,7 +82,7 @@ class FindingsKeeper:
 
     def saw(self, sightings: Iterable[Sighting], link: str | None = None) -> None:
         """Sightings of the site here; `link` is the adapter whose own link they were made on."""
-        with self._plan.reading():
+        with self._knowing:
             offset = self.offset
             for one in sightings:
                 near = link if link is not None and one.mac is not None else None
@@ -87,7 +90,7 @@ class FindingsKeeper:
 
     def named(self, names: Iterable[NameHeard]) -> None:
         """Names were heard."""
-        with self._plan.reading():
+        with self._knowing:
             offset = self.offset
             for one in names:
                 if one.name.source is NameSource.DNS:
@@ -97,12 +100,12 @@ class FindingsKeeper:
 
     def looked(self, spans: SpanSet, began: int) -> None:
         """A full look at some addresses, begun at a wall time, is over."""
-        with self._plan.reading():
+        with self._knowing:
             self.world.looked(spans, began + self.offset)
 
     def confirmed(self, answers: dict[int, tuple[int, ...]]) -> None:
         """A directed round is over."""
-        with self._plan.reading():
+        with self._knowing:
             for address, macs in answers.items():
                 self.world.confirmed_round(address, macs, self._steady())
                 for mac in macs:
@@ -112,7 +115,7 @@ class FindingsKeeper:
         """A DISCOVER was sent on the link of a subnet."""
         subnet = self._subnet(network)
         if subnet is not None:
-            with self._plan.reading():
+            with self._knowing:
                 self.world.asked(subnet, offers, self._steady())
             self._learn_servers(subnet)
 
@@ -121,7 +124,7 @@ class FindingsKeeper:
         for network in networks:
             subnet = self._subnet(network)
             if subnet is not None and (not offer.address or _inside(offer.address, network) or len(networks) == 1):
-                with self._plan.reading():
+                with self._knowing:
                     self.world.server_heard(subnet, offer, self._steady())
                 self._learn_servers(subnet)
 
@@ -132,7 +135,7 @@ class FindingsKeeper:
         """Virtual routers' announcements, questions for addresses outside a subnet, broadcasts to another's."""
         if not adverts and not questions and not broadcasts:
             return
-        with self._plan.reading():
+        with self._knowing:
             now = self._steady()
             for mac, addresses in adverts:
                 self.world.advert((int(a) for a in addresses), mac, now)
@@ -152,12 +155,12 @@ class FindingsKeeper:
 
     def devices_changed(self, ids: list[int] | None) -> None:
         """People edited devices, or new ones came; None for any."""
-        with self._plan.reading(), self._database.read() as connection:
+        with self._knowing, self._database.read() as connection:
             world_records.know_devices(connection, self.world, ids)
 
     def servers_changed(self) -> None:
         """DHCP servers were read, published to, added or changed."""
-        with self._plan.reading(), self._database.read() as connection:
+        with self._knowing, self._database.read() as connection:
             world_records.load_servers(connection, self.world, self.offset)
             for about in (About.POOL, About.SERVER, About.SUBNET):
                 self.world.dirty[about].update(self.world.keys(about))
@@ -165,7 +168,7 @@ class FindingsKeeper:
 
     def note_pools(self) -> None:
         """Keep how full pools are now."""
-        with self._plan.reading():
+        with self._knowing:
             pools = [
                 (band.id, self.world.pools[band.id]) for band in self.world.plan.pools() if band.id in self.world.pools
             ]
@@ -175,14 +178,14 @@ class FindingsKeeper:
 
     def settings_changed(self) -> None:
         """Limits or what is said of strangers was set."""
-        with self._plan.reading(), self._database.read() as connection:
+        with self._knowing, self._database.read() as connection:
             self.world.limits = _limits(connection)
             self._strangers(connection)
             self.world.dirty_all()
 
     def links(self, links: Sequence[Link], macs: Iterable[int], addresses: Iterable[int]) -> None:
         """The machine's own links, MACs and addresses."""
-        with self._plan.reading():
+        with self._knowing:
             world = self.world
             new = {link.adapter: link for link in links}
             own_macs, own = set(macs), set(addresses)
@@ -192,15 +195,24 @@ class FindingsKeeper:
 
     def storm(self, adapter: str, rate: int) -> None:
         """More frames came than could be read."""
-        with self._plan.reading():
+        with self._knowing:
             self.world.storms[adapter] = self._steady(), rate
             self.world.dirty[About.LINK].add(self.world.link_key(adapter))
 
+    @contextmanager
+    def looking(self) -> Iterator[World]:
+        """The world, not changing while the block runs; keep it short, and ask for no other lock in it."""
+        with self._knowing:
+            yield self.world
+
     def _planned(self, items: Sequence[Item]) -> None:
-        """The plan was edited (under the plan's lock); no items: all of it may be different."""
+        """The plan was edited; no items: all of it may be different."""
+        with self._knowing:
+            self._plan_edited(items)
+
+    def _plan_edited(self, items: Sequence[Item]) -> None:
         world = self.world
-        if world.plan is not self._plan.plan or world.site != self._plan.site_here:
-            world.plan, world.site = self._plan.plan, self._plan.site_here
+        world.plan, world.site = self._plan.plan, self._plan.site_here
         if all(isinstance(item, Assignment) for item in items) and items:
             for item in items:
                 assert isinstance(item, Assignment)
@@ -215,13 +227,12 @@ class FindingsKeeper:
             world.dirty_all()
 
     def _subnet(self, network: IPv4Network) -> int | None:
-        with self._plan.reading() as plan:
-            here = self._plan.site_here
-            return next((s.id for s in plan.subnets_of(here) if s.network == network and not s.supernet), None)
+        found = self._plan.plan.subnets_of(self._plan.site_here)
+        return next((s.id for s in found if s.network == network and not s.supernet), None)
 
     def _learn_servers(self, subnet: int) -> None:
         """The address of a planned server is learnt from the first offer that agrees with the plan."""
-        with self._plan.reading():
+        with self._knowing:
             learnt = list(self.world.learn_servers(subnet))
         for server, address in learnt:
             with self._database.write() as connection:
@@ -238,25 +249,24 @@ class FindingsKeeper:
 
     def suspect(self, addresses: Iterable[int]) -> None:
         """These addresses want a directed round."""
-        with self._plan.reading():
+        with self._knowing:
             self.world.suspects.update(addresses)
 
     def suspects(self) -> list[int]:
         """Addresses that want a directed round now: second claimants, and standing findings that it decides."""
-        with self._plan.reading():
+        with self._knowing:
             found, self.world.suspects = self.world.suspects, set()
             return sorted(found)
 
     def watching(self) -> list[int]:
         """Addresses of standing findings that a directed round decides."""
-        with self._plan.reading():
+        with self._knowing:
             return sorted(set(self.engine.watching(self.world)))
 
     def settle(self, *, everything: bool = False) -> int:
         """Run the rules on what was touched (or on all), store and tell; gives how many turns were taken. The lock is
         given back between slices."""
-        taken: list[Taken] = []
-        with self._plan.reading():
+        with self._knowing:
             now = self._steady()
             if everything or now - self._full_at >= FULL_EVERY:
                 self._full_at = self._rechecked_at = now
@@ -265,46 +275,46 @@ class FindingsKeeper:
             elif now - self._rechecked_at >= RECHECK_EVERY:
                 self._rechecked_at = now
                 self.engine.recheck(self.world)
-        more = True
+        count, more = 0, True
         while more:
             began = time.perf_counter()
-            with self._plan.reading():
+            with self._knowing:
                 turns, more = self.engine.settle(self.world, self._steady(), SLICE)
-                taken += turns
+                self._unsaved.extend(turns)
+            count += len(turns)
             if more:  # half of the time belongs to whoever asks something meanwhile
                 time.sleep(min(time.perf_counter() - began, REST_SECONDS))
-        self._unsaved.extend(taken)
-        with self._saving:
-            self._save()
-        return len(taken)
+        self._save()
+        return count
 
     def _save(self) -> None:
-        waiting = list(self._unsaved)
-        if not waiting:
+        """Store the turns in their order, and tell them in it: what was stored leaves the line before anybody else stores."""
+        if not self._unsaved:
             return
-        offset = self.offset
         try:
             with self._database.write() as connection:
-                ids = finding_records.save(connection, [_wall_times(one, offset) for one in waiting])
+                waiting = list(self._unsaved)
+                offset = self.offset
+                turns = [_wall_times(one, offset) for one in waiting]
+                ids = finding_records.save(connection, turns)
                 counts = finding_records.counts(connection)
+                self._database.when_stored(lambda: self._saved(waiting, turns, ids, counts))
         except Exception as error:
             if not self.trouble:
                 _log.error("findings cannot be stored: %s", error)
             self.trouble = f"findings cannot be stored: {getattr(error, 'orig', error)}"
             return
         self.trouble = ""
-        for _ in waiting:
+
+    def _saved(
+        self, waiting: Sequence[Taken], turns: Sequence[Taken], ids: Mapping[Name, int], counts: object
+    ) -> None:  # fmt: skip
+        done = {id(one) for one in waiting}
+        while self._unsaved and id(self._unsaved[0]) in done:
             self._unsaved.popleft()
-        told = [(ids[one.finding.name], _wall_times(one, offset)) for one in waiting if one.finding.name in ids]
-        self._tell(
-            "findings",
-            {
-                "turns": [{"id": identity, "turn": one.turn.value, "kind": one.finding.kind} for identity, one in told][
-                    -50:
-                ],
-                "counts": counts,
-            },
-        )
+        told = [(ids[one.finding.name], one) for one in turns if one.finding.name in ids]
+        shown = [{"id": identity, "turn": one.turn.value, "kind": one.finding.kind} for identity, one in told]
+        self._tell("findings", {"turns": shown[-50:], "counts": counts})
         news = [(i, one) for i, one in told if one.turn is not Turn.UPDATED or one.finding.state.value == "open"]
         for listener in self.turned:
             listener(news)
@@ -331,7 +341,7 @@ class FindingsKeeper:
         with self._database.write() as connection:
             finding_records.accept(connection, name, acceptance)
         until = acceptance.until + self.offset if acceptance.until is not None else None
-        with self._plan.reading():
+        with self._knowing:
             self.engine.exceptions[name] = replace(acceptance, until=until)
         self.settle()
 
@@ -340,7 +350,7 @@ class FindingsKeeper:
         row = self._row(identity)
         with self._database.write() as connection:
             finding_records.resume(connection, (row.kind, row.key))
-        with self._plan.reading():
+        with self._knowing:
             self.engine.exceptions.pop((row.kind, row.key), None)
         self.settle()
 

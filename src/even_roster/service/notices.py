@@ -9,7 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-import threading
+from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
@@ -43,7 +43,7 @@ class Notices:
     ) -> None:
         self._context, self._send = context, send
         self._box = SecretBox(context.secret, "notice routes")
-        self._lock = threading.Lock()
+        self._turns: deque[Sequence[tuple[int, Taken]]] = deque()
         self._gathered: dict[int, Item] = {}
         self._waiting: dict[int, list[Item]] = {}
         self._task: asyncio.Task[None] | None = None
@@ -63,9 +63,7 @@ class Notices:
 
     def turned(self, turns: Sequence[tuple[int, Taken]]) -> None:
         """Findings turned; from any thread."""
-        with self._lock:
-            for identity, one in turns:
-                self._gather(identity, one)
+        self._turns.append(turns)
         if self._context.loop is not None and not self._context.loop.is_closed():
             self._context.loop.call_soon_threadsafe(self._news.set)
 
@@ -92,11 +90,13 @@ class Notices:
             await attempt(self.flush, "notices could not be sent")
 
     def flush(self) -> int:
-        """Send what was gathered, and what could not be sent before; gives how many notices went out."""
+        """Send what was gathered, and what could not be sent before; gives how many notices went out. One thread at a time."""
         with self._context.database.read() as connection:
             routes = [row for row in watch_records.routes(connection) if row.on]
-        with self._lock:
-            items, self._gathered = list(self._gathered.values()), {}
+        while self._turns:
+            for identity, one in self._turns.popleft():
+                self._gather(identity, one)
+        items, self._gathered = list(self._gathered.values()), {}
         self._waiting = {
             row.id: [*self._waiting.get(row.id, []), *(one for one in items if _wants(row, one))][-MOST_WAITING:]
             for row in routes

@@ -5,7 +5,6 @@ What decides is in `core.place`; here the verdicts are kept, per adapter.
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass
 
 from ..core.place import Verdict
@@ -25,19 +24,16 @@ class Places:
 
     def __init__(self) -> None:
         self._places: dict[str, Place] = {}
-        self._lock = threading.Lock()
 
     def of(self, adapter: str) -> Place:
         """Where an adapter stands."""
-        with self._lock:
-            return self._places.get(adapter, Place(Verdict.UNKNOWN, "not looked at yet"))
+        return self._places.get(adapter, Place(Verdict.UNKNOWN, "not looked at yet"))
 
     def put(self, adapter: str, place: Place) -> bool:
         """Keep a verdict; True when it is another one than before."""
-        with self._lock:
-            before = self._places.get(adapter)
-            self._places[adapter] = place
-            return before is None or before.verdict is not place.verdict
+        before = self._places.get(adapter)
+        self._places[adapter] = place
+        return before is None or before.verdict is not place.verdict
 
     def elsewhere(self, adapter: str) -> bool:
         """True when an adapter stands on another network."""

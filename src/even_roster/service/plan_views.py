@@ -111,7 +111,7 @@ def bands_of(context: Context, connection: Connection, plan: Plan, bands: Iterab
 
 def subnet_plan(context: Context, connection: Connection, plan: Plan, subnet: Subnet) -> SubnetPlan:
     """A subnet whole."""
-    problems = [p for p in context.plan.checker.problems if concerns(plan, p, subnet)]
+    problems = [p for p in context.plan.problems if concerns(plan, p, subnet)]
     return SubnetPlan(
         subnet=subnet_view(plan, subnet), bands=bands_of(context, connection, plan, plan.bands_of(subnet.id)),
         problems=[problem_view(p) for p in problems], free_blocks=free_blocks(plan, subnet) if subnet.supernet else [],
@@ -204,7 +204,7 @@ def assignment_view(context: Context, connection: Connection, plan: Plan, item: 
     row = assignment_row(context, plan, item, look_around(connection, plan, [item]))
     band = plan.band_at(item.subnet, item.address)
     about = ("address", dotted(item.address))
-    problems = [p for p in context.plan.checker.problems if about in p.subjects]
+    problems = [p for p in context.plan.problems if about in p.subjects]
     return AssignmentView(
         **row.model_dump(exclude={"mac", "vendor", "device", "reservation"}), site=item.site, device=row.device,
         reservation=row.reservation, mac=views.mac_view(item.mac, context.vendors) if item.mac is not None else None,

@@ -105,17 +105,12 @@ def _for_role(plan: Plan, site: int, role: str) -> Subnet:
 
 
 def _candidates(context: Context, subnet: Subnet, band: Band | None, request: Search, refused: set[int]) -> list[int]:
-    with context.plan.reading() as plan:
-        held = context.plan.held(subnet.site)
-        extra = [a for a in refused if a not in held]
-        for address in extra:
-            held.add(address)
-        try:
-            wanted = Wanted(request.count, request.adjacent, request.role.casefold().strip())
-            return candidates(plan, subnet, wanted, context.plan.seen(subnet.site), held, band)
-        finally:
-            for address in extra:
-                held.remove(address)
+    plan, held = context.plan.plan, context.plan.held(subnet.site).copy()
+    for address in refused:
+        held.add(address)
+    wanted = Wanted(request.count, request.adjacent, request.role.casefold().strip())
+    with context.plan.seeing(subnet.site) as seen:
+        return candidates(plan, subnet, wanted, seen, held, band)
 
 
 async def prove_all(context: Context, site: int, addresses: Sequence[int], ask_wire: bool) -> list[Proof]:

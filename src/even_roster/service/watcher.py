@@ -130,17 +130,22 @@ class Watcher:
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._wake.wait(), max(again - loop.time(), 0.05))
             self._wake.clear()
-            addresses = set(self._context.findings.suspects())
-            if loop.time() >= again:
+            recheck = loop.time() >= again
+            if recheck:
                 again = loop.time() + RECHECK_SECONDS
-                addresses |= set(self._context.findings.watching())
             try:
+                addresses = await asyncio.to_thread(self._in_question, recheck)
                 if addresses:
                     await self.confirm(addresses)
                     await asyncio.to_thread(self._context.findings.settle)
             except Exception:
                 _log.exception("a directed round failed")
                 await asyncio.sleep(1.0)
+
+    def _in_question(self, recheck: bool) -> set[int]:
+        """The addresses that want a directed round now, with `recheck` those of standing findings too."""
+        findings = self._context.findings
+        return {*findings.suspects(), *(findings.watching() if recheck else ())}
 
     async def confirm(self, addresses: Iterable[int]) -> dict[int, tuple[int, ...]]:
         """Ask on the own links who answers for some addresses; the findings and the records are told."""

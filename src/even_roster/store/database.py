@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import shutil
 import sqlite3
-import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,8 @@ from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, event, select, text
 from sqlalchemy.exc import OperationalError
+
+from .one_lock import OneLock
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -39,8 +40,9 @@ class Database:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.trouble = ""
-        self._writing = threading.Lock()
-        # More connections than the service has threads: whoever waits for the plan never keeps one from whoever holds it.
+        self._writing = OneLock("the right to write the records")
+        self._when_stored: list[Callable[[], None]] = []
+        # More connections than the service has threads: nobody waits for one.
         self.engine: Engine = create_engine(
             f"sqlite:///{path}", connect_args={"check_same_thread": False, "timeout": 15}, pool_size=12, max_overflow=60
         )
@@ -61,8 +63,10 @@ class Database:
 
     @contextmanager
     def write(self) -> Iterator[Connection]:
-        """A transaction for writing: all of it or nothing. Only one is open at a time. Raises DiskFull."""
+        """A transaction for writing: all of it or nothing. Only one is open at a time, so nobody else writes between what is
+        read in it and what is written. Raises DiskFull."""
         with self._writing, self.engine.connect() as connection:
+            self._when_stored = []
             try:
                 connection.exec_driver_sql("BEGIN IMMEDIATE")
                 yield connection
@@ -79,6 +83,13 @@ class Database:
             except BaseException:
                 connection.rollback()
                 raise
+            for swap in self._when_stored:
+                swap()
+
+    def when_stored(self, swap: Callable[[], None]) -> None:
+        """Within `write`: call this when all is stored, before anybody else writes. It puts a new picture of the records in the
+        place of the old one, and does nothing else."""
+        self._when_stored.append(swap)
 
     def check(self) -> bool:
         """True when the database answers."""

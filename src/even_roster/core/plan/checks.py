@@ -1,13 +1,13 @@
 """Finds the mistakes in a plan, each as a sentence with the culprit and a remedy. Pure.
 
 Every rule looks at one scope: a subnet with its bands, one assignment, one MAC, one hostname, or the subnets of a
-site side by side. `Checker` keeps what each scope gave, so that one edit costs only the scopes it touches, and a
+site side by side. `Checked` keeps what each scope gave, so that one edit costs only the scopes it touches, and a
 draft is checked by the very same rules before it is saved.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from ipaddress import IPv4Network
@@ -46,18 +46,15 @@ Scope = tuple[str, int | str] | tuple[str, int, str]
 _ORDER = {Severity.REFUSED: 0, Severity.MISTAKE: 1, Severity.ADVICE: 2}
 
 
-class Checker:
-    """The problems of a plan, kept up to date scope by scope."""
+class Checked:
+    """A plan and its problems, by scope. Neither is ever changed: an edit gives another one, and costs the scopes it touches."""
 
-    def __init__(self, plan: Plan) -> None:
-        self._plan = plan
-        self._found: dict[Scope, tuple[Problem, ...]] = {}
-        self.check_all()
+    __slots__ = ("_found", "plan")
 
-    def check_all(self) -> None:
-        """Check every scope."""
-        self._found = {}
-        self._check(_every_scope(self._plan))
+    def __init__(self, plan: Plan, found: Mapping[Scope, tuple[Problem, ...]] | None = None) -> None:
+        """Without `found`, every scope is looked at."""
+        self.plan = plan
+        self._found = found if found is not None else _look(plan, _every_scope(plan), {})
 
     @property
     def problems(self) -> list[Problem]:
@@ -65,28 +62,34 @@ class Checker:
         found = [problem for problems in self._found.values() for problem in problems]
         return sorted(found, key=lambda p: (_ORDER[p.severity], p.kind, p.subjects))
 
-    def changed(self, before: Iterable[Item], after: Iterable[Item]) -> None:
-        """Check again what an edit touched; the plan has the edit already."""
-        self._check(_touched(self._plan, [*before, *after]))
+    def edited(self, before: Iterable[Item], after: Iterable[Item]) -> Checked:
+        """The plan with an edit, and its problems then."""
+        items = [*before, *after]
+        touched = set(_touched(self.plan, items))
+        plan = self.plan.copy()
+        apply(plan, before, after)
+        touched.update(_touched(plan, items))
+        return Checked(plan, _look(plan, touched, self._found))
 
     def draft(self, before: Sequence[Item], after: Sequence[Item]) -> list[Problem]:
-        """What an edit would add to the problems. The plan is left as it was."""
-        scopes = set(_touched(self._plan, [*before, *after]))
-        known = {problem for scope in scopes for problem in self._found.get(scope, ())}
-        apply(self._plan, before, after)
-        try:
-            scopes |= set(_touched(self._plan, [*before, *after]))
-            found = [problem for scope in scopes for problem in check_scope(self._plan, scope)]
-        finally:
-            apply(self._plan, after, before)
-        return sorted((p for p in found if p not in known), key=lambda p: (_ORDER[p.severity], p.kind))
+        """What an edit would add to the problems."""
+        then = self.edited(before, after)
+        known = {problem for scope in then._found for problem in self._found.get(scope, ())}
+        new = (p for scope, found in then._found.items() if found is not self._found.get(scope) for p in found)
+        return sorted((p for p in new if p not in known), key=lambda p: (_ORDER[p.severity], p.kind))
 
-    def _check(self, scopes: Iterable[Scope]) -> None:
-        for scope in scopes:
-            if found := tuple(check_scope(self._plan, scope)):
-                self._found[scope] = found
-            else:
-                self._found.pop(scope, None)
+
+def _look(
+    plan: Plan, scopes: Iterable[Scope], before: Mapping[Scope, tuple[Problem, ...]]
+) -> dict[Scope, tuple[Problem, ...]]:  # fmt: skip
+    """The problems of some scopes in the place of those they had before."""
+    result = dict(before)
+    for scope in scopes:
+        if found := tuple(check_scope(plan, scope)):
+            result[scope] = found
+        else:
+            result.pop(scope, None)
+    return result
 
 
 def apply(plan: Plan, before: Iterable[Item], after: Iterable[Item]) -> None:

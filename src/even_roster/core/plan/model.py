@@ -9,16 +9,19 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right, insort
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, field
 from enum import StrEnum
 from ipaddress import IPv4Address, IPv4Network
+from typing import TypeVar
 
 from ..mac import Mac
 from ..span import Span, usable
 from ..text import host_key
 from .roles import DEFAULT_RULES, UNKNOWN_ROLE, RoleRule
 from .runs import Runs
+
+K = TypeVar("K", bound=Hashable)
 
 
 class BandKind(StrEnum):
@@ -195,7 +198,8 @@ def called(item: Item) -> str:
 
 
 class Plan:
-    """All of the plan, indexed. `put` and `drop` keep the indexes; nothing else may change them."""
+    """All of the plan, indexed. `put` and `drop` keep the indexes; nothing else may change them. What others look at is never
+    changed: an edit is made on a `copy`, which shares all items and costs a few milliseconds at 50,000 assignments."""
 
     def __init__(self, items: Iterable[Item] = (), rules: Iterable[RoleRule] = DEFAULT_RULES) -> None:
         self.sites: dict[int, Site] = {}
@@ -204,14 +208,14 @@ class Plan:
         self.assignments: dict[int, Assignment] = {}
         self.uses: dict[int, Use] = {}
         self.rules: dict[str, RoleRule] = {rule.name: rule for rule in rules}
-        self._bands_of: dict[int, list[Band]] = defaultdict(list)
+        self._bands_of: dict[int, list[Band]] = {}
         self._at: dict[tuple[int, int], Assignment] = {}
-        self._addresses: dict[int, list[int]] = defaultdict(list)
-        self._taken: dict[int, Runs] = defaultdict(Runs)
-        self._of_mac: dict[int, set[int]] = defaultdict(set)
-        self._of_name: dict[tuple[int, str], set[int]] = defaultdict(set)
-        self._of_role: dict[tuple[int, str], Runs] = defaultdict(Runs)
-        self._uses_at: dict[tuple[int, int], set[int]] = defaultdict(set)
+        self._addresses: dict[int, list[int]] = {}
+        self._taken: dict[int, Runs] = {}
+        self._of_mac: dict[int, tuple[int, ...]] = {}
+        self._of_name: dict[tuple[int, str], tuple[int, ...]] = {}
+        self._of_role: dict[tuple[int, str], Runs] = {}
+        self._uses_at: dict[tuple[int, int], tuple[int, ...]] = {}
         self._sorted_subnets: dict[int, list[Subnet]] = {}
         self._subnet_firsts: dict[int, list[int]] = {}
         self._load(items)
@@ -233,6 +237,28 @@ class Plan:
             self._addresses[site] = sorted(found)
             self._taken[site] = Runs(found)
 
+    def copy(self) -> Plan:
+        """The same plan, to be changed apart."""
+        new = Plan(rules=())
+        for name in (
+            "sites",
+            "subnets",
+            "bands",
+            "assignments",
+            "uses",
+            "rules",
+            "_at",
+            "_of_mac",
+            "_of_name",
+            "_uses_at",
+        ):
+            setattr(new, name, getattr(self, name).copy())
+        new._bands_of = {subnet: bands.copy() for subnet, bands in self._bands_of.items()}
+        new._addresses = {site: addresses.copy() for site, addresses in self._addresses.items()}
+        new._taken = {site: runs.copy() for site, runs in self._taken.items()}
+        new._of_role = {key: runs.copy() for key, runs in self._of_role.items()}
+        return new
+
     def put(self, item: Item) -> None:
         """Take an item in, or replace the one of its kind and id."""
         self.drop(item)
@@ -244,23 +270,25 @@ class Plan:
                 self._sorted_subnets.pop(item.site, None)
             case Band():
                 self.bands[item.id] = item
-                insort(self._bands_of[item.subnet], item, key=lambda band: (band.first, band.last, band.id))
+                insort(
+                    self._bands_of.setdefault(item.subnet, []), item, key=lambda band: (band.first, band.last, band.id)
+                )
             case Assignment():
                 self._index(item)
-                insort(self._addresses[item.site], item.address)
-                self._taken[item.site].add(item.address)
-                self._of_role[item.site, item.role].add(item.address)
+                insort(self._addresses.setdefault(item.site, []), item.address)
+                self._taken.setdefault(item.site, Runs()).add(item.address)
+                self._of_role.setdefault((item.site, item.role), Runs()).add(item.address)
             case Use():
                 self.uses[item.id] = item
-                self._uses_at[item.site, item.address].add(item.id)
+                _with(self._uses_at, (item.site, item.address), item.id)
 
     def _index(self, item: Assignment) -> None:
         self.assignments[item.id] = item
         self._at[item.site, item.address] = item
         if item.mac is not None:
-            self._of_mac[item.mac].add(item.id)
+            _with(self._of_mac, item.mac, item.id)
         if item.name:
-            self._of_name[item.site, host_key(item.name)].add(item.id)
+            _with(self._of_name, (item.site, host_key(item.name)), item.id)
 
     def drop(self, item: Item) -> None:
         """Take the item of this kind and id out, whatever its values are now."""
@@ -277,7 +305,7 @@ class Plan:
                 self._drop_assignment(item.id)
             case Use():
                 if old_use := self.uses.pop(item.id, None):
-                    self._uses_at[old_use.site, old_use.address].discard(old_use.id)
+                    _without(self._uses_at, (old_use.site, old_use.address), old_use.id)
 
     def _drop_assignment(self, identity: int) -> None:
         old = self.assignments.pop(identity, None)
@@ -290,9 +318,9 @@ class Plan:
         addresses = self._addresses[old.site]
         del addresses[bisect_left(addresses, old.address)]
         if old.mac is not None:
-            self._of_mac[old.mac].discard(identity)
+            _without(self._of_mac, old.mac, identity)
         if old.name:
-            self._of_name[old.site, host_key(old.name)].discard(identity)
+            _without(self._of_name, (old.site, host_key(old.name)), identity)
 
     @property
     def here(self) -> Site | None:
@@ -310,8 +338,8 @@ class Plan:
             found = sorted(
                 (s for s in self.subnets.values() if s.site == site), key=lambda s: (s.first, s.network.prefixlen)
             )
+            self._subnet_firsts[site] = [subnet.first for subnet in found]  # before the other: several may ask at once
             self._sorted_subnets[site] = found
-            self._subnet_firsts[site] = [subnet.first for subnet in found]
         return found
 
     def subnet_at(self, site: int, address: int) -> Subnet | None:
@@ -348,11 +376,11 @@ class Plan:
 
     def taken(self, site: int) -> Runs:
         """Every assigned address of a site."""
-        return self._taken[site]
+        return self._taken.get(site) or Runs()
 
     def of_role(self, site: int, role: str) -> Runs:
         """Every assigned address of a role at a site."""
-        return self._of_role[site, role]
+        return self._of_role.get((site, role)) or Runs()
 
     def shared_macs(self) -> Iterator[int]:
         """MACs with more than one assignment."""
@@ -396,6 +424,22 @@ class Plan:
     def uses_at(self, site: int, address: int) -> list[Use]:
         """Who uses an address."""
         return sorted((self.uses[i] for i in self._uses_at.get((site, address), ())), key=lambda use: use.id)
+
+
+def _with(index: dict[K, tuple[int, ...]], key: K, identity: int) -> None:
+    """Enter an id under a key. The tuples are shared with copies, so they are replaced, never changed."""
+    there = index.get(key, ())
+    if identity not in there:
+        index[key] = (*there, identity)
+
+
+def _without(index: dict[K, tuple[int, ...]], key: K, identity: int) -> None:
+    """Take an id out from under a key."""
+    left = tuple(one for one in index.get(key, ()) if one != identity)
+    if left:
+        index[key] = left
+    else:
+        index.pop(key, None)
 
 
 def dotted(address: int) -> str:

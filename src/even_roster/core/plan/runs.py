@@ -29,6 +29,12 @@ class Runs:
                 self._lasts.append(address)
             self.total += 1
 
+    def copy(self) -> Runs:
+        """The same runs, to be changed apart."""
+        new = Runs()
+        new._firsts, new._lasts, new.total = self._firsts.copy(), self._lasts.copy(), self.total
+        return new
+
     def add(self, address: int) -> None:
         """Take an address in; nothing happens when it is there already."""
         at = bisect_right(self._firsts, address)

@@ -176,7 +176,7 @@ def _band(context: Context, saved: Saved) -> BandView:
 def problems(context: ContextDep, who: Who, subnet: str | None = None) -> Problems:
     """Every mistake in the plan, and where this machine and the roles' policy disagree with it."""
     with context.plan.reading() as plan:
-        found = list(context.plan.checker.problems)
+        found = context.plan.problems
         pools = [(b.first, b.last) for b in plan.bands.values() if b.kind is BandKind.POOL]
         roles = [rule.name for rule in plan.rules.values() if rule.on_pool is not OnPool.FINE]
         own = [

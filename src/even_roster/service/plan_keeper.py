@@ -143,16 +143,18 @@ class PlanKeeper:
             edit = make(self.plan)
             if edit.before == edit.after:
                 return Saved(0, edit.before, edit.after)
-            found = self._checked.draft(edit.before, edit.after)
+            then = self._checked.edited(edit.before, edit.after)
             barred = [
-                p for p in found if p.severity is Severity.REFUSED or (p.severity is Severity.MISTAKE and not anyway)
+                problem
+                for problem in self._checked.added(then)
+                if problem.severity is Severity.REFUSED or (problem.severity is Severity.MISTAKE and not anyway)
             ]
             if barred:
                 raise PlanRefused(barred)
             editor = PlanEditor(connection, who, self._now())
             saved = editor.save(edit.action, edit.item, edit.before, edit.after, edit.told, edit.kind)
             named = self._rename(connection, saved)
-            self._swap_when_stored(self._checked.edited(saved.before, saved.after))
+            self._swap_when_stored(then.as_stored(edit.after, saved.after))
         self._stored(saved, named)
         return saved
 
@@ -164,12 +166,12 @@ class PlanKeeper:
             if not editor.is_plan_change(change):
                 return False
             back = editor.reverse(change)
-            found = self._checked.draft(back.before, back.after)
-            if barred := [problem for problem in found if problem.severity is Severity.REFUSED]:
+            then = self._checked.edited(back.before, back.after)
+            if barred := [p for p in self._checked.added(then) if p.severity is Severity.REFUSED]:
                 raise PlanRefused(barred)
             saved = editor.save_reverse(back)
             named = self._rename(connection, saved)
-            self._swap_when_stored(self._checked.edited(saved.before, saved.after))
+            self._swap_when_stored(then.as_stored(back.after, saved.after))
         self._stored(saved, named)
         return True
 

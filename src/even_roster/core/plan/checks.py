@@ -47,7 +47,8 @@ _ORDER = {Severity.REFUSED: 0, Severity.MISTAKE: 1, Severity.ADVICE: 2}
 
 
 class Checked:
-    """A plan and its problems, by scope. Neither is ever changed: an edit gives another one, and costs the scopes it touches."""
+    """A plan and its problems, by scope. What others look at is never changed: an edit gives another one, and costs a copy and
+    the scopes it touches."""
 
     __slots__ = ("_found", "plan")
 
@@ -64,19 +65,30 @@ class Checked:
 
     def edited(self, before: Iterable[Item], after: Iterable[Item]) -> Checked:
         """The plan with an edit, and its problems then."""
+        return Checked(self.plan.copy(), dict(self._found))._edit([*before], [*after])
+
+    def as_stored(self, after: Sequence[Item], stored: Sequence[Item]) -> Checked:
+        """The same with what an edit came to when it was stored: ids and versions. Only for whoever made this with `edited` and
+        has shown it to nobody; it is changed itself."""
+        return self if list(after) == list(stored) else self._edit(after, stored)
+
+    def _edit(self, before: Sequence[Item], after: Sequence[Item]) -> Checked:
         items = [*before, *after]
         touched = set(_touched(self.plan, items))
-        plan = self.plan.copy()
-        apply(plan, before, after)
-        touched.update(_touched(plan, items))
-        return Checked(plan, _look(plan, touched, self._found))
+        apply(self.plan, before, after)
+        touched.update(_touched(self.plan, items))
+        self._found = _look(self.plan, touched, self._found)
+        return self
 
-    def draft(self, before: Sequence[Item], after: Sequence[Item]) -> list[Problem]:
-        """What an edit would add to the problems."""
-        then = self.edited(before, after)
+    def added(self, then: Checked) -> list[Problem]:
+        """The problems of an edited plan that this one does not have."""
         known = {problem for scope in then._found for problem in self._found.get(scope, ())}
         new = (p for scope, found in then._found.items() if found is not self._found.get(scope) for p in found)
         return sorted((p for p in new if p not in known), key=lambda p: (_ORDER[p.severity], p.kind))
+
+    def draft(self, before: Sequence[Item], after: Sequence[Item]) -> list[Problem]:
+        """What an edit would add to the problems."""
+        return self.added(self.edited(before, after))
 
 
 def _look(

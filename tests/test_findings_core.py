@@ -9,7 +9,8 @@ from ipaddress import IPv4Address, IPv4Network
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_roster.core.findings.engine import BY_KIND, RULES, Acceptance, Engine, Turn
+from even_roster.core.absence import Reason
+from even_roster.core.findings.engine import BY_KIND, RULES, Acceptance, Engine, Finding, Turn
 from even_roster.core.findings.facts import KnownDevice, Limits, Link, PlannedServer, PoolSeen
 from even_roster.core.findings.forecast import PoolUse, days_until_full
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
@@ -46,8 +47,8 @@ def world(*items: Assignment, limits: Limits | None = None) -> World:
     )  # fmt: skip
     made = World(plan, 1, lambda mac: mac >> 40 & 0xF == 0xE, limits)
     made.links = {"office0": Link("office0", (IPv4Network("10.44.10.0/24"),), ip("10.44.10.1"), GATE)}
-    made.planned_servers = {9: PlannedServer(9, "ledger", (ip("10.44.10.2"),))}
-    made.now = NOW
+    made.dhcp.planned_servers = {9: PlannedServer(9, "ledger", (ip("10.44.10.2"),))}
+    made.passed(NOW)
     return made
 
 
@@ -74,18 +75,27 @@ def kinds(made: World, at: int = NOW + 10 * MINUTE) -> list[str]:
     return sorted(kind for kind, _ in engine.standing)
 
 
+def opened(made: World) -> list[Finding]:
+    """The findings that stand once everything has stood long enough."""
+    engine = Engine()
+    engine.begin_full(made)
+    engine.settle(made, made.now)
+    return list(engine.standing.values())
+
+
 class Addresses(unittest.TestCase):
     def test_two_that_answer_one_question_are_a_duplicate_and_one_is_none(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))
         for mac in (A, B):
             see(made, "10.44.10.20", mac)
-        self.assertEqual(made.suspects, {ip("10.44.10.20")})
+        self.assertEqual(made.questions.take(NOW), [ip("10.44.10.20")])
         made.confirmed_round(ip("10.44.10.20"), [A, B], NOW)
         self.assertEqual(kinds(made), ["duplicate-address"])
         made.confirmed_round(ip("10.44.10.20"), [A], NOW + SECOND)
         self.assertEqual(kinds(made), [], "B asked in vain is not there any more")
 
-    def test_virtual_routers_and_failover_pairs_are_recognised(self) -> None:
+    def test_a_protocols_own_claim_licenses_nobody_but_known_members_are_quiet(self) -> None:
+        """A virtual MAC or a VRRP advertisement is evidence, which anybody can forge; people say who is a member."""
         for macs, announced in (((A, 0x00005E000107), False), ((A, B), True)):
             made = world()
             if announced:
@@ -94,7 +104,119 @@ class Addresses(unittest.TestCase):
             for mac in macs:
                 see(made, "10.44.10.20", mac)
             made.confirmed_round(ip("10.44.10.20"), macs, NOW)
-            self.assertNotIn("duplicate-address", kinds(made), macs)
+            self.assertIn("duplicate-address", kinds(made), macs)
+            found = next(f for f in opened(made) if f.kind == "duplicate-address")
+            self.assertIn("which anybody can", " ".join(e.said for e in found.evidence))
+            self.assertIn("member", {step.action.value for step in found.steps})
+            made.members = {ip("10.44.10.20"): set(macs)}
+            self.assertNotIn("duplicate-address", kinds(made), "known members")
+            see(made, "10.44.10.20", C)
+            made.confirmed_round(ip("10.44.10.20"), [*macs, C], NOW)
+            self.assertIn("duplicate-address", kinds(made), "a stranger beside them")
+
+    def test_two_adapters_of_one_device_are_no_duplicate_but_told(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        for mac in (A, B):
+            see(made, "10.44.10.20", mac)
+        made.devices = {A: KnownDevice(1, "desk", ""), B: KnownDevice(1, "desk", "")}
+        made.confirmed_round(ip("10.44.10.20"), [A, B], NOW)
+        self.assertEqual(kinds(made), ["adapters-answer-for-each-other"])
+        made.devices[B] = KnownDevice(2, "other", "")
+        self.assertEqual(kinds(made), ["duplicate-address"], "not joined: two devices")
+
+    def test_a_server_with_many_addresses_is_no_proxy_and_its_duplicate_is_found(self) -> None:
+        made = world(*(static(n, f"10.44.10.{n}", A, f"site-{n}") for n in (20, 24, 28, 32, 36)))
+        for n in (20, 24, 28, 32, 36):
+            see(made, f"10.44.10.{n}", A)
+        see(made, "10.44.10.24", B)
+        made.confirmed_round(ip("10.44.10.24"), [A, B], NOW)
+        self.assertEqual((kinds(made), made.proxy_suspects()), (["duplicate-address"], []), "all are planned for it")
+
+    def test_another_device_on_our_own_address_is_told(self) -> None:
+        made = world()
+        made.own_addresses, made.own_macs = {ip("10.44.10.5")}, {C}
+        see(made, "10.44.10.5", B, source=Source.OVERHEARD)
+        self.assertEqual(made.questions.take(NOW), [ip("10.44.10.5")], "asked at once")
+        made.confirmed_round(ip("10.44.10.5"), [B], NOW)
+        (found,) = opened(made)
+        self.assertEqual(
+            (found.kind, found.evidence[0].said), ("duplicate-address", "10.44.10.5 is this machine's own address")
+        )
+        made.confirmed_round(ip("10.44.10.5"), [], NOW + SECOND)
+        self.assertEqual(kinds(made), [])
+
+    def test_a_claim_is_asked_about_however_long_the_owner_was_silent(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        see(made, "10.44.10.20", A, NOW - 3 * DAY)
+        see(made, "10.44.10.60", A, NOW - 20 * HOUR)
+        for address in ("10.44.10.20", "10.44.10.60", "10.44.10.1"):
+            see(made, address, B, source=Source.OVERHEARD)
+        self.assertEqual(
+            sorted(made.questions.take(NOW)), sorted(map(ip, ("10.44.10.20", "10.44.10.60", "10.44.10.1")))
+        )
+        see(made, "10.44.10.61", B, source=Source.OVERHEARD)
+        self.assertEqual(made.questions.take(NOW + HOUR), [], "an address that nobody has is no contradiction")
+
+    def test_taken_over_while_the_owner_is_silent(self) -> None:
+        made = world()
+        see(made, "10.44.10.60", A, NOW - 5 * HOUR)
+        see(made, "10.44.10.60", B)
+        made.confirmed_round(ip("10.44.10.60"), [B], NOW)
+        (found,) = [f for f in opened(made) if f.kind == "address-taken-over"]
+        self.assertIn("was held within the last day by", found.evidence[1].said)
+        see(made, "10.44.10.61", A)
+        self.assertNotIn("address-taken-over", {f.kind for f in opened(made)}, "the old one only moved")
+        made.leased.at[ip("10.44.10.120")] = Lease(ip("10.44.10.120"), A, "", NOW + HOUR)
+        see(made, "10.44.10.120", B)
+        made.confirmed_round(ip("10.44.10.120"), [B], NOW)
+        self.assertIn("address-taken-over", {f.kind for f in opened(made)}, "a running lease of another")
+
+    def test_a_look_without_a_control_says_nothing(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        see(made, "10.44.10.20", A)
+        see(made, "10.44.10.20", B)
+        made.confirmed_round(ip("10.44.10.20"), [A, B], NOW)
+        self.assertEqual(kinds(made), ["duplicate-address"])
+        made.confirmed_round(ip("10.44.10.20"), [], NOW + MINUTE, controlled=False)
+        self.assertEqual(kinds(made), ["duplicate-address"], "our own cable was pulled")
+        made.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW + 2 * MINUTE, controlled=False)
+        self.assertTrue(made.present(ip("10.44.10.20"), A))
+
+    def test_three_looks_over_a_quarter_of_an_hour_end_a_stay_and_one_does_not(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "desk"))
+        see(made, "10.44.10.20", A)
+        see(made, "10.44.10.21", B, source=Source.OVERHEARD)
+        spans = SpanSet.of([IPv4Network("10.44.10.0/24")])
+        for minute, there in ((5, True), (10, True), (15, True), (20, False)):
+            made.passed(NOW + minute * MINUTE)
+            made.looked(spans, NOW + minute * MINUTE)
+            self.assertEqual(made.present(ip("10.44.10.20"), A), there, minute)
+        self.assertTrue(
+            made.present(ip("10.44.10.21"), B), "it never answered a question: silence proves nothing of it"
+        )
+        self.assertEqual(made.take_silences()[ip("10.44.10.20"), A].reason, Reason.SILENT)
+        see(made, "10.44.10.20", A, NOW + 21 * MINUTE)
+        self.assertTrue(made.present(ip("10.44.10.20"), A))
+
+    def test_who_answers_elsewhere_has_moved(self) -> None:
+        made = world()
+        see(made, "10.44.10.60", A, NOW - HOUR)
+        see(made, "10.44.10.61", A, NOW)
+        made.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW)
+        self.assertEqual(made.holders[ip("10.44.10.60")][A].silence.reason, Reason.MOVED)
+
+    def test_a_server_that_a_client_names_is_told_unconfirmed_and_withdrawn(self) -> None:
+        made = world()
+        self.assertTrue(made.dhcp.server_named(1, ip("10.44.10.9"), A, NOW))
+        self.assertEqual((made.dhcp.in_question(), kinds(made, NOW)), ({1}, ["unexpected-dhcp-server"]))
+        self.assertIn("named by a client, unconfirmed", opened(made)[0].evidence[0].said)
+        self.assertFalse(made.dhcp.server_named(1, ip("10.44.10.2"), A, NOW), "the planned one")
+        for _ in range(2):
+            made.dhcp.asked(1, [offer("10.44.10.2")], NOW + SECOND)
+        self.assertEqual((made.dhcp.in_question(), kinds(made, NOW)), (set(), []))
+        self.assertFalse(made.dhcp.server_named(1, ip("10.44.10.9"), A, NOW + MINUTE), "not told again at once")
+        made.dhcp.asked(1, [offer("10.44.10.9", gateway="10.44.10.9")], NOW + MINUTE)
+        self.assertEqual(opened(made)[0].severity.value, "urgent", "an offer confirms it")
 
     def test_hopping_needs_a_way_back_and_both_there(self) -> None:
         made = world(static(2, "10.44.10.20", None, "shared"))
@@ -123,9 +245,9 @@ class Addresses(unittest.TestCase):
         see(made, "10.44.10.110", A)
         made.devices[A] = KnownDevice(1, "till", "")
         self.assertEqual(kinds(made), [], "nobody knows the leases")
-        made.server_leases(9, [], NOW)
+        made.leased.told(9, [], NOW)
         self.assertEqual(kinds(made), ["static-in-pool"])
-        made.server_leases(9, [Lease(ip("10.44.10.110"), A, "till", NOW + DAY)], NOW)
+        made.leased.told(9, [Lease(ip("10.44.10.110"), A, "till", NOW + DAY)], NOW)
         self.assertEqual(kinds(made), [])
 
     def test_unplanned_foreign_and_self_assigned(self) -> None:
@@ -143,6 +265,15 @@ class Addresses(unittest.TestCase):
             see(made, f"10.44.10.{last}", B)
         see(made, "10.44.10.200", A)
         made.confirmed_round(ip("10.44.10.200"), [A, B], NOW)
+        self.assertIn("duplicate-address", kinds(made), "many addresses alone prove nothing")
+        ((mac, asked),) = made.proxy_suspects()
+        self.assertEqual(
+            (mac, asked), (B, [ip(f"10.44.10.{last}") for last in range(201, 206)]), "where nobody else was"
+        )
+        self.assertEqual(made.proxy_suspects(), [], "and not again for an hour")
+        made.proxy_answer(B, {asked[0]: False}, NOW)
+        self.assertIn("duplicate-address", kinds(made), "it has them itself")
+        made.proxy_answer(B, {asked[0]: True}, NOW)
         self.assertEqual(kinds(made), ["proxy-arp"])
         own = world(*(static(10 + n, f"10.44.10.{10 + n}", B, f"web-{n}") for n in range(5)))
         for n in range(5):
@@ -167,10 +298,10 @@ class AgainstThePlan(unittest.TestCase):
         reserved = static(2, "10.44.10.120", A, "laptop", "portable", "reserved")
         made = world(reserved)
         made.published = {ip("10.44.10.120"): {A}}
-        made.server_leases(9, [Lease(ip("10.44.10.105"), A, "laptop", NOW + DAY)], NOW)
+        made.leased.told(9, [Lease(ip("10.44.10.105"), A, "laptop", NOW + DAY)], NOW)
         see(made, "10.44.10.105", A)
         self.assertEqual(kinds(made), ["reservation-waiting"])
-        made.server_leases(9, [Lease(ip("10.44.10.120"), A, "laptop", NOW + DAY)], NOW)
+        made.leased.told(9, [Lease(ip("10.44.10.120"), A, "laptop", NOW + DAY)], NOW)
         self.assertEqual(kinds(made), [])
         made.refusals = {ip("10.44.10.120"): "the server says no"}
         self.assertEqual(kinds(made), ["reservation-refused"])
@@ -204,7 +335,7 @@ class AgainstThePlan(unittest.TestCase):
     def test_roles_names_and_strangers(self) -> None:
         made = world(static(2, "10.44.10.20", C, "files"))
         see(made, "10.44.10.110", A)
-        made.server_leases(
+        made.leased.told(
             9, [Lease(ip("10.44.10.110"), A, "", NOW + DAY), Lease(ip("10.44.10.111"), B, "", NOW + DAY)], NOW
         )
         made.devices[A] = KnownDevice(1, "point", "wireless")
@@ -242,24 +373,24 @@ class AgainstThePlan(unittest.TestCase):
 class Servers(unittest.TestCase):
     def test_expected_unexpected_learnt_and_silent(self) -> None:
         made = world()
-        made.asked(1, [offer("10.44.10.2")], NOW)
+        made.dhcp.asked(1, [offer("10.44.10.2")], NOW)
         self.assertEqual(kinds(made), [])
-        made.asked(1, [offer("10.44.10.2"), offer("10.44.10.9", gateway="10.44.10.9")], NOW)
+        made.dhcp.asked(1, [offer("10.44.10.2"), offer("10.44.10.9", gateway="10.44.10.9")], NOW)
         self.assertEqual(kinds(made), ["unexpected-dhcp-server"])
         for _ in range(2):
-            made.asked(1, [offer("10.44.10.2")], NOW)
+            made.dhcp.asked(1, [offer("10.44.10.2")], NOW)
         self.assertEqual(kinds(made), [], "two questions without it and it is gone")
         for _ in range(2):
-            made.asked(1, [], NOW)
+            made.dhcp.asked(1, [], NOW)
         self.assertEqual(kinds(made), ["no-dhcp-server"])
 
     def test_a_server_whose_address_is_not_known_is_learnt_only_when_it_offers_as_planned(self) -> None:
         made = world()
-        made.planned_servers = {9: PlannedServer(9, "ledger", ())}
-        made.asked(1, [offer("10.44.10.9", gateway="10.44.10.9")], NOW)
-        self.assertEqual((kinds(made), list(made.learn_servers(1))), (["unexpected-dhcp-server"], []))
-        made.asked(1, [offer("10.44.10.2")], NOW)
-        self.assertEqual(list(made.learn_servers(1)), [(9, ip("10.44.10.2"))])
+        made.dhcp.planned_servers = {9: PlannedServer(9, "ledger", ())}
+        made.dhcp.asked(1, [offer("10.44.10.9", gateway="10.44.10.9")], NOW)
+        self.assertEqual((kinds(made), list(made.dhcp.learn_servers(1))), (["unexpected-dhcp-server"], []))
+        made.dhcp.asked(1, [offer("10.44.10.2")], NOW)
+        self.assertEqual(list(made.dhcp.learn_servers(1)), [(9, ip("10.44.10.2"))])
 
     def test_offers_against_the_plan(self) -> None:
         made = world()
@@ -274,7 +405,7 @@ class Servers(unittest.TestCase):
                 "it hands out the gateway 10.44.10.3 where the plan has 10.44.10.1",
             ],
         )
-        made.asked(1, [offer("10.44.10.2", mask="255.255.0.0")], NOW)
+        made.dhcp.asked(1, [offer("10.44.10.2", mask="255.255.0.0")], NOW)
         self.assertEqual(kinds(made), ["offer-disagrees", "wrong-mask-offered"])
 
     def test_a_wrong_mask_shows_in_what_a_device_asks_and_broadcasts(self) -> None:

@@ -110,7 +110,7 @@ class Locks(unittest.TestCase):
 class LeasesBesideEdits(unittest.TestCase):
     def test_reading_leases_and_editing_the_plan_do_not_wait_for_each_other(self) -> None:
         with days(hall, prepared) as site:
-            server = next(iter(site.context.findings.world.planned_servers))
+            server = next(iter(site.context.findings.world.dhcp.planned_servers))
             item = next(iter(site.context.plan.plan.assignments.values()))
             notes, reads = itertools.count(), itertools.count()
             failed: list[BaseException] = []

@@ -57,9 +57,14 @@ class Days:
         self.watcher.know_links()
         findings = self.context.findings
         findings.settle(everything=everything)
-        wanted = set(findings.suspects()) | set(findings.watching())
-        if wanted:
-            self.run(self.watcher.confirm(wanted))
+        addresses, servers, proxies = self.watcher._in_question(True)
+        for mac, asked in proxies:
+            self.run(self.watcher._ask_proxy(mac, asked))
+        for subnet in servers:
+            self.run(self.watcher._ask_again(subnet))
+        if addresses:
+            self.run(self.watcher.confirm(addresses))
+        if addresses or proxies or servers:
             findings.settle()
 
     def scan(self, *subnets: str, names: bool = False) -> None:

@@ -4121,7 +4121,9 @@ export interface components {
         };
         /**
          * StayRow
-         * @description An unbroken stretch in which a MAC held an address. `device` is its holder now.
+         * @description A stretch in which a MAC was seen at an address again and again, never more than `widest_gap` seconds apart (None: not
+         *     known, of old records). `silent_since` is when it was first asked for in vain afterwards, `ended` says in words why it is taken
+         *     to be gone; both are empty while nothing speaks against it. `device` is its holder now.
          */
         StayRow: {
             /** Address */
@@ -4145,6 +4147,12 @@ export interface components {
             /** Sources */
             sources: string[];
             device: components["schemas"]["DeviceRef"] | null;
+            /** Widest Gap */
+            widest_gap: number | null;
+            /** Silent Since */
+            silent_since: string | null;
+            /** Ended */
+            ended: string;
         };
         /**
          * StepDone

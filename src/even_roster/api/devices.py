@@ -53,7 +53,9 @@ class AdapterRow(MacView):
 
 
 class StayRow(Model):
-    """An unbroken stretch in which a MAC held an address. `device` is its holder now."""
+    """A stretch in which a MAC was seen at an address again and again, never more than `widest_gap` seconds apart (None: not
+    known, of old records). `silent_since` is when it was first asked for in vain afterwards, `ended` says in words why it is taken
+    to be gone; both are empty while nothing speaks against it. `device` is its holder now."""
 
     address: str
     mac: str | None
@@ -63,6 +65,9 @@ class StayRow(Model):
     count: int
     sources: list[str]
     device: DeviceRef | None
+    widest_gap: int | None
+    silent_since: Time | None
+    ended: str
 
 
 class NameStay(NameView):

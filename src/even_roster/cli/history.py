@@ -84,16 +84,23 @@ def _history(options: argparse.Namespace) -> int:
 
 def _stays(out: Out, stays: list[StayRow]) -> None:
     out.table(
-        ("address", "mac", "device", "from", "to", "seen", "by"),
+        ("address", "mac", "device", "from", "to", "then", "seen", "by"),
         (
             (
                 s.address, s.mac or "", (s.device.name if s.device else None) or s.vendor or "", clock(s.first),
-                clock(s.last), f"{s.count:,}", ", ".join(s.sources),
+                clock(s.last), _then(s), f"{s.count:,}", ", ".join(s.sources),
             )
             for s in stays
         ),
         right=("seen",),
     )  # fmt: skip
+
+
+def _then(stay: StayRow) -> str:
+    """What became of a stay."""
+    if stay.ended:
+        return stay.ended
+    return f"silent since {clock(stay.silent_since)}" if stay.silent_since else ""
 
 
 def _at(options: argparse.Namespace) -> int:

@@ -5,7 +5,7 @@ Times are UTC ms. A clock that steps back does not stop the schedule: what was d
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from enum import StrEnum
 
 MINUTE = 60_000
@@ -64,3 +64,39 @@ class Schedule:
 
     def _jitter(self) -> float:
         return 1 + JITTER * (2 * self._chance() - 1)
+
+
+SOON = 5.0
+WATCHFUL_FOR = 120.0
+WATCHFUL_EVERY = 10.0
+SELDOM = 900.0
+
+
+class Repeats:
+    """Questions that are repeated while something is in question: at once, after 5 and 10 seconds, every 10 seconds for the first
+    two minutes (so that what is mended soon is seen soon), then ever more seldom. Times are seconds on a clock that never steps."""
+
+    def __init__(self) -> None:
+        self._since: dict[int, float] = {}
+        self._next: dict[int, float] = {}
+        self._pause: dict[int, float] = {}
+
+    @property
+    def due(self) -> float:
+        """When `take` gives something next, if nothing new comes up."""
+        return min(self._next.values(), default=float("inf"))
+
+    def take(self, keys: Iterable[int], now: float) -> list[int]:
+        """What is to be asked now of what is in question; the rest is forgotten."""
+        wanted = set(keys)
+        for gone in self._next.keys() - wanted:
+            del self._since[gone], self._next[gone], self._pause[gone]
+        found = []
+        for key in sorted(wanted):
+            if now < self._next.get(key, now):
+                continue
+            found.append(key)
+            since = self._since.setdefault(key, now)
+            pause = min(self._pause.get(key, SOON / 2) * 2, WATCHFUL_EVERY if now - since < WATCHFUL_FOR else SELDOM)
+            self._pause[key], self._next[key] = pause, now + pause
+        return found

@@ -1,8 +1,9 @@
-"""Folds sightings into stays: unbroken stretches of one (address, MAC) pair.
+"""Folds sightings into stays: stretches of one (address, MAC) pair.
 
-History grows with changes, not with scans: ten thousand scans of a quiet printer are one stay with a count.
-A stay is broken when the pair was not seen for longer than GAP, or when in between another MAC held the address
-and this one did not answer beside it. Pure; times are UTC milliseconds.
+History grows with changes, not with scans: ten thousand scans of a quiet printer are one stay with a count. A stay is broken when
+a look found the pair gone (`core.absence`), when it was not seen for longer than GAP, or when in between another MAC held the
+address and this one did not answer beside it. Between two sightings nobody looked, or it was silent: the widest such stretch is
+kept, so that nothing is claimed of it. Pure; times are UTC milliseconds.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import IntFlag
 
-GAP_MS = 14 * 24 * 3600 * 1000
+GAP_MS = 2 * 24 * 3600 * 1000
 SAME_MOMENT_MS = 10 * 60 * 1000
 
 
@@ -60,7 +61,8 @@ class Sighting:
 
 @dataclass(frozen=True, slots=True)
 class Stay:
-    """A pair was there from `first` to `last`, observed `count` times. `id` is None until stored."""
+    """A pair was there at `first` and at `last`, and `count` times in all, never more than `widest` apart (None: not known).
+    `gone` when a look found it gone since. `id` is None until stored."""
 
     id: int | None
     address: int
@@ -69,6 +71,8 @@ class Stay:
     last: int
     count: int
     sources: Source
+    widest: int | None = 0
+    gone: bool = False
 
     @property
     def pair(self) -> Pair:
@@ -109,6 +113,9 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[int, Iterable[Stay]], batc
                 last=max(stay.last, sighting.at),
                 count=stay.count + 1,
                 sources=stay.sources | sighting.source,
+                widest=None
+                if stay.widest is None
+                else max(stay.widest, sighting.at - stay.last, stay.first - sighting.at),
             )
         current[pair] = stay
         at_address.setdefault(sighting.address, {})[pair] = stay
@@ -118,8 +125,8 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[int, Iterable[Stay]], batc
 
 
 def _broken(stay: Stay, others: Iterable[Stay], at: int) -> bool:
-    """A gap too long, or a rival that was seen alone well after this pair fell silent."""
-    if at - stay.last > GAP_MS:
+    """It was found gone, a gap too long, or a rival that was seen alone well after this pair fell silent."""
+    if at - stay.last > GAP_MS or (stay.gone and at > stay.last):
         return True
     return any(stay.last + SAME_MOMENT_MS < rival.last <= at and rival.mac is not None for rival in others)
 

@@ -56,11 +56,12 @@ def random_mac(source: random.Random) -> Mac:
 
 async def ask(
     segment: Segment, wait: float = WAIT, progress: Callable[[float], None] = lambda part: None,
-    source: random.Random | None = None,
+    source: random.Random | None = None, client: Mac | None = None,
 ) -> list[OfferHeard]:  # fmt: skip
-    """Collect offers for `wait` seconds; in the order in which they came. Raises SegmentError without raw frames."""
+    """Collect offers for `wait` seconds; in the order in which they came. Without `client` the question comes from a MAC that is
+    made up for it. Raises SegmentError without raw frames."""
     source = source or random.Random()
-    mac = random_mac(source)
+    mac = client or random_mac(source)
     door = segment.frames_as(mac)
     stop = threading.Event()
     loop = asyncio.get_running_loop()

@@ -63,6 +63,7 @@ class Batch:
     sightings: list[Sighting] = field(default_factory=list)
     names: list[NameTold] = field(default_factory=list)
     offers: list[Offer] = field(default_factory=list)
+    named_servers: list[tuple[int, int]] = field(default_factory=list)
     neighbours: list[NeighbourHeard] = field(default_factory=list)
     adverts: list[tuple[int, vrrp.Advertisement]] = field(default_factory=list)
     stray_questions: list[tuple[int, int]] = field(default_factory=list)
@@ -191,6 +192,9 @@ class Ear:
             name = heard(message.text(Option.HOSTNAME), NameSource.DHCP)
             if name is not None:
                 found.names.append(NameTold(message.mac.value, int(message.client), name))
+            server = message.address(Option.SERVER)
+            if server is not None and int(server) and not server.is_multicast and len(found.named_servers) < MOST_LINES:
+                found.named_servers.append((message.mac.value, int(server)))
             wanted = message.address(Option.ADDRESS)
             said = f"{message.kind.name}{f' {wanted}' if wanted else ''}{f', I am {name.name}' if name else ''}"
         if message.kind is not Kind.INFORM:

@@ -38,7 +38,9 @@ def _offer(context: Context, one: OfferHeard, subnet: Subnet | None) -> OfferVie
     offer = one.offer
     differences = compare(offer, context.plan.plan, context.plan.site_here, subnet)
     with context.findings.looking() as world:
-        planned = [s for s in world.servers_for(subnet.id) if offer.server in s.addresses] if subnet is not None else []
+        planned = (
+            [s for s in world.dhcp.servers_for(subnet.id) if offer.server in s.addresses] if subnet is not None else []
+        )
     vendor = views.mac_view(one.mac.value, context.vendors).vendor
     return OfferView(
         server=dotted(offer.server), mac=str(Mac(offer.mac)), vendor=vendor,

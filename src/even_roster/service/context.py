@@ -24,6 +24,7 @@ from ..store.database import Database, StoreError
 from . import vendor_data
 from .events import Hub
 from .findings_keeper import FindingsKeeper
+from .observing import Observer
 from .places import Places
 from .plan_keeper import PlanKeeper
 from .settings import Settings
@@ -54,6 +55,7 @@ class Context:
     plan: PlanKeeper = field(init=False)
     findings: FindingsKeeper = field(init=False)
     places: Places = field(init=False)
+    observer: Observer = field(init=False)
     reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
     _began: tuple[int, float] = field(init=False)
 
@@ -64,6 +66,10 @@ class Context:
         self.findings = FindingsKeeper(
             self.database, self.plan, self.steady_ms, now_ms, self.randomised, self._vendor, self.tell
         )
+
+        self.observer = Observer(
+            self.database, self.plan, self.findings, self.places, self.vendor_of, now_ms, self.tell
+        )  # fmt: skip
 
     def _vendor(self, mac: int) -> str:
         return self.vendor_of(Mac(mac))

@@ -23,14 +23,15 @@ from ..dhcp.controlled import ControlledServer
 from ..dhcp.dnsmasq import DnsmasqServer
 from ..dhcp.kea import KeaServer
 from ..dhcp.server import DhcpServer, Owned, Preview, Published, ServerTrouble, preview, publish
-from ..store import lease_records, scan_records
+from ..store import lease_records
 from ..store.edits import EditError, Missing
-from ..store.intake import NameHeard, take_in
+from ..store.intake import NameHeard
 from ..store.one_lock import OneLock
 from ..store.scan_records import SegmentSeen
 from ..store.tables import dhcp_servers
 from .context import Context, now_ms
 from .lasting import attempt
+from .observing import Batch
 from .plan_keeper import Edit
 
 _log = logging.getLogger(__name__)
@@ -211,34 +212,32 @@ class DhcpManager:
     def _store(self, row: Row[Any], leases: Sequence[Lease], reading: int) -> None:
         """Store what a server told, unless a later reading was stored meanwhile."""
         context, now = self._context, now_ms()
-        touched: set[int] = set()
         with context.database.write() as connection:
             if reading < self._stored.get(row.id, 0):
                 return
             self._stored[row.id] = reading
             before = {old.address: (old.mac, old.expires) for old in lease_records.all_leases(connection, row.id)}
-            fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
             lease_records.replace_leases(connection, row.id, leases, now)
-            groups = self._by_segment(fresh) if row.site == context.plan.site_here else {}
-            for segment, group in groups.items():
-                sightings = [Sighting(one.address, one.mac, min(one.since or now, now), Source.LEASE) for one in group]
-                names = [
-                    NameHeard(one.address, one.mac, name, now)
-                    for one in group
-                    if (name := heard(one.name, NameSource.DHCP)) is not None
-                ]
-                identity = scan_records.segment_id(connection, segment, now)
-                touched |= set(take_in(connection, identity, sightings, names, {}, context.vendor_of).devices)
-        context.plan.saw(Sighting(o.address, o.mac, min(o.since or now, now), Source.LEASE) for o in fresh)
         context.plan.leases_changed()
-        context.findings.saw(Sighting(o.address, o.mac, min(o.since or now, now), Source.LEASE) for o in fresh)
-        if touched:
-            context.findings.devices_changed(sorted(touched))
         context.findings.servers_changed()
+        if row.site == context.plan.site_here:  # what a server of another site leases is that site's matter
+            fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
+            batches = [
+                Batch(
+                    segment, None,
+                    [Sighting(one.address, one.mac, min(one.since or now, now), Source.LEASE) for one in group],
+                    [
+                        NameHeard(one.address, one.mac, name, now)
+                        for one in group
+                        if (name := heard(one.name, NameSource.DHCP)) is not None
+                    ],
+                )
+                for segment, group in self._by_segment(fresh).items()
+            ]  # fmt: skip
+            if batches:
+                context.observer.observe(batches)
         context.findings.note_pools()
         context.tell("dhcp", {"server": row.id})
-        if touched:
-            context.tell("devices", {"ids": sorted(touched) if len(touched) <= 300 else None, "new": 0})
 
     def _by_segment(self, leases: Sequence[Lease]) -> dict[SegmentSeen, list[Lease]]:
         """Leases by the segment that their subnet is."""

@@ -18,6 +18,7 @@ from typing import Any
 
 from sqlalchemy import Row, update
 
+from ..core.absence import ANSWERS
 from ..core.findings.engine import Acceptance, Engine, Name, Taken, Turn
 from ..core.findings.facts import Limits, Link
 from ..core.findings.model import About, Evidence
@@ -27,7 +28,7 @@ from ..core.names import NameSource
 from ..core.plan.model import Assignment, Item
 from ..core.span import SpanSet
 from ..core.stays import Sighting, Source
-from ..store import finding_records, lease_records, watch_records, world_records
+from ..store import absence_records, finding_records, lease_records, router_records, watch_records, world_records
 from ..store.database import Database
 from ..store.edits import EditError, Missing
 from ..store.intake import NameHeard
@@ -98,25 +99,82 @@ class FindingsKeeper:
                 elif one.name.source in SELF_TOLD and one.mac is not None:
                     self.world.told(one.mac, one.name.name, one.at + offset)
 
-    def looked(self, spans: SpanSet, began: int) -> None:
-        """A full look at some addresses, begun at a wall time, is over."""
+    def looked(self, spans: SpanSet, began: int, *, controlled: bool) -> None:
+        """A full look at some addresses, begun at a wall time, is over; `controlled` when a device that was known before answered
+        in it. Who was silent is kept."""
         with self._knowing:
-            self.world.looked(spans, began + self.offset)
+            self.world.looked(spans, began + self.offset, controlled=controlled)
+        self._keep_silences()
 
-    def confirmed(self, answers: dict[int, tuple[int, ...]]) -> None:
-        """A directed round is over."""
+    def _keep_silences(self) -> None:
+        """Store what looks in vain say since the last time."""
         with self._knowing:
+            offset, site = self.offset, self.world.site
+            found = {
+                pair: replace(one, first=one.first - offset, last=one.last - offset)
+                for pair, one in self.world.take_silences().items()
+            }
+        if found:
+            with self._database.write() as connection:
+                absence_records.keep(connection, site, found)
+
+    def confirmed(self, answers: Mapping[int, tuple[int, ...]], link: str, *, controlled: bool) -> None:
+        """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
+        with self._knowing:
+            now = self._steady()
             for address, macs in answers.items():
-                self.world.confirmed_round(address, macs, self._steady())
                 for mac in macs:
-                    self.world.saw(address, mac, self._steady(), Source.ARP)
+                    self.world.saw(address, mac, now, Source.ARP, link)
+                self.world.confirmed_round(address, macs, now, controlled=controlled)
+        self._keep_silences()
+
+    def proxy_suspects(self) -> list[tuple[int, list[int]]]:
+        """MACs that may stand in for others, each with some of the addresses it answers for."""
+        with self._knowing:
+            return self.world.proxy_suspects()
+
+    def proxy_answer(self, mac: int, told: Mapping[int, bool]) -> None:
+        """For which of these a MAC stands in, and which it has itself."""
+        with self._knowing:
+            self.world.proxy_answer(mac, told, self._steady())
+
+    def controls(self, link: str, but: Iterable[int]) -> list[int]:
+        """Addresses to ask along on a link, that answered last."""
+        with self._knowing:
+            return self.world.controls(link, but)
+
+    def server_named(self, networks: Sequence[IPv4Network], server: int, client: int) -> bool:
+        """A client named a DHCP server; True when it should be asked for at once."""
+        news = False
+        for network in networks:
+            subnet = self._subnet(network)
+            if subnet is not None:
+                with self._knowing:
+                    news |= self.world.dhcp.server_named(subnet, server, client, self._steady())
+        return news
+
+    def servers_in_question(self) -> set[int]:
+        """The subnets where a DHCP server that nobody planned answers or is spoken of."""
+        with self._knowing:
+            return self.world.dhcp.in_question()
+
+    def in_question(self, network: IPv4Network) -> bool:
+        """True when a DHCP server is in question in a subnet."""
+        return self._subnet(network) in self.servers_in_question()
+
+    def members_changed(self) -> None:
+        """People named members of router groups."""
+        with self._knowing, self._database.read() as connection:
+            before, self.world.members = self.world.members, router_records.members(connection, self.world.site)
+            for address in before.keys() | self.world.members.keys():
+                self.world.dirty[About.ADDRESS].add(address)
 
     def asked(self, network: IPv4Network, offers: Sequence[Offer]) -> None:
         """A DISCOVER was sent on the link of a subnet."""
         subnet = self._subnet(network)
         if subnet is not None:
             with self._knowing:
-                self.world.asked(subnet, offers, self._steady())
+                self.world.dhcp.asked(subnet, offers, self._steady())
             self._learn_servers(subnet)
 
     def offer_heard(self, networks: Sequence[IPv4Network], offer: Offer) -> None:
@@ -125,7 +183,7 @@ class FindingsKeeper:
             subnet = self._subnet(network)
             if subnet is not None and (not offer.address or _inside(offer.address, network) or len(networks) == 1):
                 with self._knowing:
-                    self.world.server_heard(subnet, offer, self._steady())
+                    self.world.dhcp.server_heard(subnet, offer, self._steady())
                 self._learn_servers(subnet)
 
     def overheard(
@@ -147,7 +205,15 @@ class FindingsKeeper:
     @property
     def has_suspects(self) -> bool:
         """True when some address wants a directed round."""
-        return bool(self.world.suspects)
+        return len(self.world.questions) > 0
+
+    def any_known(self, sightings: Iterable[Sighting]) -> bool:
+        """True when somebody among these answers was known before: a control (see `core.absence`)."""
+        own = self.world.own_macs
+        return any(
+            one.mac is not None and one.mac not in own and one.source & ANSWERS and self.knows(one.mac)
+            for one in sightings
+        )
 
     def knows(self, mac: int) -> bool:
         """True when a MAC was seen before."""
@@ -212,7 +278,7 @@ class FindingsKeeper:
 
     def _plan_edited(self, items: Sequence[Item]) -> None:
         world = self.world
-        world.plan, world.site = self._plan.plan, self._plan.site_here
+        world.ground.plan, world.ground.site = self._plan.plan, self._plan.site_here
         if all(isinstance(item, Assignment) for item in items) and items:
             for item in items:
                 assert isinstance(item, Assignment)
@@ -233,7 +299,7 @@ class FindingsKeeper:
     def _learn_servers(self, subnet: int) -> None:
         """The address of a planned server is learnt from the first offer that agrees with the plan."""
         with self._knowing:
-            learnt = list(self.world.learn_servers(subnet))
+            learnt = list(self.world.dhcp.learn_servers(subnet))
         for server, address in learnt:
             with self._database.write() as connection:
                 row = lease_records.server(connection, server)
@@ -250,13 +316,13 @@ class FindingsKeeper:
     def suspect(self, addresses: Iterable[int]) -> None:
         """These addresses want a directed round."""
         with self._knowing:
-            self.world.suspects.update(addresses)
+            for address in addresses:
+                self.world.questions.want(address)
 
     def suspects(self) -> list[int]:
-        """Addresses that want a directed round now: second claimants, and standing findings that it decides."""
+        """Addresses that want a directed round and may have it now."""
         with self._knowing:
-            found, self.world.suspects = self.world.suspects, set()
-            return sorted(found)
+            return self.world.questions.take(self._steady())
 
     def watching(self) -> list[int]:
         """Addresses of standing findings that a directed round decides."""
@@ -330,12 +396,13 @@ class FindingsKeeper:
             )
         if until is not None and until <= self._wall():
             raise EditError("the end lies in the past; give a later one, or none to accept it for good", "until")
-        acceptance = Acceptance(reason.strip(), who, self._wall(), until)
+        macs = frozenset(value for what, value in row.subjects if what == "mac")
+        acceptance = Acceptance(reason.strip(), who, self._wall(), until, macs)
         self._accept((row.kind, row.key), acceptance)
 
-    def accept_ahead(self, kind: str, key: str, reason: str, who: str) -> None:
-        """Accept what will be found, for the plan of a new roster."""
-        self._accept((kind, key), Acceptance(reason, who, self._wall()))
+    def accept_ahead(self, kind: str, key: str, reason: str, who: str, macs: Iterable[str]) -> None:
+        """Accept what will be found of some devices, for the plan of a new roster."""
+        self._accept((kind, key), Acceptance(reason, who, self._wall(), None, frozenset(macs)))
 
     def _accept(self, name: Name, acceptance: Acceptance) -> None:
         with self._database.write() as connection:

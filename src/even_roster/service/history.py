@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Row
 from ..api.common import DeviceRef
 from ..api.devices import StayRow
 from ..api.history import Happened, History, HistorySpan, Moment
+from ..core.absence import Reason
 from ..core.mac import Mac, MacError
 from ..core.plan.proof import span_of
 from ..core.stays import SAME_MOMENT_MS, Source
@@ -132,7 +133,7 @@ def _stay(context: Context, row: Row[Any]) -> StayRow:
     return StayRow.model_construct(
         address=str(IPv4Address(row.address)), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first=views.time_of(row.first), last=views.time_of(row.last), count=row.sightings,
-        sources=Source(row.sources).words, device=_ref(row),
+        sources=Source(row.sources).words, device=_ref(row), **views.stay_end(row),
     )  # fmt: skip
 
 
@@ -149,8 +150,14 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         rows = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, grace)
         if not rows and asked.kind == "address":
             before, after = history_queries.beside_address(connection, asked.first, moment)
-    if before is not None and moment - before.last <= BETWEEN_LOOKS and (after is None or after.mac == before.mac):
-        # Between two looks nobody else was seen: the last holders are taken to have held it on.
+    unheard = before is not None and not 0 < before.silent_first <= moment
+    if (
+        before is not None
+        and unheard
+        and moment - before.last <= BETWEEN_LOOKS
+        and (after is None or after.mac == before.mac)
+    ):
+        # Nobody looked between the last sighting and then: the last holders are named, with when that was.
         if asked.macs:
             rows = [before]
         else:
@@ -182,7 +189,10 @@ def _told(
         both = "Two devices" if len({row.mac for row in rows}) > 1 else None
         who = " and ".join(dict.fromkeys(_who(row) for row in rows))
         late = (moment - max(row.last for row in rows)) // 1000
-        seen = f" It was last seen there {span_of(late * 1000)} before." if late > 0 else ""
+        seen = f" It was last seen there {span_of(late * 1000)} before; nobody looked between." if late > 0 else ""
+        gap = max((row.widest or 0 for row in rows), default=0)
+        if not late and gap > BETWEEN_LOOKS:
+            seen = f" It was seen before and after, up to {span_of(gap)} apart; in between nobody saw it."
         if all(Source(row.sources) & Source.FOLDED for row in rows):
             return [
                 f"{who} held it at some time around then: records that old are folded, with gaps that are not kept."
@@ -194,10 +204,21 @@ def _told(
         return ["It was never seen, before or after."]
     said = ["Nobody was seen holding it then." if asked.kind == "address" else "It was not seen anywhere then."]
     if before is not None:
-        said.append(f"Before that, last: {_who(before)} at {IPv4Address(before.address)}.")
+        said.append(f"Before that, last: {_who(before)} at {IPv4Address(before.address)}, {_until(before, moment)}.")
     if after is not None:
         said.append(f"After that, first: {_who(after)} at {IPv4Address(after.address)}.")
     return said
+
+
+def _until(row: Row[Any], moment: int) -> str:
+    """When a stay was over, and what was found between that and a moment."""
+    ago = span_of(moment - row.last)
+    if 0 < row.silent_first <= moment:
+        reason = Reason(row.reason)
+        why = f": {reason.words}" if reason in (Reason.GAVE_WAY, Reason.MOVED) else ", asked for in vain since"
+        return f"seen last {ago} before{why}"
+    until = f", not looked for until {span_of(row.silent_first - moment)} later" if row.silent_first else ""
+    return f"seen last {ago} before{until or ', not looked for between'}"
 
 
 def _who(row: Row[Any]) -> str:

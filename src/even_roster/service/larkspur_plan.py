@@ -30,10 +30,12 @@ def plan_larkspur(context: Context, site: Site) -> None:
 def _accepted(context: Context, site: Site) -> None:
     """What is known to be so on purpose."""
     shared = str(int(IPv4Address("10.44.10.254")))
-    context.findings.accept_ahead("duplicate-address", shared, "two gateways share this virtual router address", WHO)
+    both = [str(host.mac) for host in site.hosts if IPv4Address("10.44.10.254") in host.addresses]
+    reason = "two gateways share this virtual router address"
+    context.findings.accept_ahead("duplicate-address", shared, reason, WHO, both)
     annex = next(host for host in site.hosts if host.label == "gate-annex")
     reason = "it stands in for the old range that moved behind it"
-    context.findings.accept_ahead("proxy-arp", str(annex.mac.value), reason, WHO)
+    context.findings.accept_ahead("proxy-arp", str(annex.mac.value), reason, WHO, [str(annex.mac)])
 
 
 def _subnets() -> list[SubnetNew]:
@@ -87,7 +89,7 @@ _ROLES = (
 )  # fmt: skip
 # The plan moved this switch; nobody pressed apply.
 _MOVED = {"switch-attic": "10.44.10.9"}
-_UNPLANNED = ("access-point-6", "light-node-new", "gate-annex")
+_UNPLANNED = ("access-point-6", "light-node-new")
 
 
 def _static(site: Site) -> list[AssignmentNew]:

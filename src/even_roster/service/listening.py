@@ -22,11 +22,12 @@ from ..core.stays import Sighting
 from ..probe.listen import Batch, Ear, Line
 from ..probe.segment import FrameDoor, SegmentError
 from ..store import scan_records
-from ..store.intake import NameHeard, take_in
+from ..store.intake import NameHeard
 from ..store.scan_records import SegmentSeen
 from ..wire.lldp import Neighbour
 from .context import Context, now_ms
 from .lasting import attempt
+from .observing import Batch as Facts
 
 _log = logging.getLogger(__name__)
 FLUSH_SECONDS = 0.2
@@ -251,6 +252,10 @@ class Listening:
         networks = self._threads[name].adapter.networks if name in self._threads else []
         for offer in dict.fromkeys(batch.offers):
             findings.offer_heard(networks, offer)
+        if any(
+            [findings.server_named(networks, server, client) for client, server in dict.fromkeys(batch.named_servers)]
+        ):
+            self._alarm()
         findings.overheard(
             [(mac, advert.addresses) for mac, advert in batch.adverts], batch.stray_questions, batch.stray_broadcasts
         )
@@ -283,22 +288,16 @@ class Listening:
         context = self._context
         adapters = {a.name: a for a in context.machine.adapters()}
         waiting, names = dict(self._waiting), list(self._names)
-        groups: dict[SegmentSeen, tuple[list[Sighting], list[NameHeard]]] = {}
+        groups: dict[tuple[SegmentSeen, str], tuple[list[Sighting], list[NameHeard]]] = {}
         for (name, address, _), sighting in waiting.items():
             if name in adapters:
-                groups.setdefault(self._segment(adapters[name], address), ([], []))[0].append(sighting)
+                groups.setdefault((self._segment(adapters[name], address), name), ([], []))[0].append(sighting)
         for name, told in names:
             if name in adapters:
-                groups.setdefault(self._segment(adapters[name], told.address), ([], []))[1].append(told)
-        touched: set[int] = set()
-        new: list[int] = []
+                groups.setdefault((self._segment(adapters[name], told.address), name), ([], []))[1].append(told)
+        batches = [Facts(segment, name, seen, told) for (segment, name), (seen, told) in groups.items()]
         try:
-            with context.database.write() as connection:
-                for segment, (sightings, told_names) in groups.items():
-                    identity = scan_records.segment_id(connection, segment, now_ms())
-                    taken = take_in(connection, identity, sightings, told_names, {}, context.vendor_of)
-                    touched |= set(taken.devices)
-                    new += taken.new
+            context.observer.observe(batches, told=True)
         except Exception as error:
             trouble = f"what is heard cannot be stored: {getattr(error, 'orig', error)}"
             for heard in self.heard.values():
@@ -314,11 +313,6 @@ class Listening:
         del self._names[: len(names)]
         if len(self._stored) > 4 * MOST_WAITING:
             self._stored = {key: at for key, at in self._stored.items() if now - at < STORE_AGAIN_MS}
-        context.plan.saw(one for key, one in waiting.items() if not context.places.elsewhere(key[0]))
-        if new:
-            context.findings.devices_changed(new)
-        if touched:
-            context.tell("devices", {"ids": sorted(touched) if len(touched) <= 300 else None, "new": len(new)})
 
     def _segment(self, adapter: Adapter, address: int) -> SegmentSeen:
         networks = adapter.networks

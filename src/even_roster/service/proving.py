@@ -17,11 +17,11 @@ from ..core.plan.proof import DOUBT_MS, Asked, Evidence, Grade, LeaseSeen, Proof
 from ..core.span import Span, SpanSet
 from ..core.stays import Sighting, Source
 from ..probe.prover import MOST, WireWord, ask
-from ..store import lease_records, scan_records, seen_records
+from ..store import lease_records, seen_records
 from ..store.edits import EditError, Missing
-from ..store.intake import take_in
 from . import views, written
 from .context import Context, now_ms
+from .observing import Batch
 from .scan_manager import describe_segment
 
 _FOR_EVER = 1 << 52
@@ -143,18 +143,9 @@ async def _ask_wire(context: Context, addresses: list[int]) -> dict[int, WireWor
         if heard.mac is not None and heard.by == "arp"
     ]
     if sightings:
-        await asyncio.to_thread(_record, context, describe_segment(choice.adapter, targets, context.places), sightings)
+        seen = describe_segment(choice.adapter, targets, context.places)
+        await asyncio.to_thread(context.observer.observe, [Batch(seen, seen.adapter, sightings)])
     return words
-
-
-def _record(context: Context, seen: scan_records.SegmentSeen, sightings: list[Sighting]) -> None:
-    """What answered is a sighting like any other."""
-    with context.database.write() as connection:
-        segment = scan_records.segment_id(connection, seen, now_ms())
-        taken = take_in(connection, segment, sightings, [], {}, context.vendor_of)
-    context.plan.saw(sightings)
-    context.findings.saw(sightings, seen.adapter)
-    context.tell("devices", {"ids": taken.devices, "new": len(taken.new)})
 
 
 def _weigh(context: Context, site: int, addresses: Sequence[int], words: dict[int, WireWord]) -> list[Proof]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection, Row, insert
 
 from ..api.findings import StepDone
 from ..api.plan import AssignmentEdit, AssignmentNew
@@ -10,10 +10,11 @@ from ..core.findings.model import Action
 from ..core.mac import Mac
 from ..core.names import as_hostname
 from ..core.plan.model import BandKind, dotted
-from ..store import seen_records
+from ..store import router_records, seen_records
 from ..store.edits import EditError, Missing
+from ..store.tables import changes
 from . import planning, written
-from .context import Context
+from .context import Context, now_ms
 from .deps import editing
 
 
@@ -38,6 +39,8 @@ def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, an
             done = StepDone(said="the address is free again", change=saved.change)
         case Action.JOIN:
             done = _join(context, values["devices"], who)
+        case Action.MEMBER:
+            done = _member(context, values, who)
         case _:
             raise EditError(f"{label!r} wants more than a press: do it on its page", "number")
     context.findings.settle()
@@ -78,6 +81,28 @@ def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
     known = seen_records.known_macs(connection, [mac]).get(mac)
     name = as_hostname(known.name).split(".")[0] if known is not None else ""
     return (name or f"device-{Mac(mac).to_bytes().hex()[-6:]}"), (known.role if known is not None else "")
+
+
+def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
+    """From now on a MAC is known as a member of the router group that shares an address."""
+    address, mac = written.address(values["address"]), Mac.parse(values["mac"])
+    with context.database.write() as connection:
+        here = context.plan.site_here
+        if router_records.add(connection, here, address, mac.value, who, now_ms()):
+            told = {"address": dotted(address), "mac": str(mac)}
+            connection.execute(
+                insert(changes).values(
+                    at=now_ms(),
+                    who=who,
+                    action="add",
+                    kind="router member",
+                    item=dotted(address),
+                    before=None,
+                    after=told,
+                )
+            )
+    context.findings.members_changed()
+    return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change=None)
 
 
 def _join(context: Context, ids: str, who: str) -> StepDone:

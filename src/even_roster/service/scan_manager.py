@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Row
+from sqlalchemy import Connection, Row
 
 from ..api.common import DeviceRef
 from ..api.scans import AddressResult, ScanEvent, ScanInfo, ScanRequest
@@ -24,10 +24,11 @@ from ..probe.segment import SegmentError
 from ..probe.sweep_engine import Answer
 from ..store import device_queries, scan_records, watch_records
 from ..store.database import DiskFull
-from ..store.intake import NameHeard, Taken, take_in
+from ..store.intake import NameHeard
 from ..store.scan_records import ResultRow, SegmentSeen
 from . import views
 from .context import Context, now_ms
+from .observing import Batch
 from .places import Places
 from .problems import Refusal
 
@@ -37,6 +38,10 @@ MOST_IN_EVENT = 300
 FULL_SECONDS = 2.0
 SPOT_CHECK = 16  # a shorter range is a look at a few addresses, not one to be scanned again tomorrow
 NO_PORTS = "more than 4,096 addresses: open ports were not asked; name the ports to have them asked"
+UNCONTROLLED = (
+    "nobody answered who was known before: this look says nothing of who is gone; look whether this machine's own cable and port "
+    "are well"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,8 +172,8 @@ class ScanManager:
             who=who, reason=resolved.reason, phase="sweep", round=1, rounds=request.rounds, done_part=0.0,
         )  # fmt: skip
         running = RunningScan(
-            context, segment_id, info, resolved.spans, resolved.segment.gateway,
-            context.places.elsewhere(resolved.adapter.name),
+            context, segment_id, resolved.segment, info, resolved.spans, context.places.elsewhere(resolved.adapter.name),
+            bool(expected),
         )  # fmt: skip
         running.scan = Scan(segment, order, running)
         return running
@@ -207,16 +212,18 @@ class RunningScan:
     """One scan under way: the sink that stores what it finds, and its record as it changes."""
 
     def __init__(
-        self, context: Context, segment_id: int, info: ScanInfo, spans: SpanSet, gateway: int | None, elsewhere: bool
+        self, context: Context, segment_id: int, where: SegmentSeen, info: ScanInfo, spans: SpanSet, elsewhere: bool,
+        expected: bool,
     ) -> None:  # fmt: skip
-        self._context, self._segment = context, segment_id
-        self._spans, self._gateway, self._elsewhere = spans, gateway, elsewhere
+        self._context, self._segment, self._expected = context, segment_id, expected
+        self._where, self._spans, self._gateway, self._elsewhere = where, spans, where.gateway, elsewhere
         self.info = info
         self.scan: Scan | None = None
         self.task: asyncio.Task[None] | None = None
         self._began = context.monotonic()
         self._wall = now_ms()
         self._named: set[tuple[int, str, str]] = set()
+        self._known_answered = False
         self._foreign: set[int] = set()
 
     async def run(self) -> None:
@@ -239,6 +246,8 @@ class RunningScan:
             )
         answered = self.info.answered
         at = now_ms()
+        if state == "done" and self._expected and not self._known_answered and not self._elsewhere:
+            notes.append(UNCONTROLLED)
 
         def close_record() -> None:
             with self._context.database.write() as connection:
@@ -264,7 +273,7 @@ class RunningScan:
         if self._elsewhere:
             return
         if state == "done" and self._spans:
-            findings.looked(self._spans, self._wall)
+            findings.looked(self._spans, self._wall, controlled=self._known_answered)
         twice = [address for address, result in self.scan_results.items() if len(result.macs) > 1]
         findings.suspect(twice)
         if self._gateway is not None and (result := self.scan_results.get(self._gateway)) and len(result.macs) == 1:
@@ -278,12 +287,9 @@ class RunningScan:
         self._foreign |= {result.address for result in results if result.foreign}
         # Counted here: while the thread stores, the book grows.
         known, foreign = len(self.scan_results), len(self._foreign)
-        taken, refs = await asyncio.to_thread(self._store, results, answers, known - foreign, foreign)
+        refs = await asyncio.to_thread(self._store, results, answers, known - foreign, foreign)
         shown = [self._view(result, refs) for result in results[:MOST_IN_EVENT]]
         self._publish(shown, len(results) - len(shown))
-        if taken.devices:
-            few = len(taken.devices) <= MOST_IN_EVENT
-            self._context.hub.publish("devices", {"ids": taken.devices if few else None, "new": len(taken.new)})
 
     def _note_times(self, answers: Sequence[Answer]) -> None:
         times = self._context.reply_times[self.info.adapter]
@@ -313,27 +319,24 @@ class RunningScan:
 
     def _store(
         self, results: list[Result], answers: list[Answer], known: int, foreign: int
-    ) -> tuple[Taken, dict[int, DeviceRef]]:  # fmt: skip
+    ) -> dict[int, DeviceRef]:  # fmt: skip
         book = self.scan_results
         sightings = self._sightings(answers, book)
         names, ports = self._names_and_ports(results)
         rows = [_row(result) for result in results]
         macs = {mac for result in results[:MOST_IN_EVENT] for mac in result.macs}
-        with self._context.database.write() as connection:
-            taken = take_in(connection, self._segment, sightings, names, ports, self._context.vendor_of)
+        refs: dict[int, DeviceRef] = {}
+
+        def also(connection: Connection) -> None:
             scan_records.add_results(connection, self.info.id, rows)
             scan_records.progress(connection, self.info.id, self.info.probes, known, foreign)
-            refs = refs_of_macs(connection, macs)
-        self._named.update((one.address, one.name.name, one.name.source.value) for one in names)
+            refs.update(refs_of_macs(connection, macs))
+
         if not self._elsewhere:
-            self._context.plan.saw(sightings)
-            near = [one for one in sightings if one.mac is not None]
-            self._context.findings.saw(near, self.info.adapter)
-            self._context.findings.saw(one for one in sightings if one.mac is None)
-            self._context.findings.named(names)
-            if taken.new:
-                self._context.findings.devices_changed(taken.new)
-        return taken, refs
+            self._known_answered |= self._context.findings.any_known(sightings)
+        self._context.observer.observe([Batch(self._where, self.info.adapter, sightings, names, ports)], also=also)
+        self._named.update((one.address, one.name.name, one.name.source.value) for one in names)
+        return refs
 
     def _sightings(self, answers: Sequence[Answer], book: dict[int, Result]) -> list[Sighting]:
         """One sighting per pair and batch; on the link an answer without a MAC belongs to the pair that has one."""

@@ -11,6 +11,7 @@ from sqlalchemy import Row
 from ..api.common import DeviceRef, MacView, NameView
 from ..api.devices import AdapterRow, ChangeRow, DeviceRow, NameStay, StayRow
 from ..api.scans import AddressResult, ReplyTime
+from ..core.absence import Reason
 from ..core.mac import Mac
 from ..core.stays import Source
 from ..core.vendors import VendorRegistry
@@ -78,8 +79,16 @@ def stay_row(row: Row[Any], vendors: VendorRegistry, devices: dict[int, DeviceRe
     return StayRow(
         address=str(IPv4Address(row.address)), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first=time_of(row.first), last=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
-        device=devices.get(row.mac) if row.mac is not None else None,
+        device=devices.get(row.mac) if row.mac is not None else None, **stay_end(row),
     )  # fmt: skip
+
+
+def stay_end(row: Row[Any]) -> dict[str, Any]:
+    """What is known of a stay between its sightings and after them."""
+    return {
+        "widest_gap": None if row.widest is None else row.widest // 1000,
+        "silent_since": maybe_time(row.silent_first), "ended": Reason(row.reason).words,
+    }  # fmt: skip
 
 
 def name_stay(row: Row[Any]) -> NameStay:

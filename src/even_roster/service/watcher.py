@@ -18,18 +18,19 @@ from ipaddress import IPv4Network
 from ..api.scans import ScanRequest
 from ..core.adapters import Adapter, AdapterError
 from ..core.findings.facts import Link
+from ..core.mac import Mac
 from ..core.place import Signs, Verdict, judge
-from ..core.schedule import Due, Schedule
+from ..core.schedule import Due, Repeats, Schedule
 from ..core.span import SpanSet
 from ..core.stays import Sighting, Source
-from ..probe import dhcp_ask
+from ..probe import dhcp_ask, stand_in
 from ..probe.confirm import MOST, confirm
 from ..probe.dhcp_ask import OfferHeard
 from ..probe.segment import SegmentError
 from ..store import finding_records, history_queries, scan_records, watch_records, world_records
-from ..store.intake import take_in
 from ..store.watch_records import Watch
 from .context import Context, now_ms
+from .observing import Batch
 from .places import Place
 from .problems import Refusal
 from .scan_manager import ScanManager, describe_segment
@@ -38,7 +39,9 @@ _log = logging.getLogger(__name__)
 SETTLE_SECONDS = 0.5
 LOOK_SECONDS = 2.0
 LINK_SECONDS = 4.0
-RECHECK_SECONDS = 6.0
+RECHECK_SECONDS = 5.0
+SERVER_WAIT = 1.5
+CONTROLS = 2
 PLACE_SECONDS = 60.0
 FOLD_AT_ONCE = 500
 FOLD_REST_SECONDS = 0.05
@@ -68,6 +71,8 @@ class Watcher:
         self._random = random.Random()
         self._busy: dict[str, asyncio.Lock] = {}
         self._placed: dict[str, tuple[Adapter, float]] = {}
+        self._servers = Repeats()
+        self._client = dhcp_ask.random_mac(self._random)
         self.watched: dict[int, Watched] = {}
 
     def begin(self) -> None:
@@ -128,70 +133,98 @@ class Watcher:
         again = loop.time() + RECHECK_SECONDS
         while True:
             with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self._wake.wait(), max(again - loop.time(), 0.05))
+                await asyncio.wait_for(self._wake.wait(), max(min(again, self._servers.due) - loop.time(), 0.05))
             self._wake.clear()
             recheck = loop.time() >= again
             if recheck:
                 again = loop.time() + RECHECK_SECONDS
             try:
-                addresses = await asyncio.to_thread(self._in_question, recheck)
-                if addresses:
-                    await self.confirm(addresses)
+                addresses, subnets, proxies = await asyncio.to_thread(self._in_question, recheck)
+                due = self._servers.take(subnets, loop.time())
+                await asyncio.gather(self.confirm(addresses), *(self._ask_again(subnet) for subnet in due))
+                for mac, free in proxies:
+                    await self._ask_proxy(mac, free)
+                if addresses or due or proxies:
                     await asyncio.to_thread(self._context.findings.settle)
             except Exception:
                 _log.exception("a directed round failed")
                 await asyncio.sleep(1.0)
 
-    def _in_question(self, recheck: bool) -> set[int]:
-        """The addresses that want a directed round now, with `recheck` those of standing findings too."""
+    def _in_question(self, recheck: bool) -> tuple[set[int], set[int], list[tuple[int, list[int]]]]:
+        """The addresses that want a directed round now, with `recheck` those of standing findings too; the subnets whose DHCP
+        servers are in question; MACs that may stand in for others, with what to ask for."""
         findings = self._context.findings
-        return {*findings.suspects(), *(findings.watching() if recheck else ())}
+        proxies = findings.proxy_suspects() if recheck else []
+        return (
+            {*findings.suspects(), *(findings.watching() if recheck else ())},
+            findings.servers_in_question(),
+            proxies,
+        )
+
+    async def _ask_again(self, identity: int) -> None:
+        """Ask a link once more who hands out addresses, always as the same client, so that no pool is eaten."""
+        subnet = self._context.plan.plan.subnets.get(identity)
+        adapter = self._adapter(subnet.network) if subnet is not None else None
+        if subnet is None or adapter is None or subnet.network not in adapter.networks:
+            return
+        try:
+            await self.ask(adapter, subnet.network, SERVER_WAIT, client=self._client)
+        except SegmentError as error:
+            _log.info("the question for DHCP servers on %s: %s", adapter.name, error)
+
+    async def _ask_proxy(self, mac: int, addresses: Sequence[int]) -> None:
+        """Find out whether a MAC has the many addresses it answers for, or stands in for others."""
+        adapters = self._context.machine.adapters()
+        adapter = next((a for a in adapters if a.mac is not None and addresses[0] in a.onlink), None)
+        if adapter is None or self._context.places.elsewhere(adapter.name):
+            return
+        segment = self._context.machine.open(adapter)
+        try:
+            if segment.abilities().frames:
+                told = await stand_in.ask(segment, Mac(mac), addresses)
+                await asyncio.to_thread(self._context.findings.proxy_answer, mac, told)
+        except SegmentError as error:
+            _log.info("the question whether %s stands in for others: %s", Mac(mac), error)
+        finally:
+            await segment.close()
 
     async def confirm(self, addresses: Iterable[int]) -> dict[int, tuple[int, ...]]:
-        """Ask on the own links who answers for some addresses; the findings and the records are told."""
+        """Ask on the own links who answers for some addresses, and along with them for devices that answered last, as controls;
+        the findings and the records are told."""
         wanted = sorted(addresses)
         found: dict[int, tuple[int, ...]] = {}
-        for adapter in self._context.machine.adapters():
+        for adapter in self._context.machine.adapters() if wanted else ():
             near = [a for a in wanted if a in adapter.onlink]
-            if (
-                not near
-                or adapter.mac is None
-                or adapter.medium == "loopback"
-                or self._context.places.elsewhere(adapter.name)
-            ):
+            elsewhere = self._context.places.elsewhere(adapter.name)
+            if not near or adapter.mac is None or adapter.medium == "loopback" or elsewhere:
                 continue
             segment = self._context.machine.open(adapter)
             try:
                 if not segment.abilities().frames:
                     continue
-                for start in range(0, len(near), MOST):
-                    part = near[start : start + MOST]
-                    answers = await confirm(segment, part, self._context.reply_times[adapter.name].patience(part))
-                    await asyncio.to_thread(self._confirmed, adapter, answers)
-                    found |= answers
+                for start in range(0, len(near), MOST - CONTROLS):
+                    part = near[start : start + MOST - CONTROLS]
+                    controls = await asyncio.to_thread(self._context.findings.controls, adapter.name, part)
+                    patience = self._context.reply_times[adapter.name].patience([*part, *controls])
+                    answers = await confirm(segment, [*part, *controls], patience)
+                    answered = any(answers.values())
+                    asked = {a: macs for a, macs in answers.items() if a in set(part) or macs}
+                    await asyncio.to_thread(self._confirmed, adapter, asked, answered)
+                    found |= {a: macs for a, macs in asked.items() if a in set(part)}
             except SegmentError as error:
                 _log.info("directed round on %s: %s", adapter.name, error)
             finally:
                 await segment.close()
         return found
 
-    def _confirmed(self, adapter: Adapter, answers: dict[int, tuple[int, ...]]) -> None:
-        """What answered is a sighting like any other."""
-        context = self._context
-        context.findings.confirmed(answers)
-        now = now_ms()
+    def _confirmed(self, adapter: Adapter, answers: dict[int, tuple[int, ...]], answered: bool) -> None:
+        """What answered is a sighting like any other; who did not was silent, if anybody answered."""
+        context, now = self._context, now_ms()
+        context.findings.confirmed(answers, adapter.name, controlled=answered)
         sightings = [Sighting(a, mac, now, Source.ARP) for a, macs in answers.items() for mac in macs]
-        if not sightings:
-            return
-        with context.database.write() as connection:
+        if sightings:
             seen = describe_segment(adapter, SpanSet(tuple((a, a) for a in sorted(answers))), context.places)
-            identity = scan_records.segment_id(connection, seen, now)
-            taken = take_in(connection, identity, sightings, [], {}, context.vendor_of)
-        context.plan.saw(sightings)
-        context.findings.saw(sightings, adapter.name)
-        if taken.new:
-            context.findings.devices_changed(taken.new)
-        context.tell("devices", {"ids": taken.devices if len(taken.devices) <= 300 else None, "new": len(taken.new)})
+            context.observer.observe([Batch(seen, adapter.name, sightings)], told=True)
 
     # Schedules
 
@@ -296,11 +329,16 @@ class Watcher:
         answers = await self.confirm(known)
         return sum(1 for macs in answers.values() if macs)
 
-    async def ask(self, adapter: Adapter, network: IPv4Network, wait: float = dhcp_ask.WAIT) -> list[OfferHeard]:
-        """Ask who hands out addresses on a subnet's link. Raises SegmentError."""
+    async def ask(
+        self, adapter: Adapter, network: IPv4Network, wait: float = dhcp_ask.WAIT, client: Mac | None = None
+    ) -> list[OfferHeard]:
+        """Ask who hands out addresses on a subnet's link; as a certain client, or as one made up for this question unless a server
+        is in question there. Raises SegmentError."""
+        if client is None and await asyncio.to_thread(self._context.findings.in_question, network):
+            client = self._client
         segment = self._context.machine.open(adapter)
         try:
-            heard = await dhcp_ask.ask(segment, wait)
+            heard = await dhcp_ask.ask(segment, wait, client=client)
         finally:
             await segment.close()
         if not self._context.places.elsewhere(adapter.name):

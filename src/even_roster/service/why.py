@@ -117,7 +117,7 @@ def _facts(
         band = plan.band_at(subnet.id, address) if subnet is not None else None
         item = plan.at(here, address)
     with context.findings.looking() as world:
-        silent = subnet is not None and world.asks.get(subnet.id, (0, 0))[1] >= 2
+        silent = subnet is not None and world.dhcp.asks.get(subnet.id, (0, 0))[1] >= 2
     with context.database.read() as connection:
         stays = device_queries.stays_at(connection, address, 5)
         lease = next(iter(lease_records.at_addresses(connection, here, [address]).get(address, [])), None)

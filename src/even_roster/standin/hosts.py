@@ -76,6 +76,12 @@ class Host:
             return []
         return [(self.delay, ethernet.encode(arp.reply_to(question, self.mac, question.target_address)))]
 
+    def nobody(self, packet: ipv4.Packet) -> bytes:
+        """The word of a host that stands in for others: nobody is behind it at this address (RFC 792, host unreachable)."""
+        original = ipv4.encode(packet)[:28]
+        told = icmp.encode(icmp.Unreachable(1, original))
+        return ipv4.encode(ipv4.Packet(self.addresses[0], packet.source, ipv4.Protocol.ICMP, told))
+
     def on_packet(self, packet: ipv4.Packet) -> bytes | None:
         """The answer to a packet sent to this host, as an IPv4 packet."""
         if self.mute or not self.echo or packet.protocol != ipv4.Protocol.ICMP:

@@ -220,6 +220,14 @@ class Site:
         for host in self._holders.get((vlan, address), ()):
             if host.mac == frame.destination and host.awake.at(now):
                 return self._reply(host, frame, host.mac, packet, host.delay)
+        for host in self._proxies:
+            if host.vlan == vlan and host.mac == frame.destination and packet.destination in host.proxy_for:
+                return [
+                    (
+                        host.delay,
+                        ethernet.encode(ethernet.Frame(frame.source, host.mac, frame.ethertype, host.nobody(packet))),
+                    )
+                ]
         if frame.destination not in self._routers[vlan]:
             return []
         for host in self._by_address.get(address, ()):

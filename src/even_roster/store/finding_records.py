@@ -117,7 +117,9 @@ def turns_of(connection: Connection, identity: int, limit: int = 50) -> list[Row
 def exceptions(connection: Connection) -> dict[Name, Acceptance]:
     """What people accepted."""
     return {
-        (row.kind, row.key): Acceptance(row.reason, row.who, row.at, row.until)
+        (row.kind, row.key): Acceptance(
+            row.reason, row.who, row.at, row.until, None if row.macs is None else frozenset(row.macs)
+        )
         for row in connection.execute(select(acceptances))
     }
 
@@ -126,6 +128,7 @@ def accept(connection: Connection, name: Name, acceptance: Acceptance) -> None:
     """Keep an exception; a newer one replaces it."""
     values = {
         "reason": acceptance.reason, "who": acceptance.who, "at": acceptance.at, "until": acceptance.until,
+        "macs": None if acceptance.macs is None else sorted(acceptance.macs),
     }  # fmt: skip
     statement = upsert(acceptances).values(kind=name[0], key=name[1], **values)
     connection.execute(statement.on_conflict_do_update(index_elements=["kind", "key"], set_=values))

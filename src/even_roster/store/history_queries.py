@@ -82,12 +82,19 @@ def at_macs(connection: Connection, macs: Sequence[int], moment: int) -> list[Ro
     return covering(connection, in_list(stays.c.mac, macs), moment, 500)
 
 
+def _there(moment: int, grace: int) -> ColumnElement[bool]:
+    """Stays that cover a moment, or of which nothing is known between their last sighting, up to `grace` ms before, and it."""
+    unheard = or_(stays.c.silent_first == 0, stays.c.silent_first > moment)
+    after = and_(stays.c.last >= moment - grace, unheard)
+    return and_(stays.c.first <= moment, or_(stays.c.last >= moment, after))
+
+
 def in_subnet(
     connection: Connection, first: int, last: int, moment: int, limit: int, grace: int = 0
 ) -> list[Row[Any]]:  # fmt: skip
-    """Everybody within a span of addresses at a moment; stays that ended up to `grace` ms before count."""
-    where = stays.c.address.between(first, last)
-    query = _stays().where(where, stays.c.first <= moment, stays.c.last >= moment - grace)
+    """Everybody within a span of addresses at a moment; who was seen last up to `grace` ms before, and not asked for in vain since,
+    counts."""
+    query = _stays().where(stays.c.address.between(first, last), _there(moment, grace))
     return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
 
 
@@ -97,9 +104,7 @@ def counted_at(
     """As `in_subnet`, only counted: how many addresses were held in each of `parts` stretches of `size` addresses."""
     place = ((stays.c.address - first) // size).label("place")
     query = select(place, func.count(func.distinct(stays.c.address))).where(
-        stays.c.address.between(first, first + size * parts - 1),
-        stays.c.first <= moment,
-        stays.c.last >= moment - grace,
+        stays.c.address.between(first, first + size * parts - 1), _there(moment, grace)
     )
     return {int(number): int(count) for number, count in connection.execute(query.group_by(place))}
 
@@ -185,8 +190,14 @@ def compact(connection: Connection, before: int, most: int = 1 << 30) -> tuple[i
         sources = int(Source.FOLDED)
         for known in connection.execute(select(stays.c.sources).where(pair).distinct()).scalars():
             sources |= known
+        query = select(stays).where(pair).order_by(stays.c.last.desc(), stays.c.id.desc()).limit(1)
+        latest = connection.execute(query).one()
         connection.execute(delete(stays).where(pair, stays.c.id != row.keep))
-        values = {"first": row.first, "last": row.last, "sightings": row.sightings, "sources": sources}
+        values = {
+            "first": row.first, "last": row.last, "sightings": row.sightings, "sources": sources, "widest": None,
+            "silent_count": latest.silent_count, "silent_first": latest.silent_first, "silent_last": latest.silent_last,
+            "reason": latest.reason,
+        }  # fmt: skip
         connection.execute(update(stays).where(stays.c.id == row.keep).values(**values))
         dropped += row.many - 1
     return dropped, len(kept) >= most

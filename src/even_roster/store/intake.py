@@ -102,7 +102,7 @@ def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) 
     if folded.begun:
         connection.execute(insert(stays), [{**_values(stay), "segment_id": segment} for stay in folded.begun])
     if folded.grown:
-        changed = ("first", "last", "sightings", "sources")
+        changed = ("first", "last", "sightings", "sources", "widest", "silent_count", "silent_first", "silent_last")
         connection.execute(
             update(stays)
             .where(stays.c.id == bindparam("key"))
@@ -117,7 +117,7 @@ def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) 
 def _values(stay: Stay) -> dict[str, object]:
     return {
         "address": stay.address, "mac": stay.mac, "first": stay.first, "last": stay.last, "sightings": stay.count,
-        "sources": int(stay.sources),
+        "sources": int(stay.sources), "widest": stay.widest, "silent_count": 0, "silent_first": 0, "silent_last": 0,
     }  # fmt: skip
 
 
@@ -130,7 +130,9 @@ def latest_stays(
     )
     latest: dict[Pair, Stay] = {}
     for row in connection.execute(query):
-        stay = Stay(row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources))
+        stay = Stay(
+            row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest, bool(row.reason)
+        )  # fmt: skip
         latest[stay.pair] = stay
     by_address: dict[int, list[Stay]] = defaultdict(list)
     for stay in latest.values():

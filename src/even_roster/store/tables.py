@@ -89,6 +89,11 @@ stays = Table(
     Column("last", BigInteger, nullable=False),
     Column("sightings", Integer, nullable=False),
     Column("sources", Integer, nullable=False),
+    Column("widest", BigInteger),
+    Column("silent_count", Integer, nullable=False, default=0, server_default="0"),
+    Column("silent_first", BigInteger, nullable=False, default=0, server_default="0"),
+    Column("silent_last", BigInteger, nullable=False, default=0, server_default="0"),
+    Column("reason", Integer, nullable=False, default=0, server_default="0"),
     Index("ix_stays_address", "address", "last"),
     Index("ix_stays_mac", "mac", "last"),
 )  # fmt: skip
@@ -316,6 +321,17 @@ acceptances = Table(
     Column("who", Text, nullable=False),
     Column("at", BigInteger, nullable=False),
     Column("until", BigInteger),
+    Column("macs", JSON(none_as_null=True)),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+router_members = Table(
+    "router_members", metadata,
+    Column("site", ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    Column("address", BigInteger, primary_key=True),
+    Column("mac", BigInteger, primary_key=True),
+    Column("who", Text, nullable=False),
+    Column("at", BigInteger, nullable=False),
     sqlite_with_rowid=False,
 )  # fmt: skip
 

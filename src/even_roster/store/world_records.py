@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, func, or_, select
 
+from ..core.absence import Reason, Silence
 from ..core.findings.facts import KnownDevice, PlannedServer, PoolSeen
 from ..core.findings.world import KEPT, World
 from ..core.plan.following import Lease
 from ..core.plan.model import Band
 from ..core.stays import Source
-from . import watch_records
+from . import router_records, watch_records
 from .listing import in_list
 from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, segments, sites, stays
 
@@ -21,16 +22,29 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
     here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
     planned = [item.mac for item in world.plan.assignments.values() if item.mac is not None]
     query = (
-        select(stays.c.address, stays.c.mac, stays.c.first, stays.c.last, stays.c.sources)
+        select(
+            stays.c.address,
+            stays.c.mac,
+            stays.c.first,
+            stays.c.last,
+            stays.c.sources,
+            stays.c.silent_count,
+            stays.c.silent_first,
+            stays.c.silent_last,
+            stays.c.reason,
+        )
         .join(segments, segments.c.id == stays.c.segment_id)
         .where(func.coalesce(segments.c.site_id, here) == world.site)
         .where(or_(stays.c.last > now - KEPT, in_list(stays.c.mac, planned)))
         .order_by(stays.c.last)
     )
-    for address, mac, first, last, sources in connection.execute(query):
+    for address, mac, first, last, sources, count, since, until, reason in connection.execute(query):
         world.saw(address, mac, last + offset, Source(sources))
         held = world.holders[address][mac]
         held.first = min(held.first, first + offset)
+        if count:
+            held.silence = Silence(count, since + offset, until + offset, Reason(reason))
+    world.members = router_records.members(connection, world.site)
     know_devices(connection, world)
     names = select(name_stays).where(name_stays.c.last > now - KEPT)
     for row in connection.execute(names):
@@ -57,14 +71,14 @@ def know_devices(connection: Connection, world: World, ids: list[int] | None = N
 def load_servers(connection: Connection, world: World, offset: int) -> None:
     """DHCP servers, their leases, what was published to them, how full their pools are."""
     rows = list(connection.execute(select(dhcp_servers).where(dhcp_servers.c.site == world.site)))
-    world.planned_servers = {row.id: PlannedServer(row.id, row.name, tuple(row.addresses)) for row in rows}
+    world.dhcp.planned_servers = {row.id: PlannedServer(row.id, row.name, tuple(row.addresses)) for row in rows}
     world.refusals = {}
     world.published = {}
     for row in rows:
         if row.read_at is not None:
             found = connection.execute(select(leases).where(leases.c.server == row.id))
             told = [Lease(x.address, x.mac, x.name, x.expires + offset if x.expires else None) for x in found]
-            world.server_leases(row.id, told, row.read_at + offset)
+            world.leased.told(row.id, told, row.read_at + offset)
         for address, said in row.refusals.items():
             world.refusals[_number(address)] = said
     for row in connection.execute(select(published.c.address, published.c.mac)):
@@ -77,7 +91,7 @@ def load_pools(connection: Connection, world: World, offset: int) -> None:
     now = world.now - offset
     history = watch_records.pool_history(connection, now - 60 * 24 * watch_records.HOUR)
     for band in world.plan.pools():
-        if band.server is None or band.server not in world.leases_read:
+        if band.server is None or band.server not in world.leased.read:
             world.pools.pop(band.id, None)
             continue
         world.pools[band.id] = PoolSeen(used_now(connection, band, now), len(band.span), history.get(band.id, []))

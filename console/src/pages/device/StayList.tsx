@@ -24,6 +24,7 @@ export function StayList({ stays, show }: { stays: Stay[]; show: "address" | "ho
           <div className="text-sm text-soft">
             {show === "holder" && stay.mac ? <><Mono>{stay.mac}</Mono> {stay.vendor} · </> : null}
             since {moment(stay.first)}, seen {stay.count}× by {stay.sources.join(", ")}
+            {stay.ended ? `; then ${stay.ended}` : stay.silent_since ? `; silent since ${moment(stay.silent_since)}` : ""}
           </div>
         </li>
       ))}

@@ -19,20 +19,25 @@ BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
 _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}
 
 Name = tuple[str, str]  # kind, key text
+ASKED_AGAIN = {"duplicate-address", "gateway-changed", "address-taken-over", "adapters-answer-for-each-other"}
 
 
 @dataclass(frozen=True, slots=True)
 class Acceptance:
-    """A hand said that a finding is all right: why, and until when (UTC ms, None for good)."""
+    """A hand said that a finding is all right: why, until when (UTC ms, None for good), and for which MACs (None: for any, as
+    older versions accepted). A device that was not there when it was accepted is not covered."""
 
     reason: str
     who: str
     at: int
     until: int | None = None
+    macs: frozenset[str] | None = None
 
-    def runs(self, now: int) -> bool:
-        """True while it holds."""
-        return self.until is None or now < self.until
+    def holds(self, finding: Finding | Found, now: int) -> bool:
+        """True while it covers a finding."""
+        if self.until is not None and now >= self.until:
+            return False
+        return self.macs is None or self.macs.issuperset(s.value for s in finding.subjects if s.type == "mac")
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +117,7 @@ class Engine:
     def settle(self, world: World, now: int, most: int | None = None) -> tuple[list[Taken], bool]:
         """Look at what was touched, at most `most` keys of it, and at what waits for its time; gives the turns taken and
         whether there is more to look at."""
-        world.now = max(world.now, now)
+        world.passed(now)
         turns: list[Taken] = []
         left = most if most is not None else -1
         for about, rules in _BY_ABOUT.items():
@@ -152,7 +157,7 @@ class Engine:
         """The addresses of standing findings that a directed round decides."""
         found = []
         for kind, _ in self.standing:
-            if kind in ("duplicate-address", "gateway-changed"):
+            if kind in ASKED_AGAIN:
                 key = self._keys.get((kind, _), key_of(world, (kind, _)))
                 if key is not None:
                     found.append(key)
@@ -190,7 +195,7 @@ class Engine:
     def _open(self, name: Name, found: Found, now: int, turns: list[Taken]) -> None:
         before = self.memory.pop(name, None)
         exception = self.exceptions.get(name)
-        state = State.ACCEPTED if exception is not None and exception.runs(now) else State.OPEN
+        state = State.ACCEPTED if exception is not None and exception.holds(found, now) else State.OPEN
         finding = Finding(
             name[0], name[1], found.severity, found.subjects, found.evidence, found.remedy, found.steps, state, now,
             before.first if before else now, before.times + 1 if before else 1, None, now,
@@ -210,9 +215,10 @@ class Engine:
             standing = self.standing.get(name)
             if standing is None:
                 continue
-            if exception.runs(now) and standing.state is State.OPEN:
+            holds = exception.holds(standing, now)
+            if holds and standing.state is State.OPEN:
                 self._restate(standing, State.ACCEPTED, Turn.ACCEPTED, now, turns)
-            elif not exception.runs(now) and standing.state is State.ACCEPTED:
+            elif not holds and standing.state is State.ACCEPTED:
                 self._restate(standing, State.OPEN, Turn.RESUMED, now, turns)
         for name, standing in list(self.standing.items()):
             if standing.state is State.ACCEPTED and name not in self.exceptions:
@@ -234,7 +240,7 @@ def _with(standing: Finding, found: Found, updated: int | None = None) -> Findin
 def key_text(world: World, about: About, key: int) -> str:
     """A key as a lasting text: the same after a restart."""
     if about is About.NAME:
-        return world.name_of_key(key)
+        return world.names.name(key)
     if about is About.LINK:
         return world.link_of_key(key) or ""
     return str(key)
@@ -246,7 +252,7 @@ def key_of(world: World, name: Name) -> int | None:
     if rule is None:
         return None
     if rule.about is About.NAME:
-        return world.name_key(name[1])
+        return world.names.number(name[1])
     if rule.about is About.LINK:
         return world.link_key(name[1])
     return int(name[1])

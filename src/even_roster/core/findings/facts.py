@@ -5,20 +5,30 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from ipaddress import IPv4Network
 
+from ..absence import HEARD, Silence
+from ..plan.model import Plan
 from ..stays import Source
 from .forecast import PoolUse
 from .offers import Offer
 
 
 @dataclass(slots=True)
+class Ground:
+    """What all parts of a world stand on: the plan, the site it is about, and the time (UTC ms on a clock that never steps)."""
+
+    plan: Plan
+    site: int
+    now: int = 0
+
+
+@dataclass(slots=True)
 class Held:
-    """A MAC (or None, behind the gateway) at an address: first and last time, by what it was seen, and when it was last
-    asked for by name and did not answer."""
+    """A MAC (or None, behind the gateway) at an address: first and last time, by what it was seen, and what looks in vain say."""
 
     first: int
     last: int
     sources: Source
-    missed: int = 0
+    silence: Silence = HEARD
 
 
 @dataclass(frozen=True, slots=True)

@@ -70,6 +70,7 @@ class Action(StrEnum):
     CARD = "card"
     NAME = "name"
     RELEASE = "release"
+    MEMBER = "member"
     ACCEPT = "accept"
 
 

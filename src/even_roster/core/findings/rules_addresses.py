@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
+from ..absence import ASKED_BY_ARP
 from ..mac import Mac
 from ..plan.model import AssignmentKind, dotted
 from ..stays import Source
+from .entitled import claims_of_routers, entitled, parties, same_device
 from .facts import Link
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .world import World
@@ -46,47 +50,144 @@ def card(address: int) -> Step:
 
 
 def rivals(world: World, address: int) -> list[int]:
-    """The MACs that answered for an address in the same directed round, without routers that stand in for others."""
+    """One MAC of each party that answered for an address in the same directed round: adapters of one device and members of one
+    router group are one party; proven stand-ins for others and this machine's other adapters are none."""
     found = world.confirmed.get(address)
     if found is None:
         return []
-    own = world.own_addresses
-    return [
-        mac for mac in found[1]
-        if not world.shared_by_routers(address, mac)
-        and not (mac in world.own_macs and address not in own)
-        and not (address in (standing := world.stands_in(mac)) and not _planned_for(world, address, mac) and standing)
+    own = address in world.own_addresses
+    macs = [
+        mac for mac in found[1] if not world.stands_in_for(mac, address) and not (mac in world.own_macs and not own)
     ]  # fmt: skip
+    return [party[0] for party in parties(world, address, macs)]
 
 
-def _planned_for(world: World, address: int, mac: int) -> bool:
-    item = world.planned(address)
-    return item is not None and item.mac == mac
+def membership(world: World, address: int, macs: Iterable[int]) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
+    """What claimants say of themselves as virtual routers, and the steps that make them known members."""
+    told = claims_of_routers(world, address, macs)
+    steps = [
+        Step(
+            Action.MEMBER, f"{Mac(mac)} is a member of the router group at {dotted(address)}",
+            (("address", dotted(address)), ("mac", str(Mac(mac)))),
+        )
+        for mac, _ in told
+    ]  # fmt: skip
+    return tuple(Evidence(said) for _, said in told), tuple(steps)
 
 
 def duplicate(world: World, address: int) -> Found | None:
-    """Two MACs answered for one address in one directed round."""
+    """Two devices answered for one address in one directed round, or one answered for an address of our own."""
     if address not in world.confirmed or world.is_gateway(address):
         return None
     macs = rivals(world, address)
-    if len(macs) < 2:
+    own = address in world.own_addresses
+    if own:
+        macs = [mac for mac in macs if mac not in world.own_macs]
+    if len(macs) < (1 if own else 2):
         return None
     when = world.confirmed[address][0]
     planned = world.planned(address)
     right = f"; the plan gives it to {planned.title}" if planned is not None else ""
-    stranger = next((mac for mac in macs if planned is None or mac != planned.mac), macs[-1])
-    steps = [Step(Action.ASSIGN, f"find an address for {called(world, stranger)}", (("mac", str(Mac(stranger))),))]
+    strangers = [mac for mac in macs if not entitled(world, address, mac)] or [macs[-1]]
+    steps = [
+        Step(Action.ASSIGN, f"find an address for {called(world, mac)}", (("mac", str(Mac(mac))),))
+        for mac in strangers[:1]
+    ]
+    claims, members = membership(world, address, macs)
     uses = world.plan.uses_at(world.site, address)
+    here = (Evidence(f"{dotted(address)} is this machine's own address"),) if own else ()
     return Found(
         Severity.URGENT,
         (at(address), *(who(mac) for mac in macs)),
         (
+            *here,
             *(Evidence(f"{called(world, mac)} answered for {dotted(address)}", when) for mac in macs),
+            *claims,
             *(Evidence(f"{use.user} uses this address for {use.purpose}") for use in uses),
         ),
-        f"Give one of the {len(macs)} another address{right}. Until then traffic reaches now one, now the other",
-        (*steps, card(address), accept("accept it: they share the address on purpose")),
+        f"Give {'it' if own else f'one of the {len(macs)}'} another address{right}. Until then traffic reaches now one, now "
+        "the other",
+        (*steps, card(address), *members, accept("accept it: they share the address on purpose")),
     )
+
+
+def flux(world: World, address: int) -> Found | None:
+    """Two adapters of one device answer for one address: its kernel answers on every adapter for all of them (ARP flux)."""
+    found = world.confirmed.get(address)
+    if found is None or len(found[1]) < 2:
+        return None
+    party = next((one for one in parties(world, address, found[1]) if len(one) > 1), None)
+    if party is None or any(world.is_member(address, mac) for mac in party):
+        return None
+    return Found(
+        Severity.NOTICE,
+        (at(address), *(who(mac) for mac in party)),
+        tuple(Evidence(f"{called(world, mac)} answered for {dotted(address)}", found[0]) for mac in party),
+        "Two adapters of one device stand on one link, and each answers for the other's address: traffic may take either. Let "
+        "each answer for its own address only (on Linux net.ipv4.conf.all.arp_ignore=1 and arp_announce=2), bundle them, or "
+        "leave one unplugged",
+        (accept("accept it: it does no harm here"),),
+    )
+
+
+def taken_over(world: World, address: int) -> Found | Away | None:
+    """Somebody answers at an address that belongs to another, who is silent. Where the plan says to whom it belongs, the rule on
+    assignments tells it."""
+    round_ = world.confirmed.get(address)
+    if round_ is None or world.is_gateway(address) or len(rivals(world, address)) > 1:
+        return None
+    item = world.planned(address)
+    if item is not None and item.mac is not None:
+        return None
+    there = [mac for mac in round_[1] if mac not in world.own_macs and not world.stands_in_for(mac, address)]
+    if (
+        not there
+        or any(entitled(world, address, mac) for mac in there)
+        or round_[0] < world.leased.since.get(address, 0)
+    ):
+        return None
+    if world.now - round_[0] > MINUTE:
+        return AWAY  # what was true when it was asked last need not be now
+    owner = _silent_owner(world, address, there)
+    if owner is None:
+        return None
+    mac, how, last = owner
+    claims, members = membership(world, address, there)
+    return Found(
+        Severity.WRONG,
+        (at(address), who(there[0]), who(mac)),
+        (
+            Evidence(f"{called(world, there[0])} answers at {dotted(address)}", round_[0]),
+            Evidence(f"{dotted(address)} {how} {called(world, mac)}, which is silent now", last),
+            *claims,
+        ),
+        "Find out which of them should have it: when the other one wakes, both will answer and disturb each other",
+        (
+            Step(Action.ASSIGN, f"find an address for {called(world, there[0])}", (("mac", str(Mac(there[0]))),)),
+            *members, accept("accept it: the old one is gone"),
+        ),
+    )  # fmt: skip
+
+
+def _silent_owner(world: World, address: int, there: list[int]) -> tuple[int, str, int | None] | None:
+    """Whose address it is though another answers there: MAC, how it is known, when it was there last."""
+    holders = world.holders.get(address, {})
+    lease = world.leased.active(address)
+    if lease is not None and lease.mac is not None:
+        held = holders.get(lease.mac)
+        return lease.mac, "is leased to", held.last if held is not None else None
+    pool = world.in_pool(address)
+    subnet = world.subnet_at(address)
+    if pool is not None or subnet is None:
+        return None  # pools pass addresses on, and where nothing is planned nobody knows what passes them on
+    for mac, held in sorted(holders.items(), key=lambda pair: -pair[1].last):
+        if mac is None or mac in there or mac in world.own_macs or not held.sources & ASKED_BY_ARP:
+            continue
+        elsewhere = any(a != address and world.is_present(a, h) for a, h in world.places.get(mac, {}).items())
+        if world.now - held.last > DAY or elsewhere or any(same_device(world, mac, one) for one in there):
+            continue
+        return mac, "was held within the last day by", held.last
+    return None
 
 
 def hopping(world: World, address: int) -> Found | None:
@@ -96,16 +197,25 @@ def hopping(world: World, address: int) -> Found | None:
         return None
     recent = [(when, mac) for when, mac in line if world.now - when <= HOUR]
     there = set(world.macs_at(address))
-    macs = list(dict.fromkeys(mac for _, mac in recent if mac in there and not world.shared_by_routers(address, mac)))
+    macs = list(dict.fromkeys(mac for _, mac in recent if mac in there))
     back = len(recent) - len(macs)
-    if len(recent) <= HOPS or len(macs) < 2 or back < HOPS - 1 or any(world.stands_in(mac) for mac in macs):
+    if (
+        len(recent) <= HOPS
+        or len(macs) < 2
+        or back < HOPS - 1
+        or any(world.stands_in_for(mac, address) for mac in macs)
+    ):
         return None
+    if len(parties(world, address, macs)) < 2:
+        return None
+    claims, members = membership(world, address, macs)
     return Found(
         Severity.WRONG,
         (at(address), *(who(mac) for mac in macs)),
-        tuple(Evidence(f"{called(world, mac)} claims {dotted(address)} again and again") for mac in macs),
-        "Find out which of them should have it; if they are a failover pair or adapters of one device, accept it",
-        (accept("accept it: they take over from each other"),),
+        (*(Evidence(f"{called(world, mac)} claims {dotted(address)} again and again") for mac in macs), *claims),
+        "Find out which of them should have it; if they are members of a router group, say so; if they are adapters of one device, "
+        "join them",
+        (*members, accept("accept it: they take over from each other")),
     )
 
 
@@ -119,29 +229,28 @@ def known_gateway_mac(world: World, address: int) -> tuple[int, str] | None:
 
 
 def gateway_changed(world: World, address: int) -> Found | None:
-    """Somebody else's MAC claims the gateway's address."""
+    """Somebody claims the gateway's address who is neither the known gateway nor a known member of its router group."""
     if not world.is_gateway(address) or (known := known_gateway_mac(world, address)) is None:
         return None
     mac, how = known
-    if world.shared_by_routers(address, mac):
-        return None
     confirmed = world.confirmed.get(address, (0, ()))
-    others = [
+    others = sorted(
         other
         for other, held in world.holders.get(address, {}).items()
-        if other is not None and other != mac and other not in world.own_macs
-        and not world.shared_by_routers(address, other)
+        if other is not None and other != mac and other not in world.own_macs and not entitled(world, address, other)
         and (other in confirmed[1] or (world.now - held.last <= GATEWAY_FRESH and held.last > confirmed[0]))
-    ]  # fmt: skip
+    )  # fmt: skip
     if not others:
         return None
     both = mac in confirmed[1] or world.present(address, mac)
+    claims, members = membership(world, address, others)
     return Found(
         Severity.URGENT,
-        (at(address), who(mac), *(who(one) for one in sorted(others))),
+        (at(address), who(mac), *(who(one) for one in others)),
         (
             Evidence(f"the gateway {dotted(address)} is {called(world, mac)}: {how}"),
-            *(Evidence(f"{called(world, one)} claims the gateway's address") for one in sorted(others)),
+            *(Evidence(f"{called(world, one)} claims the gateway's address") for one in others),
+            *claims,
         ),
         "Find the second one and take it off the network: it can read and stop all traffic to other networks"
         if both
@@ -151,7 +260,7 @@ def gateway_changed(world: World, address: int) -> Found | None:
                 Action.ASSIGN, "the router was replaced: enter its new MAC",
                 (("address", dotted(address)), ("mac", str(Mac(others[0])))),
             ),
-            accept(),
+            *members, accept(),
         ),
     )  # fmt: skip
 
@@ -165,9 +274,9 @@ def static_in_pool(world: World, address: int) -> Found | Away | None:
     if item is not None and item.kind is AssignmentKind.STATIC:
         mac, said = item.mac, f"{item.title} is planned as static at {dotted(address)}, inside the {pool.title}"
     else:
-        if item is not None or pool.server is None or (read := world.leases_read.get(pool.server)) is None:
+        if item is not None or pool.server is None or (read := world.leased.read.get(pool.server)) is None:
             return None
-        if world.lease_active(address) is not None:
+        if world.leased.active(address) is not None:
             return None
         held = [
             (one, mac)
@@ -178,7 +287,7 @@ def static_in_pool(world: World, address: int) -> Found | Away | None:
         if not held:
             return AWAY if holders_alone(world, address) else None
         mac = max(held, key=lambda pair: pair[0].last)[1]
-        if mac is not None and (world.stands_in(mac) or _explained(world, mac, address)):
+        if mac is not None and (world.stands_in_for(mac, address) or _explained(world, mac, address)):
             return None
         holder = called(world, mac) if mac is not None else "somebody"
         said = f"{holder} uses {dotted(address)} without a lease, inside the {pool.title}"
@@ -209,13 +318,13 @@ def holders_alone(world: World, address: int) -> bool:
 
 def _after_lease(world: World, address: int, last: int) -> bool:
     """A lease that ended lately explains a device that is only slow to notice."""
-    lease = world.leases.get(address)
+    lease = world.leased.at.get(address)
     return lease is None or lease.expires is None or last - lease.expires > 10 * MINUTE
 
 
 def _explained(world: World, mac: int, address: int) -> bool:
     """True when another finding says already why a MAC is where it is."""
-    return any(item.address != address for item in world.plans_of(mac)) or world.is_rogue(mac)
+    return any(item.address != address for item in world.plans_of(mac)) or world.dhcp.is_rogue(mac)
 
 
 def unplanned(world: World, address: int) -> Found | Away | None:
@@ -230,10 +339,10 @@ def unplanned(world: World, address: int) -> Found | Away | None:
         return None
     if not world.used(address):
         return AWAY
-    macs = [mac for mac in world.macs_at(address) if not world.stands_in(mac)]
+    macs = [mac for mac in world.macs_at(address) if not world.stands_in_for(mac, address)]
     if not macs and any(mac is not None for mac in holders):
         return None
-    if macs and all(_explained(world, mac, address) or world.shared_by_routers(address, mac) for mac in macs):
+    if macs and all(_explained(world, mac, address) or world.is_member(address, mac) for mac in macs):
         return None
     if len(rivals(world, address)) > 1:
         return None
@@ -321,6 +430,14 @@ RULES = (
         lingers=5 * SECOND,
     ),
     Rule(
+        "adapters-answer-for-each-other", "Two adapters of one device answer for one address", About.ADDRESS,
+        "Its kernel answers on every adapter for all of its addresses", flux, lingers=5 * SECOND,
+    ),
+    Rule(
+        "address-taken-over", "An address was taken over while its owner is silent", About.ADDRESS,
+        "Another device answers at the address of one that is off, asleep or away", taken_over, lingers=5 * SECOND, keeps=HOUR,
+    ),
+    Rule(
         "hopping-address", "An address hops between devices", About.ADDRESS,
         "Several adapters take turns at one address: a failover pair, a replaced device that came back, or two settings "
         "that are alike", hopping,
@@ -328,7 +445,7 @@ RULES = (
     Rule(
         "gateway-changed", "Another device claims the gateway's address", About.ADDRESS,
         "Whoever holds the gateway's address receives everything that leaves the subnet", gateway_changed,
-        lingers=10 * SECOND,
+        lingers=5 * SECOND,
     ),
     Rule(
         "static-in-pool", "A typed-in address lies inside a pool", About.ADDRESS,

@@ -17,20 +17,20 @@ def _title(subnet: Subnet | None) -> str:
 
 
 def _heard_now(world: World, key: int) -> bool:
-    subnet, server = world.server_of(key)
-    heard = world.servers.get(subnet, {}).get(server)
+    subnet, server = world.dhcp.server_of(key)
+    heard = world.dhcp.servers.get(subnet, {}).get(server)
     return heard is not None and heard.missed < SILENT_ASKS and world.now - heard.last <= HEARD_FOR
 
 
 def unexpected_server(world: World, key: int) -> Found | None:
     """A DHCP server answers that the plan does not have."""
-    subnet_id, server = world.server_of(key)
-    against = world.unexpected(subnet_id, server)
+    subnet_id, server = world.dhcp.server_of(key)
+    against = world.dhcp.unexpected(subnet_id, server)
     if against is None:
-        return None
-    planned = world.servers_for(subnet_id)
+        return _hearsay(world, subnet_id, server)
+    planned = world.dhcp.servers_for(subnet_id)
     subnet = world.plan.subnets.get(subnet_id)
-    heard = world.servers[subnet_id][server]
+    heard = world.dhcp.servers[subnet_id][server]
     evidence = [Evidence(f"{heard.offer.title} offers addresses in {_title(subnet)}", heard.last)]
     evidence += [Evidence(said) for said in against]
     names = ", ".join(one.name for one in planned)
@@ -46,13 +46,29 @@ def unexpected_server(world: World, key: int) -> Found | None:
     )
 
 
-def offer_disagrees(world: World, key: int) -> Found | None:
-    """The planned server hands out something else than the plan says."""
-    subnet_id, server = world.server_of(key)
-    if not _heard_now(world, key) or not world.expected(subnet_id, server):
+def _hearsay(world: World, subnet_id: int, server: int) -> Found | None:
+    """A client speaks of a DHCP server that nobody planned; whether there is one is being asked."""
+    named = world.dhcp.hearsay(subnet_id, server)
+    if named is None:
         return None
     subnet = world.plan.subnets.get(subnet_id)
-    offer = world.servers[subnet_id][server].offer
+    return Found(
+        Severity.WRONG,
+        (Subject("server", dotted(server)), who(named.client), Subject("subnet", _title(subnet))),
+        (Evidence(f"{called(world, named.client)} speaks to a DHCP server {dotted(server)} in {_title(subnet)}: named by a client, "
+                  "unconfirmed", named.first),),
+        "It is being asked whether it answers. If it does, find it and switch its DHCP off; if not, this goes away by itself",
+        (accept("accept it: it belongs there"),),
+    )  # fmt: skip
+
+
+def offer_disagrees(world: World, key: int) -> Found | None:
+    """The planned server hands out something else than the plan says."""
+    subnet_id, server = world.dhcp.server_of(key)
+    if not _heard_now(world, key) or not world.dhcp.expected(subnet_id, server):
+        return None
+    subnet = world.plan.subnets.get(subnet_id)
+    offer = world.dhcp.servers[subnet_id][server].offer
     against = compare(offer, world.plan, world.site, subnet)
     if not against:
         return None
@@ -67,11 +83,11 @@ def offer_disagrees(world: World, key: int) -> Found | None:
 
 def wrong_mask_offered(world: World, key: int) -> Found | None:
     """An offer's mask makes clients believe in another subnet."""
-    subnet_id, server = world.server_of(key)
+    subnet_id, server = world.dhcp.server_of(key)
     subnet = world.plan.subnets.get(subnet_id)
-    if not _heard_now(world, key) or subnet is None or not world.expected(subnet_id, server):
+    if not _heard_now(world, key) or subnet is None or not world.dhcp.expected(subnet_id, server):
         return None
-    offer = world.servers[subnet_id][server].offer
+    offer = world.dhcp.servers[subnet_id][server].offer
     believed = mask_of(offer)
     if offer.mask is None or (believed is not None and believed == subnet.network):
         return None
@@ -88,12 +104,12 @@ def wrong_mask_offered(world: World, key: int) -> Found | None:
 def no_server(world: World, identity: int) -> Found | None:
     """Nobody answers a DISCOVER where the plan has a DHCP server."""
     subnet = world.plan.subnets.get(identity)
-    asked = world.asks.get(identity)
+    asked = world.dhcp.asks.get(identity)
     if subnet is None or asked is None or asked[1] < SILENT_ASKS or world.now - asked[0] > DAY:
         return None
     if not any(band.kind is BandKind.POOL for band in world.plan.bands_of(identity)):
         return None
-    names = ", ".join(one.name for one in world.servers_for(identity)) or "a DHCP server"
+    names = ", ".join(one.name for one in world.dhcp.servers_for(identity)) or "a DHCP server"
     return Found(
         Severity.URGENT,
         (Subject("subnet", _title(subnet)),),
@@ -106,17 +122,18 @@ def no_server(world: World, identity: int) -> Found | None:
 
 def proxy(world: World, mac: int) -> Found | None:
     """One MAC answers for many addresses: proxy ARP."""
-    found = world.stands_in(mac)
-    if not found or mac in world.own_macs:
+    if not world.stands_in(mac) or mac in world.own_macs:
         return None
-    planned = [a for a in found if (item := world.planned(a)) is not None and item.mac == mac]
-    if len(found) - len(planned) < 3:
+    found = [a for a in world.answers_for(mac) if world.stands_in_for(mac, a)]
+    if not found:
         return None
-    spans = _stretches(found)
     return Found(
         Severity.NOTICE,
         (who(mac),),
-        (Evidence(f"{called(world, mac)} answers for {len(found)} addresses: {spans}"),),
+        (
+            Evidence(f"{called(world, mac)} answers for {len(found)} addresses: {_stretches(found)}"),
+            Evidence("it answered for addresses that nobody ever had"),
+        ),
         "A router that stands in for addresses behind it (proxy ARP). If that is meant, accept it; if not, switch it off: "
         "it hides who is really there",
         (accept("accept it: it is a router that stands in for others"),),
@@ -166,13 +183,13 @@ def wrong_mask(world: World, mac: int) -> Found | None:
 
 def shared_name(world: World, key: int) -> Found | Away | None:
     """Two devices call themselves by one name."""
-    name = world.name_of_key(key)
+    name = world.names.name(key)
     if name in _EVERYONES:
         return None
     found: dict[int, int] = {}
     away = 0
-    for mac in sorted(world.name_macs.get(name, ())):
-        told = world.told_names.get(mac, {}).get(name, 0)
+    for mac in sorted(world.names.macs.get(name, ())):
+        told = world.names.by_mac.get(mac, {}).get(name, 0)
         place = world.last_place(mac)
         if place is None or world.now - told > 7 * DAY:
             continue

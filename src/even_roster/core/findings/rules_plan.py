@@ -9,6 +9,7 @@ from ..plan.model import Assignment, AssignmentKind, Band, dotted
 from ..plan.proof import LastSeen
 from ..plan.roles import OnPool
 from ..stays import Source
+from .entitled import entitled
 from .forecast import days_until_full
 from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
 from .rules_addresses import accept, at, called, card, rivals, who
@@ -72,18 +73,9 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
 
 def _usurper(world: World, item: Assignment) -> int | None:
     for mac in world.macs_at(item.address):
-        same = _same_device(world, mac, item.mac)
-        if mac != item.mac and not same and not world.shared_by_routers(item.address, mac) and not world.stands_in(mac):
+        if not entitled(world, item.address, mac) and not world.stands_in_for(mac, item.address):
             return mac
     return None
-
-
-def _same_device(world: World, mac: int, other: int | None) -> bool:
-    """People joined both adapters to one device."""
-    if other is None:
-        return False
-    one, two = world.devices.get(mac), world.devices.get(other)
-    return one is not None and two is not None and one.id == two.id
 
 
 def _has_plan(world: World, mac: int, address: int) -> bool:
@@ -97,8 +89,8 @@ def reservation(world: World, identity: int) -> tuple[ReservationState, Found | 
     if item is None or not item.on or item.mac is None or item.kind is not AssignmentKind.RESERVED:
         return None
     pools = [b for b in world.plan.bands_of(item.subnet) if b.server is not None]
-    mine = [world.leases[a] for a in world.leased_to.get(item.mac, ()) if a in world.leases]
-    at_address = [world.leases[item.address]] if item.address in world.leases else []
+    mine = [world.leased.at[a] for a in world.leased.of_mac.get(item.mac, ()) if a in world.leased.at]
+    at_address = [world.leased.at[item.address]] if item.address in world.leased.at else []
     seen = [
         (a, LastSeen(held.last, item.mac))
         for a, held in sorted(world.places.get(item.mac, {}).items(), key=lambda pair: -pair[1].last)
@@ -206,7 +198,7 @@ def missing(world: World, identity: int) -> Found | None:
 def name_disagrees(world: World, identity: int) -> Found | None:
     """DNS calls an address otherwise than the plan does."""
     item = world.plan.assignments.get(identity)
-    if item is None or not item.on or not item.name or (told := world.reverse.get(item.address)) is None:
+    if item is None or not item.on or not item.name or (told := world.names.reverse.get(item.address)) is None:
         return None
     name, when = told
     if world.now - when > 7 * DAY or name.split(".")[0].casefold() == item.name.split(".")[0].casefold():
@@ -289,9 +281,9 @@ def unknown_device(world: World, mac: int) -> Found | Away | None:
     if subnet is None:
         return None
     told = world.strangers.get(subnet.id, "named")
-    if told == "none" or (told == "named" and world.told_names.get(mac)):
+    if told == "none" or (told == "named" and world.names.by_mac.get(mac)):
         return None
-    if world.stands_in(mac) or len(rivals(world, address)) > 1 or world.is_rogue(mac) or mac >> 8 == 0x00005E0001:
+    if world.stands_in_for(mac, address) or len(rivals(world, address)) > 1 or world.dhcp.is_rogue(mac):
         return None
     planned = world.planned(address)
     if planned is not None and planned.mac is not None:

@@ -2,49 +2,97 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
 
-from ..plan.model import BandKind, Plan
-from .facts import PlannedServer, ServerHeard
-from .model import DAY, About
+from ..plan.model import BandKind
+from .facts import Ground, PlannedServer, ServerHeard
+from .model import DAY, HOUR, MINUTE, About
 from .offers import Offer, compare
 
 SILENT_ASKS = 2
 HEARD_FOR = 2 * DAY
+HEARSAY_REST = 10 * MINUTE
+MOST_NAMED = 32
 
 
-class ServersHeard:
-    """The part of `World` that knows DHCP servers; the attributes are the world's."""
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A server that a client named: which client last, the first and the last time, and how many questions found nothing since."""
 
-    plan: Plan
-    site: int
-    now: int
-    dirty: dict[About, set[int]]
+    client: int
+    first: int
+    last: int
+    missed: int = 0
 
-    def __init__(self) -> None:
+
+class DhcpHeard:
+    """What a world knows of DHCP servers. `touch` marks keys that are to be looked at again: of servers, subnets, addresses; of the
+    sender's MAC."""
+
+    def __init__(self, ground: Ground, touch: Callable[[About, int], None]) -> None:
+        self._ground, self._touch = ground, touch
         self.servers: dict[int, dict[int, ServerHeard]] = {}
+        self.named: dict[int, dict[int, Named]] = {}
         self.planned_servers: dict[int, PlannedServer] = {}
         self.asks: dict[int, tuple[int, int]] = {}
         self._servers_by_key: dict[int, tuple[int, int]] = {}
 
-    def touch_mac(self, mac: int) -> None:
-        """Everything about a MAC is to be looked at again."""
-        raise NotImplementedError
-
     def server_heard(self, subnet: int, offer: Offer, at: int) -> None:
         """An offer or acknowledgement was heard on a planned subnet's link."""
-        self.now = max(self.now, at)
+        self._ground.now = max(self._ground.now, at)
         heard = self.servers.setdefault(subnet, {})
         old = heard.get(offer.server)
         heard[offer.server] = ServerHeard(offer, old.first if old else at, at)
-        self.dirty[About.SERVER].add(self.server_key(subnet, offer.server))
-        self.dirty[About.SUBNET].add(subnet)
-        self.dirty[About.ADDRESS].add(offer.server)
-        self.touch_mac(offer.mac)
+        self.named.get(subnet, {}).pop(offer.server, None)
+        self._touched(subnet, offer.server)
+        self._touch(About.MAC, offer.mac)
+
+    def _touched(self, subnet: int, server: int) -> None:
+        self._touch(About.SERVER, self.server_key(subnet, server))
+        self._touch(About.SUBNET, subnet)
+        self._touch(About.ADDRESS, server)
+
+    def server_named(self, subnet: int, server: int, client: int, at: int) -> bool:
+        """A client named a server in a message of its own (RFC 2131 4.3.2): hearsay, until the server answers a question of ours.
+        True when that server is news and should be asked for at once."""
+        self._ground.now = max(self._ground.now, at)
+        heard = self.servers.get(subnet, {}).get(server)
+        if self.expected(subnet, server) or (heard is not None and heard.missed < SILENT_ASKS):
+            return False
+        there = self.named.setdefault(subnet, {})
+        old = there.get(server)
+        if old is None and len(there) >= MOST_NAMED:
+            return False
+        # What two questions did not find is not told again for a while, however often it is named.
+        if old is not None and old.missed >= SILENT_ASKS and at - old.last <= HEARSAY_REST:
+            return False
+        there[server] = Named(client, old.first if old and old.missed < SILENT_ASKS else at, at)
+        self._touched(subnet, server)
+        return old is None or old.missed >= SILENT_ASKS
+
+    def hearsay(self, subnet: int, server: int) -> Named | None:
+        """A server that was only named, and that nobody planned."""
+        named = self.named.get(subnet, {}).get(server)
+        if (
+            named is None
+            or named.missed >= SILENT_ASKS
+            or self._ground.now - named.last > HOUR
+            or self.expected(subnet, server)
+        ):
+            return None
+        return named
+
+    def in_question(self) -> set[int]:
+        """The subnets where a server that nobody planned stands in the open, or is only hearsay."""
+        found = {
+            s for s, servers in self.servers.items() if any(self.unexpected(s, one) is not None for one in servers)
+        }
+        return found | {s for s, named in self.named.items() if any(self.hearsay(s, one) for one in named)}
 
     def asked(self, subnet: int, offers: Iterable[Offer], at: int) -> None:
         """A DISCOVER was sent on a planned subnet's link; these were all the offers."""
-        self.now = max(self.now, at)
+        self._ground.now = max(self._ground.now, at)
         there = set()
         for offer in offers:
             there.add(offer.server)
@@ -52,12 +100,14 @@ class ServersHeard:
         for server, heard in self.servers.get(subnet, {}).items():
             if server not in there:
                 heard.missed += 1
-                self.dirty[About.SERVER].add(self.server_key(subnet, server))
-                self.dirty[About.ADDRESS].add(server)
-                self.touch_mac(heard.offer.mac)
+                self._touched(subnet, server)
+                self._touch(About.MAC, heard.offer.mac)
+        for server, named in list(self.named.get(subnet, {}).items()):
+            self.named[subnet][server] = replace(named, missed=named.missed + 1)
+            self._touched(subnet, server)
         silent = 0 if there else self.asks.get(subnet, (0, 0))[1] + 1
         self.asks[subnet] = (at, silent)
-        self.dirty[About.SUBNET].add(subnet)
+        self._touch(About.SUBNET, subnet)
 
     def server_key(self, subnet: int, server: int) -> int:
         """A key for (subnet, server address)."""
@@ -75,7 +125,9 @@ class ServersHeard:
 
     def servers_for(self, subnet: int) -> list[PlannedServer]:
         """The planned servers of a subnet's pools."""
-        wanted = {b.server for b in self.plan.bands_of(subnet) if b.kind is BandKind.POOL and b.server is not None}
+        wanted = {
+            b.server for b in self._ground.plan.bands_of(subnet) if b.kind is BandKind.POOL and b.server is not None
+        }
         return [self.planned_servers[one] for one in sorted(wanted) if one in self.planned_servers]
 
     def unexpected(self, subnet: int, server: int) -> list[str] | None:
@@ -85,11 +137,11 @@ class ServersHeard:
         if (
             heard is None
             or heard.missed >= SILENT_ASKS
-            or self.now - heard.last > HEARD_FOR
+            or self._ground.now - heard.last > HEARD_FOR
             or self.expected(subnet, server)
         ):
             return None
-        against = compare(heard.offer, self.plan, self.site, self.plan.subnets.get(subnet))
+        against = compare(heard.offer, self._ground.plan, self._ground.site, self._ground.plan.subnets.get(subnet))
         if not against and any(not one.addresses for one in self.servers_for(subnet)):
             return None
         return against
@@ -107,11 +159,12 @@ class ServersHeard:
         unknown = [one for one in self.servers_for(subnet) if not one.addresses]
         if len(unknown) != 1:
             return
-        planned = self.plan.subnets.get(subnet)
+        planned = self._ground.plan.subnets.get(subnet)
         known = {a for one in self.planned_servers.values() for a in one.addresses}
+        plan, site = self._ground.plan, self._ground.site
         fitting = [
             heard for server, heard in self.servers.get(subnet, {}).items()
-            if server not in known and heard.offer.address and not compare(heard.offer, self.plan, self.site, planned)
+            if server not in known and heard.offer.address and not compare(heard.offer, plan, site, planned)
         ]  # fmt: skip
         if fitting:
             first = min(fitting, key=lambda heard: heard.first)

@@ -7,17 +7,20 @@ never steps (the service sees to that). Its memory is bounded by the number of p
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections import defaultdict, deque
+from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 
-from ..plan.following import Lease
+from ..absence import ANSWERS, ASKED_AFAR, ASKED_BY_ARP, HEARD, Reason, Silence
 from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subnet
 from ..span import SpanSet
 from ..stays import Source
-from ..text import host_key
-from .facts import Held, KnownDevice, Limits, Link, PoolSeen
-from .model import DAY, HOUR, MINUTE, SECOND, About
-from .servers import ServersHeard
+from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
+from .leased import Leased
+from .model import DAY, MINUTE, SECOND, About
+from .names_told import NamesTold
+from .questions import Questions
+from .servers import DhcpHeard
+from .stand_ins import StandIns
 
 KEPT = 90 * DAY
 PRESENT = DAY
@@ -25,12 +28,15 @@ TOGETHER = 2 * MINUTE
 SLACK = SECOND
 """How much older than the beginning of a look a sighting may be and still count for it: clocks are read one after the other."""
 SWITCHES_KEPT = 8
+CONTROLS_KEPT = 16
+ANNOUNCERS_KEPT = 16
+ANNOUNCED_KEPT = 256
+ON_LINK = ASKED_BY_ARP | Source.OVERHEARD
 PROXY_FROM = 4
 LOOKS_KEPT = 64
-VIRTUAL_ROUTER = 0x00005E000100  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
 
 
-class World(ServersHeard):
+class World:
     """See the head of this file. `vendor_of` gives a MAC's vendor or an empty text, `randomised` whether a MAC is most
     likely made up by its device."""
 
@@ -38,25 +44,22 @@ class World(ServersHeard):
         self, plan: Plan, site: int, randomised: Callable[[int], bool], limits: Limits | None = None,
         vendor_of: Callable[[int], str] = lambda mac: "",
     ) -> None:  # fmt: skip
-        super().__init__()
-        self.plan, self.site, self.randomised, self.vendor_of = plan, site, randomised, vendor_of
+        self.ground = Ground(plan, site)
+        self.dhcp = DhcpHeard(self.ground, self._mark)
+        self.leased = Leased(self.ground, self._touch)
+        self.names = NamesTold()
+        self.stand_ins = StandIns()
+        self.questions = Questions()
+        self.randomised, self.vendor_of = randomised, vendor_of
         self.limits = limits or Limits()
-        self.now = 0
         self.holders: dict[int, dict[int | None, Held]] = {}
         self.places: dict[int, dict[int, Held]] = {}
         self.devices: dict[int, KnownDevice] = {}
-        self.told_names: dict[int, dict[str, int]] = {}
-        self.name_macs: dict[str, set[int]] = defaultdict(set)
-        self.reverse: dict[int, tuple[str, int]] = {}
-        self.leases: dict[int, Lease] = {}
-        self.leased_to: dict[int, set[int]] = {}
-        self.leases_read: dict[int, int] = {}
-        self._leases_of: dict[int, set[int]] = {}
         self.published: dict[int, set[int]] = {}
         self.refusals: dict[int, str] = {}
         self.confirmed: dict[int, tuple[int, tuple[int, ...]]] = {}
         self.switches: dict[int, deque[tuple[int, int]]] = {}
-        self.virtual: dict[int, dict[int, int]] = {}
+        self.announced: dict[int, dict[int, int]] = {}
         self.strays: dict[int, dict[int, int]] = {}
         self.broadcasts: dict[int, dict[int, int]] = {}
         self.links: dict[str, Link] = {}
@@ -68,32 +71,60 @@ class World(ServersHeard):
         self.storms: dict[str, tuple[int, int]] = {}
         self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
-        self.suspects: set[int] = set()
+        self.members: dict[int, set[int]] = {}
+        self._answering: dict[str, dict[int, tuple[int, int]]] = {}
+        self._silences: dict[tuple[int, int], Silence] = {}
         self._link_keys: dict[str, int] = {}
-        self._name_keys: dict[str, int] = {}
         self._gateways: set[int] | None = None
-        self._latest_look = 0
         self._pools_at: tuple[list[int], list[int]] | None = None
-        self._names: list[str] = []
+
+    @property
+    def plan(self) -> Plan:
+        """The plan, as it was told last."""
+        return self.ground.plan
+
+    @property
+    def site(self) -> int:
+        """The site this is about."""
+        return self.ground.site
+
+    @property
+    def now(self) -> int:
+        """The time, UTC ms on a clock that never steps."""
+        return self.ground.now
+
+    def passed(self, at: int) -> None:
+        """It is `at` now, at least."""
+        if at > self.ground.now:
+            self.ground.now = at
+
+    def _mark(self, about: About, key: int) -> None:
+        if about is About.MAC:
+            self.touch_mac(key)
+        else:
+            self.dirty[about].add(key)
 
     # What is told
 
     def saw(self, address: int, mac: int | None, at: int, source: Source, link: str | None = None) -> None:
         """A sighting. `link` is the adapter whose own link it was made on, None for one through the gateway."""
-        self.now = max(self.now, at)
+        self.passed(at)
         if not address:
             return
         holders = self.holders.get(address)
         if holders is None:
             holders = self.holders[address] = {}
         held = holders.get(mac)
+        claim = held is None or at - held.last > 10 * MINUTE or held.silence is not HEARD
         if held is None:
             held = holders[mac] = Held(at, at, source)
             self._touch(address, mac)
         else:
             # A pair that comes back after having been given up is news; one that goes on is not.
-            if at - held.last > 10 * MINUTE or source not in held.sources:
+            if claim or source not in held.sources:
                 self._touch(address, mac)
+            if at >= held.last:
+                held.silence = HEARD
             held.first, held.last = min(held.first, at), max(held.last, at)
             held.sources |= source
         if mac is None:
@@ -103,9 +134,52 @@ class World(ServersHeard):
             self.heard_on[address] = link
             if source is not Source.LEASE and mac not in self.own_macs:
                 self._switched(address, mac, at, holders)
+                if claim and self._contradicts(address, mac, at, holders):
+                    self.questions.want(address)
+            if source & ASKED_BY_ARP:
+                self._answered(link, address, mac, at)
+
+    def _answered(self, link: str, address: int, mac: int, at: int) -> None:
+        """Keep a few who answered last on each link: they are asked along, as controls."""
+        there = self._answering.setdefault(link, {})
+        there.pop(address, None)
+        there[address] = (mac, at)
+        while len(there) > CONTROLS_KEPT:
+            del there[next(iter(there))]
+
+    def controls(self, link: str, but: Iterable[int], count: int = 2) -> list[int]:
+        """Addresses that answered last on a link, to be asked along with others."""
+        left_out = set(but)
+        found = [
+            a for a in reversed(self._answering.get(link, {})) if a not in left_out and a not in self.own_addresses
+        ]
+        if not found and (known := self.links.get(link)) is not None:  # after a restart nobody has answered yet
+            found = [
+                a for a, holders in self.holders.items()
+                if known.holds(a) and a not in left_out and a not in self.own_addresses
+                and any(held.sources & ASKED_BY_ARP and self.is_present(a, held) for held in holders.values())
+            ]  # fmt: skip
+        return found[:count]
+
+    def _contradicts(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> bool:
+        """True when a claim of a MAC is at odds with who is known to have the address, however long that one was silent."""
+        if address in self.own_addresses:
+            return True
+        item = self.plan.at(self.site, address)
+        if item is not None and item.on and item.mac is not None and item.mac != mac:
+            return True
+        lease = self.leased.active(address)
+        if lease is not None and lease.mac != mac:
+            return True
+        if any(link.gateway == address and link.gateway_mac not in (None, mac) for link in self.links.values()):
+            return True
+        return any(
+            other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= PRESENT
+            for other, held in holders.items()
+        )
 
     def _switched(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> None:
-        """Keep the order in which MACs held an address; a second one beside a fresh first is a suspect."""
+        """Keep the order in which MACs held an address; a second one beside a fresh first is asked about."""
         if len(holders) < 2:
             return  # nearly every address has one holder for ever: nothing is kept for those
         line = self.switches.get(address)
@@ -117,11 +191,11 @@ class World(ServersHeard):
         if line[-1][1] != mac:
             line.append((at, mac))
             self._touch(address, mac)
-        if len(holders) > 1 and any(
-            other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
-            for other, held in holders.items()
-        ):
-            self.suspects.add(address)
+            if any(
+                other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
+                for other, held in holders.items()
+            ):
+                self.questions.want(address)
 
     def _touch(self, address: int, mac: int | None) -> None:
         dirty = self.dirty
@@ -141,8 +215,8 @@ class World(ServersHeard):
                 self.dirty[About.ADDRESS].add(item.address)
         for address in self.places.get(mac, ()):
             self.dirty[About.ADDRESS].add(address)
-        for key in self.told_names.get(mac, ()):
-            self.dirty[About.NAME].add(self.name_key(key))
+        for key in self.names.by_mac.get(mac, ()):
+            self.dirty[About.NAME].add(self.names.number(key))
 
     def touch_item(self, item: Assignment) -> None:
         """An assignment is to be looked at again."""
@@ -150,12 +224,43 @@ class World(ServersHeard):
         if item.kind is AssignmentKind.RESERVED:
             self.dirty[About.RESERVATION].add(item.id)
 
-    def looked(self, spans: SpanSet, began: int) -> None:
-        """A full look at some addresses, begun at `began`, is over: who was not seen since is not there."""
-        self._latest_look = max(self._latest_look, began)
+    def looked(self, spans: SpanSet, began: int, *, controlled: bool = True) -> None:
+        """A full look at some addresses, begun at `began`, is over: who was asked by a means that it answered before and was not
+        seen since was silent. Without a control (see `core.absence`) the look says nothing."""
+        if not controlled:
+            return
         older = [one for one in self.looks if not spans.covers(one[0])]
         self.looks = deque([(spans, began), *older], maxlen=LOOKS_KEPT)
+        for address in self._held_within(spans):
+            holders = self.holders[address]
+            near = any(link.holds(address) for link in self.links.values())
+            if not near and None in holders and holders[None].last >= began - SLACK:
+                continue  # somebody answered from behind the gateway, where nobody's MAC can be seen
+            rival = any(mac is not None and held.last >= began - SLACK for mac, held in holders.items())
+            means = ASKED_BY_ARP if near else ASKED_AFAR
+            for mac, held in holders.items():
+                if held.last < began - SLACK and held.sources & means and mac not in self.own_macs:
+                    self._silent(address, mac, held, began, rival=rival)
         self.dirty_all()
+
+    def _held_within(self, spans: SpanSet) -> list[int]:
+        if len(spans) < len(self.holders):
+            return [a for first, last in spans.pairs for a in range(first, last + 1) if a in self.holders]
+        return [a for a in self.holders if a in spans]
+
+    def _silent(self, address: int, mac: int | None, held: Held, at: int, *, rival: bool) -> None:
+        elsewhere = mac is not None and any(
+            a != address and other.last > held.last and other.sources & ANSWERS and other.last >= at - SLACK
+            for a, other in self.places.get(mac, {}).items()
+        )
+        before, held.silence = held.silence, held.silence.asked_again(at, rival=rival, elsewhere=elsewhere)
+        if mac is not None and held.silence is not before:
+            self._silences[address, mac] = held.silence
+
+    def take_silences(self) -> dict[tuple[int, int], Silence]:
+        """The pairs whose silence changed since the last call."""
+        found, self._silences = self._silences, {}
+        return found
 
     def dirty_all(self) -> None:
         """Look at everything again; call it after any change of subnets or links."""
@@ -164,71 +269,51 @@ class World(ServersHeard):
         for about in About:
             self.dirty[about].update(self.keys(about))
 
-    def confirmed_round(self, address: int, macs: Iterable[int], at: int) -> None:
-        """A directed round asked for an address; these MACs answered."""
-        self.now = max(self.now, at)
+    def confirmed_round(self, address: int, macs: Iterable[int], at: int, *, controlled: bool = True) -> None:
+        """A directed round asked for an address; these MACs answered. Without a control (see `core.absence`) the silence of the
+        others says nothing."""
+        self.passed(at)
+        self.questions.asked(address, self.now)
         answered = tuple(sorted(set(macs)))
+        if not answered and not controlled:
+            return
         self.confirmed[address] = (at, answered)
         for mac, held in self.holders.get(address, {}).items():
-            if mac is not None and mac not in answered and mac not in self.own_macs:
-                held.missed = at
+            asked = bool(answered) or held.sources & ASKED_BY_ARP
+            if asked and mac is not None and mac not in answered and mac not in self.own_macs:
+                self._silent(address, mac, held, at, rival=bool(answered))
         self.dirty[About.ADDRESS].add(address)
+        if (item := self.plan.at(self.site, address)) is not None:
+            self.touch_item(item)
         for mac in answered:
             self.touch_mac(mac)
-        self.suspects.discard(address)
 
     def told(self, mac: int, name: str, at: int) -> None:
         """A device told its own name."""
-        key = host_key(name)
-        if not key:
-            return
-        names = self.told_names.setdefault(mac, {})
-        if key not in names:
-            self.name_macs[key].add(mac)
-            self.dirty[About.NAME].add(self.name_key(key))
+        news = self.names.told(mac, name, at)
+        if news is not None:
+            self.dirty[About.NAME].add(self.names.number(news))
             self.touch_mac(mac)
-        names[key] = max(at, names.get(key, 0))
 
     def reverse_name(self, address: int, name: str, at: int) -> None:
         """DNS gave a name for an address."""
-        before = self.reverse.get(address)
-        self.reverse[address] = (name, at)
-        if before is None or before[0] != name:
-            item = self.plan.at(self.site, address)
-            if item is not None:
-                self.touch_item(item)
-
-    def server_leases(self, server: int, leases: Iterable[Lease], at: int) -> None:
-        """What a server told of its leases now; it replaces what it told before."""
-        self.now = max(self.now, at)
-        self.leases_read[server] = at
-        after = {one.address: one for one in leases}
-        for address in self._leases_of.get(server, set()) - after.keys():
-            self._unlease(address, self.leases[address])
-        for address, new in after.items():
-            was = self.leases.get(address)
-            if was is not None and was.mac != new.mac:
-                self._unlease(address, was)
-            self.leases[address] = new
-            if new.mac is not None:
-                self.leased_to.setdefault(new.mac, set()).add(address)
-            if was is None or was.mac != new.mac or was.expires != new.expires:
-                self._touch(address, new.mac)
-        self._leases_of[server] = set(after)
-
-    def _unlease(self, address: int, old: Lease) -> None:
-        del self.leases[address]
-        self._touch(address, old.mac)
-        if old.mac is not None and address in self.leased_to.get(old.mac, ()):
-            self.leased_to[old.mac].discard(address)
+        item = self.plan.at(self.site, address)
+        if self.names.from_dns(address, name, at) and item is not None:
+            self.touch_item(item)
 
     def advert(self, addresses: Iterable[int], mac: int, at: int) -> None:
-        """A virtual router announced its addresses (RFC 5798 5.2)."""
+        """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
         for address in addresses:
-            known = self.virtual.setdefault(address, {})
+            known = self.announced.setdefault(address, {})
             if mac not in known:
                 self._touch(address, mac)
+                if mac not in self.members.get(address, ()):
+                    self.questions.want(address)
             known[mac] = at
+            while len(known) > ANNOUNCERS_KEPT:
+                del known[next(iter(known))]
+        while len(self.announced) > ANNOUNCED_KEPT:
+            del self.announced[next(iter(self.announced))]
 
     def stray_question(self, mac: int, target: int, at: int) -> None:
         """A device asked by ARP for an address outside its subnet."""
@@ -241,18 +326,6 @@ class World(ServersHeard):
         self.dirty[About.MAC].add(mac)
 
     # What is asked
-
-    def name_key(self, name: str) -> int:
-        """A number for a name, so that all keys are numbers."""
-        key = self._name_keys.get(name)
-        if key is None:
-            key = self._name_keys[name] = len(self._names)
-            self._names.append(name)
-        return key
-
-    def name_of_key(self, key: int) -> str:
-        """The name behind a number."""
-        return self._names[key]
 
     def link_key(self, adapter: str) -> int:
         """A key for an adapter."""
@@ -279,9 +352,14 @@ class World(ServersHeard):
             case About.SUBNET:
                 return [subnet.id for subnet in self.plan.subnets_of(self.site)]
             case About.SERVER:
-                return [self.server_key(subnet, server) for subnet, found in self.servers.items() for server in found]
+                return [
+                    self.dhcp.server_key(subnet, server)
+                    for known in (self.dhcp.servers, self.dhcp.named)
+                    for subnet, found in known.items()
+                    for server in found
+                ]
             case About.NAME:
-                return [self.name_key(key) for key, macs in self.name_macs.items() if len(macs) > 1]
+                return self.names.shared()
             case About.LINK:
                 return [self.link_key(name) for name in self.links]
 
@@ -298,22 +376,13 @@ class World(ServersHeard):
         return 0
 
     def present(self, address: int, mac: int | None) -> bool:
-        """True when this pair was there at the last look and within the last day."""
+        """True when this pair was there within the last day and no look has found it gone."""
         held = self.holders.get(address, {}).get(mac)
         return held is not None and self.is_present(address, held)
 
     def is_present(self, address: int, held: Held) -> bool:
         """As `present`, for a pair at hand."""
-        if self.now - held.last > PRESENT:
-            return False
-        if held.last >= self._latest_look and held.last >= held.missed:
-            return True
-        looked = max(self.looked_at(address) - SLACK, held.missed)
-        if held.last >= looked:
-            return True
-        # Behind the gateway a look sees no MAC: the last known holder is taken to have answered.
-        afar = self.holders[address].get(None)
-        return afar is not None and afar.last >= looked and address not in self.heard_on
+        return held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
 
     def macs_at(self, address: int) -> list[int]:
         """The MACs that are at an address now, the latest first."""
@@ -374,11 +443,6 @@ class World(ServersHeard):
         """The assignments of a MAC here, those that are on."""
         return [item for item in self.plan.of_mac(mac) if item.site == self.site and item.on]
 
-    def lease_active(self, address: int) -> Lease | None:
-        """The running lease of an address, as its server told last."""
-        lease = self.leases.get(address)
-        return lease if lease is not None and lease.active(self.now) else None
-
     def is_gateway(self, address: int) -> bool:
         """True for the gateway of a subnet or link."""
         if self._gateways is None:
@@ -387,23 +451,48 @@ class World(ServersHeard):
             self._gateways = {one for one in (*planned, *linked) if one is not None}
         return address in self._gateways
 
-    def shared_by_routers(self, address: int, mac: int) -> bool:
-        """True when a MAC may hold an address beside others: a virtual router's own, or one that announced it."""
-        if mac >> 8 == VIRTUAL_ROUTER >> 8:
-            return True
-        known = self.virtual.get(address)
-        return known is not None and mac in known and self.now - known[mac] <= HOUR
+    def is_member(self, address: int, mac: int) -> bool:
+        """True when people know a MAC as a member of the router group that shares an address."""
+        return mac in self.members.get(address, ())
 
-    def stands_in(self, mac: int) -> list[int]:
-        """The addresses a MAC answers for when there are too many to be its own (proxy ARP, RFC 1027)."""
-        places = self.places.get(mac)
-        if places is None or len(places) < PROXY_FROM:
-            return []
-        found = [
-            a for a, held in places.items()
-            if held.sources & (Source.ARP | Source.OVERHEARD | Source.NEIGHBOUR) and self.is_present(a, held)
-        ]  # fmt: skip
-        return sorted(found) if len(found) >= PROXY_FROM else []
+    def stands_in(self, mac: int) -> bool:
+        """True when it is proven that a MAC answers for addresses of others (proxy ARP, RFC 1027)."""
+        proven = self.stand_ins.proven.get(mac)
+        return proven is not None and self.now - proven.at <= PRESENT
+
+    def stands_in_for(self, mac: int, address: int) -> bool:
+        """True when a proven proxy answers for an address that lies in its stretch and is not its own in the plan."""
+        if not self.stands_in(mac):
+            return False
+        proven, item = self.stand_ins.proven[mac], self.planned(address)
+        return proven.first <= address <= proven.last and (item is None or item.mac != mac)
+
+    def answers_for(self, mac: int) -> list[int]:
+        """The addresses a MAC answers for by ARP now, sorted."""
+        return sorted(
+            a for a, held in self.places.get(mac, {}).items() if held.sources & ON_LINK and self.is_present(a, held)
+        )
+
+    def strange(self, mac: int) -> list[int]:
+        """The addresses a MAC answers for though the plan does not give them to it."""
+        return [a for a in self.answers_for(mac) if (item := self.planned(a)) is None or item.mac != mac]
+
+    def proxy_suspects(self) -> list[tuple[int, list[int]]]:
+        """MACs that answer for many addresses that nobody planned for them and where nobody else was ever seen, each with some of
+        those: whether it has them itself is to be asked."""
+        found = []
+        for mac in self.stand_ins.due((m for m, there in self.places.items() if len(there) >= PROXY_FROM), self.now):
+            alone = [a for a in self.strange(mac) if set(self.holders[a]) <= {mac, None}]
+            if len(alone) >= PROXY_FROM and mac not in self.own_macs:
+                found.append((mac, self.stand_ins.sample(mac, alone, self.now)))
+        return found
+
+    def proxy_answer(self, mac: int, told: Mapping[int, bool], at: int) -> None:
+        """What was found of some addresses that a MAC answers for: True where it stands in for others, False where it has it
+        itself. Where nothing could be told, nothing changes."""
+        self.passed(at)
+        self.stand_ins.answer(mac, told, self.strange(mac), at)
+        self.touch_mac(mac)
 
     def forget_old(self) -> int:
         """Drop pairs not seen for KEPT, but none of a MAC or address that is planned: how long those are away is asked.

@@ -1,0 +1,67 @@
+"""Who may hold an address. Pure.
+
+An entitlement comes from people and from servers that we read: the plan, a running lease, adapters that people joined to one
+device, members of a router group that people named, this machine's own addresses. What a protocol claims of itself (a VRRP
+advertisement, a virtual MAC, an answer on behalf of others) is evidence to weigh and entitles nobody: anybody can forge it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ..mac import Mac
+from .world import World
+
+VIRTUAL_ROUTER = 0x00005E0001  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
+
+
+def same_device(world: World, one: int, two: int | None) -> bool:
+    """True when people joined both adapters to one device."""
+    if two is None:
+        return False
+    first, second = world.devices.get(one), world.devices.get(two)
+    return one == two or (first is not None and second is not None and first.id == second.id)
+
+
+def owners(world: World, address: int) -> list[int]:
+    """The MACs that people or servers gave an address to: of the plan, of a running lease, the gateway's learnt one, members."""
+    found: list[int] = []
+    item, lease = world.planned(address), world.leased.active(address)
+    if item is not None and item.mac is not None:
+        found.append(item.mac)
+    if lease is not None and lease.mac is not None:
+        found.append(lease.mac)
+    found += [one.gateway_mac for one in world.links.values() if one.gateway == address and one.gateway_mac is not None]
+    return list(dict.fromkeys([*found, *sorted(world.members.get(address, ()))]))
+
+
+def entitled(world: World, address: int, mac: int) -> bool:
+    """True when a MAC may hold an address."""
+    if mac in world.own_macs and address in world.own_addresses:
+        return True
+    return any(same_device(world, mac, owner) for owner in owners(world, address))
+
+
+def parties(world: World, address: int, macs: Iterable[int]) -> list[list[int]]:
+    """MACs at one address, those that belong together in one list: adapters of one device, members of one router group."""
+    found: list[list[int]] = []
+    members = world.members.get(address, set())
+    for mac in macs:
+        for party in found:
+            if any(same_device(world, mac, one) or (mac in members and one in members) for one in party):
+                party.append(mac)
+                break
+        else:
+            found.append([mac])
+    return found
+
+
+def claims_of_routers(world: World, address: int, macs: Iterable[int]) -> list[tuple[int, str]]:
+    """What some MACs claim of themselves as virtual routers, as sentences for the evidence."""
+    told = []
+    for mac in macs:
+        if mac >> 8 == VIRTUAL_ROUTER:
+            told.append((mac, f"{Mac(mac)} is a virtual router's MAC (RFC 5798), which anybody can use"))
+        elif mac in world.announced.get(address, {}):
+            told.append((mac, f"{Mac(mac)} announces this address as a virtual router (VRRP), which anybody can do"))
+    return told

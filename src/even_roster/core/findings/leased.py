@@ -1,0 +1,53 @@
+"""The leases of a world, as the servers that are read told them last."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from ..plan.following import Lease
+from .facts import Ground
+
+
+class Leased:
+    """`at` are leases by address, `of_mac` the addresses leased to a MAC, `since` when an address was first told to be leased to
+    whom it is, `read` when each server was read. `touch` marks what is to be looked at again. Times are UTC ms."""
+
+    def __init__(self, ground: Ground, touch: Callable[[int, int | None], None]) -> None:
+        self._ground, self._touch = ground, touch
+        self.at: dict[int, Lease] = {}
+        self.of_mac: dict[int, set[int]] = {}
+        self.since: dict[int, int] = {}
+        self.read: dict[int, int] = {}
+        self._of_server: dict[int, set[int]] = {}
+
+    def told(self, server: int, leases: Iterable[Lease], at: int) -> None:
+        """What a server told of its leases now; it replaces what it told before."""
+        self._ground.now = max(self._ground.now, at)
+        self.read[server] = at
+        after = {one.address: one for one in leases}
+        for address in self._of_server.get(server, set()) - after.keys():
+            self._forget(address, self.at[address])
+        for address, new in after.items():
+            was = self.at.get(address)
+            if was is not None and was.mac != new.mac:
+                self._forget(address, was)
+            self.at[address] = new
+            if new.mac is not None:
+                self.of_mac.setdefault(new.mac, set()).add(address)
+            if was is None or was.mac != new.mac or was.expires != new.expires:
+                self._touch(address, new.mac)
+            if was is None or was.mac != new.mac:
+                self.since[address] = at
+        self._of_server[server] = set(after)
+
+    def _forget(self, address: int, old: Lease) -> None:
+        del self.at[address]
+        self.since.pop(address, None)
+        self._touch(address, old.mac)
+        if old.mac is not None and address in self.of_mac.get(old.mac, ()):
+            self.of_mac[old.mac].discard(address)
+
+    def active(self, address: int) -> Lease | None:
+        """The running lease of an address."""
+        lease = self.at.get(address)
+        return lease if lease is not None and lease.active(self._ground.now) else None

@@ -1,0 +1,53 @@
+"""The names of a world: what devices call themselves, and what DNS calls addresses. Hearsay; who bears which name is for rules."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from ..text import host_key
+
+
+class NamesTold:
+    """`by_mac` are the names a MAC told with the latest time (UTC ms), `macs` who told a name, `reverse` the name and time that DNS
+    gave for an address. Names have numbers, so that all keys of rules are numbers."""
+
+    def __init__(self) -> None:
+        self.by_mac: dict[int, dict[str, int]] = {}
+        self.macs: dict[str, set[int]] = defaultdict(set)
+        self.reverse: dict[int, tuple[str, int]] = {}
+        self._numbers: dict[str, int] = {}
+        self._names: list[str] = []
+
+    def told(self, mac: int, name: str, at: int) -> str | None:
+        """A device told its own name; gives the name's key when that is news."""
+        key = host_key(name)
+        if not key:
+            return None
+        names = self.by_mac.setdefault(mac, {})
+        news = key not in names
+        if news:
+            self.macs[key].add(mac)
+        names[key] = max(at, names.get(key, 0))
+        return key if news else None
+
+    def from_dns(self, address: int, name: str, at: int) -> bool:
+        """DNS gave a name for an address; True when it is another one than before."""
+        before = self.reverse.get(address)
+        self.reverse[address] = (name, at)
+        return before is None or before[0] != name
+
+    def number(self, name: str) -> int:
+        """The number of a name."""
+        key = self._numbers.get(name)
+        if key is None:
+            key = self._numbers[name] = len(self._names)
+            self._names.append(name)
+        return key
+
+    def name(self, number: int) -> str:
+        """The name behind a number."""
+        return self._names[number]
+
+    def shared(self) -> list[int]:
+        """The numbers of names that more than one MAC told."""
+        return [self.number(key) for key, macs in self.macs.items() if len(macs) > 1]

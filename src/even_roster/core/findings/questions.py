@@ -1,0 +1,69 @@
+"""Addresses that want a directed question: whoever contradicts what is known is asked about at once, within a budget.
+
+A storm of forged claims cannot have more than PER_SECOND addresses a second asked after a first burst of AT_ONCE; one address is
+asked again after AGAIN at the earliest, and is not forgotten until then. What finds no room is counted. Times are UTC ms on the
+world's clock.
+"""
+
+from __future__ import annotations
+
+from .model import SECOND
+
+AGAIN = 2 * SECOND
+AT_ONCE = 128
+PER_SECOND = 32
+MOST_WAITING = 1024
+MOST_REMEMBERED = 4096
+
+
+class Questions:
+    """A line of addresses; the first that came is asked first."""
+
+    def __init__(self) -> None:
+        self._waiting: dict[int, None] = {}
+        self._asked: dict[int, int] = {}
+        self._budget, self._budget_at = float(AT_ONCE), 0
+        self.held_back = 0
+
+    def __len__(self) -> int:
+        return len(self._waiting)
+
+    def __contains__(self, address: object) -> bool:
+        return address in self._waiting
+
+    def want(self, address: int) -> None:
+        """Ask for an address as soon as may be."""
+        if address in self._waiting:
+            return
+        if len(self._waiting) >= MOST_WAITING:
+            self.held_back += 1
+            return
+        self._waiting[address] = None
+
+    def take(self, now: int) -> list[int]:
+        """Those that may be asked now; they are taken to be asked."""
+        if now > self._budget_at:
+            self._budget = min(self._budget + (now - self._budget_at) * PER_SECOND / SECOND, float(AT_ONCE))
+        self._budget_at = now
+        found = []
+        for address in self._waiting:
+            if self._budget < 1:
+                break
+            if now - self._asked.get(address, -AGAIN) >= AGAIN:
+                found.append(address)
+                self._budget -= 1
+        for address in found:
+            self.asked(address, now)
+        return found
+
+    def ready(self, now: int) -> bool:
+        """True when `take` would give something but for the budget."""
+        return any(now - self._asked.get(address, -AGAIN) >= AGAIN for address in self._waiting)
+
+    def asked(self, address: int, now: int) -> None:
+        """A directed question for an address goes out; it waits no more."""
+        self._waiting.pop(address, None)
+        self._asked.pop(address, None)
+        self._asked[address] = now
+        while len(self._asked) > MOST_REMEMBERED:
+            del self._asked[next(iter(self._asked))]

@@ -1,0 +1,44 @@
+"""Who stands in for others by proxy ARP (RFC 1027): proven by what comes back for an echo, never guessed from a number."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from .model import HOUR
+
+AGAIN = HOUR
+QUESTIONS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Proven:
+    """A MAC stands in for addresses from `first` to `last`; proven at `at`, UTC ms."""
+
+    first: int
+    last: int
+    at: int
+
+
+class StandIns:
+    """What was proven of MACs that answer for many addresses, and when each was asked."""
+
+    def __init__(self) -> None:
+        self.proven: dict[int, Proven] = {}
+        self._asked: dict[int, int] = {}
+
+    def due(self, macs: Iterable[int], now: int) -> Iterator[int]:
+        """Those of some MACs that may be asked about again."""
+        return (mac for mac in macs if now - self._asked.get(mac, -AGAIN) >= AGAIN)
+
+    def sample(self, mac: int, addresses: Sequence[int], now: int) -> list[int]:
+        """A few of the addresses a MAC answers for, spread over all of them; they are taken to be asked."""
+        self._asked[mac] = now
+        return list(addresses[:: max(len(addresses) // QUESTIONS, 1)][:QUESTIONS])
+
+    def answer(self, mac: int, told: Mapping[int, bool], strange: Sequence[int], at: int) -> None:
+        """What was found; `strange` are all addresses that it answers for though they are not planned for it."""
+        if any(told.values()):
+            self.proven[mac] = Proven(min(strange, default=min(told)), max(strange, default=max(told)), at)
+        elif told:
+            self.proven.pop(mac, None)

@@ -1,0 +1,48 @@
+"""Silence in the records: what looks in vain say of the latest stay of a pair."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from sqlalchemy import Connection, bindparam, func, select, update
+
+from ..core.absence import Silence
+from .tables import segments, sites, stays
+
+
+def keep(connection: Connection, site: int, silences: Mapping[tuple[int, int], Silence]) -> None:
+    """Enter the silence of pairs of address and MAC at a site; times are UTC ms. A pair that has no stay there is left out."""
+    if not silences:
+        return
+    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
+    latest = (
+        select(stays.c.id)
+        .join(segments, segments.c.id == stays.c.segment_id)
+        .where(stays.c.address == bindparam("at_address"), stays.c.mac == bindparam("of_mac"))
+        .where(func.coalesce(segments.c.site_id, here) == site)
+        .order_by(stays.c.last.desc())
+        .limit(1)
+        .scalar_subquery()
+    )
+    statement = (
+        update(stays)
+        .where(stays.c.id == latest, stays.c.last < bindparam("until"))
+        .values(
+            silent_count=bindparam("count"), silent_first=bindparam("since"), silent_last=bindparam("until"),
+            reason=bindparam("why"),
+        )
+    )  # fmt: skip
+    connection.execute(
+        statement,
+        [
+            {
+                "at_address": address,
+                "of_mac": mac,
+                "count": one.count,
+                "since": one.first,
+                "until": one.last,
+                "why": int(one.reason),
+            }
+            for (address, mac), one in silences.items()
+        ],
+    )  # fmt: skip

@@ -62,6 +62,6 @@ def claims_of_routers(world: World, address: int, macs: Iterable[int]) -> list[t
     for mac in macs:
         if mac >> 8 == VIRTUAL_ROUTER:
             told.append((mac, f"{Mac(mac)} is a virtual router's MAC (RFC 5798), which anybody can use"))
-        elif mac in world.announced.get(address, {}):
+        elif world.announced.said(mac, address):
             told.append((mac, f"{Mac(mac)} announces this address as a virtual router (VRRP), which anybody can do"))
     return told

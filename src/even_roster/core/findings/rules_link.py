@@ -156,8 +156,7 @@ def wrong_mask(world: World, mac: int) -> Found | None:
     """A device behaves as if its subnet were larger or other than it is."""
     if mac not in world.strays and mac not in world.broadcasts:
         return None
-    strays = [t for t, when in world.strays.get(mac, {}).items() if world.now - when <= HOUR]
-    broadcasts = [t for t, when in world.broadcasts.get(mac, {}).items() if world.now - when <= HOUR]
+    strays, broadcasts = world.strays.since(mac, world.now - HOUR), world.broadcasts.since(mac, world.now - HOUR)
     if (len(strays) < 2 and not broadcasts) or world.stands_in(mac):
         return None
     place = world.last_place(mac)

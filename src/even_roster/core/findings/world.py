@@ -14,6 +14,7 @@ from ..absence import ANSWERS, ASKED_AFAR, ASKED_BY_ARP, HEARD, Reason, Silence
 from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subnet
 from ..span import SpanSet
 from ..stays import Source
+from .answering import Answering
 from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
 from .leased import Leased
 from .model import DAY, MINUTE, SECOND, About
@@ -21,6 +22,7 @@ from .names_told import NamesTold
 from .questions import Questions
 from .servers import DhcpHeard
 from .stand_ins import StandIns
+from .strays import Strays
 
 KEPT = 90 * DAY
 PRESENT = DAY
@@ -28,9 +30,6 @@ TOGETHER = 2 * MINUTE
 SLACK = SECOND
 """How much older than the beginning of a look a sighting may be and still count for it: clocks are read one after the other."""
 SWITCHES_KEPT = 8
-CONTROLS_KEPT = 16
-ANNOUNCERS_KEPT = 16
-ANNOUNCED_KEPT = 256
 ON_LINK = ASKED_BY_ARP | Source.OVERHEARD
 PROXY_FROM = 4
 LOOKS_KEPT = 64
@@ -59,9 +58,7 @@ class World:
         self.refusals: dict[int, str] = {}
         self.confirmed: dict[int, tuple[int, tuple[int, ...]]] = {}
         self.switches: dict[int, deque[tuple[int, int]]] = {}
-        self.announced: dict[int, dict[int, int]] = {}
-        self.strays: dict[int, dict[int, int]] = {}
-        self.broadcasts: dict[int, dict[int, int]] = {}
+        self.strays, self.broadcasts, self.announced = Strays(), Strays(), Strays()
         self.links: dict[str, Link] = {}
         self.heard_on: dict[int, str] = {}
         self.own_macs: set[int] = set()
@@ -72,7 +69,7 @@ class World:
         self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
         self.members: dict[int, set[int]] = {}
-        self._answering: dict[str, dict[int, tuple[int, int]]] = {}
+        self.answering = Answering()
         self._silences: dict[tuple[int, int], Silence] = {}
         self._link_keys: dict[str, int] = {}
         self._gateways: set[int] | None = None
@@ -137,29 +134,24 @@ class World:
                 if claim and self._contradicts(address, mac, at, holders):
                     self.questions.want(address)
             if source & ASKED_BY_ARP:
-                self._answered(link, address, mac, at)
-
-    def _answered(self, link: str, address: int, mac: int, at: int) -> None:
-        """Keep a few who answered last on each link: they are asked along, as controls."""
-        there = self._answering.setdefault(link, {})
-        there.pop(address, None)
-        there[address] = (mac, at)
-        while len(there) > CONTROLS_KEPT:
-            del there[next(iter(there))]
+                self.answering.answered(link, address)
 
     def controls(self, link: str, but: Iterable[int], count: int = 2) -> list[int]:
         """Addresses that answered last on a link, to be asked along with others."""
-        left_out = set(but)
-        found = [
-            a for a in reversed(self._answering.get(link, {})) if a not in left_out and a not in self.own_addresses
-        ]
-        if not found and (known := self.links.get(link)) is not None:  # after a restart nobody has answered yet
+        left_out = {*but, *self.own_addresses}
+        known = self.links.get(link)
+        found = self.answering.latest(link, left_out)
+        if not found and known is not None:  # after a restart nobody has answered yet
             found = [
-                a for a, holders in self.holders.items()
-                if known.holds(a) and a not in left_out and a not in self.own_addresses
-                and any(held.sources & ASKED_BY_ARP and self.is_present(a, held) for held in holders.values())
-            ]  # fmt: skip
+                a
+                for a, held in self.holders.items()
+                if a not in left_out and known.holds(a) and self._asked_well(a, held)
+            ]
         return found[:count]
+
+    def _asked_well(self, address: int, holders: Mapping[int | None, Held]) -> bool:
+        """True when somebody at an address answered by ARP and is there still."""
+        return any(held.sources & ASKED_BY_ARP and self.is_present(address, held) for held in holders.values())
 
     def _contradicts(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> bool:
         """True when a claim of a MAC is at odds with who is known to have the address, however long that one was silent."""
@@ -304,25 +296,20 @@ class World:
     def advert(self, addresses: Iterable[int], mac: int, at: int) -> None:
         """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
         for address in addresses:
-            known = self.announced.setdefault(address, {})
-            if mac not in known:
+            if not self.announced.said(mac, address):
                 self._touch(address, mac)
                 if mac not in self.members.get(address, ()):
                     self.questions.want(address)
-            known[mac] = at
-            while len(known) > ANNOUNCERS_KEPT:
-                del known[next(iter(known))]
-        while len(self.announced) > ANNOUNCED_KEPT:
-            del self.announced[next(iter(self.announced))]
+            self.announced.note(mac, address, at)
 
     def stray_question(self, mac: int, target: int, at: int) -> None:
         """A device asked by ARP for an address outside its subnet."""
-        self.strays.setdefault(mac, {})[target] = at
+        self.strays.note(mac, target, at)
         self.dirty[About.MAC].add(mac)
 
     def stray_broadcast(self, mac: int, target: int, at: int) -> None:
         """A device sent to a broadcast address that is not its subnet's."""
-        self.broadcasts.setdefault(mac, {})[target] = at
+        self.broadcasts.note(mac, target, at)
         self.dirty[About.MAC].add(mac)
 
     # What is asked
@@ -341,7 +328,7 @@ class World:
             case About.ADDRESS:
                 return self.holders.keys() | {a.address for a in self.plan.assigned_in(self.site, 0, 1 << 32)}
             case About.MAC:
-                return self.places.keys() | self.strays.keys() | self.broadcasts.keys()
+                return {*self.places, *self.strays, *self.broadcasts}
             case About.ASSIGNMENT:
                 return [item.id for item in self.plan.assigned_in(self.site, 0, 1 << 32)]
             case About.RESERVATION:
@@ -371,7 +358,7 @@ class World:
     def looked_at(self, address: int) -> int:
         """When the last full look that covered an address began; 0 when there was none."""
         for spans, began in self.looks:
-            if _within(spans, address):
+            if address in spans:
                 return began
         return 0
 
@@ -514,7 +501,3 @@ class World:
                 for about in (self.switches, self.confirmed, self.heard_on):
                     about.pop(address, None)
         return dropped
-
-
-def _within(spans: SpanSet, address: int) -> bool:
-    return address in spans

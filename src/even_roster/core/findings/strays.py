@@ -1,0 +1,43 @@
+"""What devices said of themselves without being asked: addresses they sent to beyond their subnet, or announced as virtual routers.
+
+Anybody can send that, so its memory is bounded.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+MOST_MACS = 1024
+MOST_TARGETS = 16
+
+
+class Strays:
+    """By MAC, the targets and the latest time (UTC ms) of each; beyond the bounds the oldest go."""
+
+    def __init__(self) -> None:
+        self._sent: dict[int, dict[int, int]] = {}
+
+    def __contains__(self, mac: object) -> bool:
+        return mac in self._sent
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(self._sent)
+
+    def note(self, mac: int, target: int, at: int) -> None:
+        """A device sent to a target."""
+        there = self._sent.pop(mac, {})
+        self._sent[mac] = there
+        there.pop(target, None)
+        there[target] = at
+        while len(there) > MOST_TARGETS:
+            del there[next(iter(there))]
+        while len(self._sent) > MOST_MACS:
+            del self._sent[next(iter(self._sent))]
+
+    def said(self, mac: int, target: int) -> bool:
+        """True when a MAC sent to a target, or announced it, before."""
+        return target in self._sent.get(mac, {})
+
+    def since(self, mac: int, at: int) -> list[int]:
+        """The targets of a MAC since a time, sorted."""
+        return sorted(target for target, when in self._sent.get(mac, {}).items() if when >= at)

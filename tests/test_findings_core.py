@@ -166,6 +166,13 @@ class Addresses(unittest.TestCase):
         self.assertIn("was held within the last day by", found.evidence[1].said)
         see(made, "10.44.10.61", A)
         self.assertNotIn("address-taken-over", {f.kind for f in opened(made)}, "the old one only moved")
+        see(made, "10.44.10.63", A, NOW - 5 * HOUR)
+        see(made, "10.44.10.63", C, NOW - MINUTE)
+        made.confirmed_round(ip("10.44.10.63"), [A], NOW)
+        see(made, "10.44.10.63", A)
+        self.assertNotIn(
+            "address-taken-over", {f.kind for f in opened(made)}, "the guest is gone and the owner is there"
+        )
         made.leased.at[ip("10.44.10.120")] = Lease(ip("10.44.10.120"), A, "", NOW + HOUR)
         see(made, "10.44.10.120", B)
         made.confirmed_round(ip("10.44.10.120"), [B], NOW)

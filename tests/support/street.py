@@ -9,8 +9,9 @@ import time
 from collections.abc import Iterator
 from ipaddress import IPv4Address
 
-from even_roster.core.mac import Mac
-from even_roster.wire import arp, ethernet, vrrp
+from even_roster.core.mac import BROADCAST, Mac
+from even_roster.wire import arp, dhcp, ethernet, vrrp
+from even_roster.wire.dhcp import Option
 
 from .lab import Namespace, namespace, run
 
@@ -61,7 +62,8 @@ def street() -> Iterator[Street]:
 
 
 def main() -> None:
-    """claim MAC ADDRESS: gratuitous ARP every half second. vrrp MAC OWN SHARED: advertisements from an own MAC, and claims."""
+    """claim MAC ADDRESS: gratuitous ARP every half second. vrrp MAC OWN SHARED: advertisements from an own MAC, and claims.
+    request MAC SERVER WANTED: a client that asks a DHCP server for an address by name."""
     import socket
 
     what, mac_text, *rest = sys.argv[1:]
@@ -73,6 +75,10 @@ def main() -> None:
             advert = bytearray(vrrp.frame(vrrp.Advertisement(7, 100, (shared,)), own))
             advert[6:12] = mac.to_bytes()
             frames = [bytes(advert), ethernet.encode(arp.announcement(mac, shared))]
+        elif what == "request":
+            options = ((Option.SERVER, IPv4Address(rest[0]).packed), (Option.ADDRESS, IPv4Address(rest[1]).packed))
+            message = dhcp.Message(False, 7, mac, dhcp.Kind.REQUEST, broadcast=True, options=options)
+            frames = [dhcp.frame(message, mac, BROADCAST)]
         else:
             frames = [ethernet.encode(arp.announcement(mac, IPv4Address(rest[0])))]
         print(time.time(), flush=True)

@@ -180,7 +180,10 @@ def _silent_owner(world: World, address: int, there: list[int]) -> tuple[int, st
     subnet = world.subnet_at(address)
     if pool is not None or subnet is None:
         return None  # pools pass addresses on, and where nothing is planned nobody knows what passes them on
+    came = min((holders[mac].first for mac in there if mac in holders), default=world.now)
     for mac, held in sorted(holders.items(), key=lambda pair: -pair[1].last):
+        if held.first >= came:
+            continue  # who came later and is gone again took nothing over that is missed
         if mac is None or mac in there or mac in world.own_macs or not held.sources & ASKED_BY_ARP:
             continue
         elsewhere = any(a != address and world.is_present(a, h) for a, h in world.places.get(mac, {}).items())

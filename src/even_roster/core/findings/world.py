@@ -350,11 +350,6 @@ class World:
             case About.LINK:
                 return [self.link_key(name) for name in self.links]
 
-    def take_dirty(self, about: About) -> set[int]:
-        """The keys touched since the last call."""
-        found, self.dirty[about] = self.dirty[about], set()
-        return found
-
     def looked_at(self, address: int) -> int:
         """When the last full look that covered an address began; 0 when there was none."""
         for spans, began in self.looks:

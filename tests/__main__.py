@@ -1,8 +1,9 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
 All of them run in two parts: first those that measure what goes over a link or fill the kernel's neighbour table, which all
-namespaces share, with nothing beside them but what needs no service and stands back for them; then four groups side by
-side, of which most wait: for a browser, for a service that watches by itself, for real servers in namespaces.
+namespaces share, with nothing beside them but what needs no service; then four groups side by side, of which most wait: for a
+browser, for a service that watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside
+other work, they take longer and say the same.
 """
 
 from __future__ import annotations
@@ -43,8 +44,8 @@ def main() -> int:
     words = [name for name in there if name in WORDS]
     others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | WITHOUT_SERVICES]
     counts = [0, 0, 0]
-    for part, standing_back in (([first, without], without), ([waiting, links, words, others], None)):
-        for told in _side_by_side(part, standing_back):
+    for part in ([first, without], [waiting, links, words, others]):
+        for told in _side_by_side(part):
             closing = _CLOSING.findall(told)
             if not closing:
                 counts[1] += 1  # a part that did not come to its end has failed
@@ -53,14 +54,13 @@ def main() -> int:
     return 0 if counts[1] == 0 and counts[0] > 0 else 1
 
 
-def _side_by_side(parts: Sequence[Sequence[str]], standing_back: Sequence[str] | None) -> list[str]:
-    """Run lists of modules at the same time, each in a process, one with low priority; gives and prints what they say."""
+def _side_by_side(parts: Sequence[Sequence[str]]) -> list[str]:
+    """Run lists of modules at the same time, each in a process; gives and prints what they say."""
     with tempfile.TemporaryDirectory() as folder:
         running = []
         for number, names in enumerate(parts):
             file = (Path(folder) / str(number)).open("w+")
-            nice = ["nice", "-n", "15"] if names is standing_back else []
-            command = [*nice, sys.executable, "-m", "tests", *names]
+            command = [sys.executable, "-m", "tests", *names]
             running.append((subprocess.Popen(command, stdout=file, stderr=subprocess.STDOUT), file))
         told = []
         for process, file in running:

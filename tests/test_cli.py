@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from tests.support.lab import environment
+from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
 SCAN_KEYS = {"id", "state", "segment", "adapter", "targets", "probes", "started", "seconds", "answered", "silent"}
@@ -110,12 +111,12 @@ class Scans(WithDemo):
                 command, stdout=subprocess.PIPE, stderr=child, env={**environment(), "TERM": "xterm"}, text=True
             )
             os.close(child)
-            shown, end = "", time.monotonic() + 30
+            shown, end = "", time.monotonic() + PATIENCE
             while not ("round 1 of 3" in shown and re.search(r"[1-9]\d+ answered", shown)) and time.monotonic() < end:
                 if select.select([parent], [], [], 0.5)[0]:
                     shown += os.read(parent, 65536).decode(errors="replace")
             process.send_signal(signal.SIGINT)
-            told, _ = process.communicate(timeout=20)
+            told, _ = process.communicate(timeout=PATIENCE)
             os.close(parent)
         self.assertIn("answered", shown)
         self.assertIn("round 1 of 3", shown)

@@ -18,6 +18,7 @@ from even_roster.api.plan import AssignmentNew
 from even_roster.api.scans import ScanRequest
 from even_roster.client import DeviceEdit, Roster
 from tests.support.browser import browser, needs_browser
+from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
 T = TypeVar("T")
@@ -44,7 +45,7 @@ class ConsoleCase(unittest.TestCase):
     def open(self, path: str) -> None:
         self.driver.get(self.service.url + path)
 
-    def until(self, what: Callable[[Chrome], T], seconds: float = 15) -> T:
+    def until(self, what: Callable[[Chrome], T], seconds: float = PATIENCE) -> T:
         waiting = WebDriverWait(self.driver, seconds, 0.1, (NoSuchElementException, StaleElementReferenceException))
         try:
             return waiting.until(what)
@@ -54,7 +55,7 @@ class ConsoleCase(unittest.TestCase):
     def text(self) -> str:
         return self.driver.find_element(By.TAG_NAME, "body").text
 
-    def sees(self, text: str, seconds: float = 15) -> None:
+    def sees(self, text: str, seconds: float = PATIENCE) -> None:
         self.until(lambda _: text in self.text(), seconds)
 
     def button(self, name: str) -> WebElement:

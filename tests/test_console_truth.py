@@ -29,8 +29,8 @@ class Attention(ConsoleCase):
         )
 
     def test_1_what_needs_attention_arrives_by_itself_in_order(self) -> None:
-        self.sees("Two devices answer for one address", 60)
-        self.sees("A DHCP server that nobody planned", 60)
+        self.sees("Two devices answer for one address")
+        self.sees("A DHCP server that nobody planned")
         self.sees("need attention")
         words = [e.text for e in self.driver.find_elements(By.CSS_SELECTOR, "article span.w-24")]
         order = ["urgent", "wrong", "to decide"]
@@ -66,7 +66,7 @@ class Attention(ConsoleCase):
         self.sees("closed")
 
     def test_4_any_past_moment_on_ruler_and_sheet(self) -> None:
-        self.until(lambda _: self.roster.history("10.44.20.41").stays, 60)
+        self.until(lambda _: self.roster.history("10.44.20.41").stays)
         self.open("/subnets/10.44.20.0/24?open=address:10.44.20.41")
         self.button("Look back").click()
         self.sees("Back to now")
@@ -83,8 +83,8 @@ class Attention(ConsoleCase):
     def test_5_the_watch_page_listens_live_and_is_set(self) -> None:
         self.open("/watch")
         self.sees("listening")
-        self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[role=log] tr"), 60)
-        self.sees("Plugged into switch-office-1, port 17", 60)
+        self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[role=log] tr"))
+        self.sees("Plugged into switch-office-1, port 17")
         row = self.until(lambda d: d.find_element(By.XPATH, "//tr[td[normalize-space()='Stage']]"))
         row.find_element(By.TAG_NAME, "button").click()
         self.write(self.field("full scan, minutes"), "45")

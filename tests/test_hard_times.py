@@ -26,6 +26,7 @@ from even_roster.store import finding_records
 from even_roster.store.tables import segments, stays
 from even_roster.store.watch_records import Watch
 from tests.support.days import Days, days, hall, prepared
+from tests.support.patience import PATIENCE
 from tests.support.service import demo
 
 HOUR = 3_600_000
@@ -131,7 +132,7 @@ class FullDisk(unittest.TestCase):
             except RosterError as error:
                 self.assertIn("disk", str(error))
             stuffing.unlink()
-            until = time.monotonic() + 15
+            until = time.monotonic() + PATIENCE
             while time.monotonic() < until:
                 try:
                     roster.add_site("After")
@@ -150,7 +151,7 @@ class FullDisk(unittest.TestCase):
             self.assertEqual(self._ended(running, again.id), "done")
 
     def _ended(self, running: object, scan: int) -> str:
-        until = time.monotonic() + 40
+        until = time.monotonic() + PATIENCE
         while time.monotonic() < until:
             state = running.client().scan(scan).state  # type: ignore[attr-defined]
             if state != "running":

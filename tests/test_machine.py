@@ -8,7 +8,6 @@ import ssl
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -17,6 +16,7 @@ import httpx
 
 from even_roster.client import Roster, Unreachable
 from tests.support.lab import Namespace, namespace, needs_lab, run
+from tests.support.patience import PATIENCE, until
 from tests.support.service import service
 
 READ = """
@@ -100,12 +100,9 @@ class Adapters(unittest.TestCase):
                 "--no-names",
                 stderr=subprocess.PIPE,
             )
-            for _ in range(20):
-                if '"running"' in running.roster("scans", "--json").stdout:
-                    break
-                time.sleep(0.2)
+            until(lambda: '"running"' in running.roster("scans", "--json").stdout, "the scan does not begin", 0.2)
             self.inside.ip("link", "delete", "office0")
-            told, _ = scanning.communicate(timeout=30)
+            told, _ = scanning.communicate(timeout=PATIENCE)
             self.assertEqual(scanning.returncode, 1)
             self.assertIn("failed after", told)
             self.assertIn("the link is gone", told)

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from tests.support.lab import Namespace, namespace, needs_lab, tap_hosts, veth_hosts
+from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, service
 
 NOBODY = ("--reuid=65534", "--regid=65534", "--clear-groups")
@@ -48,18 +49,17 @@ class RealLink(unittest.TestCase):
         if shutil.which("tshark") is None:
             self.skipTest("tshark is not installed")
         process = self.inside.start(*command, stderr=subprocess.DEVNULL)
-        until = time.monotonic() + 10
-        while not file.exists() and time.monotonic() < until:
-            time.sleep(0.1)
-        time.sleep(0.5)
+        until(lambda: file.exists() and file.stat().st_size, "nothing is captured")
 
         class Ending:
             def __enter__(self) -> None: ...
 
             def __exit__(self, *_: object) -> None:
-                time.sleep(0.5)
+                grown = -1
+                while grown != (grown := file.stat().st_size):  # until the last frames are written
+                    time.sleep(1.5)
                 process.terminate()
-                process.communicate(timeout=10)
+                process.communicate(timeout=PATIENCE)
 
         return Ending()
 
@@ -117,7 +117,7 @@ class RawFrames(RealLink):
         other = self.enterContext(namespace())
         self.enterContext(veth_hosts(self.inside, other, "10.77.0.2/26", ["10.77.0.9/26", "192.168.200.10/24"]))
         running = self.serving()
-        shout = "import socket,time\nfor i in range(60):\n s=socket.socket(2,2); s.sendto(b'',('192.168.200.%d' % (100+i),9)); time.sleep(.1)"
+        shout = "import socket,time\nfor i in range(6000):\n s=socket.socket(2,2); s.sendto(b'',('192.168.200.%d' % (100+i),9)); time.sleep(.1)"
         process = other.start(sys.executable, "-c", shout)
         told = self.scan(running, *QUICK)
         process.kill()
@@ -130,9 +130,9 @@ class RawFrames(RealLink):
         self.enterContext(veth_hosts(self.inside, other, "10.77.0.2/26", [f"10.77.0.{n}/26" for n in range(10, 30)]))
         other.run("sysctl", "-q", "-w", "net.ipv4.icmp_echo_ignore_all=1")
         server = other.start(sys.executable, "-c", "import socket; s=socket.create_server(('10.77.0.12',80)); input()")
-        time.sleep(0.4)
+        until(lambda: ":80" in other.run("ss", "-ltn"), "nobody listens")
         told = self.scan(self.serving(), "--no-names")
-        server.communicate("\n", timeout=5)
+        server.communicate("\n", timeout=PATIENCE)
         self.assertEqual(len(answered(told)), 21)
         web = next(a for a in told["addresses"] if a["address"] == "10.77.0.12")
         self.assertEqual((web["by"], web["ports"]), (["arp"], [80]))
@@ -155,12 +155,15 @@ class RawFrames(RealLink):
         ]
         other.start(*runtime, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         running = self.serving()
-        names: list[dict[str, str]] = []
-        for _ in range(6):
-            time.sleep(1)
-            told = self.scan(running, "10.77.0.9", "--ports", "none")
-            if names := told["addresses"][0]["names"]:
-                break
+
+        def names() -> list[dict[str, str]]:
+            found: list[dict[str, str]] = self.scan(running, "10.77.0.9", "--ports", "none")["addresses"][0]["names"]
+            return found
+
+        until(
+            lambda: names.extend(self.scan(running, "10.77.0.9", "--ports", "none")["addresses"][0]["names"]) or names,
+            "no name",
+        )
         self.assertIn({"name": "light-desk.local", "source": "mdns"}, names)
 
 
@@ -304,7 +307,7 @@ class ProofOnTheLink(RealLink):
         )  # fmt: skip
         self.addCleanup(server.wait)
         self.addCleanup(server.kill)
-        time.sleep(0.5)
+        until(lambda: "10.77.0.53:53" in other.run("ss", "-lun"), "the DNS server does not start")
         running = self.serving()
         running.json(
             "subnet", "add", "10.77.0.0/24", "--name", "Lab", "--dns", "10.77.0.53", "--domain", "larkspur.example"

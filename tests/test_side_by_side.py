@@ -31,10 +31,10 @@ from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store.one_lock import LockMisuse, OneLock
 from tests.support.days import days, hall, prepared
+from tests.support.patience import PATIENCE
 
 ROUNDS = 40
 TIMES = 4
-PATIENCE = 240.0
 LONGEST = 60.0
 
 Work = Callable[[], None]

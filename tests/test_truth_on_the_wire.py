@@ -17,12 +17,12 @@ from even_roster.api.watching import WatchEdit
 from even_roster.client import Roster
 from tests.support.dhcp_lab import Link, dnsmasq, kea
 from tests.support.lab import Inside, Namespace, T, needs_lab
+from tests.support.patience import PATIENCE
 from tests.support.service import Service, service
 from tests.support.street import Street, street
 
 GATE, ALPHA, BETA, TWIN = "02:c0:3e:77:00:01", "02:c0:9f:40:77:20", "02:c0:9f:40:77:21", "02:c0:9f:40:77:99"
 Findings = set[tuple[str, str]]
-PATIENCE = 240.0
 PROMPT = 15.0  # what is promised is two seconds; a test machine may be slow
 
 

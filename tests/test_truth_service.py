@@ -26,6 +26,7 @@ from even_roster.client import BadInput, NotFound, Roster
 from even_roster.service.secret_box import SecretBox, SecretError
 from even_roster.service.senders import Item, syslog_message
 from tests.support.lab import environment
+from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
 OFFICE = "10.44.10.0/24"
@@ -54,7 +55,7 @@ class Watched(unittest.TestCase):
         return {one.kind for one in cls.roster.findings().findings}
 
     @classmethod
-    def until(cls, true: Callable[[], bool], seconds: float = 40) -> None:
+    def until(cls, true: Callable[[], bool], seconds: float = PATIENCE) -> None:
         end = time.monotonic() + seconds
         while not true():
             if time.monotonic() > end:
@@ -242,7 +243,7 @@ class Watched(unittest.TestCase):
         self.assertIn(
             "plugged into switch-office-1, port 17 (box office, left), VLAN 10", self.says("listen", "--once")
         )
-        self.until(lambda: any("overheard" in stay.sources for stay in self.roster.history("10.44.10.12").stays), 60)
+        self.until(lambda: any("overheard" in stay.sources for stay in self.roster.history("10.44.10.12").stays))
 
     def test_listening_goes_on_live_until_it_is_stopped(self) -> None:
         command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), "listen", "--json"]
@@ -253,7 +254,7 @@ class Watched(unittest.TestCase):
         self.assertGreater(heard["frames"], 0)
         self.assertEqual(set(heard["lines"][0]), {"protocol", "mac", "said"})
         live.send_signal(signal.SIGINT)
-        _, said = live.communicate(timeout=10)
+        _, said = live.communicate(timeout=PATIENCE)
         self.assertEqual((live.returncode, said), (130, "roster: stopped\n"))
 
     def test_watches_and_what_is_kept(self) -> None:
@@ -274,20 +275,22 @@ class Watched(unittest.TestCase):
 
     def test_other_clients_hear_of_findings(self) -> None:
         heard: list[Any] = []
+        greeted = threading.Event()
 
         def follow() -> None:
             with self.service.client() as other, contextlib.suppress(Exception):
                 for event in other.events():
+                    greeted.set()
                     if event.kind == "findings":
                         heard.append(event.data)
                         return
 
         listener = threading.Thread(target=follow, daemon=True)
         listener.start()
-        time.sleep(0.5)
+        self.assertTrue(greeted.wait(PATIENCE))
         foreign = self.one("foreign-address")
         self.roster.accept(foreign.id, "on its way to the stage")
-        listener.join(10)
+        listener.join(PATIENCE)
         self.roster.resume(foreign.id)
         self.assertEqual(heard[0]["turns"][-1], {"id": foreign.id, "turn": "accepted", "kind": "foreign-address"})
         self.assertIn("urgent", heard[0]["counts"])
@@ -370,7 +373,7 @@ class Notices(unittest.TestCase):
             running.roster("scan", "10.44.20.40-43", "--no-names")
             running.roster("scan", OFFICE, "--no-names")
             wanted = {"duplicate-address", "assignment-not-in-effect"}
-            end = time.monotonic() + 30
+            end = time.monotonic() + PATIENCE
             while not wanted <= {f["kind"] for f in self._told(kind)} and time.monotonic() < end:
                 time.sleep(0.2)
             told = self._told(kind)
@@ -418,7 +421,7 @@ class Notices(unittest.TestCase):
             self.assertEqual(made.returncode, 0, made.stderr)
             done = running.roster("notify", "test", "post")
             self.assertEqual((done.returncode, done.stdout), (0, "sent, and taken by the other side\n"), done.stderr)
-            thread.join(5)
+            thread.join(PATIENCE)
             self.assertIn("Subject: Larkspur Hall: This is a test", told)
             self.assertIn("To: office@larkspur.example", told)
             self.assertRegex("\n".join(told), r"(?m)^Message-ID: <[^@\s]+@larkspur\.example>$")

@@ -20,6 +20,7 @@ from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 
 from .lab import Namespace, namespace, run
+from .patience import PATIENCE
 
 SERVER = "10.44.10.2"
 
@@ -36,7 +37,7 @@ class Link:
             self.inside.inside(
                 [sys.executable, "-m", "tests.support.dhcp_lab", mac, "request" if request else "discover", client or ""]
             ),
-            capture_output=True, text=True, check=False, timeout=60, env={**os.environ, "PYTHONPATH": _path()},
+            capture_output=True, text=True, check=False, timeout=PATIENCE, env={**os.environ, "PYTHONPATH": _path()},
         )  # fmt: skip
         if done.returncode:
             raise AssertionError(done.stderr)
@@ -112,7 +113,7 @@ def kea(on: Link, text: str | None = None) -> Iterator[subprocess.Popen[str]]:
         yield process
     finally:
         process.terminate()
-        process.wait(timeout=10)
+        process.wait(timeout=60)
         log.close()
 
 
@@ -145,12 +146,11 @@ def dnsmasq(on: Link, hosts: str, text: str | None = None) -> Iterator[subproces
         stdout=log, stderr=log, text=True,
     )  # fmt: skip
     try:
-        _until(lambda: (folder / "pid").exists(), process, folder / "dnsmasq.log")
-        time.sleep(0.2)
+        _until(lambda: "sockets bound" in (folder / "dnsmasq.log").read_text(), process, folder / "dnsmasq.log")
         yield process
     finally:
         process.terminate()
-        process.wait(timeout=10)
+        process.wait(timeout=60)
         log.close()
 
 
@@ -162,7 +162,7 @@ def _answers(path: Path) -> bool:
 
 
 def _until(ready: Any, process: subprocess.Popen[str], log: Path) -> None:
-    until = time.monotonic() + 15
+    until = time.monotonic() + PATIENCE
     while time.monotonic() < until:
         if ready():
             return

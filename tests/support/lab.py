@@ -9,13 +9,14 @@ import shutil
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 import uuid
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import TypeVar
+
+from .patience import PATIENCE, until
 
 T = TypeVar("T")
 ROOT = Path(__file__).resolve().parents[2]
@@ -74,7 +75,7 @@ class Namespace:
 
 def run(*command: str, check: bool = True) -> str:
     """Run a command; gives its output, raises with its errors."""
-    done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment(), timeout=120)
+    done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment(), timeout=PATIENCE)
     if check and done.returncode:
         raise RuntimeError(f"{' '.join(command)} ended with {done.returncode}: {done.stderr or done.stdout}")
     return done.stdout
@@ -93,7 +94,7 @@ class Inside:
 
     def do(self, work: Callable[[], T]) -> T:
         """What a function gives when it is run inside."""
-        return self._pool.submit(work).result(timeout=60)
+        return self._pool.submit(work).result(timeout=PATIENCE)
 
     def close(self) -> None:
         """End the thread."""
@@ -129,7 +130,7 @@ def tap_hosts(inside: Namespace, address: str, hosts: int, *more: str) -> Iterat
         yield process
     finally:
         with contextlib.suppress(OSError, subprocess.TimeoutExpired):
-            process.communicate(timeout=20)
+            process.communicate(timeout=PATIENCE)
         process.kill()
         process.wait()
 
@@ -147,5 +148,5 @@ def veth_hosts(scanner: Namespace, other: Namespace, address: str, theirs: Seque
         file.write(batch)
         file.flush()
         other.ip("-batch", file.name)
-    time.sleep(0.1)
+    until(lambda: "state UP" in scanner.ip("link", "show", "site0"), "the link does not come up")
     yield

@@ -17,8 +17,7 @@ from even_roster.client import Roster
 
 from . import quick_cli
 from .lab import Namespace, environment
-
-START_SECONDS = 30
+from .patience import PATIENCE
 
 
 class Service:
@@ -39,9 +38,9 @@ class Service:
     def roster(self, *arguments: str) -> subprocess.CompletedProcess[str]:
         """A command of the command line, as a process, where the service runs."""
         if not self._wrap:
-            return quick_cli.roster(["--home", str(self.home), *arguments], 180)
+            return quick_cli.roster(["--home", str(self.home), *arguments], PATIENCE)
         command = [*self._wrap, sys.executable, "-m", "even_roster.cli.main", "--home", str(self.home), *arguments]
-        return subprocess.run(command, capture_output=True, text=True, env=environment(), check=False, timeout=180)
+        return subprocess.run(command, capture_output=True, text=True, env=environment(), check=False, timeout=PATIENCE)
 
     def json(self, *arguments: str) -> dict[str, object]:
         """A command with --json; gives its document, and fails loudly otherwise."""
@@ -55,7 +54,7 @@ class Service:
         """End it with a signal; gives the seconds that took."""
         began = time.monotonic()
         self.process.send_signal(how)
-        self.process.wait(timeout=20)
+        self.process.wait(timeout=PATIENCE)
         return time.monotonic() - began
 
 
@@ -83,7 +82,7 @@ def service(
             if process.poll() is None:
                 process.terminate()
                 with contextlib.suppress(subprocess.TimeoutExpired):
-                    process.wait(timeout=10)
+                    process.wait(timeout=60)
             process.kill()
             process.wait()
             assert process.stdout is not None
@@ -100,7 +99,7 @@ def demo(
 def _sign_in(process: subprocess.Popen[str]) -> str:
     assert process.stdout is not None
     said = []
-    until = time.monotonic() + START_SECONDS
+    until = time.monotonic() + PATIENCE
     while time.monotonic() < until and (line := process.stdout.readline()):
         said.append(line)
         if match := re.search(r"(https?://\S+/enter\?ticket=\S+)", line):

@@ -160,11 +160,7 @@ class RawFrames(RealLink):
             found: list[dict[str, str]] = self.scan(running, "10.77.0.9", "--ports", "none")["addresses"][0]["names"]
             return found
 
-        until(
-            lambda: names.extend(self.scan(running, "10.77.0.9", "--ports", "none")["addresses"][0]["names"]) or names,
-            "no name",
-        )
-        self.assertIn({"name": "light-desk.local", "source": "mdns"}, names)
+        self.assertIn({"name": "light-desk.local", "source": "mdns"}, until(names, "no name is told"))
 
 
 @needs_lab

@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * Healthz
-         * @description 200 while the service and its database answer; impaired when nothing can be written.
+         * @description 200 while the service and its database answer; impaired when nothing can be written, or standing work ended by an error.
          */
         get: operations["healthz_healthz_get"];
         put?: never;
@@ -2951,7 +2951,8 @@ export interface components {
         };
         /**
          * Health
-         * @description The service answers, and so does its database. Impaired: it reads, but cannot write; `trouble` says why.
+         * @description The service answers, and so does its database. Impaired: it reads but cannot write, or some of its standing
+         *     work ended by an error lately; `trouble` says what.
          */
         Health: {
             /**
@@ -3219,7 +3220,8 @@ export interface components {
         };
         /**
          * ListeningView
-         * @description Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost.
+         * @description Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost, those that could not be read;
+         *     `unforeseen` is the last one that a reader of ours stumbled over.
          */
         ListeningView: {
             /** Adapter */
@@ -3236,6 +3238,10 @@ export interface components {
             unread: number;
             /** Lost */
             lost: number;
+            /** Broken */
+            broken: number;
+            /** Unforeseen */
+            unforeseen: string;
             /** Per Second */
             per_second: number;
             /** Storm */

@@ -238,7 +238,8 @@ class SubnetRow(Model):
 
 
 class Health(Model):
-    """The service answers, and so does its database. Impaired: it reads, but cannot write; `trouble` says why."""
+    """The service answers, and so does its database. Impaired: it reads but cannot write, or some of its standing
+    work ended by an error lately; `trouble` says what."""
 
     status: Literal["ok", "impaired"]
     trouble: str = ""

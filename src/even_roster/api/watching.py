@@ -65,7 +65,8 @@ class HeardLine(Model):
 
 
 class ListeningView(Model):
-    """Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost."""
+    """Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost, those that could not be read;
+    `unforeseen` is the last one that a reader of ours stumbled over."""
 
     adapter: str
     listening: bool
@@ -74,6 +75,8 @@ class ListeningView(Model):
     frames: int
     unread: int
     lost: int
+    broken: int
+    unforeseen: str
     per_second: int
     storm: Time | None
     trouble: str

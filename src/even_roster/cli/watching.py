@@ -182,6 +182,10 @@ def _listening(out: Out, found: list[ListeningView]) -> None:
         out.say(f"{one.adapter}: {state}", "bold")
         if one.unread or one.lost:
             out.say(f"  {one.unread:,} frames were left out in a storm, {one.lost:,} lost by the kernel", "yellow")
+        if one.trouble:
+            out.say(f"  {one.trouble}", "red")
+        if one.unforeseen:
+            out.say(f"  a frame could not be read, which should not be: {one.unforeseen}", "red")
         for n in one.neighbours:
             vlan = f", VLAN {n.vlan}" if n.vlan else ""
             out.say(f"  plugged into {n.switch}, port {n.port}{f' ({n.port_text})' if n.port_text else ''}{vlan}")

@@ -8,6 +8,7 @@ batch says how many frames were not. Frames are hostile: whatever cannot be read
 from __future__ import annotations
 
 import struct
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from ipaddress import IPv4Address, IPv4Network
 
@@ -72,6 +73,7 @@ class Batch:
     frames: int = 0
     unread: int = 0
     broken: int = 0
+    unforeseen: str = ""
 
 
 class Ear:
@@ -108,14 +110,24 @@ class Ear:
         self._frames = self._unread = 0
         pairs: set[tuple[int, int]] = set()
         for key in fresh:
-            self._arp(key, found, pairs)
+            self._one(self._arp, key, found, pairs)
         for frame in dict.fromkeys(others):
-            try:
-                self._other(frame, found, pairs)
-            except (WireError, ValueError):
-                found.broken += 1
+            self._one(self._other, frame, found, pairs)
         found.sightings = [Sighting(address, mac, at, Source.OVERHEARD) for address, mac in pairs]
         return found
+
+    def _one(
+        self, read: Callable[[bytes, Batch, set[tuple[int, int]]], None], frame: bytes, found: Batch,
+        pairs: set[tuple[int, int]],
+    ) -> None:  # fmt: skip
+        """Read one frame: whatever is wrong with it, the next one is read."""
+        try:
+            read(frame, found, pairs)
+        except WireError:
+            found.broken += 1
+        except Exception as error:
+            found.broken += 1
+            found.unforeseen = f"{type(error).__name__}: {error} ({frame[:64].hex()})"
 
     def _arp(self, body: bytes, found: Batch, pairs: set[tuple[int, int]]) -> None:
         if len(body) < 28 or body[:6] != b"\x00\x01\x08\x00\x06\x04":

@@ -28,6 +28,7 @@ from .observing import Observer
 from .places import Places
 from .plan_keeper import PlanKeeper
 from .settings import Settings
+from .supervising import Supervisor
 
 wall_ns: Callable[[], int] = time.time_ns
 
@@ -55,6 +56,7 @@ class Context:
     plan: PlanKeeper = field(init=False)
     findings: FindingsKeeper = field(init=False)
     places: Places = field(init=False)
+    supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
     reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
     _began: tuple[int, float] = field(init=False)

@@ -28,6 +28,7 @@ from ..wire.lldp import Neighbour
 from .context import Context, now_ms
 from .lasting import attempt
 from .observing import Batch as Facts
+from .supervising import Supervisor
 
 _log = logging.getLogger(__name__)
 FLUSH_SECONDS = 0.2
@@ -49,6 +50,7 @@ class Heard:
     unread: int = 0
     lost: int = 0
     broken: int = 0
+    unforeseen: str = ""
     last_second: int = 0
     storm_at: int | None = None
     trouble: str = ""
@@ -56,21 +58,24 @@ class Heard:
     lines: deque[tuple[int, Line]] = field(default_factory=lambda: deque(maxlen=LINES_KEPT))
 
 
-class _Listener(threading.Thread):
-    """Takes frames from one door and hands batches on."""
+class _Listener:
+    """Takes frames from one door and hands batches on, in a thread of its own."""
 
     def __init__(
-        self, adapter: Adapter, door: FrameDoor, own: frozenset[int], give: Callable[[Batch, int], None]
-    ) -> None:
-        super().__init__(name=f"listen-{adapter.name}", daemon=True)
-        self.adapter, self._door, self._give = adapter, door, give
-        self._ear = Ear(own, tuple(adapter.networks))
+        self, adapter: Adapter, own: frozenset[int], open_door: Callable[[], FrameDoor], supervisor: Supervisor,
+        give: Callable[[Batch, int], None],
+    ) -> None:  # fmt: skip
+        """Raises SegmentError when the link cannot be listened to."""
+        self.adapter, self._own, self._open, self._give = adapter, own, open_door, give
+        self._first: FrameDoor | None = open_door()
         self.trouble = ""
         self.ended = threading.Event()
+        self.thread = supervisor.start(f"listening on {adapter.name}", self._run, self.ended)
 
-    def run(self) -> None:
+    def _run(self) -> None:
         """Until it is told to end or the link is gone."""
-        door, ear = self._door, self._ear
+        door, self._first = self._first or self._open(), None
+        ear = Ear(self._own, tuple(self.adapter.networks))
         due = time.monotonic() + FLUSH_SECONDS
         try:
             while not self.ended.is_set():
@@ -100,13 +105,13 @@ class Listening:
         self._names: list[tuple[str, NameHeard]] = []
         self._budget, self._budget_at = float(NEW_MACS_AT_ONCE), time.monotonic()
         self._ended = threading.Event()
-        self._intake = threading.Thread(target=self._take_all, name="listen-intake", daemon=True)
+        self._intake: threading.Thread | None = None
         self._task: asyncio.Task[None] | None = None
         self._counted: dict[str, tuple[float, int]] = {}
 
     def begin(self) -> None:
         """Listen from now on."""
-        self._intake.start()
+        self._intake = self._context.supervisor.start("taking in what is heard", self._take_all, self._ended)
         self._task = asyncio.create_task(self._follow(), name="listening")
 
     async def close(self) -> None:
@@ -122,8 +127,9 @@ class Listening:
         await asyncio.to_thread(self._join)
 
     def _join(self) -> None:
-        for thread in [*self._threads.values(), self._intake]:
-            thread.join(timeout=2)
+        for thread in [*(one.thread for one in self._threads.values()), self._intake]:
+            if thread is not None:
+                thread.join(timeout=2)
 
     async def _follow(self) -> None:
         """Follow the adapters as they come and go."""
@@ -137,7 +143,7 @@ class Listening:
         adapters = {a.name: a for a in context.machine.adapters()}
         own = frozenset(a.mac.value for a in adapters.values() if a.mac is not None)
         for name, thread in list(self._threads.items()):
-            if thread.adapter != adapters.get(name) or not thread.is_alive():
+            if thread.adapter != adapters.get(name) or not thread.thread.is_alive():
                 thread.ended.set()
                 if thread.trouble:
                     self.why_not[name] = thread.trouble
@@ -149,15 +155,15 @@ class Listening:
             if not any(str(network) in known for network in adapter.networks):
                 self.why_not[adapter.name] = "its subnet is neither planned nor scanned: scan it once or plan it"
                 continue
+            self.heard.setdefault(adapter.name, Heard(adapter.name, now_ms()))
             try:
-                door = context.machine.open(adapter).listen()
+                self._threads[adapter.name] = _Listener(
+                    adapter, own, context.machine.open(adapter).listen, context.supervisor, self._giver(adapter.name)
+                )
             except SegmentError as error:
                 self.why_not[adapter.name] = str(error)
                 continue
             self.why_not.pop(adapter.name, None)
-            self.heard.setdefault(adapter.name, Heard(adapter.name, now_ms()))
-            self._threads[adapter.name] = thread = _Listener(adapter, door, own, self._giver(adapter.name))
-            thread.start()
 
     def _known(self) -> set[str]:
         with self._context.database.read() as connection:
@@ -191,7 +197,7 @@ class Listening:
 
     def listening(self) -> list[str]:
         """The adapters that are listened on now."""
-        return sorted(name for name, thread in self._threads.items() if thread.is_alive())
+        return sorted(name for name, thread in self._threads.items() if thread.thread.is_alive())
 
     def _take_all(self) -> None:
         while not self._ended.is_set() or not self._queue.empty():
@@ -218,6 +224,9 @@ class Listening:
         heard.unread += batch.unread
         heard.lost += lost
         heard.broken += batch.broken
+        if batch.unforeseen:
+            heard.unforeseen = batch.unforeseen
+            _log.error("a frame on %s could not be read: %s", name, batch.unforeseen)
         now = now_ms()
         self._rate(heard)
         elsewhere = context.places.elsewhere(name)

@@ -35,6 +35,8 @@ def render(context: Context, scans: ScanManager) -> str:
         "roster_findings", "gauge", "Findings by severity", [({"severity": s}, n) for s, n in found.items()]
     )
     lines += _family("roster_event_listeners", "gauge", "Clients that listen for events", [({}, context.hub.listeners)])
+    ended = [({"work": name}, one.times) for name, one in sorted(context.supervisor.ended.items())]
+    lines += _family("roster_work_restarts", "counter", "Standing work that ended by an error", ended, "_total")
     lines += _family("roster_memory_bytes", "gauge", "Resident memory", [({}, memory)])
     return "\n".join([*lines, "# EOF", ""])
 

@@ -8,7 +8,7 @@ from enum import IntEnum
 from ipaddress import IPv4Address
 
 from ..core.mac import BROADCAST, Mac
-from .errors import WireError
+from .errors import WireError, reader
 from .ethernet import EtherType, Frame
 
 _PACKET = struct.Struct("!HHBBH6s4s6s4s")
@@ -47,6 +47,7 @@ def encode(packet: Arp) -> bytes:
     )  # fmt: skip
 
 
+@reader
 def decode(data: bytes) -> Arp:
     """Read a packet; padding behind it is ignored. Raises WireError."""
     if len(data) < _PACKET.size:

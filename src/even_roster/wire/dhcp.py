@@ -14,7 +14,7 @@ from ipaddress import IPv4Address
 
 from ..core.mac import Mac
 from . import ethernet, ipv4
-from .errors import WireError
+from .errors import WireError, reader
 
 SERVER_PORT, CLIENT_PORT = 67, 68
 BROADCAST_FLAG = 0x8000
@@ -119,6 +119,7 @@ def encode(message: Message) -> bytes:
     return (head + _COOKIE + bytes(body)).ljust(_LEAST, b"\0")
 
 
+@reader
 def decode(data: bytes) -> Message:
     """Read a message. Raises WireError."""
     if len(data) < _HEAD.size + 4:
@@ -175,6 +176,7 @@ def frame(
     return ethernet.encode(ethernet.Frame(to_mac, source_mac, ethernet.EtherType.IPV4, packet))
 
 
+@reader
 def of_frame(data: bytes) -> Message | None:
     """The message in a frame; None when it carries something else. Raises WireError on a broken one."""
     outer = ethernet.decode(data)

@@ -11,7 +11,7 @@ from ipaddress import IPv4Address
 
 from ..core.text import clean
 from .dhcp import Kind, Message
-from .errors import WireError
+from .errors import WireError, reader
 
 _MOST_TEXT = 400
 
@@ -26,6 +26,7 @@ class Shown:
     source: str
 
 
+@reader
 def show(message: Message) -> list[Shown]:
     """All options of a message in the order of their codes, the message type first."""
     found = [Shown(53, "message type", message.kind.name, "RFC 2132 9.6")]

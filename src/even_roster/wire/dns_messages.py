@@ -18,7 +18,7 @@ import dns.rdatatype
 import dns.reversename
 import dns.rrset
 
-from .errors import WireError
+from .errors import WireError, reader
 
 DNS_PORT, MDNS_PORT, LLMNR_PORT = 53, 5353, 5355
 MDNS_GROUP = IPv4Address("224.0.0.251")
@@ -52,6 +52,7 @@ def encode_question(address: IPv4Address, transaction: int, *, recursion: bool =
     return wire[:-2] + (int.from_bytes(wire[-2:], "big") | _UNICAST_RESPONSE).to_bytes(2, "big") if unicast else wire
 
 
+@reader
 def decode_question(data: bytes) -> tuple[int, IPv4Address]:
     """Transaction and address of a PTR question. Raises WireError."""
     message = _read(data)
@@ -73,6 +74,7 @@ def encode_name_question(name: str, transaction: int) -> bytes:
     return message.to_wire()
 
 
+@reader
 def decode_name_question(data: bytes) -> tuple[int, str]:
     """Transaction and name, without the final dot, of an A question. Raises WireError."""
     message = _read(data)
@@ -95,6 +97,7 @@ def encode_addresses(transaction: int, name: str, addresses: tuple[IPv4Address, 
     return message.to_wire(max_size=65535)
 
 
+@reader
 def decode_addresses(data: bytes) -> tuple[int, tuple[IPv4Address, ...]]:
     """Transaction and A records of an answer, those behind a CNAME too. Raises WireError."""
     message = _read(data)
@@ -120,6 +123,7 @@ def encode_answer(transaction: int, address: IPv4Address, names: tuple[str, ...]
     return message.to_wire(max_size=65535)
 
 
+@reader
 def decode_answer(data: bytes) -> NameAnswer:
     """Read an answer's PTR records; other records are ignored. Raises WireError."""
     message = _read(data)
@@ -145,6 +149,7 @@ def decode_answer(data: bytes) -> NameAnswer:
     return NameAnswer(message.id, address, tuple(names))
 
 
+@reader
 def decode_announcement(data: bytes) -> list[tuple[str, IPv4Address]]:
     """Host names with their addresses, from the A records of an unasked mDNS message (RFC 6762 8.3). Raises WireError."""
     message = _read(data)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 
 from ..core.mac import Mac
-from .errors import WireError
+from .errors import WireError, reader
 
 HEADER = struct.Struct("!6s6sH")
 SHORTEST = 60
@@ -40,6 +40,7 @@ def encode(frame: Frame) -> bytes:
     return (head + frame.payload).ljust(SHORTEST, b"\0")
 
 
+@reader
 def decode(data: bytes) -> Frame:
     """Read a frame; up to two VLAN tags are looked through. Raises WireError."""
     if len(data) < HEADER.size:

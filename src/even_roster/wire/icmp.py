@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 
 from .checksum import internet_checksum
-from .errors import WireError
+from .errors import WireError, reader
 
 _HEADER = struct.Struct("!BBHHH")
 
@@ -48,6 +48,7 @@ def encode(message: Echo | Unreachable) -> bytes:
     return data[:2] + struct.pack("!H", internet_checksum(data)) + data[4:]
 
 
+@reader
 def decode(data: bytes) -> Echo | Unreachable:
     """Read a message. Raises WireError, also for other ICMP types."""
     if len(data) < _HEADER.size:

@@ -8,7 +8,7 @@ from enum import IntEnum
 from ipaddress import IPv4Address
 
 from .checksum import internet_checksum
-from .errors import WireError
+from .errors import WireError, reader
 
 _HEADER = struct.Struct("!BBHHHBBH4s4s")
 _UDP = struct.Struct("!HHHH")
@@ -55,6 +55,7 @@ def encode(packet: Packet) -> bytes:
     return head[:10] + struct.pack("!H", internet_checksum(head)) + head[12:] + packet.payload
 
 
+@reader
 def decode(data: bytes) -> Packet:
     """Read a packet; link padding behind its total length is cut off. Raises WireError."""
     if len(data) < _HEADER.size:
@@ -81,6 +82,7 @@ def encode_udp(datagram: Udp, source: IPv4Address, destination: IPv4Address) -> 
     return head[:6] + struct.pack("!H", total or 0xFFFF) + datagram.payload
 
 
+@reader
 def decode_udp(packet: Packet, *, check: bool = True) -> Udp:
     """Read the datagram of a packet; a checksum of zero means none was made. Raises WireError.
 

@@ -8,7 +8,7 @@ from ipaddress import IPv4Address
 from ..core.mac import Mac
 from ..core.text import clean
 from . import ethernet
-from .errors import WireError
+from .errors import WireError, reader
 
 ETHERTYPE = 0x88CC
 NEAREST_BRIDGE = Mac(0x0180C200000E)
@@ -33,6 +33,7 @@ class Neighbour:
     vlan: int | None = None
 
 
+@reader
 def decode(data: bytes) -> Neighbour:
     """Read a data unit. The three mandatory parts must come first (8.2). Raises WireError."""
     found: dict[int, bytes] = {}

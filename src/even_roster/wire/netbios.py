@@ -6,7 +6,7 @@ import struct
 from dataclasses import dataclass
 
 from ..core.mac import Mac
-from .errors import WireError
+from .errors import WireError, reader
 
 PORT = 137
 _HEADER = struct.Struct("!HHHHHH")
@@ -50,6 +50,7 @@ def encode_request(transaction: int) -> bytes:
     return _HEADER.pack(transaction, 0, 1, 0, 0, 0) + _wildcard() + struct.pack("!HH", _NBSTAT, _IN)
 
 
+@reader
 def decode_request(data: bytes) -> int:
     """The transaction of a node status request. Raises WireError."""
     if len(data) < _HEADER.size + 38:
@@ -75,6 +76,7 @@ def encode_status(status: NodeStatus) -> bytes:
     return head + _wildcard() + struct.pack("!HHIH", _NBSTAT, _IN, 0, len(rdata)) + rdata
 
 
+@reader
 def decode_status(data: bytes) -> NodeStatus:
     """Read a node status response. Raises WireError."""
     if len(data) < _HEADER.size + 1:

@@ -9,7 +9,7 @@ from ipaddress import IPv4Address
 from ..core.mac import Mac
 from . import ethernet, ipv4
 from .checksum import internet_checksum
-from .errors import WireError
+from .errors import WireError, reader
 
 PROTOCOL = 112
 GROUP = IPv4Address("224.0.0.18")
@@ -32,6 +32,7 @@ class Advertisement:
         return Mac(0x00005E000100 | self.router)
 
 
+@reader
 def decode(packet: ipv4.Packet) -> Advertisement:
     """Read an advertisement from its packet. Raises WireError; a TTL other than 255 came through a router (5.1.1.3)."""
     if packet.protocol != PROTOCOL:

@@ -20,10 +20,10 @@ router = APIRouter(tags=["system"])
 
 @router.get("/healthz")
 def healthz(context: ContextDep) -> Health:
-    """200 while the service and its database answer; impaired when nothing can be written."""
+    """200 while the service and its database answer; impaired when nothing can be written, or standing work ended by an error."""
     if not context.database.check():
         raise Refusal(503, "database", "the database does not answer")
-    trouble = context.database.trouble or context.findings.trouble
+    trouble = context.database.trouble or context.findings.trouble or context.supervisor.trouble
     return Health(
         status="ok" if not trouble else "impaired",
         trouble=trouble,

@@ -132,6 +132,12 @@ def listening(context: ContextDep, listeners: ListeningDep, who: Who) -> list[Li
     ]
 
 
+def _ended(context: Context, adapter: str) -> str:
+    """What befell the listener of an adapter."""
+    ended = context.supervisor.ended.get(f"listening on {adapter}")
+    return f"ended by an error {ended.times} times and was begun again, last by {ended.said}" if ended else ""
+
+
 def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_not: str) -> ListeningView:
     place = context.places.of(name)
     neighbours = list(heard.neighbours.values()) if heard is not None else []
@@ -141,7 +147,8 @@ def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_n
         since=maybe_time(heard.since) if heard else None, frames=heard.frames if heard else 0,
         unread=heard.unread if heard else 0, lost=heard.lost if heard else 0,
         per_second=heard.last_second if heard else 0, storm=maybe_time(heard.storm_at) if heard else None,
-        trouble=heard.trouble if heard else "", place=place.said, verdict=place.verdict.value,
+        trouble=(heard.trouble or _ended(context, name)) if heard else "", broken=heard.broken if heard else 0,
+        unforeseen=heard.unforeseen if heard else "", place=place.said, verdict=place.verdict.value,
         neighbours=[
             NeighbourView(
                 switch=n.name or n.chassis, chassis=n.chassis, port=n.port, port_text=n.port_text, vlan=n.vlan,

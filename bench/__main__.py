@@ -16,9 +16,9 @@ from tests.support.lab import NO_LAB, possible
 
 from .plan import planning, publishing, spreadsheets
 from .roster import questions, sums
-from .scanning import large_link, small_link
+from .scanning import large_link, small_link, waited_for
 from .table import Table
-from .truth import folding, listening, rules, year
+from .truth import folding, listening, observing, rules, year
 
 BEGIN, END = "<!-- table -->", "<!-- end of table -->"
 
@@ -29,6 +29,7 @@ def main() -> None:
     sums(table)
     planning(table)
     folding(table)
+    observing(table)
     rules(table)
     year(table)
     questions(table)
@@ -38,6 +39,7 @@ def main() -> None:
             publishing(table)
         listening(table)
         small_link(table)
+        waited_for(table)
         large_link(table)
     else:
         print(f"scans are left out: {NO_LAB}")

@@ -17,7 +17,7 @@ from even_roster.api.watching import WatchEdit
 from even_roster.client import Roster
 from tests.support.dhcp_lab import Link, dnsmasq, kea
 from tests.support.lab import Inside, Namespace, T, needs_lab
-from tests.support.patience import PATIENCE
+from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, service
 from tests.support.street import Street, street
 
@@ -206,6 +206,24 @@ class OnTheLink(unittest.TestCase):
         speaking.kill()
         # Nobody answers: the hearsay is withdrawn, and that nobody answers at all is a finding of its own.
         self.until({("no-dhcp-server", "Yard")})
+
+    def test_traffic_alone_makes_no_device_and_a_question_answered_does(self) -> None:
+        self.listening()
+        self.look()
+        forger = self.street.join(None, "02:c0:9f:40:77:70")
+        self.street.speak(forger, "claim", "02:c0:9f:40:77:71", "10.77.0.91")
+        until(lambda: "02:c0:9f:40:77:71" in self.heard_only(), "the made-up MAC is not listed")
+        honest = self.street.join("10.77.0.92/24", "02:c0:9f:40:77:72")
+        self.street.speak(honest, "claim", "02:c0:9f:40:77:72", "10.77.0.92")
+        until(lambda: "02:c0:9f:40:77:72" in self.macs(), "who answers is no device yet")
+        self.assertNotIn("02:c0:9f:40:77:71", self.macs(), "who was only heard is none")
+        self.assertIn("02:c0:9f:40:77:71", self.heard_only())
+
+    def macs(self) -> set[str | None]:
+        return {d.mac for d in self.do(lambda r: list(r.devices()))}
+
+    def heard_only(self) -> set[str]:
+        return {h.mac.mac for one in self.do(lambda r: r.listening()) for h in one.heard_only}
 
     def test_a_proxy_is_one_finding_and_no_false_duplicates(self) -> None:
         annex = self.street.join("10.77.0.4/24", "02:c0:3e:77:00:04")

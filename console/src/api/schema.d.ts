@@ -2988,6 +2988,25 @@ export interface components {
             said: string;
         };
         /**
+         * HeardOnlyView
+         * @description A MAC that was only heard, with the address it spoke from: it is no device until it answers a question.
+         */
+        HeardOnlyView: {
+            mac: components["schemas"]["MacView"];
+            /** Address */
+            address: string;
+            /**
+             * First
+             * Format: date-time
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+        };
+        /**
          * Here
          * @description Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
          *     `scanned` tells whether any scan was ever made.
@@ -3169,6 +3188,8 @@ export interface components {
             stale_days: number;
             /** Pool Percent */
             pool_percent: number;
+            /** New Per Hour */
+            new_per_hour: number;
         };
         /**
          * KeepingEdit
@@ -3185,6 +3206,8 @@ export interface components {
             stale_days?: number | null;
             /** Pool Percent */
             pool_percent?: number | null;
+            /** New Per Hour */
+            new_per_hour?: number | null;
         };
         /**
          * KindView
@@ -3221,7 +3244,8 @@ export interface components {
         /**
          * ListeningView
          * @description Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost, those that could not be read;
-         *     `unforeseen` is the last one that a reader of ours stumbled over.
+         *     `unforeseen` is the last one that a reader of ours stumbled over. `heard_only` are MACs that have not answered a question, `held_back`
+         *     counts those that did and were too many an hour to become devices.
          */
         ListeningView: {
             /** Adapter */
@@ -3242,6 +3266,10 @@ export interface components {
             broken: number;
             /** Unforeseen */
             unforeseen: string;
+            /** Heard Only */
+            heard_only: components["schemas"]["HeardOnlyView"][];
+            /** Held Back */
+            held_back: number;
             /** Per Second */
             per_second: number;
             /** Storm */

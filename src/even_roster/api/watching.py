@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import Model, Time
+from .common import MacView, Model, Time
 
 Strangers = Literal["all", "named", "none"]
 RouteKind = Literal["webhook", "mail", "syslog"]
@@ -64,9 +64,19 @@ class HeardLine(Model):
     said: str
 
 
+class HeardOnlyView(Model):
+    """A MAC that was only heard, with the address it spoke from: it is no device until it answers a question."""
+
+    mac: MacView
+    address: str
+    first: Time
+    last: Time
+
+
 class ListeningView(Model):
     """Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost, those that could not be read;
-    `unforeseen` is the last one that a reader of ours stumbled over."""
+    `unforeseen` is the last one that a reader of ours stumbled over. `heard_only` are MACs that have not answered a question,
+    `held_back` counts those that did and were too many an hour to become devices."""
 
     adapter: str
     listening: bool
@@ -77,6 +87,8 @@ class ListeningView(Model):
     lost: int
     broken: int
     unforeseen: str
+    heard_only: list[HeardOnlyView]
+    held_back: int
     per_second: int
     storm: Time | None
     trouble: str
@@ -189,6 +201,7 @@ class Keeping(Model):
     missing_days: int = Field(ge=1, le=3650)
     stale_days: int = Field(ge=7, le=3650)
     pool_percent: int = Field(ge=10, le=100)
+    new_per_hour: int = Field(ge=0, le=100_000)
 
 
 class KeepingEdit(Model):
@@ -199,3 +212,4 @@ class KeepingEdit(Model):
     missing_days: int | None = Field(default=None, ge=1, le=3650)
     stale_days: int | None = Field(default=None, ge=7, le=3650)
     pool_percent: int | None = Field(default=None, ge=10, le=100)
+    new_per_hour: int | None = Field(default=None, ge=0, le=100_000)

@@ -87,6 +87,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         "--stale-after", type=int, metavar="DAYS", help="a reservation of a silent device is told as stale"
     )
     keep.add_argument("--pool-full", type=int, metavar="PERCENT", help="a pool is told as nearly full")
+    keep.add_argument(
+        "--new-per-hour", type=int, metavar="N", help="so many devices an hour and link may arise from what is heard"
+    )
     keep.set_defaults(run=_keep)
     for parser in (watch, listen, listing, keep):
         add_json(parser)
@@ -186,6 +189,15 @@ def _listening(out: Out, found: list[ListeningView]) -> None:
             out.say(f"  {one.trouble}", "red")
         if one.unforeseen:
             out.say(f"  a frame could not be read, which should not be: {one.unforeseen}", "red")
+        if one.heard_only:
+            who = ", ".join(f"{h.mac.mac} at {h.address}" for h in one.heard_only[:3])
+            more = f" and {len(one.heard_only) - 3} more" if len(one.heard_only) > 3 else ""
+            out.say(f"  only heard, no answer to a question yet: {who}{more}")
+        if one.held_back:
+            out.say(
+                f"  {one.held_back:,} that answered were too many an hour to become devices ('roster keep --new-per-hour')",
+                "yellow",
+            )
         for n in one.neighbours:
             vlan = f", VLAN {n.vlan}" if n.vlan else ""
             out.say(f"  plugged into {n.switch}, port {n.port}{f' ({n.port_text})' if n.port_text else ''}{vlan}")
@@ -302,7 +314,7 @@ def _keep(options: argparse.Namespace) -> int:
     out = Out(options.json)
     edit = KeepingEdit(
         stay_days=options.history, finding_days=options.findings, missing_days=options.missing_after,
-        stale_days=options.stale_after, pool_percent=options.pool_full,
+        stale_days=options.stale_after, pool_percent=options.pool_full, new_per_hour=options.new_per_hour,
     )  # fmt: skip
     with connect(options) as roster:
         changed = any(value is not None for value in edit.model_dump().values())
@@ -316,6 +328,7 @@ def _keep(options: argparse.Namespace) -> int:
             ("closed findings", f"{kept.finding_days} days"), ("missing", f"told after {kept.missing_days} days of silence"),
             ("stale reservation", f"told after {kept.stale_days} days of silence"),
             ("pool nearly full", f"told from {kept.pool_percent} % on"),
+            ("new devices", f"at most {kept.new_per_hour:,} an hour and link from what is heard"),
         ]
     )  # fmt: skip
     return 0

@@ -24,6 +24,7 @@ from ..store.database import Database, StoreError
 from . import vendor_data
 from .events import Hub
 from .findings_keeper import FindingsKeeper
+from .newcomers import Newcomers
 from .observing import Observer
 from .places import Places
 from .plan_keeper import PlanKeeper
@@ -56,6 +57,7 @@ class Context:
     plan: PlanKeeper = field(init=False)
     findings: FindingsKeeper = field(init=False)
     places: Places = field(init=False)
+    newcomers: Newcomers = field(init=False)
     supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
     reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
@@ -69,6 +71,7 @@ class Context:
             self.database, self.plan, self.steady_ms, now_ms, self.randomised, self._vendor, self.tell
         )
 
+        self.newcomers = Newcomers(lambda: self.findings.new_per_hour)
         self.observer = Observer(
             self.database, self.plan, self.findings, self.places, self.vendor_of, now_ms, self.tell
         )  # fmt: skip

@@ -67,6 +67,7 @@ class FindingsKeeper:
             self.world = World(plan.plan, plan.site_here, randomised, _limits(connection), vendor_of)
             self.engine = Engine(finding_records.load(connection), finding_records.exceptions(connection))
             world_records.load(connection, self.world, wall(), self.offset)
+            self.new_per_hour = _new_per_hour(connection)
             self._strangers(connection)
         plan.listeners.append(self._planned)
 
@@ -246,6 +247,7 @@ class FindingsKeeper:
         """Limits or what is said of strangers was set."""
         with self._knowing, self._database.read() as connection:
             self.world.limits = _limits(connection)
+            self.new_per_hour = _new_per_hour(connection)
             self._strangers(connection)
             self.world.dirty_all()
 
@@ -318,6 +320,20 @@ class FindingsKeeper:
         with self._knowing:
             for address in addresses:
                 self.world.questions.want(address)
+
+    def wonder(self, addresses: Iterable[int]) -> None:
+        """Somebody new was heard at these addresses: they want a directed round when there is room."""
+        with self._knowing:
+            for address in addresses:
+                self.world.questions.wonder(address)
+
+    def is_device(self, mac: int) -> bool:
+        """True for a MAC that belongs to a device."""
+        return mac in self.world.devices
+
+    def heard_on(self, address: int) -> str:
+        """The adapter on whose link an address was heard last; empty for none."""
+        return self.world.heard_on.get(address, "")
 
     def suspects(self) -> list[int]:
         """Addresses that want a directed round and may have it now."""
@@ -432,6 +448,11 @@ class FindingsKeeper:
 def _limits(connection: Any) -> Limits:
     kept = watch_records.kept(connection, "limits", watch_records.USUAL_LIMITS)
     return Limits(kept["missing_days"], kept["stale_days"], kept["pool_percent"] / 100)
+
+
+def _new_per_hour(connection: Any) -> int:
+    """How many devices an hour and link may arise by answering what was asked because they were heard."""
+    return int(watch_records.kept(connection, "intake", watch_records.USUAL_INTAKE)["new_per_hour"])
 
 
 def _inside(address: int, network: IPv4Network) -> bool:

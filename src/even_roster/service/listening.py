@@ -245,12 +245,20 @@ class Listening:
             heard.lines.append((now, line))
         if not elsewhere:
             self._tell_findings(name, batch, sightings, now)
+        strangers = [one for one in sightings if not context.findings.is_device(one.mac or 0)]
+        if strangers:
+            context.newcomers.heard(name, strangers)
+            if not elsewhere:
+                context.findings.wonder({one.address for one in strangers})
+                self._alarm()
         for one_sighting in sightings:
+            if not context.findings.is_device(one_sighting.mac or 0):
+                continue  # traffic alone makes no device: it is asked about
             key_of = (name, one_sighting.address, one_sighting.mac or 0)
             if now - self._stored.get(key_of, 0) >= STORE_AGAIN_MS and len(self._waiting) < MOST_WAITING:
                 self._waiting[key_of] = one_sighting
         for told in batch.names:
-            if told.address:
+            if told.address and context.findings.is_device(told.mac):
                 self._names.append((name, NameHeard(told.address, told.mac, told.name, now)))
         context.tell("listen", _shown(heard, batch))
 

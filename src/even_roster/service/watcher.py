@@ -194,7 +194,8 @@ class Watcher:
         wanted = sorted(addresses)
         found: dict[int, tuple[int, ...]] = {}
         for adapter in self._context.machine.adapters() if wanted else ():
-            near = [a for a in wanted if a in adapter.onlink]
+            # Who speaks from a foreign address (at its factory settings) is asked on the link it was heard on.
+            near = [a for a in wanted if a in adapter.onlink or self._context.findings.heard_on(a) == adapter.name]
             elsewhere = self._context.places.elsewhere(adapter.name)
             if not near or adapter.mac is None or adapter.medium == "loopback" or elsewhere:
                 continue
@@ -221,7 +222,11 @@ class Watcher:
         """What answered is a sighting like any other; who did not was silent, if anybody answered."""
         context, now = self._context, now_ms()
         context.findings.confirmed(answers, adapter.name, controlled=answered)
-        sightings = [Sighting(a, mac, now, Source.ARP) for a, macs in answers.items() for mac in macs]
+        new = [mac for macs in answers.values() for mac in macs if not context.findings.is_device(mac)]
+        barred = set(new) - context.newcomers.admitted(adapter.name, list(dict.fromkeys(new)), now)
+        sightings = [
+            Sighting(a, mac, now, Source.ARP) for a, macs in answers.items() for mac in macs if mac not in barred
+        ]
         if sightings:
             seen = describe_segment(adapter, SpanSet(tuple((a, a) for a in sorted(answers))), context.places)
             context.observer.observe([Batch(seen, adapter.name, sightings)], told=True)

@@ -15,6 +15,7 @@ from .tables import kept_settings, notice_routes, pool_uses, scans, segments, wa
 HOUR = 3600 * 1000
 POOL_KEPT = 400 * 24 * HOUR
 USUAL_KEEPING = {"stay_days": 400, "finding_days": 400}
+USUAL_INTAKE = {"new_per_hour": 300}
 USUAL_LIMITS = {"missing_days": 7, "stale_days": 90, "pool_percent": 90}
 
 

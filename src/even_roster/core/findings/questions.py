@@ -1,8 +1,8 @@
 """Addresses that want a directed question: whoever contradicts what is known is asked about at once, within a budget.
 
-A storm of forged claims cannot have more than PER_SECOND addresses a second asked after a first burst of AT_ONCE; one address is
-asked again after AGAIN at the earliest, and is not forgotten until then. What finds no room is counted. Times are UTC ms on the
-world's clock.
+Contradictions come first, newcomers have what is left. A storm of forged claims cannot have more than PER_SECOND addresses a
+second asked after a first burst of AT_ONCE; one address is asked again after AGAIN at the earliest, and is not forgotten until
+then. What finds no room is counted. Times are UTC ms on the world's clock.
 """
 
 from __future__ import annotations
@@ -21,24 +21,34 @@ class Questions:
 
     def __init__(self) -> None:
         self._waiting: dict[int, None] = {}
+        self._curious: dict[int, None] = {}
         self._asked: dict[int, int] = {}
         self._budget, self._budget_at = float(AT_ONCE), 0
         self.held_back = 0
 
     def __len__(self) -> int:
-        return len(self._waiting)
+        return len(self._waiting) + len(self._curious)
 
     def __contains__(self, address: object) -> bool:
-        return address in self._waiting
+        return address in self._waiting or address in self._curious
 
     def want(self, address: int) -> None:
-        """Ask for an address as soon as may be."""
-        if address in self._waiting:
+        """Ask for an address as soon as may be: what is known is contradicted there."""
+        self._curious.pop(address, None)
+        self._enter(self._waiting, address)
+
+    def wonder(self, address: int) -> None:
+        """Ask for an address when nothing else wants the budget: somebody new is there."""
+        if address not in self._waiting:
+            self._enter(self._curious, address)
+
+    def _enter(self, line: dict[int, None], address: int) -> None:
+        if address in line:
             return
-        if len(self._waiting) >= MOST_WAITING:
+        if len(line) >= MOST_WAITING:
             self.held_back += 1
             return
-        self._waiting[address] = None
+        line[address] = None
 
     def take(self, now: int) -> list[int]:
         """Those that may be asked now; they are taken to be asked."""
@@ -46,7 +56,7 @@ class Questions:
             self._budget = min(self._budget + (now - self._budget_at) * PER_SECOND / SECOND, float(AT_ONCE))
         self._budget_at = now
         found = []
-        for address in self._waiting:
+        for address in (*self._waiting, *self._curious):
             if self._budget < 1:
                 break
             if now - self._asked.get(address, -AGAIN) >= AGAIN:
@@ -56,13 +66,10 @@ class Questions:
             self.asked(address, now)
         return found
 
-    def ready(self, now: int) -> bool:
-        """True when `take` would give something but for the budget."""
-        return any(now - self._asked.get(address, -AGAIN) >= AGAIN for address in self._waiting)
-
     def asked(self, address: int, now: int) -> None:
         """A directed question for an address goes out; it waits no more."""
         self._waiting.pop(address, None)
+        self._curious.pop(address, None)
         self._asked.pop(address, None)
         self._asked[address] = now
         while len(self._asked) > MOST_REMEMBERED:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from ipaddress import IPv4Address
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
@@ -11,6 +12,7 @@ from ...api.watching import (
     AskAnswer,
     AskRequest,
     HeardLine,
+    HeardOnlyView,
     Keeping,
     KeepingEdit,
     ListeningView,
@@ -33,7 +35,7 @@ from ..context import Context, now_ms
 from ..deps import ContextDep, Who
 from ..listening import Heard, Listening
 from ..notices import Notices
-from ..views import maybe_time, time_of
+from ..views import mac_view, maybe_time, time_of
 from ..watcher import Watcher
 
 router = APIRouter(prefix="/api", tags=["watching"])
@@ -148,7 +150,14 @@ def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_n
         unread=heard.unread if heard else 0, lost=heard.lost if heard else 0,
         per_second=heard.last_second if heard else 0, storm=maybe_time(heard.storm_at) if heard else None,
         trouble=(heard.trouble or _ended(context, name)) if heard else "", broken=heard.broken if heard else 0,
-        unforeseen=heard.unforeseen if heard else "", place=place.said, verdict=place.verdict.value,
+        unforeseen=heard.unforeseen if heard else "", held_back=context.newcomers.held_back(name),
+        heard_only=[
+            HeardOnlyView(
+                mac=mac_view(one.mac, context.vendors), address=str(IPv4Address(one.address)), first=time_of(one.first),
+                last=time_of(one.last),
+            )
+            for one in context.newcomers.listed(name)
+        ], place=place.said, verdict=place.verdict.value,
         neighbours=[
             NeighbourView(
                 switch=n.name or n.chassis, chassis=n.chassis, port=n.port, port_text=n.port_text, vlan=n.vlan,
@@ -202,7 +211,8 @@ def keeping(context: ContextDep, who: Who) -> Keeping:
     with context.database.read() as connection:
         kept = watch_records.kept(connection, "keeping", watch_records.USUAL_KEEPING)
         limits = watch_records.kept(connection, "limits", watch_records.USUAL_LIMITS)
-    return Keeping(**kept, **limits)
+        intake = watch_records.kept(connection, "intake", watch_records.USUAL_INTAKE)
+    return Keeping(**kept, **limits, **intake)
 
 
 @router.put("/keeping")
@@ -210,7 +220,10 @@ def edit_keeping(request: KeepingEdit, context: ContextDep, who: Who) -> Keeping
     """Change it."""
     given = {name: value for name, value in request.model_dump().items() if value is not None}
     with context.database.write() as connection:
-        for name, usual in (("keeping", watch_records.USUAL_KEEPING), ("limits", watch_records.USUAL_LIMITS)):
+        for name, usual in (
+            ("keeping", watch_records.USUAL_KEEPING), ("limits", watch_records.USUAL_LIMITS),
+            ("intake", watch_records.USUAL_INTAKE),
+        ):  # fmt: skip
             before = watch_records.kept(connection, name, usual)
             watch_records.keep(connection, name, {**before, **{n: v for n, v in given.items() if n in usual}})
     context.findings.settings_changed()

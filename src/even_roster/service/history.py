@@ -150,20 +150,15 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         rows = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, grace)
         if not rows and asked.kind == "address":
             before, after = history_queries.beside_address(connection, asked.first, moment)
-    unheard = before is not None and not 0 < before.silent_first <= moment
-    if (
-        before is not None
-        and unheard
-        and moment - before.last <= BETWEEN_LOOKS
-        and (after is None or after.mac == before.mac)
-    ):
+    if before is not None and moment - before.last <= BETWEEN_LOOKS:
         # Nobody looked between the last sighting and then: the last holders are named, with when that was.
         if asked.macs:
-            rows = [before]
+            late = [before] if not 0 < before.silent_first <= moment else []
         else:
             late = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, BETWEEN_LOOKS)
-            rows = [row for row in late if row.last >= before.last - SAME_MOMENT_MS]
-        before = after = None
+            late = [row for row in late if row.last >= before.last - SAME_MOMENT_MS]
+        if late and (after is None or _next_holders(connection, asked, after, limit) & {row.mac for row in late}):
+            rows, before, after = late, None, None
     if asked.macs:
         planned, said = past_plans.of_macs(context, connection, asked.macs, moment)
     elif asked.kind == "subnet":
@@ -176,6 +171,14 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         planned=planned, before=_stay(context, before) if before is not None else None,
         after=_stay(context, after) if after is not None else None,
     )  # fmt: skip
+
+
+def _next_holders(connection: Connection, asked: Asked, after: Row[Any], limit: int) -> set[int | None]:
+    """Everybody who was seen first at the moment at which somebody was seen again."""
+    if asked.macs:
+        return {after.mac}
+    there = history_queries.in_subnet(connection, asked.first, asked.last, after.first, limit)
+    return {row.mac for row in there if row.first == after.first}
 
 
 def _told(

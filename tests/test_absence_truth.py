@@ -1,0 +1,184 @@
+"""Who was where, against a plain model: a thousand random histories of moves, swaps, silences, pulled cables and restarts."""
+
+from __future__ import annotations
+
+import random
+import unittest
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from ipaddress import IPv4Address, IPv4Network
+
+from even_roster.core.absence import ENOUGH, LONG, Reason
+from even_roster.core.findings.facts import Link
+from even_roster.core.span import SpanSet
+from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source
+from even_roster.service import history
+from even_roster.service.context import Context, now_ms
+from even_roster.service.findings_keeper import FindingsKeeper
+from even_roster.service.observing import Batch, Observer
+from even_roster.store.history_queries import BETWEEN_LOOKS
+from even_roster.store.scan_records import SegmentSeen
+from tests.support.days import days, hall
+
+HISTORIES, STEPS, PLACES = 1000, 18, 3
+BASE = int(IPv4Address("10.200.0.0"))
+NETWORK = IPv4Network("10.200.0.0/18")
+SEGMENT = SegmentSeen("far0", str(NETWORK), None)
+GAPS = (120, 360, 420, 1200, 4200, 18_000, 3 * 86_400)
+RESTARTS = {5, 11, 12}
+
+
+@dataclass
+class Kept:
+    """A stay as the model keeps it."""
+
+    mac: int
+    first: int
+    last: int
+    silent: list[int] = field(default_factory=list)
+    reason: Reason = Reason.NONE
+
+
+@dataclass
+class Told:
+    """One history: where each of its devices is (None: away), and what the model makes of the looks."""
+
+    number: int
+    where: dict[int, int | None] = field(default_factory=dict)
+    stays: dict[int, list[Kept]] = field(default_factory=dict)
+
+    def address(self, place: int) -> int:
+        return BASE + 8 * self.number + place
+
+    def live(self, source: random.Random) -> None:
+        """Something happens, or nothing."""
+        mac = source.choice(list(self.where))
+        match source.randrange(5):
+            case 0:
+                self.where[mac] = source.randrange(PLACES)
+            case 1:
+                self.where[mac] = None
+            case 2:
+                other = source.choice(list(self.where))
+                self.where[mac], self.where[other] = self.where[other], self.where[mac]
+
+    def looked(self, at: int, answered: dict[int, set[int]], controlled: bool) -> None:
+        """Who answered at each place in a look; without a control it says nothing of those who did not."""
+        elsewhere = {mac for macs in answered.values() for mac in macs}
+        for place in range(PLACES):
+            stays = self.stays.setdefault(place, [])
+            for mac in answered.get(place, set()):
+                mine = next((s for s in reversed(stays) if s.mac == mac), None)
+                over = (
+                    mine is None
+                    or mine.reason is not Reason.NONE
+                    or at - mine.last > GAP_MS
+                    or self.passed(stays, mine, at)
+                )
+                if over or mine is None:
+                    stays.append(Kept(mac, at, at))
+                else:
+                    mine.last, mine.silent = at, []
+            if not controlled:
+                continue
+            for mac in {s.mac for s in stays} - answered.get(place, set()):
+                stay = next(s for s in reversed(stays) if s.mac == mac)
+                if stay.reason is not Reason.NONE:
+                    continue
+                stay.silent.append(at)
+                if answered.get(place):
+                    stay.reason = Reason.GAVE_WAY
+                elif mac in elsewhere:
+                    stay.reason = Reason.MOVED
+                elif len(stay.silent) >= ENOUGH and at - stay.silent[0] >= LONG:
+                    stay.reason = Reason.SILENT
+
+    def passed(self, stays: Iterable[Kept], mine: Kept, at: int) -> bool:
+        """Somebody else was alone there well after this one was seen last."""
+        latest = {s.mac: s for s in stays}
+        return any(mine.last + SAME_MOMENT_MS < s.last <= at for mac, s in latest.items() if mac != mine.mac)
+
+    def holders(self, place: int, moment: int) -> set[int]:
+        """Who may be named as holder of a place at a moment."""
+        stays = self.stays.get(place, [])
+        covering = {s.mac for s in stays if s.first <= moment <= s.last}
+        if covering:
+            return covering
+        before = [s for s in stays if s.last < moment]
+        after = [s for s in stays if s.first > moment]
+        if not before:
+            return set()
+        last = max(s.last for s in before)
+        late = {
+            s.mac for s in before if s.last >= last - SAME_MOMENT_MS and (not s.silent or s.silent[0] > moment)
+        }  # fmt: skip
+        next_ones = [s for s in after if s.first == min(one.first for one in after)]
+        follows = {s.mac for s in next_ones} or late
+        return late if moment - last <= BETWEEN_LOOKS and follows & late else set()
+
+
+class ARandomThousand(unittest.TestCase):
+    def test_at_and_history_say_what_the_model_says(self) -> None:
+        source = random.Random(2026)
+        told = [
+            Told(n, {0x02C07A000000 + 8 * n + m: source.choice((None, 0, 1, 2)) for m in range(3)})
+            for n in range(HISTORIES)
+        ]
+        control = 0x02C07AFFFFFF
+        spans, moments = SpanSet.of([NETWORK]), []
+        with days(hall, lambda *_: None) as site:
+            context = site.context
+            for step in range(STEPS):
+                site.sleep(source.choice(GAPS) + source.random())
+                at, pulled = now_ms(), source.random() < 0.15
+                moments.append(at)
+                seen = [] if pulled else [Sighting(BASE + 8 * HISTORIES + 1, control, at, Source.ARP)]
+                for one in told:
+                    one.live(source)
+                    answered: dict[int, set[int]] = {}
+                    for mac, place in one.where.items():
+                        if place is not None and not pulled:
+                            answered.setdefault(place, set()).add(mac)
+                            seen.append(Sighting(one.address(place), mac, at, Source.ARP))
+                    one.looked(at, answered, not pulled)
+                context.findings.links([Link("far0", (NETWORK,))], [], [])
+                if seen:
+                    context.observer.observe([Batch(SEGMENT, "far0", seen)])
+                context.findings.looked(spans, at, controlled=not pulled)
+                if step in RESTARTS:
+                    self.restart(context)
+            self.compare(context, told, moments, source)
+
+    def restart(self, context: Context) -> None:
+        """What is in memory is gone; the records are read again."""
+        findings = FindingsKeeper(
+            context.database, context.plan, context.steady_ms, now_ms, context.randomised, context._vendor, context.tell
+        )
+        context.findings = findings
+        context.observer = Observer(
+            context.database, context.plan, findings, context.places, context.vendor_of, now_ms, context.tell
+        )
+
+    def compare(self, context: Context, told: list[Told], moments: list[int], source: random.Random) -> None:
+        asked = named = 0
+        with context.database.read() as connection:
+            for one in told:
+                place = source.randrange(PLACES)
+                text = str(IPv4Address(one.address(place)))
+                rows = history.between(context, connection, text, 0, moments[-1] + 1, 500).stays
+                self.assertEqual(
+                    sorted((int(r.mac.replace(":", ""), 16), round(r.first.timestamp() * 1000), round(r.last.timestamp() * 1000), r.ended) for r in rows if r.mac),
+                    sorted((s.mac, s.first, s.last, s.reason.words) for s in one.stays.get(place, [])), text,
+                )  # fmt: skip
+                for _ in range(3):
+                    moment = source.choice(moments) + source.choice((0, 1, 60_000, 900_000, -60_000, 7_000_000))
+                    answer = history.at(context, connection, text, moment)
+                    found = {int(r.mac.replace(":", ""), 16) for r in answer.stays if r.mac}
+                    self.assertEqual(found, one.holders(place, moment), f"{text} at {moment}: {answer.sentences}")
+                    asked, named = asked + 1, named + bool(found)
+        self.assertGreater(named, asked // 5, "somebody was there often")
+        self.assertGreater(asked - named, asked // 5, "and often nobody can be named")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -9,6 +9,7 @@ other work, they take longer and say the same.
 from __future__ import annotations
 
 import re
+import signal
 import subprocess
 import sys
 import tempfile
@@ -34,6 +35,8 @@ _CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILI
 
 def main() -> int:
     """Run, and close with a line that counts."""
+    # Begun by a job in the background, SIGINT is ignored, and so it would be by every command that tests interrupt.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     if sys.argv[1:]:
         return _run([f"tests.{name}" for name in sys.argv[1:]])
     there = sorted(path.stem for path in HERE.glob("test_*.py"))

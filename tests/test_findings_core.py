@@ -178,6 +178,15 @@ class Addresses(unittest.TestCase):
         made.confirmed_round(ip("10.44.10.120"), [B], NOW)
         self.assertIn("address-taken-over", {f.kind for f in opened(made)}, "a running lease of another")
 
+    def test_a_device_that_got_its_address_is_no_foreigner_any_more(self) -> None:
+        made = world(static(2, "10.44.10.20", A, "light node"))
+        made.saw(ip("192.168.200.10"), A, NOW - MINUTE, Source.OVERHEARD, "office0")
+        self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"})
+        see(made, "10.44.10.20", A)
+        self.assertEqual(opened(made), [], "told within a moment, not after an hour")
+        made.saw(ip("192.168.200.10"), A, NOW + SECOND, Source.OVERHEARD, "office0")
+        self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"}, "it speaks as both")
+
     def test_a_look_without_a_control_says_nothing(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))
         see(made, "10.44.10.20", A)

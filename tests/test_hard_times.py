@@ -20,10 +20,10 @@ from even_roster.core.findings.engine import Finding
 from even_roster.core.place import Signs, Verdict, judge
 from even_roster.core.schedule import Due, Schedule
 from even_roster.service import context as contexts
-from even_roster.service import finding_views
+from even_roster.service import finding_views, history
 from even_roster.standin.site import Site
 from even_roster.store import finding_records
-from even_roster.store.tables import segments, stays
+from even_roster.store.tables import adapters, devices, segments, stays
 from even_roster.store.watch_records import Watch
 from tests.support.days import Days, days, hall, prepared
 from tests.support.patience import PATIENCE
@@ -89,6 +89,22 @@ class SteppingClock(unittest.TestCase):
 
     def test_back(self) -> None:
         self.steps(-HOUR)
+
+    def test_nothing_stays_seen_in_the_future(self) -> None:
+        """A clock that was two days ahead for an hour: afterwards nobody was seen later than now, and history goes on."""
+        with days(hall, prepared) as site:
+            wall = contexts.wall_ns
+            with patch.object(contexts, "wall_ns", lambda: wall() + 48 * HOUR * 1_000_000):
+                site.scan(OFFICE)
+            site.sleep(60)
+            site.scan(OFFICE)
+            now = contexts.now_ms()
+            with site.context.database.read() as connection:
+                for column in (stays.c.first, stays.c.last, adapters.c.last_seen, devices.c.last_seen):
+                    ahead = [t for t in connection.execute(select(column)).scalars() if t > now]
+                    self.assertEqual(ahead, [], str(column))
+                found = history.at(site.context, connection, "10.44.10.30", now)
+            self.assertEqual(len(found.stays), 1)
 
 
 class FullDisk(unittest.TestCase):

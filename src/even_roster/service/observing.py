@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import Connection
 
 from ..core.stays import Sighting
-from ..store import scan_records
+from ..store import clock_records, scan_records
 from ..store.database import Database
 from ..store.intake import NameHeard, Taken, take_in
 from ..store.scan_records import SegmentSeen
@@ -23,6 +23,7 @@ from .places import Places
 from .plan_keeper import PlanKeeper
 
 MOST_IN_EVENT = 300
+CLOCK_SLACK = 60_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +50,7 @@ class Observer:
     ) -> None:  # fmt: skip
         self._database, self._plan, self._findings, self._places = database, plan, findings, places
         self._vendor_of, self._now, self._tell = vendor_of, now, tell
+        self._latest: int | None = None
 
     def here(self, batch: Batch) -> bool:
         """True for facts of the site that this service stands in."""
@@ -73,6 +75,7 @@ class Observer:
         devices: set[int] = set()
         new: list[int] = []
         with self._database.write() as connection:
+            self._clock(connection)
             for batch in batches:
                 identity = scan_records.segment_id(connection, batch.segment, self._now())
                 taken = take_in(connection, identity, batch.seen, batch.names, dict(batch.ports), self._vendor_of)
@@ -89,3 +92,10 @@ class Observer:
             shown = sorted(devices) if len(devices) <= MOST_IN_EVENT else None
             self._tell("devices", {"ids": shown, "new": len(new)})
         return Taken(sorted(devices), new)
+
+    def _clock(self, connection: Connection) -> None:
+        """When the machine's clock was set back, and once at the start, nothing may stay seen in the future."""
+        now = self._now()
+        if self._latest is None or now < self._latest - CLOCK_SLACK:
+            clock_records.bring_back(connection, now, CLOCK_SLACK)
+        self._latest = now

@@ -367,6 +367,8 @@ def foreign(world: World, address: int) -> Found | Away | None:
     """An address on the wire that belongs to none of the link's subnets."""
     if address & _SELF_MASK == LINK_LOCAL or (on := _foreign_on(world, address)) is None:
         return None
+    if _came_home(world, address, on):
+        return None
     if (found := _foreigner(world, address)) is None:
         return AWAY if holders_alone(world, address) else None
     (mac, last), link = found, on.adapter
@@ -380,6 +382,18 @@ def foreign(world: World, address: int) -> Found | Away | None:
         (Evidence(f"{called(world, mac)} speaks as {dotted(address)} on the link of {link}, {where}", last),),
         "A device at its factory address: give it an address of this link. If it is plugged into the wrong port, move it",
         (Step(Action.ASSIGN, "find it an address here", (("mac", str(Mac(mac))),)), accept()),
+    )
+
+
+def _came_home(world: World, address: int, on: Link) -> bool:
+    """True when everybody who spoke as a foreign address answers at one of the link's own by now, and not there any more."""
+    return all(
+        mac is None
+        or any(
+            on.holds(other) and at_home.last > held.last and world.is_present(other, at_home)
+            for other, at_home in world.places.get(mac, {}).items()
+        )
+        for mac, held in world.holders.get(address, {}).items()
     )
 
 

@@ -11,6 +11,8 @@ from hypothesis import strategies as st
 from even_roster.core.adapters import Adapter, AdapterError, choose
 from even_roster.core.identity import Known, suggest_joins
 from even_roster.core.mac import Mac
+from even_roster.core.names import Name, NameSource
+from even_roster.core.naming import Called, called
 from even_roster.core.ranges import parse
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source, Stay, fold, holder_at
@@ -67,6 +69,21 @@ class Stays(unittest.TestCase):
         stays = [stored(0, HOUR), stored(2 * HOUR, 3 * HOUR, mac=8, identity=2)]
         self.assertEqual([stay.mac for stay in holder_at(stays, 2 * HOUR + 5)], [8])
         self.assertEqual(holder_at(stays, HOUR + 5), [])
+
+
+class Naming(unittest.TestCase):
+    def test_one_name_is_shown_and_it_is_said_why(self) -> None:
+        heard = [
+            Name("desk.larkspur.example", NameSource.DNS),
+            Name("DESK", NameSource.NETBIOS),
+            Name("till-7", NameSource.DHCP),
+        ]
+        for hand, planned, names, wanted in (
+            ("Box office", "printer-1", heard, Called("Box office", "given by hand")),
+            ("", "printer-1", heard, Called("printer-1", "planned hostname")), ("", "", heard, Called("till-7", "heard by dhcp")),
+            ("", "", heard[:2], Called("desk.larkspur.example", "heard by dns")), ("", "", [], Called("", "")),
+        ):  # fmt: skip
+            self.assertEqual(called(hand, planned, names), wanted)
 
 
 class Identity(unittest.TestCase):

@@ -10,14 +10,23 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+from alembic import command
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy import select
+from sqlalchemy import create_engine, select
 
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
-from even_roster.store import change_queries, device_queries, history_queries, scan_records
+from even_roster.store import (
+    change_queries,
+    device_queries,
+    finding_records,
+    history_queries,
+    router_records,
+    scan_records,
+)
 from even_roster.store.database import Database, StoreError
 from even_roster.store.device_queries import DeviceFilter
 from even_roster.store.edits import EditError, Editor, Missing, StaleEdit
@@ -72,11 +81,80 @@ class StoreCase(unittest.TestCase):
             ]
 
 
+OLDER = (
+    "INSERT INTO segments (id, fingerprint, adapter, subnet, first_seen, last_seen, site_id) VALUES (1, 'x', 'a0', '10.44.10.0/24', 1, 2, 1)",
+    *(
+        f"INSERT INTO devices (id, version, name, role, owner, place, notes, retired, created_at, seen_name, address, mac, macs, vendor, local, ports, "
+        f"first_seen, last_seen, sort_name, search) VALUES ({n}, 1, '{name}', '', '', '', '', 0, 1, '{seen}', 1, 1, 1, '', 0, '[]', 1, 2, 'x', 'x')"
+        for n, name, seen in ((1, "Gate", "gate"), (2, "", "printer-1"), (3, "", "till"))
+    ),
+    *(
+        f"INSERT INTO adapters (device_id, mac, first_seen, last_seen) VALUES ({device}, {mac}, 1, 2)"
+        for device, mac in ((1, 0x02C03E000002), (2, 0x02C044000001), (3, 0x02C07D000001))
+    ),
+    f"INSERT INTO subnets (id, version, site, name, first, prefix, dns, domain, ntp, supernet, notes) VALUES (1, 1, 1, 'Office', {BASE}, 24, '[]', '', '[]', 0, '')",
+    "INSERT INTO assignments (id, version, site, subnet, address, kind, mac, name, role, note, \"on\") "
+    f"VALUES (1, 1, 1, 1, {BASE + 30}, 'static', {0x02C044000001}, 'printer-1', 'printer', '', 1)",
+    *(
+        f"INSERT INTO stays (segment_id, address, mac, first, last, sightings, sources) VALUES (1, {BASE + last}, {mac}, 1000, 2000, 7, 1)"
+        for last, mac in ((254, 0x00005E000107), (254, 0x02C03E000002), (30, 0x02C044000001), (31, 0x02C07D000001))
+    ),
+    "INSERT INTO findings (kind, key, severity, subjects, evidence, remedy, steps, state, since, first, times, updated) VALUES ('duplicate-address', '5', 'urgent', "
+    "'[[\"address\", \"10.44.10.9\"], [\"mac\", \"02:c0:3e:00:00:02\"], [\"mac\", \"02:c0:3e:00:00:03\"]]', '[]', 'x', '[]', 'accepted', 1, 1, 1, 1)",
+    "INSERT INTO acceptances (kind, key, reason, who, at) VALUES ('duplicate-address', '5', 'a pair', 'keeper', 1)",
+)  # fmt: skip
+
+
 class Files(StoreCase):
     def test_migrations_lead_to_the_tables_of_the_code(self) -> None:
         with self.database.read() as connection:
             context = MigrationContext.configure(connection, opts={"render_as_batch": True})
             self.assertEqual(compare_metadata(context, metadata), [])
+
+    def test_an_older_roster_keeps_everything_and_learns_what_was_licensed_before(self) -> None:
+        """A file of revision 0003: stays, names, acceptances stay; sharers of a virtual router's address become known members."""
+        path = self.path.with_name("older.db")
+        config = Config()
+        config.set_main_option("script_location", "src/even_roster/store/migrations")
+        engine = create_engine(f"sqlite:///{path}")
+        with engine.connect() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "0003")
+            for statement in OLDER:
+                connection.exec_driver_sql(statement)
+            connection.commit()
+        engine.dispose()
+        older = Database(path)
+        self.addCleanup(older.close)
+        with older.read() as connection:
+            kept = [
+                tuple(r)
+                for r in connection.exec_driver_sql(
+                    "SELECT address, mac, first, last, sightings, sources, widest, silent_count, reason FROM stays ORDER BY id"
+                )
+            ]
+            self.assertEqual(
+                kept[0],
+                (BASE + 254, 0x00005E000107, 1000, 2000, 7, 1, None, 0, 0),
+                "nothing is claimed of the time before",
+            )
+            self.assertEqual(len(kept), 4)
+            self.assertEqual(router_records.members(connection, 1), {BASE + 254: {0x00005E000107, 0x02C03E000002}})
+            (accepted,) = finding_records.exceptions(connection).values()
+            self.assertEqual(accepted.macs, frozenset({"02:c0:3e:00:00:02", "02:c0:3e:00:00:03"}))
+            called = {
+                r.id: (r.called, r.called_because, bool(r.vouched))
+                for r in connection.exec_driver_sql("SELECT id, called, called_because, vouched FROM devices")
+            }
+            self.assertEqual(
+                called,
+                {
+                    1: ("Gate", "given by hand", True),
+                    2: ("printer-1", "planned hostname", True),
+                    3: ("till", "heard", False),
+                },
+            )
+        self.assertEqual(len(list((path.parent / "backups").glob("before-migration-0003-*.db"))), 1)
 
     def test_a_file_that_is_no_roster_is_refused_and_left_alone(self) -> None:
         path = self.path.with_name("other.db")

@@ -2457,7 +2457,8 @@ export interface components {
          * DeviceRow
          * @description One device as lists show it.
          *
-         *     `name` is what people gave it, `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
+         *     `called` is the name to show and `called_because` why: given by hand, planned hostname, heard; `name` is what people gave it,
+         *     `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
          */
         DeviceRow: {
             /** Id */
@@ -2468,6 +2469,10 @@ export interface components {
             name: string;
             /** Seen Name */
             seen_name: string;
+            /** Called */
+            called: string;
+            /** Called Because */
+            called_because: string;
             /** Role */
             role: string;
             /** Owner */
@@ -3244,8 +3249,8 @@ export interface components {
         /**
          * ListeningView
          * @description Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost, those that could not be read;
-         *     `unforeseen` is the last one that a reader of ours stumbled over. `heard_only` are MACs that have not answered a question, `held_back`
-         *     counts those that did and were too many an hour to become devices.
+         *     `unforeseen` is the last one that a reader of ours stumbled over. `heard_only` are MACs that have not answered a question,
+         *     `held_back` counts those that did and were too many an hour to become devices.
          */
         ListeningView: {
             /** Adapter */

@@ -28,7 +28,7 @@ export default function DeviceSheetView({ id }: { id: number }) {
   if (sheet.error) return <Notice tone="alarm">{sheet.error.message}</Notice>;
   if (!sheet.data) return <p className="text-soft">Reading…</p>;
   const { device, adapters, names, stays, changes, hints } = sheet.data;
-  const title = device.name || device.seen_name || "Nobody has named this device";
+  const title = device.called || "Nobody has named this device";
   return (
     <>
       <h2 className="pr-8 text-xl font-semibold break-words">{title}</h2>

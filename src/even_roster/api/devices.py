@@ -14,13 +14,16 @@ DeviceSort = Literal["name", "address", "mac", "vendor", "role", "owner", "last_
 class DeviceRow(Model):
     """One device as lists show it.
 
-    `name` is what people gave it, `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
+    `called` is the name to show and `called_because` why: given by hand, planned hostname, heard; `name` is what people gave it,
+    `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
     """
 
     id: int
     version: int
     name: str
     seen_name: str
+    called: str
+    called_because: str
     role: str
     owner: str
     place: str

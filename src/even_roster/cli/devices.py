@@ -41,7 +41,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     many.add_argument("--owner", help="only this owner")
     many.add_argument("--vendor", metavar="TEXT", help="only vendors that contain this")
     many.add_argument("--in", dest="range", metavar="RANGE", help="only addresses in this range")
-    many.add_argument("--unknown", action="store_true", default=None, help="only devices that nobody has named")
+    many.add_argument(
+        "--unknown", action="store_true", default=None, help="only devices that nobody has named or planned"
+    )
     many.add_argument(
         "--random", dest="local", action="store_true", default=None, help="only locally administered MACs"
     )
@@ -131,11 +133,13 @@ def _print_sheet(sheet: DeviceSheet, as_json: bool) -> None:
         out.json(sheet)
         return
     device = sheet.device
-    out.say(device.name or device.seen_name or "(nobody has named this device)", "bold")
+    out.say(device.called or "(nobody has named this device)", "bold")
     out.facts(
         [
             ("device", f"{device.id}, version {device.version}{', retired' if device.retired else ''}"),
-            ("heard name", device.seen_name), ("role", device.role), ("owner", device.owner), ("place", device.place),
+            ("called so", device.called_because),
+            ("otherwise", device.seen_name if device.seen_name != device.called else ""), ("role", device.role),
+            ("owner", device.owner), ("place", device.place),
             ("notes", device.notes), ("address", device.address), ("web page", device.web),
             ("open ports", " ".join(str(port) for port in device.ports)),
             ("first seen", clock(device.first_seen)), ("last seen", f"{clock(device.last_seen)} ({ago(device.last_seen)})"),

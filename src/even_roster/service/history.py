@@ -125,7 +125,7 @@ def _event(what: Literal["came", "last seen"], at: int, row: Row[Any]) -> Happen
 
 
 def _ref(row: Row[Any]) -> DeviceRef | None:
-    return DeviceRef(id=row.device_id, name=row.device_name or row.seen_name or None) if row.device_id else None
+    return DeviceRef(id=row.device_id, name=row.called or None) if row.device_id else None
 
 
 def _stay(context: Context, row: Row[Any]) -> StayRow:
@@ -225,7 +225,7 @@ def _until(row: Row[Any], moment: int) -> str:
 
 
 def _who(row: Row[Any]) -> str:
-    name = row.device_name or row.seen_name
+    name = row.called
     mac = str(Mac(row.mac)) if row.mac is not None else "somebody behind the gateway"
     return f"{name} ({mac})" if name else mac
 

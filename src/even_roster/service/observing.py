@@ -86,8 +86,9 @@ class Observer:
         for batch in batches:
             if self.here(batch):
                 self._plan.saw(batch.seen)
-        if new:
-            self._findings.devices_changed(new)
+        renamed = any(batch.names for batch in batches)
+        if new or renamed:
+            self._findings.devices_changed(sorted(devices) if renamed else new)
         if devices:
             shown = sorted(devices) if len(devices) <= MOST_IN_EVENT else None
             self._tell("devices", {"ids": shown, "new": len(new)})

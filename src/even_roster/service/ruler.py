@@ -80,7 +80,7 @@ def _past_tick(
         )  # fmt: skip
     macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
     row = max(rows, key=lambda one: one.last)
-    name = row.device_name or row.seen_name or None
+    name = row.called or None
     return Tick(
         address=dotted(address), plan=plan[0], assigned=plan[1],
         state="two" if len(macs) > 1 else "gateway" if address == gateway else "answering",
@@ -178,7 +178,7 @@ def _tick(address: int, rows: list[AnyRow], since: int, special: str | None, pla
     newest = rows[0]
     together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
     state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
-    name = newest.name or newest.seen_name or None
+    name = newest.called or None
     return Tick(
         address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
         assigned=plan[1], device=DeviceRef(id=newest.device_id, name=name) if newest.device_id else None,

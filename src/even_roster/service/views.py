@@ -52,7 +52,8 @@ def device_row(row: Row[Any]) -> DeviceRow:
     """A row of `devices`."""
     address = str(IPv4Address(row.address)) if row.address != NO_ADDRESS else None
     return DeviceRow.model_construct(
-        id=row.id, version=row.version, name=row.name, seen_name=row.seen_name, role=row.role, owner=row.owner,
+        id=row.id, version=row.version, name=row.name, seen_name=row.seen_name, called=row.called,
+        called_because=row.called_because, role=row.role, owner=row.owner,
         place=row.place, notes=row.notes, address=address, mac=str(Mac(row.mac)) if row.mac != NO_MAC else None,
         macs=row.macs, vendor=row.vendor, local=row.local, ports=row.ports, web=web_link(address, row.ports),
         first_seen=maybe_time(row.first_seen), last_seen=maybe_time(row.last_seen), retired=row.retired,
@@ -61,7 +62,7 @@ def device_row(row: Row[Any]) -> DeviceRow:
 
 def device_ref(row: Row[Any]) -> DeviceRef:
     """A device's id and the name to show."""
-    return DeviceRef.model_construct(id=row.id, name=row.name or row.seen_name or None)
+    return DeviceRef.model_construct(id=row.id, name=row.called or None)
 
 
 def adapter_row(row: Row[Any], vendors: VendorRegistry) -> AdapterRow:

@@ -134,7 +134,7 @@ def _facts(
         for stay in stays:
             if stay.mac is not None and (found := device_queries.device_of_mac(connection, stay.mac)) is not None:
                 row = device_queries.one(connection, found)
-                devices[stay.mac] = (row.name or row.seen_name) if row is not None else ""
+                devices[stay.mac] = row.called if row is not None else ""
     network = (
         subnet.network
         if subnet is not None

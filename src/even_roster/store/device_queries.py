@@ -90,7 +90,7 @@ def _where(query: Select[Any], wanted: DeviceFilter) -> Select[Any]:
     if wanted.vendor is not None:
         query = query.where(devices.c.vendor.contains(wanted.vendor, autoescape=True))
     if wanted.unknown is not None:
-        query = query.where((devices.c.name == "") if wanted.unknown else (devices.c.name != ""))
+        query = query.where(devices.c.vouched.is_(not wanted.unknown))
     if wanted.seen_since is not None:
         query = query.where(devices.c.last_seen >= wanted.seen_since)
     if wanted.not_seen_since is not None:
@@ -167,7 +167,7 @@ def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]
         .subquery()
     )
     query = (
-        select(latest, adapters.c.device_id, devices.c.name, devices.c.seen_name, devices.c.vendor, devices.c.role)
+        select(latest, adapters.c.device_id, devices.c.called, devices.c.vendor, devices.c.role)
         .join(adapters, adapters.c.mac == latest.c.mac, isouter=True)
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
         .order_by(latest.c.address, latest.c.last.desc())
@@ -204,7 +204,7 @@ def totals(connection: Connection) -> dict[str, int]:
     return {
         "devices": connection.execute(select(func.count()).select_from(devices).where(present)).scalar_one(),
         "unknown": connection.execute(
-            select(func.count()).select_from(devices).where(present, devices.c.name == "")
+            select(func.count()).select_from(devices).where(present, devices.c.vouched.is_(False))
         ).scalar_one(),
         "adapters": connection.execute(select(func.count()).select_from(adapters)).scalar_one(),
         "stays": connection.execute(select(func.count()).select_from(stays)).scalar_one(),

@@ -21,7 +21,7 @@ BETWEEN_LOOKS = 2 * 3600 * 1000
 
 def _stays() -> Any:
     return (
-        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.name.label("device_name"), devices.c.seen_name)
+        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.called)
         .join(segments, segments.c.id == stays.c.segment_id)
         .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
@@ -58,7 +58,7 @@ def macs_called(connection: Connection, name: str) -> list[int]:
     """The MACs of devices with a name given by people, or heard."""
     wanted = name.casefold()
     given = select(adapters.c.mac).join(devices, devices.c.id == adapters.c.device_id)
-    given = given.where(or_(func.lower(devices.c.name) == wanted, func.lower(devices.c.seen_name) == wanted))
+    given = given.where(or_(func.lower(devices.c.called) == wanted, func.lower(devices.c.seen_name) == wanted))
     found = set(connection.execute(given).scalars())
     heard = select(name_stays.c.mac).where(name_stays.c.key == host_key(name), name_stays.c.mac >= 0).limit(64)
     return sorted(found | set(connection.execute(heard).scalars()))

@@ -36,16 +36,14 @@ def _at_site(site: int) -> ColumnElement[bool]:
 def last_holders(connection: Connection, site: int, addresses: list[int]) -> dict[int, LastSeen]:
     """When and by whom each of some addresses was held last, at one site."""
     query = (
-        select(stays.c.address, stays.c.mac, stays.c.last, devices.c.name, devices.c.seen_name)
+        select(stays.c.address, stays.c.mac, stays.c.last, devices.c.called)
         .join(segments, segments.c.id == stays.c.segment_id)
         .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
         .where(in_list(stays.c.address, addresses), _at_site(site))
         .order_by(stays.c.last)
     )
-    return {
-        row.address: LastSeen(row.last, row.mac, row.name or row.seen_name or "") for row in connection.execute(query)
-    }
+    return {row.address: LastSeen(row.last, row.mac, row.called or "") for row in connection.execute(query)}
 
 
 def names_for(connection: Connection, addresses: list[int], since: int) -> dict[int, list[str]]:
@@ -80,7 +78,7 @@ def in_pools(connection: Connection, spans: list[tuple[int, int]], roles: list[s
     inside = or_(*(devices.c.address.between(first, last) for first, last in spans))
     query = select(devices).where(devices.c.retired.is_(False), inside, devices.c.role.in_(roles))
     return [
-        Observed(row.id, row.name or row.seen_name, row.role, row.address, row.mac if row.mac != NO_MAC else None)
+        Observed(row.id, row.called, row.role, row.address, row.mac if row.mac != NO_MAC else None)
         for row in connection.execute(query.order_by(devices.c.address))
         if row.address != NO_ADDRESS
     ]
@@ -100,14 +98,14 @@ class KnownAs:
 def known_macs(connection: Connection, macs: list[int]) -> dict[int, KnownAs]:
     """What the roster knows of some MACs."""
     query: Any = (
-        select(adapters.c.mac, adapters.c.last_seen, devices.c.id, devices.c.name, devices.c.seen_name, devices.c.role,
+        select(adapters.c.mac, adapters.c.last_seen, devices.c.id, devices.c.called, devices.c.role,
                devices.c.address)
         .join(devices, devices.c.id == adapters.c.device_id)
         .where(in_list(adapters.c.mac, macs))
     )  # fmt: skip
     return {
         row.mac: KnownAs(
-            row.id, row.name or row.seen_name, row.role, row.last_seen,
+            row.id, row.called, row.role, row.last_seen,
             row.address if row.address != NO_ADDRESS else None,
         )
         for row in connection.execute(query)

@@ -11,7 +11,8 @@ from typing import Any
 from sqlalchemy import Connection, bindparam, select, update
 
 from ..core.mac import Mac
-from ..core.names import Name, NameSource, best
+from ..core.names import Name, NameSource
+from ..core.naming import called
 from .listing import in_list
 from .tables import NO_ADDRESS, NO_MAC, NO_NAME, adapters, assignments, devices, name_stays, stays
 
@@ -28,6 +29,7 @@ class _Facts:
     addresses: dict[int, int] = field(default_factory=dict)
     names: list[Name] = field(default_factory=list)
     planned: str = ""
+    in_plan: bool = False
 
 
 def refresh(connection: Connection, identities: Collection[int], vendor_of: VendorOf) -> None:
@@ -60,11 +62,10 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
     named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))
     for mac, name, source in connection.execute(named):
         facts[owner[mac]].names.append(Name(name, NameSource(source)))
-    planned = select(assignments.c.mac, assignments.c.name).where(
-        in_list(assignments.c.mac, owner), assignments.c.on, assignments.c.name != ""
-    )
+    planned = select(assignments.c.mac, assignments.c.name).where(in_list(assignments.c.mac, owner), assignments.c.on)
     for mac, name in connection.execute(planned.order_by(assignments.c.address.desc())):
-        facts[owner[mac]].planned = name
+        facts[owner[mac]].in_plan = True
+        facts[owner[mac]].planned = name or facts[owner[mac]].planned
     return facts
 
 
@@ -75,16 +76,17 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
     # Of several addresses held together the lowest is shown, so that lists do not flicker between them.
     addresses = sorted(facts.addresses, key=lambda a: (max(newest - facts.addresses[a], _TOGETHER_MS), a))
     del addresses[_MOST_ADDRESSES:]
-    heard = best(facts.names)
-    # A name that people planned for one of its MACs is believed before any that was heard.
-    seen_name = facts.planned or (heard.name if heard else "")
+    shown = called(name, facts.planned, facts.names)
     vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
     texts = [name, facts.planned, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
     texts += [str(IPv4Address(address)) for address in addresses]
     texts += [f"{mac:012x} {Mac(mac)}" for _, mac, _ in macs]
     return {
         "key": identity,
-        "seen_name": seen_name,
+        "seen_name": called("", facts.planned, facts.names).name,
+        "called": shown.name,
+        "called_because": shown.because,
+        "vouched": bool(name) or facts.in_plan,
         "address": addresses[0] if addresses else NO_ADDRESS,
         "mac": macs[0][1] if macs else NO_MAC,
         "macs": len(macs),
@@ -92,7 +94,7 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
         "local": bool(macs) and Mac(macs[0][1]).local,
         "first_seen": min((first for _, _, first in macs), default=0),
         "last_seen": max((last for last, _, _ in macs), default=0),
-        "sort_name": (name or seen_name).casefold() or NO_NAME,
+        "sort_name": shown.name.casefold() or NO_NAME,
         "search": search_text(texts),
     }
 

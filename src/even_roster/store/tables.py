@@ -6,7 +6,7 @@ is rewritten by `summaries` whenever sightings come in, so that lists sort, filt
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, ForeignKey, Index, Integer, MetaData, Table, Text
+from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, ForeignKey, Index, Integer, MetaData, Table, Text, text
 
 metadata = MetaData(
     naming_convention={
@@ -32,6 +32,9 @@ devices = Table(
     Column("retired", Boolean, nullable=False, default=False),
     Column("created_at", BigInteger, nullable=False),
     Column("seen_name", Text, nullable=False, default=""),
+    Column("called", Text, nullable=False, default="", server_default=""),
+    Column("called_because", Text, nullable=False, default="", server_default=""),
+    Column("vouched", Boolean, nullable=False, default=False, server_default=text("0")),
     Column("address", BigInteger, nullable=False, default=NO_ADDRESS),
     Column("mac", BigInteger, nullable=False, default=NO_MAC),
     Column("macs", Integer, nullable=False, default=0),

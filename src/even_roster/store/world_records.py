@@ -57,12 +57,12 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
 
 def know_devices(connection: Connection, world: World, ids: list[int] | None = None) -> None:
     """What people say of devices; of all, or of some that changed."""
-    query = select(adapters.c.mac, devices.c.id, devices.c.name, devices.c.role)
+    query = select(adapters.c.mac, devices.c.id, devices.c.name, devices.c.role, devices.c.called)
     query = query.join(devices, devices.c.id == adapters.c.device_id)
     if ids is not None:
         query = query.where(in_list(devices.c.id, ids))
-    for mac, identity, name, role in connection.execute(query):
-        new = KnownDevice(identity, name, role)
+    for mac, identity, name, role, called in connection.execute(query):
+        new = KnownDevice(identity, name, role, called)
         if world.devices.get(mac) != new:
             world.devices[mac] = new
             world.touch_mac(mac)

@@ -90,7 +90,7 @@ export function DeviceTable({ filters, total, loaded, columns, selected, onSelec
                 style={{ height: ROW, transform: `translateY(${item.start}px)`, gridTemplateColumns: template }}>
                 {device ? (
                   <>
-                    <span className="grid place-items-center"><input type="checkbox" tabIndex={-1} checked={selected.has(device.id)} aria-label={`Select ${device.name || device.seen_name || device.address}`}
+                    <span className="grid place-items-center"><input type="checkbox" tabIndex={-1} checked={selected.has(device.id)} aria-label={`Select ${device.called || device.address}`}
                       onClick={(event) => event.stopPropagation()} onChange={() => toggle(device)} /></span>
                     {columns.map((column) => <span key={column} role="gridcell" className="truncate px-2">{COLUMNS[column].cell(device)}</span>)}
                   </>

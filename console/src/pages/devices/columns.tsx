@@ -19,8 +19,8 @@ interface Column {
 export const COLUMNS: Record<ColumnName, Column> = {
   address: { width: "8.5rem", sort: "address", text: (d) => d.address ?? "", cell: (d) => <Mono>{d.address ?? "–"}</Mono> },
   name: {
-    width: "minmax(11rem, 2fr)", sort: "name", text: (d) => d.name || d.seen_name,
-    cell: (d) => (d.name ? <span className="font-semibold">{d.name}</span> : <span className="text-soft">{d.seen_name || "unknown"}</span>),
+    width: "minmax(11rem, 2fr)", sort: "name", text: (d) => d.called,
+    cell: (d) => (d.name ? <span className="font-semibold">{d.name}</span> : <span className="text-soft">{d.called || "unknown"}</span>),
   },
   role: { width: "7rem", sort: "role", text: (d) => d.role, cell: (d) => d.role },
   mac: {

@@ -33,11 +33,12 @@ class Held:
 
 @dataclass(frozen=True, slots=True)
 class KnownDevice:
-    """What people say of the device a MAC belongs to."""
+    """What people say of the device a MAC belongs to, and what it is called where they say nothing."""
 
     id: int
     name: str
     role: str
+    called: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from .. import naming
 from ..absence import ASKED_BY_ARP
 from ..mac import Mac
 from ..plan.model import AssignmentKind, dotted
@@ -24,7 +25,7 @@ def called(world: World, mac: int) -> str:
     """Whom a MAC belongs to, for a sentence."""
     device = world.devices.get(mac)
     planned = next((item.name for item in world.plans_of(mac) if item.name), "")
-    name = (device.name if device else "") or planned
+    name = naming.called(device.name if device else "", planned, ()).name or (device.called if device else "")
     vendor = world.vendor_of(mac)
     return f"{name} ({Mac(mac)})" if name else f"{Mac(mac)} ({vendor})" if vendor else str(Mac(mac))
 

@@ -118,7 +118,7 @@ def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, i
             mac = adapters[0].mac
     if row is None:
         return request, mac
-    name = request.name or as_hostname(row.name or row.seen_name)
+    name = request.name or as_hostname(row.called)
     return request.model_copy(update={"name": name, "role": request.role or row.role}), mac
 
 

@@ -86,7 +86,7 @@ def _planned(context: Context, connection: Connection, text: str) -> list[Found]
 
 def _device(row: Row[Any], text: str) -> Found:
     device = views.device_row(row)
-    title = device.name or device.seen_name or device.address or device.mac or f"device {device.id}"
+    title = device.called or device.address or device.mac or f"device {device.id}"
     detail = " · ".join(part for part in (device.address, device.mac, device.vendor, device.place) if part)
     return Found(
         kind="device", title=title, detail=detail, matched=_matched(row, device.model_dump(), text),

@@ -14,15 +14,16 @@ _VIRTUAL = 0x00005E0001
 
 
 def upgrade() -> None:
-    """Bring the tables to this revision."""
-    with op.batch_alter_table("stays") as table:
-        table.add_column(sa.Column("widest", sa.BigInteger(), nullable=True))
-        table.add_column(sa.Column("silent_count", sa.Integer(), nullable=False, server_default="0"))
-        table.add_column(sa.Column("silent_first", sa.BigInteger(), nullable=False, server_default="0"))
-        table.add_column(sa.Column("silent_last", sa.BigInteger(), nullable=False, server_default="0"))
-        table.add_column(sa.Column("reason", sa.Integer(), nullable=False, server_default="0"))
-    with op.batch_alter_table("acceptances") as table:
-        table.add_column(sa.Column("macs", sa.JSON(), nullable=True))
+    """Bring the tables to this revision. Columns are added where they are: tables that others point to are never made anew."""
+    op.add_column("stays", sa.Column("widest", sa.BigInteger(), nullable=True))
+    op.add_column("stays", sa.Column("silent_count", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column("stays", sa.Column("silent_first", sa.BigInteger(), nullable=False, server_default="0"))
+    op.add_column("stays", sa.Column("silent_last", sa.BigInteger(), nullable=False, server_default="0"))
+    op.add_column("stays", sa.Column("reason", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column("acceptances", sa.Column("macs", sa.JSON(), nullable=True))
+    op.add_column("devices", sa.Column("called", sa.Text(), nullable=False, server_default=""))
+    op.add_column("devices", sa.Column("called_because", sa.Text(), nullable=False, server_default=""))
+    op.add_column("devices", sa.Column("vouched", sa.Boolean(), nullable=False, server_default=sa.false()))
     op.create_table(
         "router_members",
         sa.Column("site", sa.Integer(), nullable=False),
@@ -35,6 +36,7 @@ def upgrade() -> None:
         sqlite_with_rowid=False,
     )
     _learn_members()
+    _call_devices()
     _bind_acceptances()
 
 
@@ -50,6 +52,20 @@ def _learn_members() -> None:
             "(SELECT address FROM stays WHERE mac >> 8 = :virtual) "
             "GROUP BY 1, 2, 3"
         ).bindparams(virtual=_VIRTUAL)
+    )
+
+
+def _call_devices() -> None:
+    """What each device is called and why, and whether anybody vouches for it: by naming or planning it."""
+    op.execute(
+        "UPDATE devices SET vouched = name != '' OR id IN (SELECT adapters.device_id FROM adapters "
+        'JOIN assignments ON assignments.mac = adapters.mac WHERE assignments."on")'
+    )
+    op.execute(
+        "UPDATE devices SET called = CASE WHEN name != '' THEN name ELSE seen_name END, called_because = CASE "
+        "WHEN name != '' THEN 'given by hand' WHEN seen_name = '' THEN '' "
+        "WHEN id IN (SELECT adapters.device_id FROM adapters JOIN assignments ON assignments.mac = adapters.mac "
+        "WHERE assignments.\"on\" AND assignments.name = devices.seen_name) THEN 'planned hostname' ELSE 'heard' END"
     )
 
 

@@ -57,7 +57,22 @@ class Larkspur(unittest.TestCase):
             )
             flapped = [f.kind for f in hall.context.findings.engine.standing.values() if f.times > 1]
             self.assertEqual(flapped, [])
+            self._restarted(hall)
             self._mended(hall)
+
+    def _restarted(self, hall: Days) -> None:
+        """A restart closes nothing and tells nothing twice: what is not known yet may well be so still."""
+        before = hall.standing()
+        hall.restart()
+        told: list[str] = []
+        hall.context.findings.turned.append(
+            lambda turns: told.extend(
+                f"{t.turn} {t.finding.kind} {t.finding.key}" for _, t in turns if t.turn != "updated"
+            )
+        )
+        hall.settle(everything=True)
+        hall.hours(2, SUBNETS, scan_every=1)
+        self.assertEqual((told, hall.standing()), ([], before), hall.told())
 
     def _pool(self, hall: Days, subnet: str) -> str:
         with hall.context.plan.reading() as plan:

@@ -44,6 +44,12 @@ class Days:
         self.dhcp = DhcpManager(context)
         self.listening = Listening(context, lambda: None)
 
+    def restart(self) -> None:
+        """The service ends and begins again on the same home."""
+        settings, machine = self.context.settings, self.context.machine
+        self.context.close()
+        self.__init__(open_context(settings, machine, self.clock), self.site, self.clock, self.loop)  # type: ignore[misc]
+
     def run(self, work: object) -> object:
         """Run a coroutine."""
         return self.loop.run_until_complete(work)  # type: ignore[arg-type]
@@ -157,7 +163,9 @@ def days(make: Callable[[FakeClock], Site], prepare: Callable[[Context, Site], N
         context = open_context(settings, StandinMachine(site), clock)
         try:
             prepare(context, site)
-            yield Days(context, site, clock, loop)
+            made = Days(context, site, clock, loop)
+            yield made
+            context = made.context
         finally:
             loop.run_until_complete(loop.shutdown_default_executor())
             loop.close()

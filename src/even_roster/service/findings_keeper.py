@@ -24,6 +24,7 @@ from ..core.findings.facts import Limits, Link
 from ..core.findings.model import About, Evidence
 from ..core.findings.offers import Offer
 from ..core.findings.world import World
+from ..core.mac import Mac
 from ..core.names import NameSource
 from ..core.plan.model import Assignment, Item
 from ..core.span import SpanSet
@@ -69,6 +70,10 @@ class FindingsKeeper:
             world_records.load(connection, self.world, wall(), self.offset)
             self.new_per_hour = _new_per_hour(connection)
             self._strangers(connection)
+        for finding in self.engine.standing.values():
+            if finding.kind == "unexpected-dhcp-server":
+                macs = (Mac.parse(one.value).value for one in finding.subjects if one.type == "mac")
+                self.world.dhcp.rogues_before.update(macs)
         plan.listeners.append(self._planned)
 
     @property

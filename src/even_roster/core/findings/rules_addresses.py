@@ -76,10 +76,12 @@ def membership(world: World, address: int, macs: Iterable[int]) -> tuple[tuple[E
     return tuple(Evidence(said) for _, said in told), tuple(steps)
 
 
-def duplicate(world: World, address: int) -> Found | None:
+def duplicate(world: World, address: int) -> Found | Away | None:
     """Two devices answered for one address in one directed round, or one answered for an address of our own."""
-    if address not in world.confirmed or world.is_gateway(address):
+    if world.is_gateway(address):
         return None
+    if address not in world.confirmed:
+        return AWAY  # nobody was asked since the service began
     macs = rivals(world, address)
     own = address in world.own_addresses
     if own:
@@ -112,10 +114,12 @@ def duplicate(world: World, address: int) -> Found | None:
     )
 
 
-def flux(world: World, address: int) -> Found | None:
+def flux(world: World, address: int) -> Found | Away | None:
     """Two adapters of one device answer for one address: its kernel answers on every adapter for all of them (ARP flux)."""
     found = world.confirmed.get(address)
-    if found is None or len(found[1]) < 2:
+    if found is None:
+        return AWAY
+    if len(found[1]) < 2:
         return None
     party = next((one for one in parties(world, address, found[1]) if len(one) > 1), None)
     if party is None or any(world.is_member(address, mac) for mac in party):
@@ -135,7 +139,9 @@ def taken_over(world: World, address: int) -> Found | Away | None:
     """Somebody answers at an address that belongs to another, who is silent. Where the plan says to whom it belongs, the rule on
     assignments tells it."""
     round_ = world.confirmed.get(address)
-    if round_ is None or world.is_gateway(address) or len(rivals(world, address)) > 1:
+    if round_ is None:
+        return AWAY
+    if world.is_gateway(address) or len(rivals(world, address)) > 1:
         return None
     item = world.planned(address)
     if item is not None and item.mac is not None:
@@ -194,10 +200,12 @@ def _silent_owner(world: World, address: int, there: list[int]) -> tuple[int, st
     return None
 
 
-def hopping(world: World, address: int) -> Found | None:
+def hopping(world: World, address: int) -> Found | Away | None:
     """An address went to and fro between MACs, though never two answered together."""
     line = world.switches.get(address)
-    if line is None or len(line) <= HOPS or world.is_gateway(address) or len(rivals(world, address)) > 1:
+    if line is None:
+        return AWAY  # nothing was heard since the service began
+    if len(line) <= HOPS or world.is_gateway(address) or len(rivals(world, address)) > 1:
         return None
     recent = [(when, mac) for when, mac in line if world.now - when <= HOUR]
     there = set(world.macs_at(address))
@@ -232,7 +240,7 @@ def known_gateway_mac(world: World, address: int) -> tuple[int, str] | None:
     return (link.gateway_mac, "it was seen there before") if link is not None and link.gateway_mac is not None else None
 
 
-def gateway_changed(world: World, address: int) -> Found | None:
+def gateway_changed(world: World, address: int) -> Found | Away | None:
     """Somebody claims the gateway's address who is neither the known gateway nor a known member of its router group."""
     if not world.is_gateway(address) or (known := known_gateway_mac(world, address)) is None:
         return None
@@ -245,7 +253,7 @@ def gateway_changed(world: World, address: int) -> Found | None:
         and (other in confirmed[1] or (world.now - held.last <= GATEWAY_FRESH and held.last > confirmed[0]))
     )  # fmt: skip
     if not others:
-        return None
+        return None if address in world.confirmed else AWAY
     both = mac in confirmed[1] or world.present(address, mac)
     claims, members = membership(world, address, others)
     return Found(
@@ -366,7 +374,11 @@ def unplanned(world: World, address: int) -> Found | Away | None:
 
 def foreign(world: World, address: int) -> Found | Away | None:
     """An address on the wire that belongs to none of the link's subnets."""
-    if address & _SELF_MASK == LINK_LOCAL or (on := _foreign_on(world, address)) is None:
+    if address & _SELF_MASK == LINK_LOCAL:
+        return None
+    if address not in world.heard_on:
+        return AWAY  # it was not heard since the service began
+    if (on := _foreign_on(world, address)) is None:
         return None
     if _came_home(world, address, on):
         return None
@@ -400,7 +412,11 @@ def _came_home(world: World, address: int, on: Link) -> bool:
 
 def self_assigned(world: World, address: int) -> Found | Away | None:
     """A device gave itself a link-local address: it got no lease (RFC 3927)."""
-    if address & _SELF_MASK != LINK_LOCAL or (on := _foreign_on(world, address)) is None:
+    if address & _SELF_MASK != LINK_LOCAL:
+        return None
+    if address not in world.heard_on:
+        return AWAY
+    if (on := _foreign_on(world, address)) is None:
         return None
     if (found := _foreigner(world, address)) is None:
         return AWAY if holders_alone(world, address) else None
@@ -445,11 +461,11 @@ RULES = (
     Rule(
         "duplicate-address", "Two devices answer for one address", About.ADDRESS,
         "Both answered in the same second when they were asked, so both are set to this address", duplicate,
-        lingers=5 * SECOND,
+        lingers=5 * SECOND, keeps=HOUR,
     ),
     Rule(
         "adapters-answer-for-each-other", "Two adapters of one device answer for one address", About.ADDRESS,
-        "Its kernel answers on every adapter for all of its addresses", flux, lingers=5 * SECOND,
+        "Its kernel answers on every adapter for all of its addresses", flux, lingers=5 * SECOND, keeps=HOUR,
     ),
     Rule(
         "address-taken-over", "An address was taken over while its owner is silent", About.ADDRESS,
@@ -458,12 +474,12 @@ RULES = (
     Rule(
         "hopping-address", "An address hops between devices", About.ADDRESS,
         "Several adapters take turns at one address: a failover pair, a replaced device that came back, or two settings "
-        "that are alike", hopping,
+        "that are alike", hopping, keeps=HOUR,
     ),
     Rule(
         "gateway-changed", "Another device claims the gateway's address", About.ADDRESS,
         "Whoever holds the gateway's address receives everything that leaves the subnet", gateway_changed,
-        lingers=5 * SECOND,
+        lingers=5 * SECOND, keeps=HOUR,
     ),
     Rule(
         "static-in-pool", "A typed-in address lies inside a pool", About.ADDRESS,

@@ -22,12 +22,12 @@ def _heard_now(world: World, key: int) -> bool:
     return heard is not None and heard.missed < SILENT_ASKS and world.now - heard.last <= HEARD_FOR
 
 
-def unexpected_server(world: World, key: int) -> Found | None:
+def unexpected_server(world: World, key: int) -> Found | Away | None:
     """A DHCP server answers that the plan does not have."""
     subnet_id, server = world.dhcp.server_of(key)
     against = world.dhcp.unexpected(subnet_id, server)
     if against is None:
-        return _hearsay(world, subnet_id, server)
+        return _hearsay(world, subnet_id, server) or _unasked(world, subnet_id)
     planned = world.dhcp.servers_for(subnet_id)
     subnet = world.plan.subnets.get(subnet_id)
     heard = world.dhcp.servers[subnet_id][server]
@@ -46,6 +46,11 @@ def unexpected_server(world: World, key: int) -> Found | None:
     )
 
 
+def _unasked(world: World, subnet: int) -> Away | None:
+    """Nobody was asked in a subnet since the service began: what was told before may well be so still."""
+    return AWAY if subnet not in world.dhcp.asks else None
+
+
 def _hearsay(world: World, subnet_id: int, server: int) -> Found | None:
     """A client speaks of a DHCP server that nobody planned; whether there is one is being asked."""
     named = world.dhcp.hearsay(subnet_id, server)
@@ -62,11 +67,11 @@ def _hearsay(world: World, subnet_id: int, server: int) -> Found | None:
     )  # fmt: skip
 
 
-def offer_disagrees(world: World, key: int) -> Found | None:
+def offer_disagrees(world: World, key: int) -> Found | Away | None:
     """The planned server hands out something else than the plan says."""
     subnet_id, server = world.dhcp.server_of(key)
     if not _heard_now(world, key) or not world.dhcp.expected(subnet_id, server):
-        return None
+        return _unasked(world, subnet_id)
     subnet = world.plan.subnets.get(subnet_id)
     offer = world.dhcp.servers[subnet_id][server].offer
     against = compare(offer, world.plan, world.site, subnet)
@@ -81,12 +86,12 @@ def offer_disagrees(world: World, key: int) -> Found | None:
     )
 
 
-def wrong_mask_offered(world: World, key: int) -> Found | None:
+def wrong_mask_offered(world: World, key: int) -> Found | Away | None:
     """An offer's mask makes clients believe in another subnet."""
     subnet_id, server = world.dhcp.server_of(key)
     subnet = world.plan.subnets.get(subnet_id)
     if not _heard_now(world, key) or subnet is None or not world.dhcp.expected(subnet_id, server):
-        return None
+        return _unasked(world, subnet_id)
     offer = world.dhcp.servers[subnet_id][server].offer
     believed = mask_of(offer)
     if offer.mask is None or (believed is not None and believed == subnet.network):
@@ -101,11 +106,13 @@ def wrong_mask_offered(world: World, key: int) -> Found | None:
     )
 
 
-def no_server(world: World, identity: int) -> Found | None:
+def no_server(world: World, identity: int) -> Found | Away | None:
     """Nobody answers a DISCOVER where the plan has a DHCP server."""
     subnet = world.plan.subnets.get(identity)
     asked = world.dhcp.asks.get(identity)
-    if subnet is None or asked is None or asked[1] < SILENT_ASKS or world.now - asked[0] > DAY:
+    if asked is None:
+        return AWAY
+    if subnet is None or asked[1] < SILENT_ASKS or world.now - asked[0] > DAY:
         return None
     if not any(band.kind is BandKind.POOL for band in world.plan.bands_of(identity)):
         return None
@@ -120,10 +127,10 @@ def no_server(world: World, identity: int) -> Found | None:
     )  # fmt: skip
 
 
-def proxy(world: World, mac: int) -> Found | None:
+def proxy(world: World, mac: int) -> Found | Away | None:
     """One MAC answers for many addresses: proxy ARP."""
     if not world.stands_in(mac) or mac in world.own_macs:
-        return None
+        return None if world.stand_ins.asked(mac) else AWAY
     found = [a for a in world.answers_for(mac) if world.stands_in_for(mac, a)]
     if not found:
         return None
@@ -132,7 +139,7 @@ def proxy(world: World, mac: int) -> Found | None:
         (who(mac),),
         (
             Evidence(f"{called(world, mac)} answers for {len(found)} addresses: {_stretches(found)}"),
-            Evidence("it answered for addresses that nobody ever had"),
+            Evidence("an echo to one of them came back through it, not from it"),
         ),
         "A router that stands in for addresses behind it (proxy ARP). If that is meant, accept it; if not, switch it off: "
         "it hides who is really there",
@@ -152,10 +159,10 @@ def _stretches(addresses: list[int]) -> str:
     return ", ".join(told) + (f" and {len(runs) - 4} more stretches" if len(runs) > 4 else "")
 
 
-def wrong_mask(world: World, mac: int) -> Found | None:
+def wrong_mask(world: World, mac: int) -> Found | Away | None:
     """A device behaves as if its subnet were larger or other than it is."""
     if mac not in world.strays and mac not in world.broadcasts:
-        return None
+        return AWAY
     strays, broadcasts = world.strays.since(mac, world.now - HOUR), world.broadcasts.since(mac, world.now - HOUR)
     if (len(strays) < 2 and not broadcasts) or world.stands_in(mac):
         return None
@@ -230,27 +237,27 @@ def storm(world: World, key: int) -> Found | None:
 RULES = (
     Rule(
         "unexpected-dhcp-server", "A DHCP server that nobody planned", About.SERVER,
-        "Whoever takes its offer gets its gateway and DNS servers", unexpected_server,
+        "Whoever takes its offer gets its gateway and DNS servers", unexpected_server, keeps=HOUR,
     ),
     Rule(
         "offer-disagrees", "The DHCP server's offer disagrees with the plan", About.SERVER,
-        "Clients are set otherwise than the plan says", offer_disagrees,
+        "Clients are set otherwise than the plan says", offer_disagrees, keeps=HOUR,
     ),
     Rule(
         "wrong-mask-offered", "The DHCP server hands out a wrong mask", About.SERVER,
-        "Clients misjudge who is on their link", wrong_mask_offered,
+        "Clients misjudge who is on their link", wrong_mask_offered, keeps=HOUR,
     ),
     Rule(
         "no-dhcp-server", "No DHCP server answers", About.SUBNET,
-        "New devices get no address, and those with leases lose theirs one by one", no_server,
+        "New devices get no address, and those with leases lose theirs one by one", no_server, keeps=HOUR,
     ),
     Rule(
         "proxy-arp", "One device answers for many addresses", About.MAC,
-        "A router stands in for addresses that are not on this link", proxy, lingers=10 * SECOND,
+        "A router stands in for addresses that are not on this link", proxy, lingers=10 * SECOND, keeps=DAY,
     ),
     Rule(
         "wrong-mask", "A device has a wrong mask", About.MAC,
-        "It believes other addresses to be on its link than really are", wrong_mask,
+        "It believes other addresses to be on its link than really are", wrong_mask, keeps=HOUR,
     ),
     Rule(
         "shared-hostname", "Two devices bear one hostname", About.NAME,

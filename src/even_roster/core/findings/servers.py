@@ -36,6 +36,7 @@ class DhcpHeard:
         self.named: dict[int, dict[int, Named]] = {}
         self.planned_servers: dict[int, PlannedServer] = {}
         self.asks: dict[int, tuple[int, int]] = {}
+        self.rogues_before: set[int] = set()
         self._servers_by_key: dict[int, tuple[int, int]] = {}
 
     def server_heard(self, subnet: int, offer: Offer, at: int) -> None:
@@ -105,6 +106,7 @@ class DhcpHeard:
         for server, named in list(self.named.get(subnet, {}).items()):
             self.named[subnet][server] = replace(named, missed=named.missed + 1)
             self._touched(subnet, server)
+        self.rogues_before.clear()
         silent = 0 if there else self.asks.get(subnet, (0, 0))[1] + 1
         self.asks[subnet] = (at, silent)
         self._touch(About.SUBNET, subnet)
@@ -147,8 +149,8 @@ class DhcpHeard:
         return against
 
     def is_rogue(self, mac: int) -> bool:
-        """True for the MAC of a DHCP server that nobody planned."""
-        return any(
+        """True for the MAC of a DHCP server that nobody planned; before anybody was asked, of those known before a restart."""
+        return mac in self.rogues_before or any(
             heard.offer.mac == mac and self.unexpected(subnet, server) is not None
             for subnet, found in self.servers.items()
             for server, heard in found.items()

@@ -31,6 +31,10 @@ class StandIns:
         """Those of some MACs that may be asked about again."""
         return (mac for mac in macs if now - self._asked.get(mac, -AGAIN) >= AGAIN)
 
+    def asked(self, mac: int) -> bool:
+        """True when a MAC was asked about since the service began."""
+        return mac in self._asked
+
     def sample(self, mac: int, addresses: Sequence[int], now: int) -> list[int]:
         """A few of the addresses a MAC answers for, spread over all of them; they are taken to be asked."""
         self._asked[mac] = now

@@ -14,7 +14,7 @@ from even_roster.standin.hosts import Host
 from even_roster.standin.site import Site
 from tests.support.clock import FakeClock
 from tests.support.days import EPOCH_MS, Days, days
-from tests.support.healthy import healthy_plan, healthy_site
+from tests.support.healthy import healthy_plan, healthy_site, join_docked
 
 SUBNETS = ["10.44.10.0/24", "10.44.20.0/24", "10.44.30.0/24", "10.44.40.0/26"]
 
@@ -99,15 +99,34 @@ class Larkspur(unittest.TestCase):
 
 
 class Healthy(unittest.TestCase):
+    def _follow(self, site: Days, opened: list[str]) -> None:
+        """Note every turn that people would be told of."""
+        site.context.findings.turned.append(
+            lambda turns: opened.extend(f"{one.turn} {one.finding.kind} {one.finding.evidence}" for _, one in turns)
+        )
+
     def test_thirty_days_of_a_healthy_site_open_nothing(self) -> None:
         opened: list[str] = []
         with days(lambda clock: healthy_site(500, clock), healthy_plan) as site:
-            site.context.findings.turned.append(
-                lambda turns: opened.extend(f"{one.turn} {one.finding.kind} {one.finding.evidence}" for _, one in turns)
-            )
-            for _ in range(30):
+            self._follow(site, opened)
+            site.hours(24, ["10.97.0.0/22"], scan_every=24, step=12)
+            join_docked(site.context)
+            site.settle(everything=True)
+            opened[:] = [one for one in opened if "shared-hostname" not in one]  # until people joined the adapters
+            for day in range(30):
                 site.hours(24, ["10.97.0.0/22"], scan_every=24, step=12)
-                self.assertEqual(opened, [])
+                self.assertEqual(opened, [], f"day {day}")
+                site.restart()
+                self._follow(site, opened)
+                if day % 7 == 3:
+                    with (
+                        patch.object(site.site, "deliver", return_value=[]),
+                        patch.object(site.site, "overheard", return_value=[]),
+                    ):
+                        site.hours(2, ["10.97.0.0/22"], scan_every=1)  # the service's own cable is out
+                    site.sleep(
+                        22 * 3600
+                    )  # so that the looks stay at the hours at which those who sleep at night are awake
             intruder = Host("intruder", Mac(0x02C010000001), (IPv4Address("10.97.0.21"),), 1)
             site.site.plug(intruder)
             site.hours(2, ["10.97.0.0/22"], scan_every=1)

@@ -1,4 +1,5 @@
-"""A healthy site: planned devices at their places, laptops that come and go, phones with a new MAC every day, lease churn."""
+"""A healthy site: planned devices at their places, servers with ten addresses, laptops that come and go and are docked to a second
+adapter, phones with a new MAC every day, lease churn."""
 
 from __future__ import annotations
 
@@ -13,9 +14,11 @@ from even_roster.core.mac import Mac
 from even_roster.core.plan.model import HandedOut
 from even_roster.service.context import Context
 from even_roster.service.demo import give_plan, give_prefixes, publish, welcome_strangers
+from even_roster.service.deps import editing
 from even_roster.standin.hosts import Awake, Host, HostNames
 from even_roster.standin.larkspur import VENDORS
 from even_roster.standin.site import Site, SiteSubnet
+from even_roster.store import device_queries
 
 from .clock import FakeClock
 from .days import EPOCH_MS
@@ -24,6 +27,7 @@ NETWORK = IPv4Network("10.97.0.0/22")
 SERVER = "steward"
 DAY = 86_400.0
 _BASE = int(NETWORK.network_address)
+SERVERS, DOCKED = 3, 8
 _ROLES = ("printer", "phone", "workstation", "control")
 
 
@@ -41,6 +45,16 @@ def healthy_site(hosts: int, clock: FakeClock) -> Site:
         awake = Awake(DAY, DAY * source.uniform(0.2, 0.5), source.random() * DAY)
         made.append(
             _host(f"laptop-{number:03}", Mac(0x02C09FA00000 + number), _BASE + 400 + number, awake, by_dhcp=True)
+        )
+    for number in range(SERVERS):
+        held = tuple(IPv4Address(_BASE + 300 + 10 * number + n) for n in range(10))
+        made.append(
+            Host(f"rack-{number}", Mac(0x02C05B000100 + number), held, 1, HostNames(None, f"rack-{number}.local"))
+        )
+    for number in range(DOCKED):
+        awake = Awake(DAY, DAY * 0.3, source.random() * DAY)
+        made.append(
+            _host(f"laptop-{number:03}", Mac(0x02C09FB00000 + number), _BASE + 700 + number, awake, by_dhcp=True)
         )
     own = Adapter(
         "site0", Mac(0x02C09F4F0001), (IPv4Interface((_BASE + 3, 22)),), gateway=gate.addresses[0], dns=gate.addresses
@@ -97,6 +111,11 @@ def healthy_plan(context: Context, site: Site) -> None:
         for n, host in enumerate(site.hosts)
         if host.addresses and not host.by_dhcp
     ]  # fmt: skip
+    static += [
+        AssignmentNew(address=str(address), name=f"{host.label}-{n}", kind="static", role="server", mac=str(host.mac))
+        for host in site.hosts
+        for n, address in enumerate(host.addresses[1:], start=1)
+    ]
     subnet = SubnetNew(
         range=str(NETWORK), name="House", gateway=str(IPv4Address(_BASE + 1)), dns=[str(IPv4Address(_BASE + 1))],
         domain="house.example", vlan=1,
@@ -107,3 +126,15 @@ def healthy_plan(context: Context, site: Site) -> None:
     give_plan(context, "House", SERVER, [subnet], {"House": [band]}, static, [], [])
     publish(context, SERVER)
     welcome_strangers(context, "House")
+
+
+def join_docked(context: Context) -> None:
+    """People say that both adapters of a docked laptop are one device."""
+    with context.database.read() as connection:
+        pairs = [(0x02C09FA00000 + n, 0x02C09FB00000 + n) for n in range(DOCKED)]
+        owners = device_queries.devices_of_macs(connection, {mac for pair in pairs for mac in pair})
+    for one, other in pairs:
+        if one in owners and other in owners and owners[one] != owners[other]:
+            with editing(context, "a hand") as editor:
+                editor.join(owners[one], [owners[other]])
+            context.tell("devices", {"ids": [owners[one], owners[other]], "new": 0, "edited": True})

@@ -26,7 +26,7 @@ from ..core.stays import Sighting, Source
 from ..probe import dhcp_ask, stand_in
 from ..probe.confirm import MOST, confirm
 from ..probe.dhcp_ask import OfferHeard
-from ..probe.segment import SegmentError
+from ..probe.segment import Segment, SegmentError
 from ..store import finding_records, history_queries, scan_records, watch_records, world_records
 from ..store.watch_records import Watch
 from .context import Context, now_ms
@@ -344,11 +344,17 @@ class Watcher:
         segment = self._context.machine.open(adapter)
         try:
             heard = await dhcp_ask.ask(segment, wait, client=client)
+            counts = bool(heard) or await self._link_lives(segment)
         finally:
             await segment.close()
-        if not self._context.places.elsewhere(adapter.name):
+        if counts and not self._context.places.elsewhere(adapter.name):
             await asyncio.to_thread(self._context.findings.asked, network, [one.offer for one in heard])
         return heard
+
+    async def _link_lives(self, segment: Segment) -> bool:
+        """True unless devices that answered last on a link are all silent too: then silence says nothing of anybody."""
+        controls = await asyncio.to_thread(self._context.findings.controls, segment.adapter.name, [])
+        return not controls or any((await confirm(segment, controls)).values())
 
     # Where the service stands
 

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from even_roster.core.findings import engine as engines
 from even_roster.core.findings.engine import Acceptance, Engine, Finding, Taken, Turn
-from even_roster.core.findings.model import AWAY, About, Away, Evidence, Found, Rule, Severity, State, Subject
+from even_roster.core.findings.model import AWAY, About, Away, Evidence, Found, Severity, State, Subject
+from even_roster.core.findings.rule import Rule
 from even_roster.core.findings.world import World
 from even_roster.core.plan.model import Plan, Site
 

@@ -64,6 +64,24 @@ class Imports(unittest.TestCase):
                         self.assertIn(parts[1], may, f"{path.relative_to(ROOT)} imports {name}")
         self.assertGreater(seen, 200)
 
+    def test_no_two_modules_need_each_other(self) -> None:
+        """Circles are looked for among all imports, those within functions and for type checkers only too."""
+        modules = {
+            ".".join(path.relative_to(SOURCE.parent).with_suffix("").parts): path for path in SOURCE.rglob("*.py")
+        }
+        needs: dict[str, set[str]] = {}
+        for name, path in modules.items():
+            found = imports(path)
+            needs[name] = {one for one in {*found, *(one.rpartition(".")[0] for one in found)} if one in modules} - {
+                name
+            }
+        left = dict(needs)
+        while free := {name for name, wanted in left.items() if not wanted & left.keys()}:
+            for name in free:
+                del left[name]
+        self.assertEqual({name: sorted(wanted & left.keys()) for name, wanted in left.items()}, {})
+        self.assertGreater(len(needs), 200)
+
     def test_the_stand_in_sees_only_the_segment_interface_of_the_probe(self) -> None:
         for path in (SOURCE / "standin").glob("*.py"):
             for name in imports(path):

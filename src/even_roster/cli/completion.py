@@ -18,9 +18,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
 
 
 def _completion(options: argparse.Namespace) -> int:
-    from .main import build_parser
-
-    words = _words(build_parser())
+    words = _words(options.whole)
     cases = "\n".join(f'    "{path}") words="{" ".join(found)}" ;;' for path, found in sorted(words.items()) if path)
     script = (
         f"{'autoload -U +X bashcompinit && bashcompinit' if options.shell == 'zsh' else '# bash completion of roster'}\n"

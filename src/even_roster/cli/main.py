@@ -43,6 +43,7 @@ def build_parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     for module in modules:
         module.add_commands(commands, shared)
+    parser.set_defaults(whole=parser)  # for whoever completes what is typed
     return parser
 
 

@@ -11,7 +11,8 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from . import rules_addresses, rules_link, rules_plan
-from .model import About, Away, Evidence, Found, Rule, Severity, State, Step, Subject
+from .model import About, Away, Evidence, Found, Severity, State, Step, Subject
+from .rule import Rule
 from .world import World
 
 RULES: tuple[Rule, ...] = (*rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES)

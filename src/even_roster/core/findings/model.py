@@ -6,13 +6,8 @@ stay equal while nothing changes: moments are kept beside the text, so that time
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum, StrEnum
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from .world import World
 
 
 class Severity(StrEnum):
@@ -106,24 +101,6 @@ class Away(Enum):
 
 
 AWAY = Away.AWAY
-
-
-@dataclass(frozen=True, slots=True)
-class Rule:
-    """One kind of finding. `check` looks at one key and gives what is wrong with it, None, or AWAY.
-
-    It opens when the cause has stood for `patience` ms, and closes when it has been gone for `lingers` ms; while the device
-    is away (off, asleep) it stands on for `keeps` ms, so that nothing opens and closes with a lid.
-    """
-
-    kind: str
-    title: str
-    about: About
-    means: str
-    check: Callable[[World, int], Found | Away | None]
-    patience: int = 0
-    lingers: int = 0
-    keeps: int = 0
 
 
 class State(StrEnum):

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from .. import naming
 from ..absence import ASKED_BY_ARP
 from ..mac import Mac
 from ..plan.model import AssignmentKind, dotted
 from ..stays import Source
 from .entitled import claims_of_routers, entitled, parties, same_device
 from .facts import Link
-from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
+from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
+from .rule import Rule
+from .wording import accept, at, called, card, who
 from .world import World
 
 HOPS = 3
@@ -19,35 +20,6 @@ GATEWAY_FRESH = 5 * MINUTE
 LINK_LOCAL = 0xA9FE0000  # 169.254.0.0/16, RFC 3927
 _SELF_MASK = 0xFFFF0000
 _LEASE_GRACE = 2 * MINUTE
-
-
-def called(world: World, mac: int) -> str:
-    """Whom a MAC belongs to, for a sentence."""
-    device = world.devices.get(mac)
-    planned = next((item.name for item in world.plans_of(mac) if item.name), "")
-    name = naming.called(device.name if device else "", planned, ()).name or (device.called if device else "")
-    vendor = world.vendor_of(mac)
-    return f"{name} ({Mac(mac)})" if name else f"{Mac(mac)} ({vendor})" if vendor else str(Mac(mac))
-
-
-def at(address: int) -> Subject:
-    """An address as a subject."""
-    return Subject("address", dotted(address))
-
-
-def who(mac: int) -> Subject:
-    """A MAC as a subject."""
-    return Subject("mac", str(Mac(mac)))
-
-
-def accept(label: str = "accept it, with a reason") -> Step:
-    """The step that every finding has."""
-    return Step(Action.ACCEPT, label)
-
-
-def card(address: int) -> Step:
-    """The settings to type in."""
-    return Step(Action.CARD, f"open the card of {dotted(address)}", (("address", dotted(address)),))
 
 
 def rivals(world: World, address: int) -> list[int]:

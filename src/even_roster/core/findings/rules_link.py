@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from ..plan.model import BandKind, Subnet, dotted
-from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
+from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .offers import compare, mask_of
-from .rules_addresses import accept, at, called, who
+from .rule import Rule
 from .servers import HEARD_FOR, SILENT_ASKS
+from .wording import accept, at, called, who
 from .world import World
 
 _EVERYONES = {"localhost", "unknown", "default", "android", "host", "iphone", "ipad"}

@@ -11,8 +11,10 @@ from ..plan.roles import OnPool
 from ..stays import Source
 from .entitled import entitled
 from .forecast import days_until_full
-from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Rule, Severity, Step, Subject
-from .rules_addresses import accept, at, called, card, rivals, who
+from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Severity, Step, Subject
+from .rule import Rule
+from .rules_addresses import rivals
+from .wording import accept, at, called, card, who
 from .world import PRESENT, World
 
 SOON_FULL_DAYS = 7.0

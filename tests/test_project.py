@@ -135,6 +135,7 @@ class Files(unittest.TestCase):
         with zipfile.ZipFile(next(Path(folder).glob("*.whl"))) as wheel:
             names = wheel.namelist()
         self.assertIn("even_roster/service/static/index.html", names)
+        self.assertIn("even_roster/service/vendors/blocks.txt.xz", names)
         self.assertTrue(
             any(name.startswith("even_roster/service/static/assets/") and name.endswith(".js") for name in names)
         )

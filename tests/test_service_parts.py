@@ -31,8 +31,9 @@ from even_roster.client._place import locate
 from even_roster.core.mac import MacError
 from even_roster.core.ranges import RangeError
 from even_roster.core.targets import TargetError
+from even_roster.core.vendors import VendorRegistry
 from even_roster.probe.segment import SegmentError
-from even_roster.service import problems
+from even_roster.service import problems, vendor_data
 from even_roster.service.auth import SESSION_SECONDS, TICKET_SECONDS, Gate
 from even_roster.service.context import Context, open_context
 from even_roster.service.events import KEPT, Hub
@@ -66,6 +67,17 @@ async def listens(hub: Hub) -> None:
             return
         await asyncio.sleep(0)
     raise AssertionError("nobody listens")
+
+
+class VendorBlocks(unittest.TestCase):
+    def test_blocks_of_every_size_are_known_without_the_systems_lists(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, mock.patch.object(vendor_data, "_SYSTEM", Path(folder) / "none"):
+            for _ in range(2):  # read, and from the cache
+                registry = VendorRegistry()
+                vendor_data.load(registry, Path(folder))
+                self.assertEqual(
+                    {length for length, table in registry.public.items() if len(table) > 1000}, {24, 28, 36}
+                )
 
 
 class Events(unittest.IsolatedAsyncioTestCase):

@@ -1,4 +1,5 @@
-"""Loads vendor data: netaddr's copy of IEEE's registry, the system's ieee-data files where present, the roster's own.
+"""Loads vendor data: the shipped registry of all four IEEE lists (made by `tools/vendor_blocks`), netaddr's newer copy of one of
+them, the system's ieee-data files where present; a later one replaces an earlier.
 
 Reading the listings takes a second, so what was read is kept in the account's cache folder, under a name made of the files'
 sizes and times. A cache that cannot be read or written is done without.
@@ -8,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import logging
+import lzma
 import marshal
 import os
 from collections.abc import Iterator
@@ -20,15 +22,17 @@ from platformdirs import user_cache_path
 from ..core.vendors import VendorError, VendorRegistry, read_registry
 
 _SYSTEM = Path("/usr/share/ieee-data")
-_SYSTEM_FILES = ("oui.csv", "mam.csv", "oui36.csv")
-_FORM = 1  # of the cache; another number makes old ones unused
+_SYSTEM_FILES = ("oui.csv", "mam.csv", "oui36.csv", "iab.csv")
+SHIPPED = Path(__file__).parent / "vendors" / "blocks.txt.xz"
+_FORM = 2  # of the cache; another number makes old ones unused
 _log = logging.getLogger(__name__)
 
 
 def load(registry: VendorRegistry, folder: Path | None = None) -> None:
     """Fill a registry with the public blocks; a file that cannot be read is logged and left out. `folder` is where the
     cache is kept, the account's own when left out."""
-    sources = [Path(str(files("netaddr.eui").joinpath("oui.txt"))), *(_SYSTEM / name for name in _SYSTEM_FILES)]
+    netaddr = Path(str(files("netaddr.eui").joinpath("oui.txt")))
+    sources = [SHIPPED, netaddr, *(_SYSTEM / name for name in _SYSTEM_FILES)]
     sources = [path for path in sources if path.exists()]
     cache = (folder or user_cache_path("even-roster")) / f"vendors-{_fingerprint(sources)}.bin"
     tables = _read(cache)
@@ -36,7 +40,8 @@ def load(registry: VendorRegistry, folder: Path | None = None) -> None:
         registry.public = tables
         return
     for path in sources:
-        with path.open(encoding="utf-8", errors="replace") as lines:
+        opened = lzma.open if path.suffix == ".xz" else open
+        with opened(path, "rt", encoding="utf-8", errors="replace") as lines:
             _load(registry, str(path), lines)
     _write(cache, registry.public)
 

@@ -21,8 +21,8 @@ from pathlib import Path
 HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_truth", "test_truth_service"}
-WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_machine"}
-ON_LINKS = {"test_dhcp_servers", "test_truth_on_the_wire"}
+WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
+ON_LINKS = {"test_truth_on_the_wire"}
 WITHOUT_SERVICES = {
     "test_absence_truth", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
     "test_hard_times", "test_history_truth", "test_hostile_bytes", "test_lasting", "test_listening", "test_names_and_sockets",

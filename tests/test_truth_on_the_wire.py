@@ -137,6 +137,10 @@ class OnTheLink(unittest.TestCase):
         for which in (0, 1):
             self.step(found[0], "member", which)
         self.until(set())
+        change = self.do(lambda r: r.changes(limit=1))[0]
+        self.assertEqual((change.kind, change.action, change.item), ("router member", "add", "10.77.0.254"))
+        self.do(lambda r: r.undo(change.id))
+        self.until({("hopping-address", "10.77.0.254")})
 
     def test_a_virtual_routers_words_license_nobody_to_take_the_gateway(self) -> None:
         self.listening()

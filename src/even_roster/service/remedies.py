@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, Row, insert
+from sqlalchemy import Connection, Row
 
 from ..api.findings import StepDone
 from ..api.plan import AssignmentEdit, AssignmentNew
@@ -10,11 +10,10 @@ from ..core.findings.model import Action
 from ..core.mac import Mac
 from ..core.names import as_hostname
 from ..core.plan.model import BandKind, dotted
-from ..store import router_records, seen_records
+from ..store import seen_records
 from ..store.edits import EditError, Missing
-from ..store.tables import changes
 from . import planning, written
-from .context import Context, now_ms
+from .context import Context
 from .deps import editing
 
 
@@ -86,23 +85,10 @@ def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
 def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
     """From now on a MAC is known as a member of the router group that shares an address."""
     address, mac = written.address(values["address"]), Mac.parse(values["mac"])
-    with context.database.write() as connection:
-        here = context.plan.site_here
-        if router_records.add(connection, here, address, mac.value, who, now_ms()):
-            told = {"address": dotted(address), "mac": str(mac)}
-            connection.execute(
-                insert(changes).values(
-                    at=now_ms(),
-                    who=who,
-                    action="add",
-                    kind="router member",
-                    item=dotted(address),
-                    before=None,
-                    after=told,
-                )
-            )
+    with editing(context, who) as editor:
+        change = editor.name_member(context.plan.site_here, address, mac.value)
     context.findings.members_changed()
-    return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change=None)
+    return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change=change)
 
 
 def _join(context: Context, ids: str, who: str) -> StepDone:

@@ -8,15 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from ipaddress import IPv4Address
 from typing import Any
 
 from sqlalchemy import Connection, Row, delete, func, insert, select, update
 
+from ..core.mac import Mac
 from ..core.text import clean, clean_note
+from . import router_records
 from .device_queries import one
 from .summaries import VendorOf, refresh
 from .tables import adapters, changes, devices, own_prefixes, ranges
 
+MEMBER = "router member"
 FIELDS = ("name", "role", "owner", "place", "notes")
 ROLES = (
     "network", "server", "storage", "phone", "printer", "camera", "wireless", "workstation", "portable", "control", "other",
@@ -152,11 +156,37 @@ class Editor:
         self.connection.execute(delete(ranges).where(ranges.c.id == identity))
         self._record("forget", "range", str(identity), {"text": row.text, "name": row.name}, None)
 
+    def name_member(self, site: int, address: int, mac: int) -> int | None:
+        """Name a MAC as a member of the router group that shares an address; gives the change's id, None when it is one already."""
+        if not router_records.add(self.connection, site, address, mac, self.who, self.at):
+            return None
+        shared = str(IPv4Address(address))
+        return self._record("add", MEMBER, shared, None, {"site": site, "address": shared, "mac": str(Mac(mac))})
+
+    def _undo_member(self, row: Row[Any]) -> None:
+        """A member is none any more, or is one again."""
+        told = row.after or row.before
+        site, address, mac = told["site"], int(IPv4Address(told["address"])), Mac.parse(told["mac"]).value
+        done = (
+            router_records.remove(self.connection, site, address, mac)
+            if row.after
+            else router_records.add(self.connection, site, address, mac, self.who, self.at)
+        )
+        if not done:
+            raise EditError(
+                f"{told['mac']} at {told['address']} was changed again since; there is nothing to take back"
+            )
+        self._record("undo", MEMBER, row.item, row.after, row.before, undoes=row.id)
+
     def undo(self, identity: int) -> None:
-        """Take back one change of a device's fields, where nobody has changed them since. Raises EditError, Missing."""
+        """Take back one change of a device's fields, where nobody has changed them since, or of a router group's member. Raises
+        EditError, Missing."""
         row = self.connection.execute(select(changes).where(changes.c.id == identity)).first()
         if row is None:
             raise Missing(f"there is no change {identity}")
+        if row.kind == MEMBER:
+            self._undo_member(row)
+            return
         if row.kind != "device" or row.action not in ("set", "retire", "restore"):
             raise EditError(f"a {row.action} of a {row.kind} is taken back by hand, not by undo")
         device = self._device(int(row.item), None)
@@ -184,13 +214,15 @@ class Editor:
     def _record(
         self, action: str, kind: str, item: str, before: Any, after: Any, together: str | None = None,
         undoes: int | None = None,
-    ) -> None:  # fmt: skip
-        self.connection.execute(
+    ) -> int:  # fmt: skip
+        made = self.connection.execute(
             insert(changes).values(
                 at=self.at, who=self.who, action=action, kind=kind, item=item, before=before, after=after,
                 together=together, undoes=undoes,
             )
-        )  # fmt: skip
+        ).inserted_primary_key  # fmt: skip
+        assert made is not None
+        return int(made[0])
 
 
 def _fields(row: Row[Any]) -> dict[str, Any]:

@@ -151,6 +151,7 @@ def undo(identity: int, context: ContextDep, who: Who) -> None:
     with editing(context, who) as editor:
         editor.undo(identity)
     context.reload_own_vendors()
+    context.findings.members_changed()
     _publish(context, None)
 
 

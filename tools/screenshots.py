@@ -26,7 +26,7 @@ TERMINALS = {
     "cli-devices": "roster devices --in 10.44.10.0/28; roster device show 10.44.10.30",
     "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendors show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
-    "cli-plan": "roster subnets; echo; roster free Office --role printer --count 2; echo; roster prove 10.44.20.120; echo; "
+    "cli-plan": "roster subnets; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
     "roster plan check; echo; roster move 10.44.20.41 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
     "cli-dhcp": "roster dhcp servers; echo; roster dhcp pools; echo; roster dhcp publish --yes; echo; "
     "roster assignments --kind reserved; echo; roster assignment 10.44.10.181; echo; roster names zone Cameras | head -7",

@@ -55,7 +55,7 @@ export default function DevicesPage() {
           <option value="">every role</option>
           {ROLES.map((role) => <option key={role}>{role}</option>)}
         </select>
-        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={!!filters.unknown} onChange={(event) => change("unknown", event.target.checked ? "true" : null)} /> nobody has named</label>
+        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={!!filters.unknown} onChange={(event) => change("unknown", event.target.checked ? "true" : null)} /> nobody has named or planned</label>
         <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={filters.retired} onChange={(event) => change("retired", event.target.checked ? "true" : null)} /> retired</label>
         <span className="ml-auto py-1 text-sm text-soft" aria-live="polite">{total.data ? plural(total.data.total ?? 0, "device") : ""}</span>
         <ColumnChooser all={COLUMN_NAMES} shown={columns} onChange={setColumns} />

@@ -49,7 +49,7 @@ function Summary({ here }: { here: Here }) {
     <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1">
       <h1 className="text-2xl font-semibold">{here.hostname}</h1>
       <Link to="/devices" className="underline decoration-rule underline-offset-4 hover:decoration-ink">{plural(here.devices, "device")}</Link>
-      <Link to="/devices?unknown=true" className="underline decoration-rule underline-offset-4 hover:decoration-ink">{count(here.unknown)} that nobody has named</Link>
+      <Link to="/devices?unknown=true" className="underline decoration-rule underline-offset-4 hover:decoration-ink">{count(here.unknown)} that nobody has named or planned</Link>
       <span className="text-soft">A scan uses {here.chosen}: {here.reason}.</span>
     </div>
   );

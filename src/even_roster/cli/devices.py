@@ -17,7 +17,7 @@ from .output import Out, ago, clock, error
 COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
     "id": lambda d: str(d.id),
     "address": lambda d: d.address or "",
-    "name": lambda d: d.name or (f"({d.seen_name})" if d.seen_name else ""),
+    "name": lambda d: f"({d.called})" if d.called_because.startswith("heard") else d.called,
     "role": lambda d: d.role,
     "owner": lambda d: d.owner,
     "place": lambda d: d.place,

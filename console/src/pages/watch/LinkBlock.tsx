@@ -33,6 +33,15 @@ export function LinkBlock({ link }: { link: ListeningView }) {
         {link.listening ? <Button tone="quiet" className="ml-auto" onClick={() => setPaused(!paused)}>{paused ? "Go on" : "Hold still"}</Button> : null}
       </div>
       {link.trouble ? <p role="alert" className="mt-1 text-sm text-alarm">{link.trouble}.</p> : null}
+      {link.unforeseen ? <p role="alert" className="mt-1 text-sm text-alarm">A frame could not be read, which should not be: {link.unforeseen}.</p> : null}
+      {link.heard_only.length > 0 || link.held_back > 0 ? (
+        <details className="mt-1 text-sm">
+          <summary className="cursor-pointer text-soft">Only heard, not yet a device because no question was answered: {count(link.heard_only.length)}{link.held_back ? `; answered, but too many an hour: ${count(link.held_back)}` : ""}</summary>
+          <ul className="max-h-40 overflow-auto">
+            {link.heard_only.map((one) => <li key={one.mac.mac} className="border-b border-rule/60 py-0.5"><Mono>{one.mac.mac}</Mono> at <Mono>{one.address}</Mono> <span className="text-soft">{one.mac.vendor ?? (one.mac.local ? "locally administered" : "")}, last {moment(one.last)}</span></li>)}
+          </ul>
+        </details>
+      ) : null}
       {link.neighbours.map((one) => (
         <p key={one.chassis + one.port} className="mt-1 text-sm">Plugged into <b className="font-semibold">{one.switch}</b>, port <b className="font-semibold">{one.port}</b>{one.port_text ? ` (${one.port_text})` : ""}{one.vlan ? `, VLAN ${one.vlan}` : ""}{one.address ? <>, at <Mono>{one.address}</Mono></> : null}.</p>
       ))}

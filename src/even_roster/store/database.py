@@ -67,11 +67,13 @@ class Database:
         read in it and what is written. Raises DiskFull."""
         with self._writing, self.engine.connect() as connection:
             self._when_stored = []
+            before = _changes(connection)
             try:
                 connection.exec_driver_sql("BEGIN IMMEDIATE")
                 yield connection
                 connection.commit()
-                self.trouble = ""
+                if _changes(connection) != before:  # a transaction that wrote nothing does not show that there is room
+                    self.trouble = ""
             except OperationalError as error:
                 connection.rollback()
                 if any(sign in str(error.orig).lower() for sign in _NO_ROOM):
@@ -125,6 +127,12 @@ class Database:
         with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:
             source.backup(copy)
         shutil.copymode(self.path, target)
+
+
+def _changes(connection: Connection) -> int:
+    """How many rows a connection has changed in all."""
+    driver: Any = connection.connection.driver_connection
+    return int(driver.total_changes)
 
 
 def _prepare(connection: Any, _record: Any) -> None:

@@ -546,6 +546,7 @@ class WhySilent(unittest.TestCase):
             ({"moved_to": ((ip("10.44.10.99"), NOW - 1),)}, "10.44.10.99 instead"), ({"others_answer": 0}, "this machine's cable"),
             ({"onlink": False, "arp": None, "gateway": False}, "gateway does not answer"),
             ({"stays": seen}, "switched off, asleep or unplugged"), ({}, "never seen in use"),
+            ({"stays": (SeenBefore(A, "desk", NOW - 9 * SECOND),)}, "It was there 9 seconds ago and does not answer just now"),
         ):  # fmt: skip
             told = reason(self.facts(**known))
             self.assertIn(words, told.verdict, known)

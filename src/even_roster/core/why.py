@@ -77,6 +77,9 @@ class Reason:
     by_hand: tuple[str, ...]
 
 
+MOMENT_MS = 60_000
+
+
 def reason(facts: Facts) -> Reason:
     """Weigh the facts."""
     checks = [*_this_machine(facts), *_the_address(facts), *_the_wire(facts), *_the_past(facts)]
@@ -208,6 +211,11 @@ def _verdict(facts: Facts, answers: bool) -> str:
         return "No DHCP server answers here: the device may have found no address."
     if not facts.stays:
         return "It was never seen in use: most likely no device has this address."
+    ago = facts.now - facts.stays[0].at
+    if ago <= MOMENT_MS:
+        return (
+            f"It was there {span_of(ago)} ago and does not answer just now: it may be busy, dozing or slow. Ask again."
+        )
     return "Its device is switched off, asleep or unplugged: on the own link a firewall cannot hide it from ARP."
 
 

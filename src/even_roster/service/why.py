@@ -84,7 +84,8 @@ async def _by_arp(
         held = scan_records.held_lately(connection, network, now_ms() - 7 * DAY)
     near = sorted((a for a in held if a != address), key=lambda a: abs(a - address))[:OTHERS]
     try:
-        answers = await confirm(segment, [address, *near])
+        patience = context.reply_times[segment.adapter.name].patience([address])
+        answers = await confirm(segment, [address, *near], patience)
     except SegmentError:
         return None, None
     answered = sum(1 for a in near if answers.get(a))

@@ -7,6 +7,9 @@ import unittest
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from ipaddress import IPv4Address, IPv4Network
+from unittest.mock import patch
+
+from sqlalchemy import select
 
 from even_roster.core.absence import ENOUGH, LONG, Reason
 from even_roster.core.findings.facts import Link
@@ -16,8 +19,10 @@ from even_roster.service import history
 from even_roster.service.context import Context, now_ms
 from even_roster.service.findings_keeper import FindingsKeeper
 from even_roster.service.observing import Batch, Observer
+from even_roster.store.database import DiskFull
 from even_roster.store.history_queries import BETWEEN_LOOKS
 from even_roster.store.scan_records import SegmentSeen
+from even_roster.store.tables import stays
 from tests.support.days import days, hall
 
 HISTORIES, STEPS, PLACES = 1000, 18, 3
@@ -178,6 +183,29 @@ class ARandomThousand(unittest.TestCase):
                     asked, named = asked + 1, named + bool(found)
         self.assertGreater(named, asked // 5, "somebody was there often")
         self.assertGreater(asked - named, asked // 5, "and often nobody can be named")
+
+
+class FullDisks(unittest.TestCase):
+    def test_silence_that_could_not_be_kept_is_kept_with_the_next_look(self) -> None:
+        with days(hall, lambda *_: None) as site:
+            findings, spans = site.context.findings, SpanSet.of([NETWORK])
+            findings.links([Link("far0", (NETWORK,))], [], [])
+            both = [Sighting(BASE + n, 0x02C07A000000 + n, now_ms(), Source.ARP) for n in (1, 2)]
+            site.context.observer.observe([Batch(SEGMENT, "far0", both)])
+            for fails in (True, False):
+                site.sleep(360)
+                site.context.observer.observe(
+                    [Batch(SEGMENT, "far0", [Sighting(BASE + 2, both[1].mac, now_ms(), Source.ARP)])]
+                )
+                full = DiskFull("the disk is full") if fails else None
+                with patch.object(site.context.database, "write", side_effect=full, wraps=site.context.database.write):
+                    findings.looked(spans, now_ms(), controlled=True)
+            with site.context.database.read() as connection:
+                counts = {
+                    row.address: row.silent_count
+                    for row in connection.execute(select(stays.c.address, stays.c.silent_count))
+                }
+            self.assertEqual((counts[BASE + 1], counts[BASE + 2]), (2, 0))
 
 
 if __name__ == "__main__":

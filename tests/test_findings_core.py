@@ -427,13 +427,13 @@ class Servers(unittest.TestCase):
     def test_a_wrong_mask_shows_in_what_a_device_asks_and_broadcasts(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))
         see(made, "10.44.10.20", A)
-        made.stray_question(A, ip("10.44.20.5"), NOW)
+        made.strayed(A, ip("10.44.20.5"), NOW)
         self.assertEqual(kinds(made), [], "one question may be a slip")
-        made.stray_question(A, ip("10.44.20.6"), NOW)
+        made.strayed(A, ip("10.44.20.6"), NOW)
         self.assertEqual(kinds(made), ["wrong-mask"])
         other = world(static(2, "10.44.10.20", A, "desk"))
         see(other, "10.44.10.20", A)
-        other.stray_broadcast(A, ip("10.44.255.255"), NOW)
+        other.strayed(A, ip("10.44.255.255"), NOW, broadcast=True)
         self.assertEqual(kinds(other), ["wrong-mask"])
 
     def test_a_storm_is_told(self) -> None:

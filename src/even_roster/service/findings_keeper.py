@@ -120,9 +120,15 @@ class FindingsKeeper:
                 pair: replace(one, first=one.first - offset, last=one.last - offset)
                 for pair, one in self.world.take_silences().items()
             }
-        if found:
+        if not found:
+            return
+        try:
             with self._database.write() as connection:
                 absence_records.keep(connection, site, found)
+        except Exception as error:  # a full disk: what was found out is kept with the next look
+            _log.warning("who was silent could not be kept yet: %s", getattr(error, "orig", error))
+            with self._knowing:
+                self.world.silences_again(found)
 
     def confirmed(self, answers: Mapping[int, tuple[int, ...]], link: str, *, controlled: bool) -> None:
         """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
@@ -204,9 +210,9 @@ class FindingsKeeper:
             for mac, addresses in adverts:
                 self.world.advert((int(a) for a in addresses), mac, now)
             for mac, target in questions:
-                self.world.stray_question(mac, target, now)
+                self.world.strayed(mac, target, now)
             for mac, target in broadcasts:
-                self.world.stray_broadcast(mac, target, now)
+                self.world.strayed(mac, target, now, broadcast=True)
 
     @property
     def has_suspects(self) -> bool:

@@ -254,6 +254,13 @@ class World:
         found, self._silences = self._silences, {}
         return found
 
+    def silences_again(self, pairs: Iterable[tuple[int, int]]) -> None:
+        """These could not be kept: they are given again by the next call of `take_silences`, as they are then."""
+        for address, mac in pairs:
+            held = self.holders.get(address, {}).get(mac)
+            if held is not None and held.silence is not HEARD:
+                self._silences[address, mac] = held.silence
+
     def dirty_all(self) -> None:
         """Look at everything again; call it after any change of subnets or links."""
         self._gateways = None
@@ -302,14 +309,9 @@ class World:
                     self.questions.want(address)
             self.announced.note(mac, address, at)
 
-    def stray_question(self, mac: int, target: int, at: int) -> None:
-        """A device asked by ARP for an address outside its subnet."""
-        self.strays.note(mac, target, at)
-        self.dirty[About.MAC].add(mac)
-
-    def stray_broadcast(self, mac: int, target: int, at: int) -> None:
-        """A device sent to a broadcast address that is not its subnet's."""
-        self.broadcasts.note(mac, target, at)
+    def strayed(self, mac: int, target: int, at: int, *, broadcast: bool = False) -> None:
+        """A device asked by ARP for an address outside its subnet, or sent to a broadcast address that is not its subnet's."""
+        (self.broadcasts if broadcast else self.strays).note(mac, target, at)
         self.dirty[About.MAC].add(mac)
 
     # What is asked

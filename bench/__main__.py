@@ -14,6 +14,7 @@ from pathlib import Path
 
 from tests.support.lab import NO_LAB, possible
 
+from .detection import detection
 from .plan import planning, publishing, spreadsheets
 from .roster import questions, sums
 from .scanning import large_link, small_link, waited_for
@@ -40,6 +41,7 @@ def main() -> None:
         listening(table)
         small_link(table)
         waited_for(table)
+        detection(table)
         large_link(table)
     else:
         print(f"scans are left out: {NO_LAB}")

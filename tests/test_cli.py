@@ -144,9 +144,12 @@ class Questions(WithDemo):
         lines = told.splitlines()
         self.assertEqual(lines[0].split(), ["address", "vendor"])
         self.assertTrue(lines[1].startswith("10.44.10.31"))
-        document: Any = self.service.json("devices", "--unknown", "--search", "phone")
-        self.assertTrue(all("Wickfield" in d["vendor"] for d in document["devices"]))
-        self.assertEqual(len(document["devices"]), 12)
+        document: Any = self.service.json("devices", "--search", "portables")
+        self.assertEqual({d["vendor"] for d in document["devices"]}, {"Fenmoor Portables"})
+        nobody_knows: Any = self.service.json("devices", "--unknown", "--search", "portables")
+        self.assertEqual((len(document["devices"]), len(nobody_knows["devices"])), (9, 5))
+        phones: Any = self.service.json("devices", "--unknown", "--search", "phone")
+        self.assertEqual(phones["devices"], [], "the plan knows every phone")
         self.assertEqual(self.service.roster("devices", "--search", "no such thing").returncode, 1)
 
     def test_a_device_is_named_by_any_of_its_names_and_found_again(self) -> None:

@@ -193,6 +193,19 @@ class OnTheLink(unittest.TestCase):
         self.here.ip("link", "set", "eth0", "up")
         self.street.leave(thief)
 
+    def test_a_planned_address_taken_while_its_owner_is_silent_and_given_back(self) -> None:
+        self.listening()
+        self.look()
+        self.until(set())
+        self.street.leave(self.beta)
+        thief = self.street.join("10.77.0.21/24", TWIN)
+        self.street.speak(thief, "claim", TWIN, "10.77.0.21")
+        (told,) = self.until({("assignment-not-in-effect", "10.77.0.21")})
+        self.assertIn("is planned for beta", told.evidence[0].said)
+        self.street.leave(thief)
+        self.beta.ip("link", "set", "eth0", "up")  # nobody looks again but the service itself
+        self.until(set())
+
     def test_a_server_that_a_client_names_is_asked_for_at_once_and_withdrawn(self) -> None:
         self.listening()
         self.look()

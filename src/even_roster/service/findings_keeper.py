@@ -133,11 +133,14 @@ class FindingsKeeper:
     def confirmed(self, answers: Mapping[int, tuple[int, ...]], link: str, *, controlled: bool) -> None:
         """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
         with self._knowing:
-            now = self._steady()
+            now, questions = self._steady(), self.world.questions
             for address, macs in answers.items():
+                again = address in questions  # somebody spoke up while the round was on its way
                 for mac in macs:
                     self.world.saw(address, mac, now, Source.ARP, link)
                 self.world.confirmed_round(address, macs, now, controlled=controlled)
+                if again:
+                    questions.want(address)
         self._keep_silences()
 
     def proxy_suspects(self) -> list[tuple[int, list[int]]]:
@@ -352,9 +355,9 @@ class FindingsKeeper:
             return self.world.questions.take(self._steady())
 
     def watching(self) -> list[int]:
-        """Addresses of standing findings that a directed round decides."""
+        """Addresses of standing findings that a directed round decides, some of them each time."""
         with self._knowing:
-            return sorted(set(self.engine.watching(self.world)))
+            return self.engine.watching()
 
     def settle(self, *, everything: bool = False) -> int:
         """Run the rules on what was touched (or on all), store and tell; gives how many turns were taken. The lock is

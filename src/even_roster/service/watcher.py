@@ -11,7 +11,7 @@ import contextlib
 import logging
 import random
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Coroutine, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Network
 
@@ -84,9 +84,10 @@ class Watcher:
 
     async def close(self) -> None:
         """Stop."""
-        for task in self._tasks:
+        tasks = list(self._tasks)
+        for task in tasks:
             task.cancel()
-        for task in self._tasks:
+        for task in tasks:
             with contextlib.suppress(asyncio.CancelledError):
                 await task
 
@@ -140,15 +141,30 @@ class Watcher:
                 again = loop.time() + RECHECK_SECONDS
             try:
                 addresses, subnets, proxies = await asyncio.to_thread(self._in_question, recheck)
-                due = self._servers.take(subnets, loop.time())
-                await asyncio.gather(self.confirm(addresses), *(self._ask_again(subnet) for subnet in due))
-                for mac, free in proxies:
-                    await self._ask_proxy(mac, free)
-                if addresses or due or proxies:
+                for subnet in self._servers.take(subnets, loop.time()):
+                    self._beside(self._ask_again(subnet))
+                for mac, strange in proxies:
+                    self._beside(self._ask_proxy(mac, strange))
+                if addresses:
+                    await self.confirm(addresses)
                     await asyncio.to_thread(self._context.findings.settle)
             except Exception:
                 _log.exception("a directed round failed")
                 await asyncio.sleep(1.0)
+
+    def _beside(self, asking: Coroutine[None, None, None]) -> None:
+        """Ask something that takes seconds; directed rounds do not wait for it."""
+
+        async def ask() -> None:
+            try:
+                await asking
+                await asyncio.to_thread(self._context.findings.settle)
+            except Exception:
+                _log.exception("a question failed")
+
+        task = asyncio.create_task(ask())
+        self._tasks.append(task)
+        task.add_done_callback(self._tasks.remove)
 
     def _in_question(self, recheck: bool) -> tuple[set[int], set[int], list[tuple[int, list[int]]]]:
         """The addresses that want a directed round now, with `recheck` those of standing findings too; the subnets whose DHCP

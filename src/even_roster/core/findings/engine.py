@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from ipaddress import IPv4Address
 
 from . import rules_addresses, rules_link, rules_plan
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject
@@ -20,7 +21,11 @@ BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
 _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}
 
 Name = tuple[str, str]  # kind, key text
-ASKED_AGAIN = {"duplicate-address", "gateway-changed", "address-taken-over", "adapters-answer-for-each-other"}
+ASKED_AGAIN = {
+    "duplicate-address", "gateway-changed", "address-taken-over", "adapters-answer-for-each-other",
+    "assignment-not-in-effect",
+}  # fmt: skip
+MOST_AGAIN = 128
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +114,7 @@ class Engine:
         self._keys: dict[Name, int] = {}
         self._waiting: dict[Name, _Waiting] = {}
         self._leaving: dict[Name, _Waiting] = {}
+        self._asked_to = -1
         for finding in standing:
             if finding.state is State.CLOSED:
                 self.memory[finding.name] = finding
@@ -154,15 +160,19 @@ class Engine:
             if key is not None:
                 world.dirty[BY_KIND[name[0]].about].add(key)
 
-    def watching(self, world: World) -> list[int]:
-        """The addresses of standing findings that a directed round decides."""
-        found = []
-        for kind, _ in self.standing:
-            if kind in ASKED_AGAIN:
-                key = self._keys.get((kind, _), key_of(world, (kind, _)))
-                if key is not None:
-                    found.append(key)
-        return found
+    def watching(self) -> list[int]:
+        """The addresses of standing findings that a directed round decides, at most MOST_AGAIN of them, in turn."""
+        found = {
+            int(IPv4Address(subject.value))
+            for (kind, _), finding in self.standing.items()
+            if kind in ASKED_AGAIN
+            for subject in finding.subjects
+            if subject.type == "address"
+        }
+        turn = sorted(found, key=lambda address: (address <= self._asked_to, address))[:MOST_AGAIN]
+        if turn:
+            self._asked_to = turn[-1]
+        return turn
 
     def _meet(
         self, rule: Rule, key: int, name: Name, found: Found | Away | None, now: int, turns: list[Taken]

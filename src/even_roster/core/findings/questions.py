@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from .model import SECOND
 
-AGAIN = 2 * SECOND
+AGAIN = SECOND
 AT_ONCE = 128
 PER_SECOND = 32
 MOST_WAITING = 1024

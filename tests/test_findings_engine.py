@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_roster.core.findings import engine as engines
-from even_roster.core.findings.engine import Acceptance, Engine, Finding, Taken, Turn
+from even_roster.core.findings.engine import Acceptance, Engine, Finding, Turn, Turned
 from even_roster.core.findings.model import AWAY, About, Away, Evidence, Found, Severity, State, Subject
 from even_roster.core.findings.rule import Rule
 from even_roster.core.findings.world import World
@@ -43,13 +43,13 @@ class Bench:
         self.world = World(Plan([Site(1, "Hall", True)]), 1, lambda mac: False)
         self.engine = Engine()
 
-    def at(self, now: int, sight: Sight | str, key: int = KEY, most: int | None = None) -> list[Taken]:
+    def at(self, now: int, sight: Sight | str, key: int = KEY, most: int | None = None) -> list[Turned]:
         """Set the truth, touch the key and settle."""
         self.truth[key] = found(sight) if isinstance(sight, str) else sight
         self.world.dirty[About.ADDRESS].add(key)
         return self.settle(now, most)
 
-    def settle(self, now: int, most: int | None = None) -> list[Taken]:
+    def settle(self, now: int, most: int | None = None) -> list[Turned]:
         with (
             patch.dict(engines.BY_KIND, {"made-up": self.rule}),
             patch.object(engines, "_BY_ABOUT", {About.ADDRESS: (self.rule,)}),

@@ -10,7 +10,7 @@ from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Subnet
-from even_roster.store import past_plan, plan_records
+from even_roster.store import past_plan_queries, plan_records
 from even_roster.store.database import Database
 from even_roster.store.edits import EditError
 from even_roster.store.plan_edits import PlanEditor
@@ -50,7 +50,7 @@ class PastPlan(unittest.TestCase):
 
     def then(self, moment: int, first: int = FIRST, last: int = LAST) -> Contents:
         with self.database.read() as connection:
-            return contents(past_plan.around(connection, moment, first, last), first, last)
+            return contents(past_plan_queries.around(connection, moment, first, last), first, last)
 
     def site(self) -> int:
         return next(iter(self.now().sites))
@@ -67,7 +67,7 @@ class PastPlan(unittest.TestCase):
         self.assertEqual(self.then(self.clock - 1), (frozenset(), frozenset(), frozenset()))
         self.assertEqual(len(self.then(self.clock)[0]), 2, "an edit counts from its own moment on")
         with self.database.read() as connection:
-            self.assertEqual(list(past_plan.around(connection, 0, FIRST, LAST).sites), [self.site()])
+            self.assertEqual(list(past_plan_queries.around(connection, 0, FIRST, LAST).sites), [self.site()])
 
     def test_a_moved_address_was_where_it_was(self) -> None:
         office, stage = self.begin()
@@ -85,10 +85,10 @@ class PastPlan(unittest.TestCase):
         self.assertEqual(len(self.then(self.clock, stage_first, stage_last)[2]), 1)
         with self.database.read() as connection:
             for moment, address in ((at_desk, FIRST + 20), (self.clock, stage_first + 9)):
-                plan = past_plan.of_macs(connection, moment, [0x02C010000001])
+                plan = past_plan_queries.of_macs(connection, moment, [0x02C010000001])
                 self.assertEqual([a.address for a in plan.of_mac(0x02C010000001)], [address])
-            self.assertEqual(past_plan.of_macs(connection, at_desk - 1, [0x02C010000001]).assignments, {})
-            self.assertEqual(past_plan.of_macs(connection, self.clock, [0x02C010000002]).assignments, {})
+            self.assertEqual(past_plan_queries.of_macs(connection, at_desk - 1, [0x02C010000001]).assignments, {})
+            self.assertEqual(past_plan_queries.of_macs(connection, self.clock, [0x02C010000002]).assignments, {})
 
     def test_after_hundreds_of_random_edits_and_undos_every_moment_is_as_it_was(self) -> None:
         chance = random.Random(44)
@@ -104,8 +104,8 @@ class PastPlan(unittest.TestCase):
         with self.database.read() as connection:
             for moment, held, on in was:
                 for instant in (moment, moment + 59_999):
-                    self.assertEqual(contents(past_plan.around(connection, instant, FIRST, LAST)), held)
-                self.assertEqual(past_plan.count_on(connection, moment, office.site, FIRST, LAST), on)
+                    self.assertEqual(contents(past_plan_queries.around(connection, instant, FIRST, LAST)), held)
+                self.assertEqual(past_plan_queries.count_on(connection, moment, office.site, FIRST, LAST), on)
 
     def random_edit(self, chance: random.Random, office: Subnet, stage: Subnet, made: list[int]) -> None:
         """Add, change, move, switch, remove, draw a band, or take a change back."""
@@ -171,8 +171,12 @@ class PastPlan(unittest.TestCase):
         items = sorted(self.now().assignments.values(), key=lambda a: a.address)
         self.edit([*items], [replace(a, note="seen") for a in items])
         with self.database.read() as connection:
-            self.assertEqual(past_plan.count_on(connection, imported, subnet.site, subnet.first, subnet.last), 20_000)
-            self.assertEqual(past_plan.count_on(connection, imported - 1, subnet.site, subnet.first, subnet.last), 0)
-            plan = past_plan.around(connection, imported, subnet.first + 12, subnet.first + 12)
+            self.assertEqual(
+                past_plan_queries.count_on(connection, imported, subnet.site, subnet.first, subnet.last), 20_000
+            )
+            self.assertEqual(
+                past_plan_queries.count_on(connection, imported - 1, subnet.site, subnet.first, subnet.last), 0
+            )
+            plan = past_plan_queries.around(connection, imported, subnet.first + 12, subnet.first + 12)
             self.assertEqual([(a.name, a.note) for a in plan.assignments.values()], [("h2", "")])
             self.assertEqual(str(IPv4Address(next(iter(plan.assignments.values())).address)), "10.64.0.12")

@@ -30,7 +30,7 @@ from even_roster.store import (
 from even_roster.store.database import Database, StoreError
 from even_roster.store.device_queries import DeviceFilter
 from even_roster.store.edits import EditError, Editor, Missing, StaleEdit
-from even_roster.store.intake import NameHeard, Taken, take_in
+from even_roster.store.intake import NameHeard, TakenIn, take_in
 from even_roster.store.listing import CursorError
 from even_roster.store.scan_records import ResultRow, SegmentSeen
 from even_roster.store.tables import metadata, stays
@@ -54,7 +54,7 @@ class StoreCase(unittest.TestCase):
         with self.database.write() as connection:
             self.segment = scan_records.segment_id(connection, SEGMENT, 1)
 
-    def see(self, *pairs: tuple[int, int], at: int = 1000, names: dict[int, str] | None = None) -> Taken:
+    def see(self, *pairs: tuple[int, int], at: int = 1000, names: dict[int, str] | None = None) -> TakenIn:
         """Sightings of (last octet, MAC) pairs; `names` by MAC."""
         sightings = [Sighting(BASE + octet, mac, at, Source.ARP) for octet, mac in pairs]
         heard = [

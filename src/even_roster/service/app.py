@@ -24,10 +24,10 @@ from .auth import Gate
 from .context import Context
 from .dhcp_manager import DhcpManager
 from .etags import EntityTags
-from .lasting import hold_memory_still
 from .listening import Listening
 from .notices import Notices
 from .problems import install, respond
+from .repeating import hold_memory_still
 from .routers import (
     assignments,
     devices,

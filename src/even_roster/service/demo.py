@@ -12,7 +12,7 @@ from ..core.vendors import Prefix
 from ..store import device_queries, lease_records, vendor_records, watch_records
 from ..store.tables import dhcp_servers
 from ..store.watch_records import Watch
-from . import planning, written
+from . import planning, request_values
 from .context import Context
 from .deps import editing
 from .dhcp_manager import DhcpManager
@@ -52,12 +52,12 @@ def give_plan(
     manager.read_leases(int(made[0]))
     manager.adopt(int(made[0]), WHO)
     for name, drawn in bands.items():
-        owner = written.known_subnet(context.plan.plan, here, name)
+        owner = request_values.known_subnet(context.plan.plan, here, name)
         for band in drawn:
             context.plan.edit(WHO, planning.add_band(band.model_copy(update={"subnet": owner.id})), anyway=True)
     for new in (*assignments, *reservations):
         assert new.address is not None
-        make = planning.assign(new, here, written.address(new.address), written.maybe_mac(new.mac))
+        make = planning.assign(new, here, request_values.address(new.address), request_values.maybe_mac(new.mac))
         context.plan.edit(WHO, make, anyway=True)
     for use in uses:
         context.plan.edit(WHO, planning.add_use(use, here))
@@ -83,7 +83,7 @@ def name_device(context: Context, mac: Mac, name: str, role: str) -> None:
 def welcome_strangers(context: Context, subnet: str) -> None:
     """A subnet for visitors: nobody is called for unknown devices there."""
     with context.plan.reading() as plan:
-        owner = written.known_subnet(plan, context.plan.site_here, subnet)
+        owner = request_values.known_subnet(plan, context.plan.site_here, subnet)
     with context.database.write() as connection:
         watch_records.set_watch(connection, Watch(owner.id, strangers="none"))
     context.findings.settings_changed()

@@ -30,9 +30,9 @@ from ..store.one_lock import OneLock
 from ..store.scan_records import SegmentSeen
 from ..store.tables import dhcp_servers
 from .context import Context, now_ms
-from .lasting import attempt
 from .observing import Batch
 from .plan_keeper import Edit
+from .repeating import attempt
 
 _log = logging.getLogger(__name__)
 EVERY_SECONDS = 60.0

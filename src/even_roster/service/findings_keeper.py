@@ -19,7 +19,7 @@ from typing import Any
 from sqlalchemy import Row, update
 
 from ..core.absence import ANSWERS
-from ..core.findings.engine import Acceptance, Engine, Name, Taken, Turn
+from ..core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ..core.findings.facts import Limits, Link
 from ..core.findings.model import About, Evidence
 from ..core.findings.offers import Offer
@@ -56,11 +56,11 @@ class FindingsKeeper:
         randomised: Callable[[int], bool], vendor_of: Callable[[int], str], tell: Callable[[str, Any], None],
     ) -> None:  # fmt: skip
         self._database, self._plan, self._steady, self._wall, self._tell = database, plan, steady, wall, tell
-        self._unsaved: deque[Taken] = deque(maxlen=MOST_UNSAVED)
+        self._unsaved: deque[Turned] = deque(maxlen=MOST_UNSAVED)
         self._knowing = OneLock("what is known of the site")
         self.trouble = ""
         # Called while the records are being written: a listener puts what it is told in a line, and asks for no lock.
-        self.turned: list[Callable[[Sequence[tuple[int, Taken]]], None]] = []
+        self.turned: list[Callable[[Sequence[tuple[int, Turned]]], None]] = []
         self._offset = 0
         self._full_at = 0
         self._rechecked_at = 0
@@ -403,7 +403,7 @@ class FindingsKeeper:
         self.trouble = ""
 
     def _saved(
-        self, waiting: Sequence[Taken], turns: Sequence[Taken], ids: Mapping[Name, int], counts: object
+        self, waiting: Sequence[Turned], turns: Sequence[Turned], ids: Mapping[Name, int], counts: object
     ) -> None:  # fmt: skip
         done = {id(one) for one in waiting}
         while self._unsaved and id(self._unsaved[0]) in done:
@@ -473,14 +473,14 @@ def _inside(address: int, network: IPv4Network) -> bool:
     return int(network.network_address) <= address <= int(network.broadcast_address)
 
 
-def _wall_times(one: Taken, offset: int) -> Taken:
+def _wall_times(one: Turned, offset: int) -> Turned:
     """The same with steady times turned into wall times."""
     if not offset:
         return one
     finding = one.finding
     evidence = tuple(Evidence(e.said, e.at - offset if e.at is not None else None) for e in finding.evidence)
     closed = finding.closed - offset if finding.closed is not None else None
-    return Taken(
+    return Turned(
         one.turn,
         replace(
             finding, since=finding.since - offset, first=finding.first - offset, updated=finding.updated - offset,

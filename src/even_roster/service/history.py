@@ -16,7 +16,7 @@ from ..core.mac import Mac, MacError
 from ..core.plan.proof import span_of
 from ..core.stays import SAME_MOMENT_MS, Source
 from ..store import device_queries, history_queries
-from . import finding_views, past_plans, views, written
+from . import finding_views, past_plan_views, request_values, views
 from .context import Context, now_ms
 from .problems import Refusal
 
@@ -51,12 +51,12 @@ def understand(context: Context, connection: Connection, text: str) -> Asked:
     except MacError:
         pass
     with context.plan.reading() as plan:
-        subnet = written.find_subnet(plan, context.plan.site_here, text)
+        subnet = request_values.find_subnet(plan, context.plan.site_here, text)
         if subnet is not None:
             return Asked(str(subnet.network), "subnet", subnet.first, subnet.last)
         planned = [item.mac for item in plan.of_name(context.plan.site_here, text) if item.mac is not None]
     if "/" in text:
-        network = written.network(text)
+        network = request_values.network(text)
         return Asked(str(network), "subnet", int(network.network_address), int(network.broadcast_address))
     macs = sorted({*history_queries.macs_called(connection, text), *planned})
     if not macs:
@@ -101,7 +101,7 @@ def between(
 
 def _subnet_name(context: Context, asked: Asked) -> str:
     with context.plan.reading() as plan:
-        subnet = written.find_subnet(plan, context.plan.site_here, asked.text)
+        subnet = request_values.find_subnet(plan, context.plan.site_here, asked.text)
     return (subnet.name if subnet is not None else "") or asked.text
 
 
@@ -160,11 +160,11 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         if late and (after is None or _next_holders(connection, asked, after, limit) & {row.mac for row in late}):
             rows, before, after = late, None, None
     if asked.macs:
-        planned, said = past_plans.of_macs(context, connection, asked.macs, moment)
+        planned, said = past_plan_views.of_macs(context, connection, asked.macs, moment)
     elif asked.kind == "subnet":
-        planned, said = past_plans.of_subnet(context, connection, asked.first, asked.last, moment)
+        planned, said = past_plan_views.of_subnet(context, connection, asked.first, asked.last, moment)
     else:
-        planned, said = past_plans.of_address(context, connection, asked.first, moment)
+        planned, said = past_plan_views.of_address(context, connection, asked.first, moment)
     return Moment.model_construct(
         subject=asked.text, kind=asked.kind, at=views.time_of(moment),
         sentences=[*_told(asked, rows, before, after, moment), *said], stays=[_stay(context, row) for row in rows],

@@ -26,8 +26,8 @@ from ..store.intake import NameHeard
 from ..store.scan_records import SegmentSeen
 from ..wire.lldp import Neighbour
 from .context import Context, now_ms
-from .lasting import attempt
 from .observing import Batch as Facts
+from .repeating import attempt
 from .supervising import Supervisor
 
 _log = logging.getLogger(__name__)

@@ -17,14 +17,14 @@ from typing import Any
 from sqlalchemy import Row
 
 from ..api.watching import RouteEdit, RouteNew, RouteTest, RouteView
-from ..core.findings.engine import BY_KIND, Taken, Turn
+from ..core.findings.engine import BY_KIND, Turn, Turned
 from ..core.findings.model import Severity, State
 from ..store import watch_records
 from ..store.database import DiskFull
 from ..store.edits import EditError, Missing
 from . import senders
 from .context import Context, now_ms
-from .lasting import attempt
+from .repeating import attempt
 from .secret_box import SecretBox, SecretError
 from .senders import Item, SendError, Target
 from .views import maybe_time
@@ -43,7 +43,7 @@ class Notices:
     ) -> None:
         self._context, self._send = context, send
         self._box = SecretBox(context.secret, "notice routes")
-        self._turns: deque[Sequence[tuple[int, Taken]]] = deque()
+        self._turns: deque[Sequence[tuple[int, Turned]]] = deque()
         self._gathered: dict[int, Item] = {}
         self._waiting: dict[int, list[Item]] = {}
         self._task: asyncio.Task[None] | None = None
@@ -61,13 +61,13 @@ class Notices:
             with contextlib.suppress(asyncio.CancelledError):
                 await self._task
 
-    def turned(self, turns: Sequence[tuple[int, Taken]]) -> None:
+    def turned(self, turns: Sequence[tuple[int, Turned]]) -> None:
         """Findings turned; from any thread."""
         self._turns.append(turns)
         if self._context.loop is not None and not self._context.loop.is_closed():
             self._context.loop.call_soon_threadsafe(self._news.set)
 
-    def _gather(self, identity: int, one: Taken) -> None:
+    def _gather(self, identity: int, one: Turned) -> None:
         if one.turn is Turn.ACCEPTED or (one.finding.state is State.ACCEPTED and one.turn is not Turn.CLOSED):
             self._gathered.pop(identity, None)
             return
@@ -206,7 +206,7 @@ def _wants(row: Row[Any], item: Item) -> bool:
     return Severity(item.severity).rank <= Severity(row.least).rank
 
 
-def _item(identity: int, one: Taken) -> Item:
+def _item(identity: int, one: Turned) -> Item:
     finding = one.finding
     rule = BY_KIND.get(finding.kind)
     return Item(

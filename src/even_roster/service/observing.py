@@ -15,7 +15,7 @@ from sqlalchemy import Connection
 from ..core.stays import Sighting
 from ..store import clock_records, scan_records
 from ..store.database import Database
-from ..store.intake import NameHeard, Taken, take_in
+from ..store.intake import NameHeard, TakenIn, take_in
 from ..store.scan_records import SegmentSeen
 from ..store.summaries import VendorOf
 from .findings_keeper import FindingsKeeper
@@ -66,7 +66,7 @@ class Observer:
             self._findings.saw(one for one in batch.seen if one.mac is None)
         self._findings.named(batch.names)
 
-    def observe(self, batches: Sequence[Batch], *, told: bool = False, also: Also | None = None) -> Taken:
+    def observe(self, batches: Sequence[Batch], *, told: bool = False, also: Also | None = None) -> TakenIn:
         """Take batches in, all of them or none: the rules (unless `told` already), then the records in one transaction together
         with what `also` writes, then everybody else. Raises what the database raises; then nothing was stored."""
         if not told:
@@ -92,7 +92,7 @@ class Observer:
         if devices:
             shown = sorted(devices) if len(devices) <= MOST_IN_EVENT else None
             self._tell("devices", {"ids": shown, "new": len(new)})
-        return Taken(sorted(devices), new)
+        return TakenIn(sorted(devices), new)
 
     def _clock(self, connection: Connection) -> None:
         """When the machine's clock was set back, and once at the start, nothing may stay seen in the future."""

@@ -27,14 +27,14 @@ from ..core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, 
 from ..core.text import clean, clean_note
 from ..store.edits import EditError, Missing
 from ..store.plan_edits import PlanConflict
-from . import written
+from . import request_values
 from .plan_keeper import Edit
 
 Make = Callable[[Plan], Edit]
 T = TypeVar("T", Site, Subnet, Band, Assignment, Use)
 
 
-class Taken(Exception):
+class AddressTaken(Exception):
     """An address has an assignment already; the message says whose."""
 
 
@@ -140,9 +140,10 @@ def add_subnet(request: SubnetNew, here: int) -> Make:
 
     def make(plan: Plan) -> Edit:
         subnet = Subnet(
-            0, written.site(plan, request.site, here), _subnet_name(request.name), written.network(request.range),
-            written.address(request.gateway, "gateway") if request.gateway else None,
-            written.addresses(request.dns, "dns"), written.domain(request.domain), written.addresses(request.ntp, "ntp"),
+            0, request_values.site(plan, request.site, here), _subnet_name(request.name), request_values.network(request.range),
+            request_values.address(request.gateway, "gateway") if request.gateway else None,
+            request_values.addresses(request.dns, "dns"), request_values.domain(request.domain),
+            request_values.addresses(request.ntp, "ntp"),
             request.vlan or None, request.supernet, clean_note(request.notes),
         )  # fmt: skip
         for one in plan.subnets_of(subnet.site):
@@ -160,7 +161,7 @@ def edit_subnet(identity: int, request: SubnetEdit) -> Make:
         subnet = found(plan.subnets, identity, request.version, "subnet")
         new = subnet
         if request.range is not None:
-            network = written.network(request.range)
+            network = request_values.network(request.range)
             if network != subnet.network:
                 reshaped = reshape.resize(plan, subnet, network).after[0]
                 assert isinstance(reshaped, Subnet)
@@ -169,13 +170,13 @@ def edit_subnet(identity: int, request: SubnetEdit) -> Make:
             new = replace(new, name=_subnet_name(request.name))
         if request.gateway is not None:
             gateway = request.gateway.strip()
-            new = replace(new, gateway=written.address(gateway, "gateway") if gateway else None)
+            new = replace(new, gateway=request_values.address(gateway, "gateway") if gateway else None)
         if request.dns is not None:
-            new = replace(new, dns=written.addresses(request.dns, "dns"))
+            new = replace(new, dns=request_values.addresses(request.dns, "dns"))
         if request.domain is not None:
-            new = replace(new, domain=written.domain(request.domain))
+            new = replace(new, domain=request_values.domain(request.domain))
         if request.ntp is not None:
-            new = replace(new, ntp=written.addresses(request.ntp, "ntp"))
+            new = replace(new, ntp=request_values.addresses(request.ntp, "ntp"))
         if request.vlan is not None:
             new = replace(new, vlan=request.vlan or None)
         if request.supernet is not None:
@@ -242,11 +243,11 @@ def add_band(request: BandNew) -> Make:
 
     def make(plan: Plan) -> Edit:
         subnet = found(plan.subnets, request.subnet, None, "subnet")
-        span = written.span(request.range, subnet)
+        span = request_values.span(request.range, subnet)
         kind = BandKind(request.kind)
         band = Band(
             0, subnet.id, kind, int(span.first), int(span.last), clean(request.name, 80), _roles(request.roles, kind),
-            written.handed_out(request.options), request.server or None, clean_note(request.notes),
+            request_values.handed_out(request.options), request.server or None, clean_note(request.notes),
         )  # fmt: skip
         return Edit("add", "band", f"{subnet.name or subnet.network} {span}", (), (band,), told(None, band))
 
@@ -263,14 +264,14 @@ def edit_band(identity: int, request: BandEdit) -> Make:
         if request.kind is not None:
             new = replace(new, kind=BandKind(request.kind))
         if request.range is not None:
-            span = written.span(request.range, subnet)
+            span = request_values.span(request.range, subnet)
             new = replace(new, first=int(span.first), last=int(span.last))
         if request.name is not None:
             new = replace(new, name=clean(request.name, 80))
         if request.roles is not None:
             new = replace(new, roles=_roles(request.roles, new.kind))
         if request.options is not None:
-            new = replace(new, options=written.handed_out(request.options))
+            new = replace(new, options=request_values.handed_out(request.options))
         if request.server is not None:
             new = replace(new, server=request.server or None)
         if request.notes is not None:
@@ -308,26 +309,26 @@ def remove_band(identity: int) -> Make:
 def _roles(roles: list[str], kind: BandKind) -> tuple[str, ...]:
     if roles and kind is not BandKind.STATIC:
         raise EditError(f"a {kind} band has no roles; only static bands are for certain roles", "roles")
-    return tuple(dict.fromkeys(written.role(role) for role in roles if role.strip()))
+    return tuple(dict.fromkeys(request_values.role(role) for role in roles if role.strip()))
 
 
 def assign(request: AssignmentNew, site: int, address: int, mac: int | None) -> Make:
-    """An address for a device; the caller has settled which address and MAC. Raises Taken when it is not free."""
+    """An address for a device; the caller has settled which address and MAC. Raises AddressTaken when it is not free."""
 
     def make(plan: Plan) -> Edit:
         there = plan.at(site, address)
         if there is not None:
-            raise Taken(taken_sentence(there))
+            raise AddressTaken(taken_sentence(there))
         subnet = plan.subnet_at(site, address)
         if subnet is None:
             raise EditError(
                 f"{dotted(address)} lies in no planned subnet; enter the subnet first: 'roster subnet add'", "address"
             )
-        name = written.hostname(request.name)
+        name = request_values.hostname(request.name)
         if mac is None and not name:
             raise EditError("an assignment needs a MAC, a device or a name", "name")
         item = Assignment(
-            0, site, subnet.id, address, AssignmentKind(request.kind), mac, name, written.role(request.role),
+            0, site, subnet.id, address, AssignmentKind(request.kind), mac, name, request_values.role(request.role),
             clean(request.note, 1000), request.on,
         )  # fmt: skip
         action = "reserve" if item.kind is AssignmentKind.RESERVED else "assign"
@@ -352,11 +353,11 @@ def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
         if request.kind is not None:
             new = replace(new, kind=AssignmentKind(request.kind))
         if request.mac is not None:
-            new = replace(new, mac=written.maybe_mac(request.mac))
+            new = replace(new, mac=request_values.maybe_mac(request.mac))
         if request.name is not None:
-            new = replace(new, name=written.hostname(request.name))
+            new = replace(new, name=request_values.hostname(request.name))
         if request.role is not None:
-            new = replace(new, role=written.role(request.role))
+            new = replace(new, role=request_values.role(request.role))
         if request.note is not None:
             new = replace(new, note=clean(request.note, 1000))
         if request.on is not None:
@@ -369,13 +370,13 @@ def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
 
 
 def move(identity: int, address: int, version: int | None) -> Make:
-    """Another address for an assignment; whoever uses the old one is marked to be told. Raises Taken."""
+    """Another address for an assignment; whoever uses the old one is marked to be told. Raises AddressTaken."""
 
     def make(plan: Plan) -> Edit:
         item = found(plan.assignments, identity, version, "assignment")
         there = plan.at(item.site, address)
         if there is not None and there.id != item.id:
-            raise Taken(taken_sentence(there))
+            raise AddressTaken(taken_sentence(there))
         subnet = plan.subnet_at(item.site, address)
         if subnet is None:
             raise EditError(f"{dotted(address)} lies in no planned subnet; enter the subnet first", "address")
@@ -401,8 +402,10 @@ def add_use(request: UseNew, here: int) -> Make:
     """Record that somebody uses an address."""
 
     def make(plan: Plan) -> Edit:
-        site = written.site(plan, request.site, here)
-        use = Use(0, site, clean(request.user, 120), written.address(request.address), clean(request.purpose, 200))
+        site = request_values.site(plan, request.site, here)
+        use = Use(
+            0, site, clean(request.user, 120), request_values.address(request.address), clean(request.purpose, 200)
+        )
         if not use.user or not use.purpose:
             raise EditError("say who uses the address and for what", "purpose")
         return Edit("add", "use", dotted(use.address), (), (use,), told(None, use))

@@ -27,7 +27,7 @@ from ..store.edits import EditError, Missing, StaleEdit
 from ..store.listing import CursorError
 from ..store.plan_edits import PlanConflict
 from .plan_keeper import PlanRefused
-from .planning import Taken, said
+from .planning import AddressTaken, said
 
 _log = logging.getLogger(__name__)
 MEDIA_TYPE = "application/problem+json"
@@ -98,7 +98,7 @@ def of(error: Exception) -> Problem:
             return _problem(422, "bad_sheet", error)
         case CardError():
             return _problem(422, "no_card", error, field="address")
-        case Taken():
+        case AddressTaken():
             return _problem(409, "taken", error, field="address")
         case PlanConflict():
             values = said(error.current) if error.current is not None else {}
@@ -140,7 +140,7 @@ def install(app: FastAPI) -> None:
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
-        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, Taken, PlanConflict, ServerTrouble, SheetError,
+        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, AddressTaken, PlanConflict, ServerTrouble, SheetError,
         CardError, DiskFull,
     ):  # fmt: skip
         app.add_exception_handler(kind, known)

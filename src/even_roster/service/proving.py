@@ -19,7 +19,7 @@ from ..core.stays import Sighting, Source
 from ..probe.prover import MOST, WireWord, ask
 from ..store import lease_records, seen_records
 from ..store.edits import EditError, Missing
-from . import views, written
+from . import request_values, views
 from .context import Context, now_ms
 from .observing import Batch
 from .scan_manager import describe_segment
@@ -75,15 +75,15 @@ async def choose_one(context: Context, request: AssignmentNew) -> int:
 
 def _where(context: Context, request: Search) -> tuple[int, Subnet, Band | None]:
     with context.plan.reading() as plan:
-        site = written.site(plan, request.site, context.plan.site_here)
+        site = request_values.site(plan, request.site, context.plan.site_here)
         if request.where:
-            band = written.find_band(plan, site, request.where)
+            band = request_values.find_band(plan, site, request.where)
             if band is not None:
                 return site, plan.subnets[band.subnet], band
-            stretch = written.find_stretch(plan, site, request.where)
+            stretch = request_values.find_stretch(plan, site, request.where)
             if stretch is not None:
                 return site, plan.subnets[stretch.subnet], stretch
-            subnet = written.known_subnet(plan, site, request.where)
+            subnet = request_values.known_subnet(plan, site, request.where)
         else:
             subnet = _for_role(plan, site, request.role)
         if subnet.supernet:

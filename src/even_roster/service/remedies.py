@@ -12,13 +12,13 @@ from ..core.names import as_hostname
 from ..core.plan.model import BandKind, dotted
 from ..store import seen_records
 from ..store.edits import EditError, Missing
-from . import planning, written
+from . import planning, request_values
 from .context import Context
 from .deps import editing
 
 
 def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, anyway: bool) -> StepDone:
-    """Do step `number` of a finding's record. Raises EditError, Missing, PlanRefused, Taken."""
+    """Do step `number` of a finding's record. Raises EditError, Missing, PlanRefused, AddressTaken."""
     steps = list(row.steps)
     if not 1 <= number <= len(steps):
         raise Missing(f"finding {row.id} has no step {number}; it has {len(steps)}")
@@ -30,7 +30,7 @@ def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, an
         case Action.RESERVE:
             done = _assign(context, values, "reserved", who, anyway)
         case Action.MOVE_PLAN:
-            address = written.address(values["address"])
+            address = request_values.address(values["address"])
             saved = context.plan.edit(who, planning.move(int(values["assignment"]), address, None), anyway=anyway)
             done = StepDone(said=f"the plan has it at {dotted(address)} now", change=saved.change)
         case Action.RELEASE:
@@ -48,8 +48,8 @@ def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, an
 
 def _assign(context: Context, values: dict[str, str], kind: str, who: str, anyway: bool) -> StepDone:
     """Give an address to a MAC as it is seen; an assignment that is there gets the MAC instead."""
-    address = written.address(values["address"])
-    mac = written.maybe_mac(values.get("mac"))
+    address = request_values.address(values["address"])
+    mac = request_values.maybe_mac(values.get("mac"))
     here = context.plan.site_here
     with context.plan.reading() as plan:
         there = plan.at(here, address)
@@ -84,7 +84,7 @@ def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
 
 def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
     """From now on a MAC is known as a member of the router group that shares an address."""
-    address, mac = written.address(values["address"]), Mac.parse(values["mac"])
+    address, mac = request_values.address(values["address"]), Mac.parse(values["mac"])
     with editing(context, who) as editor:
         change = editor.name_member(context.plan.site_here, address, mac.value)
     context.findings.members_changed()

@@ -12,7 +12,7 @@ from ..api.network import Ruler, RulerBand, Stretch, Tick
 from ..core.plan.model import Band, Plan, dotted
 from ..core.span import usable
 from ..core.stays import SAME_MOMENT_MS
-from ..store import device_queries, history_queries, past_plan, scan_records
+from ..store import device_queries, history_queries, past_plan_queries, scan_records
 from ..store.tables import stays
 from . import views
 from .context import Context
@@ -34,7 +34,7 @@ def draw_past(context: Context, connection: Connection, network: IPv4Network, mo
     not kept; who used one was seen."""
     first, last = int(network.network_address), int(network.broadcast_address)
     small = network.num_addresses <= MOST_TICKS
-    plan = past_plan.around(connection, moment, first, last if small else first)
+    plan = past_plan_queries.around(connection, moment, first, last if small else first)
     here = plan.here.id if plan.here is not None else context.plan.site_here
     subnets = [one for one in plan.subnets_of(here) if one.network.overlaps(network)]
     subnet = next((one for one in subnets if one.network == network), None)

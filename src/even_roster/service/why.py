@@ -16,7 +16,7 @@ from ..probe.scan import DEFAULT_PORTS, Scan, ScanOrder, Stage
 from ..probe.segment import Reached, Segment, SegmentError
 from ..probe.sweep_engine import Answer
 from ..store import device_queries, lease_records, scan_records
-from . import written
+from . import request_values
 from .context import Context, now_ms
 
 OTHERS = 4
@@ -41,7 +41,7 @@ class _Sink:
 
 async def ask(context: Context, text: str) -> Why:
     """Why an address is silent. Raises EditError for what is none."""
-    address = written.address(text)
+    address = request_values.address(text)
     target = IPv4Address(address)
     adapters = context.machine.adapters()
     adapter: Adapter | None = None

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, delete, func, insert, select
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from ..core.findings.engine import BY_KIND, Acceptance, Finding, Name, Taken, Turn
+from ..core.findings.engine import BY_KIND, Acceptance, Finding, Name, Turn, Turned
 from ..core.findings.model import Action, Evidence, Severity, State, Step, Subject
 from .tables import acceptances, finding_turns, findings
 
@@ -28,7 +28,7 @@ def finding_of(row: Row[Any]) -> Finding:
     )  # fmt: skip
 
 
-def save(connection: Connection, taken: Sequence[Taken]) -> dict[Name, int]:
+def save(connection: Connection, taken: Sequence[Turned]) -> dict[Name, int]:
     """Store how findings stand after their turns; gives their ids."""
     if not taken:
         return {}
@@ -50,11 +50,11 @@ def save(connection: Connection, taken: Sequence[Taken]) -> dict[Name, int]:
     return ids
 
 
-def _moment(one: Taken) -> int:
+def _moment(one: Turned) -> int:
     return one.finding.since if one.turn in (Turn.OPENED, Turn.REOPENED) else one.finding.updated
 
 
-def _said(one: Taken) -> str:
+def _said(one: Turned) -> str:
     return one.finding.evidence[0].said if one.finding.evidence else ""
 
 

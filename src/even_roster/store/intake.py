@@ -31,7 +31,7 @@ class NameHeard:
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class TakenIn:
     """What a batch changed: devices by id, and those among them that are new."""
 
     devices: list[int]
@@ -45,7 +45,7 @@ def take_in(
     names: Sequence[NameHeard],
     ports: dict[int, list[int]],
     vendor_of: VendorOf,
-) -> Taken:
+) -> TakenIn:
     """Record a batch. `ports` are the open TCP ports by MAC. Sightings of address 0 make a device but no stay."""
     times: dict[int, tuple[int, int]] = {}
     for sighting in sightings:
@@ -66,7 +66,7 @@ def take_in(
     plain = set(times) - others - set(ports)
     settled = _settled(connection, {mac: owner[mac] for mac in plain}, sightings, grown)
     refresh(connection, touched - settled, vendor_of)
-    return Taken(sorted(touched), new)
+    return TakenIn(sorted(touched), new)
 
 
 def _settled(

@@ -87,7 +87,7 @@ class Turn(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class Turned:
     """A turn and the finding after it."""
 
     turn: Turn
@@ -121,11 +121,11 @@ class Engine:
             else:
                 self.standing[finding.name] = finding
 
-    def settle(self, world: World, now: int, most: int | None = None) -> tuple[list[Taken], bool]:
+    def settle(self, world: World, now: int, most: int | None = None) -> tuple[list[Turned], bool]:
         """Look at what was touched, at most `most` keys of it, and at what waits for its time; gives the turns taken and
         whether there is more to look at."""
         world.passed(now)
-        turns: list[Taken] = []
+        turns: list[Turned] = []
         left = most if most is not None else -1
         for about, rules in _BY_ABOUT.items():
             dirty = world.dirty[about]
@@ -175,7 +175,7 @@ class Engine:
         return turn
 
     def _meet(
-        self, rule: Rule, key: int, name: Name, found: Found | Away | None, now: int, turns: list[Taken]
+        self, rule: Rule, key: int, name: Name, found: Found | Away | None, now: int, turns: list[Turned]
     ) -> None:  # fmt: skip
         standing = self.standing.get(name)
         if not isinstance(found, Found):
@@ -192,7 +192,7 @@ class Engine:
             if standing.told != found.told:
                 changed = _with(standing, found, updated=now)
                 self.standing[name] = changed
-                turns.append(Taken(Turn.UPDATED, changed))
+                turns.append(Turned(Turn.UPDATED, changed))
             elif standing.evidence != found.evidence:
                 self.standing[name] = _with(standing, found)
             return
@@ -203,7 +203,7 @@ class Engine:
             del self._waiting[name]
         self._open(name, found, now, turns)
 
-    def _open(self, name: Name, found: Found, now: int, turns: list[Taken]) -> None:
+    def _open(self, name: Name, found: Found, now: int, turns: list[Turned]) -> None:
         before = self.memory.pop(name, None)
         exception = self.exceptions.get(name)
         state = State.ACCEPTED if exception is not None and exception.holds(found, now) else State.OPEN
@@ -212,16 +212,16 @@ class Engine:
             before.first if before else now, before.times + 1 if before else 1, None, now,
         )  # fmt: skip
         self.standing[name] = finding
-        turns.append(Taken(Turn.REOPENED if before else Turn.OPENED, finding))
+        turns.append(Turned(Turn.REOPENED if before else Turn.OPENED, finding))
 
-    def _close(self, name: Name, now: int, turns: list[Taken]) -> None:
+    def _close(self, name: Name, now: int, turns: list[Turned]) -> None:
         self._leaving.pop(name, None)
         self._keys.pop(name, None)
         closed = replace(self.standing.pop(name), state=State.CLOSED, closed=now, updated=now)
         self.memory[name] = closed
-        turns.append(Taken(Turn.CLOSED, closed))
+        turns.append(Turned(Turn.CLOSED, closed))
 
-    def _exceptions(self, now: int, turns: list[Taken]) -> None:
+    def _exceptions(self, now: int, turns: list[Turned]) -> None:
         for name, exception in list(self.exceptions.items()):
             standing = self.standing.get(name)
             if standing is None:
@@ -235,10 +235,10 @@ class Engine:
             if standing.state is State.ACCEPTED and name not in self.exceptions:
                 self._restate(standing, State.OPEN, Turn.RESUMED, now, turns)
 
-    def _restate(self, finding: Finding, state: State, turn: Turn, now: int, turns: list[Taken]) -> None:
+    def _restate(self, finding: Finding, state: State, turn: Turn, now: int, turns: list[Turned]) -> None:
         changed = replace(finding, state=state, updated=now)
         self.standing[finding.name] = changed
-        turns.append(Taken(turn, changed))
+        turns.append(Turned(turn, changed))
 
 
 def _with(standing: Finding, found: Found, updated: int | None = None) -> Finding:

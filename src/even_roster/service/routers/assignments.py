@@ -29,7 +29,7 @@ from ...store import assignment_queries, device_queries
 from ...store.assignment_queries import AssignmentFilter
 from ...store.edits import EditError, Missing
 from ...store.plan_edits import Saved
-from .. import plan_views, planning, proving, written
+from .. import plan_views, planning, proving, request_values
 from ..context import Context
 from ..deps import ContextDep, Who, as_json
 
@@ -46,7 +46,7 @@ def page(
 ) -> Response:  # fmt: skip
     """Assignments that match all filters, a page at a time, by cursor or by position."""
     with context.database.read() as connection, context.plan.reading() as plan:
-        place = written.site(plan, site, context.plan.site_here) if site or subnet else None
+        place = request_values.site(plan, site, context.plan.site_here) if site or subnet else None
         chosen = _subnet_id(plan, place, subnet) if subnet and place is not None else None
         wanted = AssignmentFilter(place, chosen, kind, role, on, q)
         found = assignment_queries.page(connection, wanted, sort, descending, cursor, limit, offset)
@@ -61,7 +61,7 @@ def page(
 def _subnet_id(plan: Plan, site: int, text: str) -> int:
     if text.isdigit() and int(text) in plan.subnets:
         return int(text)
-    return written.known_subnet(plan, site, text).id
+    return request_values.known_subnet(plan, site, text).id
 
 
 @router.get("/assignments/{which}")
@@ -78,8 +78,8 @@ def _item(context: Context, plan: Plan, which: str, site: str | None) -> Assignm
         if found is None:
             raise Missing(f"there is no assignment {which} in the plan")
         return found
-    address = written.address(which)
-    found = plan.at(written.site(plan, site, context.plan.site_here), address)
+    address = request_values.address(which)
+    found = plan.at(request_values.site(plan, site, context.plan.site_here), address)
     if found is None:
         raise Missing(f"{IPv4Address(address)} is assigned to nobody")
     return found
@@ -90,11 +90,11 @@ async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> Assig
     """Give an address to a device: the one named, or the best free one for the role. 409 says who has it."""
     request, mac = await asyncio.to_thread(_settled, context, request)
     chosen = request.address
-    address = written.address(chosen) if chosen else await proving.choose_one(context, request)
+    address = request_values.address(chosen) if chosen else await proving.choose_one(context, request)
 
     def store() -> AssignmentView:
         with context.plan.reading() as plan:
-            site = written.site(plan, request.site, context.plan.site_here)
+            site = request_values.site(plan, request.site, context.plan.site_here)
         saved = context.plan.edit(who, planning.assign(request, site, address, mac), anyway=request.anyway)
         return _view(context, saved)
 
@@ -103,7 +103,7 @@ async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> Assig
 
 def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, int | None]:
     """Fill in what the roster knows of the device: its MAC, and its name and role where none is given."""
-    mac = written.maybe_mac(request.mac)
+    mac = request_values.maybe_mac(request.mac)
     with context.database.read() as connection:
         device = request.device
         if device is None and mac is not None:
@@ -132,7 +132,7 @@ def edit(identity: int, request: AssignmentEdit, context: ContextDep, who: Who) 
 @router.post("/assignments/{identity}/move")
 def move(identity: int, request: Move, context: ContextDep, who: Who) -> Moved:
     """Another address; gives what still has the old one entered."""
-    make = planning.move(identity, written.address(request.address), request.version)
+    make = planning.move(identity, request_values.address(request.address), request.version)
     saved = context.plan.edit(who, make, anyway=request.anyway)
     uses = [plan_views.use_view(item) for item in saved.after if isinstance(item, Use)]
     return Moved(assignment=_view(context, saved), uses=uses)
@@ -154,9 +154,9 @@ def _view(context: Context, saved: Saved) -> AssignmentView:
 def uses(context: ContextDep, who: Who, address: str | None = None, site: str | None = None) -> list[UseView]:
     """Who uses which address; of one address (and where it must still be entered after a move), or all."""
     with context.plan.reading() as plan:
-        place = written.site(plan, site, context.plan.site_here)
+        place = request_values.site(plan, site, context.plan.site_here)
         if address is not None:
-            wanted = written.address(address)
+            wanted = request_values.address(address)
             moving = [u for u in plan.uses.values() if u.site == place and u.moved_to == wanted]
             found = [*plan.uses_at(place, wanted), *moving]
         else:
@@ -195,11 +195,11 @@ async def free(request: Search, context: ContextDep, who: Who) -> FreeAnswer:
 @router.post("/prove")
 async def prove(request: ProveRequest, context: ContextDep, who: Who) -> Candidate:
     """Whether one address is free, with the evidence."""
-    address = written.address(request.address)
+    address = request_values.address(request.address)
 
     def place() -> int:
         with context.plan.reading() as plan:
-            return written.site(plan, request.site, context.plan.site_here)
+            return request_values.site(plan, request.site, context.plan.site_here)
 
     site = await asyncio.to_thread(place)
     return proving.candidate((await proving.prove_all(context, site, [address], request.ask))[0])

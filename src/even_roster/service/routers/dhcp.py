@@ -26,7 +26,7 @@ from ...core.plan.model import BandKind, Plan
 from ...core.text import clean
 from ...store import lease_records
 from ...store.tables import changes, dhcp_servers
-from .. import dhcp_views, written
+from .. import dhcp_views, request_values
 from ..context import Context, now_ms
 from ..deps import ContextDep, Who
 from ..dhcp_manager import DhcpManager
@@ -56,11 +56,11 @@ def servers(context: ContextDep, who: Who) -> list[DhcpServerView]:
 def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep, who: Who) -> DhcpServerView:
     """Manage a server. It is asked at once whether it can be read."""
     with context.plan.reading() as plan:
-        site = written.site(plan, request.site, context.plan.site_here)
+        site = request_values.site(plan, request.site, context.plan.site_here)
     settings = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name).strip()}
     _complete(request.kind, settings)
     name = _name(context, request.name, 0)
-    addresses = list(written.addresses(request.addresses, "addresses"))
+    addresses = list(request_values.addresses(request.addresses, "addresses"))
     values = {"site": site, "name": name, "kind": request.kind, "settings": settings, "addresses": addresses}
     with context.database.write() as connection:
         made = connection.execute(insert(dhcp_servers).values(**values)).inserted_primary_key
@@ -84,7 +84,7 @@ def edit_server(
     _complete(row.kind, settings)
     values: dict[str, Any] = {"settings": settings, "version": row.version + 1, "trouble": ""}
     if request.addresses is not None:
-        values["addresses"] = list(written.addresses(request.addresses, "addresses"))
+        values["addresses"] = list(request_values.addresses(request.addresses, "addresses"))
     if request.name is not None:
         values["name"] = _name(context, request.name, identity)
     with context.database.write() as connection:
@@ -200,7 +200,7 @@ def export(
     with context.plan.reading() as plan:
         scopes = _scopes(plan, server)
         if subnet is not None:
-            network = written.known_subnet(plan, context.plan.site_here, subnet).network
+            network = request_values.known_subnet(plan, context.plan.site_here, subnet).network
             scopes = [scope for scope in scopes if scope.network == network]
     if form == "json":
         return ExportText(text=dhcp_export.to_json(scopes))

@@ -27,7 +27,7 @@ from ...core.sheets import RowPlan
 from ...core.span import SpanSet
 from ...probe import dns_check
 from ...store.edits import EditError
-from .. import planning, sheet_files, written
+from .. import planning, request_values, sheet_files
 from ..context import Context, now_ms
 from ..deps import ContextDep, Who
 from ..plan_keeper import Edit
@@ -162,9 +162,9 @@ def export_sheet(
 ) -> Response:
     """All assignments, or those of one subnet, as a file that can be imported again."""
     with context.plan.reading() as plan:
-        place = written.site(plan, site, context.plan.site_here)
+        place = request_values.site(plan, site, context.plan.site_here)
         if subnet is not None:
-            one = written.known_subnet(plan, place, subnet)
+            one = request_values.known_subnet(plan, place, subnet)
             items = [a for a in plan.assigned_in(place, one.first, one.last) if a.subnet == one.id]
         else:
             chosen = [place] if site else sorted(plan.sites)
@@ -188,15 +188,15 @@ def names(
     """The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
     named. `server` are the names of the zones' own DNS servers."""
     with context.plan.reading() as plan:
-        place = written.site(plan, site, context.plan.site_here)
+        place = request_values.site(plan, site, context.plan.site_here)
         found = zones.names_of(plan, place)
-        subnet = written.find_subnet(plan, place, zone) if zone else None
+        subnet = request_values.find_subnet(plan, place, zone) if zone else None
         networks = [subnet.network] if subnet else [s.network for s in plan.subnets_of(place) if not s.supernet]
     serial = now_ms() // 1000
-    servers = [written.domain(one) for one in server or []]
+    servers = [request_values.domain(one) for one in server or []]
     domains = sorted({one.domain for one in found if one.domain})
     if zone and subnet is None:
-        wanted = written.domain(zone)
+        wanted = request_values.domain(zone)
         if wanted not in domains:
             raise EditError(
                 f"no name of the roster is in {wanted}; there are names in: {', '.join(domains) or 'no domain'}", "zone"
@@ -244,12 +244,12 @@ def _to_ask(context: Context, server: str | None, subnet: str | None) -> tuple[l
     with context.plan.reading() as plan:
         here = context.plan.site_here
         found = [one for one in zones.names_of(plan, here) if one.domain]
-        one = written.known_subnet(plan, here, subnet) if subnet else None
+        one = request_values.known_subnet(plan, here, subnet) if subnet else None
         if one is not None:
             found = [named for named in found if one.first <= named.address <= one.last]
         planned = [a for s in ([one] if one else plan.subnets_of(here)) for a in s.dns]
     if server is not None:
-        return found, written.address(server, "server")
+        return found, request_values.address(server, "server")
     machine = [int(a) for adapter in context.machine.adapters() for a in adapter.dns]
     choice = next(iter([*planned, *machine]), None)
     if choice is None:
@@ -264,7 +264,7 @@ def card(
 ) -> CardView:  # fmt: skip
     """What to type into the device that has, or is to have, an address; with snippets for host configurations."""
     with context.plan.reading() as plan:
-        one = cards.card(plan, written.site(plan, site, context.plan.site_here), written.address(address))
+        one = cards.card(plan, request_values.site(plan, site, context.plan.site_here), request_values.address(address))
     return CardView(
         address=one.address, prefix=one.prefix, mask=one.mask, subnet=one.network, subnet_name=one.subnet,
         broadcast=one.broadcast, gateway=one.gateway, dns=list(one.dns), domain=one.domain, ntp=list(one.ntp),

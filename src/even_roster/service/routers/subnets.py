@@ -28,7 +28,7 @@ from ...core.plan.roles import DEFAULT_RULES, OnPool
 from ...store import seen_records
 from ...store.plan_edits import Saved
 from ...store.tables import role_rules
-from .. import plan_views, planning, written
+from .. import plan_views, planning, request_values
 from ..context import Context
 from ..deps import ContextDep, Who
 from ..problems import Refusal
@@ -72,7 +72,7 @@ def _site(context: Context, saved: Saved) -> SiteView:
 def subnets(context: ContextDep, who: Who, site: str | None = None) -> list[SubnetView]:
     """Planned subnets of a site, or of all sites, by address."""
     with context.plan.reading() as plan:
-        chosen = [written.site(plan, site, 0)] if site else sorted(plan.sites)
+        chosen = [request_values.site(plan, site, 0)] if site else sorted(plan.sites)
         return [plan_views.subnet_view(plan, subnet) for one in chosen for subnet in plan.subnets_of(one)]
 
 
@@ -96,7 +96,7 @@ def subnet(which: str, context: ContextDep, who: Who, site: str | None = None) -
         if which.isdigit() and int(which) in plan.subnets:
             found = plan.subnets[int(which)]
         else:
-            found = written.known_subnet(plan, written.site(plan, site, context.plan.site_here), which)
+            found = request_values.known_subnet(plan, request_values.site(plan, site, context.plan.site_here), which)
         return plan_views.subnet_plan(context, connection, plan, found)
 
 
@@ -190,7 +190,7 @@ def problems(context: ContextDep, who: Who, subnet: str | None = None) -> Proble
             devices = seen_records.in_pools(connection, pools, roles)
         found += checks.policy_problems(plan, devices)
         if subnet is not None:
-            wanted = written.known_subnet(plan, context.plan.site_here, subnet)
+            wanted = request_values.known_subnet(plan, context.plan.site_here, subnet)
             found = [p for p in found if plan_views.concerns(plan, p, wanted)]
     order = {severity: place for place, severity in enumerate(checks.Severity)}
     found.sort(key=lambda p: (order[p.severity], p.kind, p.subjects))
@@ -207,7 +207,7 @@ def roles(context: ContextDep, who: Who) -> list[RoleRule]:
 @router.put("/roles", status_code=204)
 def set_role(request: RoleRule, context: ContextDep, who: Who) -> None:
     """Set a role's rule, or add a role of the site's own."""
-    name = written.role(request.name)
+    name = request_values.role(request.name)
     if not name:
         raise Refusal(422, "bad_edit", "a role needs a name", "name")
     values = {"name": name, "on_pool": request.on_pool, "travels": request.travels}
@@ -223,7 +223,7 @@ def set_role(request: RoleRule, context: ContextDep, who: Who) -> None:
 def forget_role(name: str, context: ContextDep, who: Who) -> None:
     """Back to the usual rule; a role of the site's own goes away."""
     with context.database.write() as connection:
-        gone = connection.execute(delete(role_rules).where(role_rules.c.name == written.role(name))).rowcount
+        gone = connection.execute(delete(role_rules).where(role_rules.c.name == request_values.role(name))).rowcount
     if not gone and name not in {rule.name for rule in DEFAULT_RULES}:
         raise Refusal(404, "missing", f"there is no role {name!r}")
     context.plan.rules_changed()

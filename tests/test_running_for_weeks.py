@@ -12,16 +12,16 @@ from typing import Any
 from unittest.mock import patch
 
 from even_roster.api.watching import RouteNew
-from even_roster.core.findings.engine import Finding, Taken, Turn
+from even_roster.core.findings.engine import Finding, Turn, Turned
 from even_roster.core.findings.model import Evidence, Severity, State, Subject
 from even_roster.core.stays import Sighting, Source
 from even_roster.service import listening as listenings
 from even_roster.service.context import Context, open_context
 from even_roster.service.dhcp_manager import DhcpManager
-from even_roster.service.lasting import attempt, hold_memory_still
 from even_roster.service.listening import Listening
 from even_roster.service.newcomers import MOST_KEPT, Newcomers
 from even_roster.service.notices import Notices
+from even_roster.service.repeating import attempt, hold_memory_still
 from even_roster.service.senders import SendError, Target, send
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
@@ -42,7 +42,7 @@ class Rounds(unittest.IsolatedAsyncioTestCase):
             if len(done) == 1:
                 raise OSError("the adapter went away")
 
-        with self.assertLogs("even_roster.service.lasting", "ERROR") as log:
+        with self.assertLogs("even_roster.service.repeating", "ERROR") as log:
             await attempt(work, "the adapters could not be followed")
         self.assertIn("the adapters could not be followed", log.output[0])
         self.assertIn("the adapter went away", log.output[0])
@@ -61,7 +61,7 @@ class Rounds(unittest.IsolatedAsyncioTestCase):
 
     async def goes_on(self, loop: Any, rounds: list[int]) -> None:
         """A loop whose first round fails comes to its third."""
-        with self.assertLogs("even_roster.service.lasting", "ERROR"):
+        with self.assertLogs("even_roster.service.repeating", "ERROR"):
             task = asyncio.create_task(loop)
             for _ in range(500):
                 if len(rounds) >= 3:
@@ -126,7 +126,7 @@ class Sending(unittest.TestCase):
             "duplicate-address", str(number), Severity.URGENT, (Subject("address", "10.44.10.20"),), (Evidence("seen"),),
             "mend it", (), State.OPEN, 1, 1,
         )  # fmt: skip
-        self.notices.turned([(number, Taken(Turn.OPENED, finding))])
+        self.notices.turned([(number, Turned(Turn.OPENED, finding))])
 
     def test_what_could_not_be_sent_goes_with_the_next_and_only_once(self) -> None:
         self.fails = True

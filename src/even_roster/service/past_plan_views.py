@@ -10,7 +10,7 @@ from sqlalchemy import Connection
 from ..api.history import PlannedThen
 from ..core.mac import Mac
 from ..core.plan.model import Assignment, AssignmentKind, Plan
-from ..store import past_plan
+from ..store import past_plan_queries
 from .context import Context
 
 Told = tuple[list[PlannedThen], list[str]]
@@ -20,7 +20,7 @@ _OFF = {True: "", False: ", but switched off"}
 
 def of_macs(context: Context, connection: Connection, macs: Sequence[int], moment: int) -> Told:
     """Where some MACs were planned to be at a moment (UTC ms): the assignments, and a sentence."""
-    plan = past_plan.of_macs(connection, moment, macs)
+    plan = past_plan_queries.of_macs(connection, moment, macs)
     site = _here(context, plan)
     items = [item for mac in macs for item in plan.of_mac(mac) if item.site == site]
     return [_row(plan, item) for item in items], [_at(items)]
@@ -28,13 +28,13 @@ def of_macs(context: Context, connection: Connection, macs: Sequence[int], momen
 
 def of_subnet(context: Context, connection: Connection, first: int, last: int, moment: int) -> Told:
     """How many addresses of first..last were assigned at a moment (UTC ms): no assignments, only a sentence."""
-    count = past_plan.count_on(connection, moment, context.plan.site_here, first, last)
+    count = past_plan_queries.count_on(connection, moment, context.plan.site_here, first, last)
     return [], [f"{PLAN}: {count:,} of its addresses assigned."]
 
 
 def of_address(context: Context, connection: Connection, address: int, moment: int) -> Told:
     """Whom an address was planned for at a moment (UTC ms): the assignment, and a sentence."""
-    plan = past_plan.around(connection, moment, address, address)
+    plan = past_plan_queries.around(connection, moment, address, address)
     site = _here(context, plan)
     item = plan.at(site, address)
     return ([_row(plan, item)], [_for(item)]) if item is not None else ([], [_unplanned(plan, site, address)])

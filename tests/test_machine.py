@@ -26,6 +26,27 @@ machine = RealMachine()
 print(json.dumps([[a.name, str(a.mac), [str(i) for i in a.addresses], a.medium, a.up, str(a.gateway), [str(d) for d in a.dns],
                    machine.open(a).kind if a.addresses else None] for a in machine.adapters()]))
 """
+ANSWERS = """
+import socket
+from ipaddress import IPv4Address
+from even_roster.core.mac import Mac
+from even_roster.probe.machine import RealMachine
+from even_roster.wire import arp, ethernet
+machine = RealMachine()
+adapter = next(a for a in machine.adapters() if a.name == "desk0")
+door = machine.open(adapter).arp_answers()
+far = socket.socket(socket.AF_PACKET, socket.SOCK_RAW)
+far.bind(("desk0p", 0))
+them, address, ours = Mac(0x02C09F407720), IPv4Address("10.77.0.20"), IPv4Address("10.77.0.5")
+question = arp.decode(arp.request(adapter.mac, ours, address).payload)
+reply = ethernet.encode(arp.reply_to(question, them, address))
+for frame in (ethernet.encode(arp.request(them, address, ours)), reply[:12] + b"\\x08\\x00" + reply[14:], reply):
+    far.send(frame)
+came = []
+while reply not in came:
+    came += [frame for _, frame in door.receive(0.1)]
+print(len(came))
+"""
 
 
 @needs_lab
@@ -66,6 +87,11 @@ class Adapters(unittest.TestCase):
         )
         self.assertEqual((found["stage0"][2], found["stage0"][5]), (["10.44.20.20/26"], "None"))
         self.assertEqual(found["lo"][3], "loopback")
+
+    def test_a_directed_round_is_woken_by_answers_alone(self) -> None:
+        """However busy the link is, what is no ARP reply stays in the kernel."""
+        self.link("desk0", "10.77.0.5/24")
+        self.assertEqual(self.inside.run(sys.executable, "-c", ANSWERS).strip(), "1")
 
     def test_an_adapter_that_is_down_is_said_to_be(self) -> None:
         self.link("spare0", "10.44.30.20/24", up=False)

@@ -115,7 +115,10 @@ class Watched(unittest.TestCase):
         )
         self.says("accept", str(rogue.id), "--undo")
         self.assertEqual(self.roster.finding(rogue.id).finding.state, "open")
-        self.assertEqual([t.turn for t in self.roster.finding(rogue.id).turns][:2], ["resumed", "accepted"])
+        turns = [
+            t.turn for t in self.roster.finding(rogue.id).turns if t.turn != "updated"
+        ]  # it is asked again meanwhile
+        self.assertEqual(turns[:2], ["resumed", "accepted"])
 
     def test_a_remedy_is_an_edit_that_closes_its_finding_and_can_be_undone(self) -> None:
         attic = self.one("assignment-not-in-effect")

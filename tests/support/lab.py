@@ -148,5 +148,7 @@ def veth_hosts(scanner: Namespace, other: Namespace, address: str, theirs: Seque
         file.write(batch)
         file.flush()
         other.ip("-batch", file.name)
+    # An end that is not up yet drops what its kernel answers.
     until(lambda: "state UP" in scanner.ip("link", "show", "site0"), "the link does not come up")
+    until(lambda: "state UP" in other.ip("link", "show", "far0"), "the other end does not come up")
     yield

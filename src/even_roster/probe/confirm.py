@@ -31,7 +31,7 @@ async def confirm(
     mac = segment.adapter.mac
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
-    door = segment.frames()
+    door = segment.arp_answers()
     stop = threading.Event()
     work = asyncio.create_task(asyncio.to_thread(_ask, door, mac, segment, list(addresses[:MOST]), stop, patience))
     try:

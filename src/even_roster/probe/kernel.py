@@ -45,6 +45,10 @@ class KernelSegment:
         """Never possible here."""
         raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)")
 
+    def arp_answers(self) -> FrameDoor:
+        """Never possible here."""
+        raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)")
+
     def frames_as(self, client: Mac) -> FrameDoor:
         """Never possible here."""
         raise SegmentError("this account may not ask for DHCP servers (CAP_NET_RAW is missing)")

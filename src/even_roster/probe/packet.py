@@ -37,6 +37,10 @@ class PacketSegment:
         """Open raw frames for a DHCP client that is not this machine. Raises SegmentError."""
         return PacketDoor(self.adapter, client=client)
 
+    def arp_answers(self) -> PacketDoor:
+        """Open raw frames for ARP replies alone. Raises SegmentError."""
+        return PacketDoor(self.adapter, replies=True)
+
     def listen(self) -> PacketDoor:
         """Open a door for what devices tell everybody. Raises SegmentError."""
         return PacketDoor(self.adapter, listening=True)

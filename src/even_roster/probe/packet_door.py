@@ -31,18 +31,21 @@ _WANTED_BUFFER = 8 << 20
 class PacketDoor:
     """One AF_PACKET socket on one interface, with a kernel-side filter so that a busy link costs nothing here."""
 
-    def __init__(self, adapter: Adapter, *, listening: bool = False, client: Mac | None = None) -> None:
+    def __init__(
+        self, adapter: Adapter, *, listening: bool = False, client: Mac | None = None, replies: bool = False
+    ) -> None:
         """`listening` lets through what devices tell everybody instead of what answers a sweep; with `client` it is what
-        DHCP servers answer to that MAC, which need not be the adapter's."""
+        DHCP servers answer to that MAC, which need not be the adapter's; with `replies` it is ARP replies alone."""
         assert adapter.mac is not None
         try:
             self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
         except OSError as error:
             raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)") from error
         try:
-            _attach_filter(
-                self._socket, _LISTENING if listening else _DHCP_ANSWERS if client else _program(adapter.mac)
+            program = (
+                _LISTENING if listening else _DHCP_ANSWERS if client else _REPLIES if replies else _program(adapter.mac)
             )
+            _attach_filter(self._socket, program)
             with contextlib.suppress(OSError):
                 self._socket.setsockopt(_SOL_PACKET, _PACKET_IGNORE_OUTGOING, 1)
             try:
@@ -156,6 +159,17 @@ _LISTENING: list[_Instruction] = [
     (_JUMP_EQUAL, 1, 0, 0xFFFFFFFF),
     (_RETURN, 0, 0, 0),
     (_RETURN, 0, 0, 0xFFFF),
+]
+
+
+# ARP replies.
+_REPLIES: list[_Instruction] = [
+    (_LOAD_HALF, 0, 0, 12),  # EtherType
+    (_JUMP_EQUAL, 0, 3, 0x0806),
+    (_LOAD_HALF, 0, 0, 20),  # operation
+    (_JUMP_EQUAL, 0, 1, 2),
+    (_RETURN, 0, 0, 0xFFFF),
+    (_RETURN, 0, 0, 0),
 ]
 
 

@@ -115,6 +115,9 @@ class Segment(Protocol):
     def frames_as(self, client: Mac) -> FrameDoor:
         """Open raw frames that let DHCP answers to a MAC through, whosever it is. Raises SegmentError as `frames`."""
 
+    def arp_answers(self) -> FrameDoor:
+        """Open raw frames that let ARP replies through and nothing else. Raises SegmentError as `frames`."""
+
     def listen(self) -> FrameDoor:
         """Open a door for what devices tell everybody. Raises SegmentError when `abilities().frames` is False."""
 

@@ -35,6 +35,7 @@ FLUSH_SECONDS = 0.2
 LOOK_SECONDS = 5.0
 MOST_BATCHES = 64
 STORE_AGAIN_MS = 60_000
+STRANGER_AGAIN_MS = 2_000
 NEW_MACS_AT_ONCE, NEW_MACS_PER_SECOND = 5_000, 200
 MOST_WAITING = 50_000
 LINES_KEPT = 200
@@ -103,6 +104,7 @@ class Listening:
         self._waiting: dict[tuple[str, int, int], Sighting] = {}
         self._stored: dict[tuple[str, int, int], int] = {}
         self._names: list[tuple[str, NameHeard]] = []
+        self._strangers: dict[tuple[str, int, int], int] = {}
         self._budget, self._budget_at = float(NEW_MACS_AT_ONCE), time.monotonic()
         self._ended = threading.Event()
         self._intake: threading.Thread | None = None
@@ -245,18 +247,22 @@ class Listening:
             heard.lines.append((now, line))
         if not elsewhere:
             self._tell_findings(name, batch, sightings, now)
-        strangers = [one for one in sightings if not context.findings.is_device(one.mac or 0)]
+        strangers = []
+        for one_sighting in sightings:
+            key_of = (name, one_sighting.address, one_sighting.mac or 0)
+            if not context.findings.is_device(key_of[2]):  # traffic alone makes no device: it is asked about
+                if not _lately(self._strangers.get(key_of), now, STRANGER_AGAIN_MS):
+                    self._strangers[key_of] = now
+                    strangers.append(one_sighting)
+            elif not _lately(self._stored.get(key_of), now, STORE_AGAIN_MS) and len(self._waiting) < MOST_WAITING:
+                self._waiting[key_of] = one_sighting
         if strangers:
             context.newcomers.heard(name, strangers)
             if not elsewhere:
                 context.findings.wonder({one.address for one in strangers})
                 self._alarm()
-        for one_sighting in sightings:
-            if not context.findings.is_device(one_sighting.mac or 0):
-                continue  # traffic alone makes no device: it is asked about
-            key_of = (name, one_sighting.address, one_sighting.mac or 0)
-            if now - self._stored.get(key_of, 0) >= STORE_AGAIN_MS and len(self._waiting) < MOST_WAITING:
-                self._waiting[key_of] = one_sighting
+            if len(self._strangers) > MOST_WAITING:
+                self._strangers = {key: at for key, at in self._strangers.items() if at == now}
         for told in batch.names:
             if told.address and context.findings.is_device(told.mac):
                 self._names.append((name, NameHeard(told.address, told.mac, told.name, now)))
@@ -341,6 +347,11 @@ class Listening:
             adapter.name, str(network), int(adapter.gateway) if adapter.gateway else None,
             other if self._context.places.elsewhere(adapter.name) else None,
         )  # fmt: skip
+
+
+def _lately(at: int | None, now: int, within: int) -> bool:
+    """True for a time of the last `within` ms; a clock that was set back ends nothing for longer than that."""
+    return at is not None and 0 <= now - at < within
 
 
 def _shown(heard: Heard, batch: Batch) -> dict[str, Any]:

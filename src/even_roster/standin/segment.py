@@ -102,6 +102,10 @@ class StandinSegment:
         """Open frames into the site."""
         return StandinDoor(self._site, self.adapter.name)
 
+    def arp_answers(self) -> StandinDoor:
+        """The site's wire carries every answer."""
+        return self.frames()
+
     def frames_as(self, client: Mac) -> StandinDoor:
         """The site's wire carries every answer."""
         return self.frames()

@@ -5,7 +5,6 @@ Two MACs that answer one question within the same second are two devices at one 
 
 from __future__ import annotations
 
-import asyncio
 import threading
 from collections import defaultdict
 from collections.abc import Sequence
@@ -14,6 +13,7 @@ from ipaddress import IPv4Address
 from ..core.mac import Mac
 from ..wire import arp, ethernet
 from ..wire.errors import WireError
+from .door_work import work_on
 from .segment import FrameDoor, Segment, SegmentError
 
 QUESTIONS = 3
@@ -32,14 +32,7 @@ async def confirm(
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
     door = segment.arp_answers()
-    stop = threading.Event()
-    work = asyncio.create_task(asyncio.to_thread(_ask, door, mac, segment, list(addresses[:MOST]), stop, patience))
-    try:
-        return await asyncio.shield(work)
-    finally:
-        stop.set()
-        await asyncio.wait({work})
-        door.close()
+    return await work_on(door, lambda stop: _ask(door, mac, segment, list(addresses[:MOST]), stop, patience))
 
 
 def _ask(

@@ -17,6 +17,7 @@ from ..core.mac import BROADCAST, Mac
 from ..wire import dhcp, ethernet
 from ..wire.dhcp import Kind, Message, Option
 from ..wire.errors import WireError
+from .door_work import work_on
 from .segment import FrameDoor, Segment
 
 WAIT = 4.0
@@ -63,7 +64,6 @@ async def ask(
     source = source or random.Random()
     mac = client or random_mac(source)
     door = segment.frames_as(mac)
-    stop = threading.Event()
     loop = asyncio.get_running_loop()
 
     def told(part: float) -> None:
@@ -73,13 +73,7 @@ async def ask(
     # MACs differ.
     sender = segment.adapter.mac if segment.adapter.medium == "wireless" and segment.adapter.mac else mac
     transaction = source.getrandbits(32)
-    work = asyncio.create_task(asyncio.to_thread(_collect, door, mac, sender, transaction, wait, stop, told))
-    try:
-        return await asyncio.shield(work)
-    finally:
-        stop.set()
-        await asyncio.wait({work})
-        door.close()
+    return await work_on(door, lambda stop: _collect(door, mac, sender, transaction, wait, stop, told))
 
 
 def _collect(

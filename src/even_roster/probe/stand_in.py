@@ -7,7 +7,6 @@ nothing.
 
 from __future__ import annotations
 
-import asyncio
 import random
 import threading
 from collections.abc import Sequence
@@ -16,6 +15,7 @@ from ipaddress import IPv4Address
 from ..core.mac import Mac
 from ..wire import ethernet, icmp, ipv4
 from ..wire.errors import WireError
+from .door_work import work_on
 from .segment import FrameDoor, Segment, SegmentError
 from .templates import EchoTemplate
 
@@ -32,14 +32,7 @@ async def ask(segment: Segment, mac: Mac, addresses: Sequence[int], wait: float 
     if own is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
     door = segment.frames()
-    stop = threading.Event()
-    work = asyncio.create_task(asyncio.to_thread(_ask, door, segment, own, mac, list(addresses[:MOST]), wait, stop))
-    try:
-        return await asyncio.shield(work)
-    finally:
-        stop.set()
-        await asyncio.wait({work})
-        door.close()
+    return await work_on(door, lambda stop: _ask(door, segment, own, mac, list(addresses[:MOST]), wait, stop))
 
 
 def _ask(

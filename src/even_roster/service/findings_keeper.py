@@ -28,7 +28,7 @@ from ..core.mac import Mac
 from ..core.names import NameSource
 from ..core.plan.model import Assignment, Item
 from ..core.span import SpanSet
-from ..core.stays import Sighting, Source
+from ..core.stays import Sighting
 from ..store import absence_records, finding_records, lease_records, router_records, watch_records, world_records
 from ..store.database import Database
 from ..store.edits import EditError, Missing
@@ -133,14 +133,9 @@ class FindingsKeeper:
     def confirmed(self, answers: Mapping[int, tuple[int, ...]], link: str, *, controlled: bool) -> None:
         """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
         with self._knowing:
-            now, questions = self._steady(), self.world.questions
+            now = self._steady()
             for address, macs in answers.items():
-                again = address in questions  # somebody spoke up while the round was on its way
-                for mac in macs:
-                    self.world.saw(address, mac, now, Source.ARP, link)
-                self.world.confirmed_round(address, macs, now, controlled=controlled)
-                if again:
-                    questions.want(address)
+                self.world.answered_round(address, macs, now, link, controlled=controlled)
         self._keep_silences()
 
     def proxy_suspects(self) -> list[tuple[int, list[int]]]:

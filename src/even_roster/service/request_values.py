@@ -90,13 +90,9 @@ def find_subnet(plan: Plan, site: int, text: str) -> Subnet | None:
     for one in subnets:
         if key in (one.name.casefold(), str(one.network)):
             return one
-    try:
-        found = parse(text)
-    except RangeError:
+    if (pair := _one_stretch(text)) is None:
         return None
-    if len(found.pairs) != 1:
-        return None
-    first, last = found.pairs[0]
+    first, last = pair
     subnet = plan.subnet_at(site, first)
     if subnet is not None and first == last:
         return subnet
@@ -112,29 +108,31 @@ def find_band(plan: Plan, site: int, text: str) -> Band | None:
     if len(named) > 1:
         places = ", ".join(plan.subnets[b.subnet].name or str(plan.subnets[b.subnet].network) for b in named)
         raise EditError(f"several bands are called {text!r} (in {places}); name the band by its range", "where")
-    try:
-        found = parse(text)
-    except RangeError:
+    if (pair := _one_stretch(text)) is None:
         return None
-    if len(found.pairs) != 1:
-        return None
-    subnet = plan.subnet_at(site, found.pairs[0][0])
+    subnet = plan.subnet_at(site, pair[0])
     bands = plan.bands_of(subnet.id) if subnet else []
-    return next((b for b in bands if (b.first, b.last) == found.pairs[0]), None)
+    return next((b for b in bands if (b.first, b.last) == pair), None)
 
 
 def find_stretch(plan: Plan, site: int, text: str) -> Band | None:
     """A stretch of a planned subnet that is no band, as one without a purpose; None when the text means none."""
     if find_subnet(plan, site, text) is not None:
         return None
+    pair = _one_stretch(text)
+    subnet = plan.subnet_at(site, pair[0]) if pair is not None else None
+    if pair is None or subnet is None or pair[1] > subnet.last:
+        return None
+    return Band(0, subnet.id, BandKind.STATIC, *pair)
+
+
+def _one_stretch(text: str) -> tuple[int, int] | None:
+    """The first and last address of a text that is one stretch; None for any other."""
     try:
         found = parse(text)
     except RangeError:
         return None
-    subnet = plan.subnet_at(site, found.pairs[0][0]) if len(found.pairs) == 1 else None
-    if subnet is None or found.pairs[0][1] > subnet.last:
-        return None
-    return Band(0, subnet.id, BandKind.STATIC, *found.pairs[0])
+    return found.pairs[0] if len(found.pairs) == 1 else None
 
 
 def known_subnet(plan: Plan, site: int, text: str) -> Subnet:

@@ -1,0 +1,209 @@
+"""What holds memory, traffic and repeating within bounds, each piece on its own: questions, repeats, newcomers, door work."""
+
+from __future__ import annotations
+
+import asyncio
+import itertools
+import threading
+import unittest
+
+from even_roster.core.findings.answering import KEPT, Answering
+from even_roster.core.findings.engine import MOST_AGAIN, Engine, Finding
+from even_roster.core.findings.model import Severity, State, Subject
+from even_roster.core.findings.questions import AGAIN, AT_ONCE, MOST_WAITING, PER_SECOND, Questions
+from even_roster.core.findings.world import World
+from even_roster.core.plan.model import Plan, Site, dotted
+from even_roster.core.schedule import SELDOM, WATCHFUL_FOR, Repeats
+from even_roster.core.stays import Sighting, Source
+from even_roster.probe.door_work import work_on
+from even_roster.service.newcomers import HOUR, MOST_KEPT, Newcomers
+from even_roster.service.supervising import Supervisor
+from tests.support.patience import PATIENCE, until
+
+NOW, HERE = 1_000_000, 0x0A2C0A00
+A, B = 0x02C0_9F40_0001, 0x02C0_9F40_0002
+
+
+class QuestionsTest(unittest.TestCase):
+    def test_a_storm_has_its_budget_and_no_more(self) -> None:
+        line = Questions()
+        for number in range(MOST_WAITING + 10):
+            line.want(HERE + number)
+        self.assertEqual(line.held_back, 10)
+        self.assertEqual(len(line.take(NOW)), AT_ONCE)
+        self.assertEqual(line.take(NOW), [], "the budget is spent")
+        self.assertEqual(len(line.take(NOW + 1000)), PER_SECOND)
+        self.assertEqual(len(line.take(NOW + 3_600_000)), AT_ONCE, "an hour of quiet saves up one burst")
+
+    def test_contradictions_come_before_newcomers(self) -> None:
+        line = Questions()
+        for number in range(AT_ONCE):
+            line.wonder(HERE + number)
+        line.want(HERE + 500)
+        asked = line.take(NOW)
+        self.assertEqual((asked[0], len(asked)), (HERE + 500, AT_ONCE))
+        self.assertEqual(len(line), 1)
+
+    def test_one_address_is_not_asked_twice_at_once_and_not_forgotten(self) -> None:
+        line = Questions()
+        line.want(HERE)
+        self.assertEqual(line.take(NOW), [HERE])
+        line.want(HERE)
+        self.assertEqual(line.take(NOW + AGAIN - 1), [])
+        self.assertIn(HERE, line)
+        self.assertEqual(line.take(NOW + AGAIN), [HERE])
+        self.assertNotIn(HERE, line)
+
+    def test_a_newcomer_that_contradicts_moves_to_the_front_and_stands_in_one_line(self) -> None:
+        line = Questions()
+        line.wonder(HERE)
+        line.want(HERE)
+        line.wonder(HERE)
+        self.assertEqual(len(line), 1)
+
+
+class Rounds(unittest.TestCase):
+    def setUp(self) -> None:
+        self.world = World(Plan([Site(1, "Hall", True)]), 1, lambda mac: False)
+
+    def test_a_word_during_a_round_is_asked_about_after_it(self) -> None:
+        questions = self.world.questions
+        questions.want(HERE)
+        self.assertEqual(questions.take(NOW), [HERE])
+        questions.want(HERE)  # while the round is on its way
+        self.world.answered_round(HERE, [A], NOW + 400, "eth0", controlled=True)
+        self.assertEqual(questions.take(NOW + 400 + AGAIN), [HERE])
+
+    def test_two_that_go_on_answering_do_not_have_themselves_asked_for_ever(self) -> None:
+        for turn in range(3):
+            self.world.answered_round(HERE, [A, B], NOW + turn * 5_000, "eth0", controlled=True)
+            self.assertNotIn(HERE, self.world.questions)
+
+    def test_standing_findings_take_turns(self) -> None:
+        count = 2 * MOST_AGAIN + 10
+        engine = Engine([
+            Finding("assignment-not-in-effect", str(n), Severity.WRONG, (Subject("address", dotted(HERE + n)),), (), "", (),
+                    State.OPEN, NOW, NOW)
+            for n in range(count)
+        ])  # fmt: skip
+        turns = [engine.watching() for _ in range(3)]
+        self.assertEqual([len(one) for one in turns], [MOST_AGAIN] * 3)
+        self.assertEqual({a for one in turns for a in one}, {HERE + n for n in range(count)})
+
+    def test_only_findings_that_a_round_decides_are_asked_about(self) -> None:
+        known = [("wrong-mask", HERE + 1), ("duplicate-address", HERE + 2)]
+        engine = Engine([
+            Finding(kind, str(a), Severity.WRONG, (Subject("address", dotted(a)), Subject("mac", "02:c0:9f:40:00:01")), (), "",
+                    (), State.OPEN, NOW, NOW)
+            for kind, a in known
+        ])  # fmt: skip
+        self.assertEqual(engine.watching(), [HERE + 2])
+
+    def test_controls_are_those_that_answered_last(self) -> None:
+        there = Answering()
+        for number in range(KEPT + 5):
+            there.answered("eth0", HERE + number)
+        there.answered("eth0", HERE + 10)
+        latest = there.latest("eth0", {HERE + KEPT + 4})
+        self.assertEqual(latest[0], HERE + 10)
+        self.assertEqual(len(latest), KEPT - 1)
+        self.assertEqual(there.latest("eth1", ()), [])
+
+
+class RepeatsTest(unittest.TestCase):
+    def test_soon_then_steadily_then_seldom_and_anew_after_a_pause(self) -> None:
+        repeats, asked, now = Repeats(), [], 0.0
+        while now < 1_000:
+            if repeats.take([7], now):
+                asked.append(now)
+            now += 1
+        self.assertEqual(asked[:4], [0, 5, 15, 25])
+        self.assertTrue(all(b - a <= 10 for a, b in itertools.pairwise(asked) if b <= WATCHFUL_FOR))
+        self.assertLessEqual(len(asked), 20)
+        self.assertGreater(repeats.due, 1_000)
+        self.assertLessEqual(repeats.due - asked[-1], SELDOM)
+        self.assertEqual(repeats.take([], now), [])
+        self.assertEqual(repeats.due, float("inf"))
+        self.assertEqual(repeats.take([7], now), [7], "in question anew: at once")
+
+
+class NewcomersTest(unittest.TestCase):
+    def test_forged_macs_fill_no_memory_and_the_latest_are_listed_first(self) -> None:
+        newcomers = Newcomers(lambda: 3)
+        for number in range(MOST_KEPT + 50):
+            newcomers.heard("eth0", [Sighting(HERE + number, A + number, NOW + number, Source.OVERHEARD)])
+        listed = newcomers.listed("eth0")
+        self.assertEqual((len(listed), listed[0].mac), (MOST_KEPT, A + MOST_KEPT + 49))
+        self.assertEqual(newcomers.listed("eth1"), [])
+
+    def test_who_is_heard_again_keeps_its_first_time(self) -> None:
+        newcomers = Newcomers(lambda: 3)
+        for at in (NOW, NOW + 500):
+            newcomers.heard("eth0", [Sighting(HERE, A, at, Source.OVERHEARD)])
+        (one,) = newcomers.listed("eth0")
+        self.assertEqual((one.first, one.last), (NOW, NOW + 500))
+
+    def test_so_many_an_hour_become_devices_and_the_others_are_counted(self) -> None:
+        newcomers = Newcomers(lambda: 3)
+        self.assertEqual(newcomers.admitted("eth0", [1, 2], NOW), {1, 2})
+        self.assertEqual(newcomers.admitted("eth0", [3, 4], NOW + 1), {3})
+        self.assertEqual(newcomers.held_back("eth0"), 1)
+        self.assertEqual(newcomers.admitted("eth1", [5], NOW + 1), {5}, "each link has its own bound")
+        self.assertEqual(newcomers.admitted("eth0", [4], NOW + HOUR), {4})
+
+
+class SupervisorTest(unittest.TestCase):
+    def test_work_that_ends_by_an_error_is_begun_again_and_told(self) -> None:
+        supervisor, over, again = Supervisor(), threading.Event(), threading.Event()
+        runs = []
+
+        def work() -> None:
+            runs.append(1)
+            if len(runs) == 1:
+                raise RuntimeError("a frame of a kind that nobody foresaw")
+            again.set()
+
+        with self.assertLogs("even_roster.service.supervising", "ERROR"):
+            thread = supervisor.start("listening on eth0", work, over)
+            self.assertTrue(again.wait(PATIENCE))
+            thread.join(PATIENCE)
+        self.assertFalse(thread.is_alive())
+        self.assertEqual(supervisor.ended["listening on eth0"].times, 1)
+        self.assertIn("listening on eth0 ended by an error and was begun again", supervisor.trouble)
+
+
+class DoorWork(unittest.IsolatedAsyncioTestCase):
+    class Door:
+        """Notes what was going on when it was closed."""
+
+        def __init__(self, test: DoorWork) -> None:
+            self.test, self.closed = test, False
+
+        def close(self) -> None:
+            self.test.assertFalse(self.test.working, "closed under the work's hands")
+            self.closed = True
+
+    async def test_the_door_is_closed_after_the_work_even_when_nobody_waits_any_more(self) -> None:
+        self.working = False
+        door, begun = self.Door(self), threading.Event()
+
+        def work(stop: threading.Event) -> None:
+            self.working = True
+            begun.set()
+            stop.wait(PATIENCE)
+            self.working = False
+
+        waiting = asyncio.create_task(work_on(door, work))  # type: ignore[arg-type]
+        await asyncio.to_thread(until, begun.is_set, "the work does not begin")
+        waiting.cancel()
+        with self.assertRaises(asyncio.CancelledError):
+            await waiting
+        self.assertTrue(door.closed)
+
+    async def test_what_the_work_gives_or_raises_is_given_or_raised(self) -> None:
+        self.working = False
+        door = self.Door(self)
+        self.assertEqual(await work_on(door, lambda stop: 7), 7)  # type: ignore[arg-type]
+        with self.assertRaises(ZeroDivisionError):
+            await work_on(door, lambda stop: 1 // 0)  # type: ignore[arg-type]
+        self.assertTrue(door.closed)

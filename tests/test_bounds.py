@@ -7,6 +7,7 @@ import itertools
 import threading
 import unittest
 
+from even_roster.core.findings import rounds
 from even_roster.core.findings.answering import KEPT, Answering
 from even_roster.core.findings.engine import MOST_AGAIN, Engine, Finding
 from even_roster.core.findings.model import Severity, State, Subject
@@ -71,12 +72,12 @@ class Rounds(unittest.TestCase):
         questions.want(HERE)
         self.assertEqual(questions.take(NOW), [HERE])
         questions.want(HERE)  # while the round is on its way
-        self.world.answered_round(HERE, [A], NOW + 400, "eth0", controlled=True)
+        rounds.over(self.world, HERE, [A], NOW + 400, "eth0", controlled=True)
         self.assertEqual(questions.take(NOW + 400 + AGAIN), [HERE])
 
     def test_two_that_go_on_answering_do_not_have_themselves_asked_for_ever(self) -> None:
         for turn in range(3):
-            self.world.answered_round(HERE, [A, B], NOW + turn * 5_000, "eth0", controlled=True)
+            rounds.over(self.world, HERE, [A, B], NOW + turn * 5_000, "eth0", controlled=True)
             self.assertNotIn(HERE, self.world.questions)
 
     def test_standing_findings_take_turns(self) -> None:

@@ -19,6 +19,7 @@ from typing import Any
 from sqlalchemy import Row, update
 
 from ..core.absence import ANSWERS
+from ..core.findings import rounds
 from ..core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ..core.findings.facts import Limits, Link
 from ..core.findings.model import About, Evidence
@@ -135,7 +136,7 @@ class FindingsKeeper:
         with self._knowing:
             now = self._steady()
             for address, macs in answers.items():
-                self.world.answered_round(address, macs, now, link, controlled=controlled)
+                rounds.over(self.world, address, macs, now, link, controlled=controlled)
         self._keep_silences()
 
     def proxy_suspects(self) -> list[tuple[int, list[int]]]:

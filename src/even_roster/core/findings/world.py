@@ -268,16 +268,6 @@ class World:
         for about in About:
             self.dirty[about].update(self.keys(about))
 
-    def answered_round(self, address: int, macs: Iterable[int], at: int, link: str, *, controlled: bool) -> None:
-        """A directed round on a link is over: its answers are sightings too. Somebody who spoke up while it was on its way is asked
-        about once more."""
-        again = address in self.questions
-        for mac in macs:
-            self.saw(address, mac, at, Source.ARP, link)
-        self.confirmed_round(address, macs, at, controlled=controlled)
-        if again:
-            self.questions.want(address)
-
     def confirmed_round(self, address: int, macs: Iterable[int], at: int, *, controlled: bool = True) -> None:
         """A directed round asked for an address; these MACs answered. Without a control (see `core.absence`) the silence of the
         others says nothing."""

@@ -1,0 +1,19 @@
+"""A directed round that is over: who answered was seen, who did not was silent. Pure."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from ..stays import Source
+from .world import World
+
+
+def over(world: World, address: int, macs: Collection[int], at: int, link: str, *, controlled: bool) -> None:
+    """These MACs answered for an address on a link, at `at` on the world's clock; `controlled` when anybody at all answered in the
+    round. Somebody who spoke up while it was on its way is asked about once more."""
+    again = address in world.questions
+    for mac in macs:
+        world.saw(address, mac, at, Source.ARP, link)
+    world.confirmed_round(address, macs, at, controlled=controlled)
+    if again:
+        world.questions.want(address)

@@ -87,7 +87,7 @@ class Rounds(unittest.TestCase):
                     State.OPEN, NOW, NOW)
             for n in range(count)
         ])  # fmt: skip
-        turns = [engine.watching() for _ in range(3)]
+        turns = [engine.watching(lambda address: True) for _ in range(3)]
         self.assertEqual([len(one) for one in turns], [MOST_AGAIN] * 3)
         self.assertEqual({a for one in turns for a in one}, {HERE + n for n in range(count)})
 
@@ -98,7 +98,8 @@ class Rounds(unittest.TestCase):
                     (), State.OPEN, NOW, NOW)
             for kind, a in known
         ])  # fmt: skip
-        self.assertEqual(engine.watching(), [HERE + 2])
+        self.assertEqual(engine.watching(lambda address: True), [HERE + 2])
+        self.assertEqual(engine.watching(lambda address: False), [], "a round decides nothing behind a gateway")
 
     def test_controls_are_those_that_answered_last(self) -> None:
         there = Answering()

@@ -290,7 +290,9 @@ class Addresses(unittest.TestCase):
         made.proxy_answer(B, {asked[0]: False}, NOW)
         self.assertIn("duplicate-address", kinds(made), "it has them itself")
         made.proxy_answer(B, {asked[0]: True}, NOW)
-        self.assertEqual(kinds(made), ["proxy-arp"])
+        self.assertEqual(
+            kinds(made), ["duplicate-address", "proxy-arp"], "nobody stands in for a device that is here itself"
+        )
         own = world(*(static(10 + n, f"10.44.10.{10 + n}", B, f"web-{n}") for n in range(5)))
         for n in range(5):
             see(own, f"10.44.10.{10 + n}", B)

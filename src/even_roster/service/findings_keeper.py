@@ -353,7 +353,7 @@ class FindingsKeeper:
     def watching(self) -> list[int]:
         """Addresses of standing findings that a directed round decides, some of them each time."""
         with self._knowing:
-            return self.engine.watching()
+            return self.engine.watching(self.world.is_near)
 
     def settle(self, *, everything: bool = False) -> int:
         """Run the rules on what was touched (or on all), store and tell; gives how many turns were taken. The lock is

@@ -6,7 +6,7 @@ taken. Accepted exceptions do not stop a finding: it stands as accepted, and nob
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from ipaddress import IPv4Address
@@ -160,8 +160,9 @@ class Engine:
             if key is not None:
                 world.dirty[BY_KIND[name[0]].about].add(key)
 
-    def watching(self) -> list[int]:
-        """The addresses of standing findings that a directed round decides, at most MOST_AGAIN of them, in turn."""
+    def watching(self, near: Callable[[int], bool]) -> list[int]:
+        """The addresses of standing findings that a directed round decides, at most MOST_AGAIN of them, in turn. Only those that
+        are `near`, on a link of this machine: a round decides nothing behind a gateway."""
         found = {
             int(IPv4Address(subject.value))
             for (kind, _), finding in self.standing.items()
@@ -169,6 +170,7 @@ class Engine:
             for subject in finding.subjects
             if subject.type == "address"
         }
+        found = {address for address in found if near(address)}
         turn = sorted(found, key=lambda address: (address <= self._asked_to, address))[:MOST_AGAIN]
         if turn:
             self._asked_to = turn[-1]

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..absence import ASKED_BY_ARP
 from ..mac import Mac
 from .world import World
 
@@ -40,6 +41,18 @@ def entitled(world: World, address: int, mac: int) -> bool:
     if mac in world.own_macs and address in world.own_addresses:
         return True
     return any(same_device(world, mac, owner) for owner in owners(world, address))
+
+
+def stands_in_for(world: World, mac: int, address: int) -> bool:
+    """True when a proven proxy answers for an address of its stretch that the plan does not give to it. Where somebody else who may
+    hold the address was asked by ARP and answered on this very link, nobody stands in for them, whatever is proven of others."""
+    if not world.stands_in(mac):
+        return False
+    proven, item = world.stand_ins.proven[mac], world.planned(address)
+    if not proven.first <= address <= proven.last or (item is not None and item.mac == mac):
+        return False
+    there = world.holders.get(address, {})
+    return not any(one != mac and one in there and there[one].sources & ASKED_BY_ARP for one in owners(world, address))
 
 
 def parties(world: World, address: int, macs: Iterable[int]) -> list[list[int]]:

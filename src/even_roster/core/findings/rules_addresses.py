@@ -8,7 +8,7 @@ from ..absence import ASKED_BY_ARP
 from ..mac import Mac
 from ..plan.model import AssignmentKind, dotted
 from ..stays import Source
-from .entitled import claims_of_routers, entitled, parties, same_device
+from .entitled import claims_of_routers, entitled, parties, same_device, stands_in_for
 from .facts import Link
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
@@ -30,7 +30,7 @@ def rivals(world: World, address: int) -> list[int]:
         return []
     own = address in world.own_addresses
     macs = [
-        mac for mac in found[1] if not world.stands_in_for(mac, address) and not (mac in world.own_macs and not own)
+        mac for mac in found[1] if not stands_in_for(world, mac, address) and not (mac in world.own_macs and not own)
     ]  # fmt: skip
     return [party[0] for party in parties(world, address, macs)]
 
@@ -77,6 +77,11 @@ def duplicate(world: World, address: int) -> Found | Away | None:
         (
             *here,
             *(Evidence(f"{called(world, mac)} answered for {dotted(address)}", when) for mac in macs),
+            *(
+                Evidence(f"{called(world, mac)} answers for others too, though they are here themselves (proxy ARP)")
+                for mac in macs
+                if world.stands_in(mac)
+            ),
             *claims,
             *(Evidence(f"{use.user} uses this address for {use.purpose}") for use in uses),
         ),
@@ -118,7 +123,7 @@ def taken_over(world: World, address: int) -> Found | Away | None:
     item = world.planned(address)
     if item is not None and item.mac is not None:
         return None
-    there = [mac for mac in round_[1] if mac not in world.own_macs and not world.stands_in_for(mac, address)]
+    there = [mac for mac in round_[1] if mac not in world.own_macs and not stands_in_for(world, mac, address)]
     if (
         not there
         or any(entitled(world, address, mac) for mac in there)
@@ -187,7 +192,7 @@ def hopping(world: World, address: int) -> Found | Away | None:
         len(recent) <= HOPS
         or len(macs) < 2
         or back < HOPS - 1
-        or any(world.stands_in_for(mac, address) for mac in macs)
+        or any(stands_in_for(world, mac, address) for mac in macs)
     ):
         return None
     if len(parties(world, address, macs)) < 2:
@@ -271,7 +276,7 @@ def static_in_pool(world: World, address: int) -> Found | Away | None:
         if not held:
             return AWAY if holders_alone(world, address) else None
         mac = max(held, key=lambda pair: pair[0].last)[1]
-        if mac is not None and (world.stands_in_for(mac, address) or _explained(world, mac, address)):
+        if mac is not None and (stands_in_for(world, mac, address) or _explained(world, mac, address)):
             return None
         holder = called(world, mac) if mac is not None else "somebody"
         said = f"{holder} uses {dotted(address)} without a lease, inside the {pool.title}"
@@ -323,7 +328,7 @@ def unplanned(world: World, address: int) -> Found | Away | None:
         return None
     if not world.used(address):
         return AWAY
-    macs = [mac for mac in world.macs_at(address) if not world.stands_in_for(mac, address)]
+    macs = [mac for mac in world.macs_at(address) if not stands_in_for(world, mac, address)]
     if not macs and any(mac is not None for mac in holders):
         return None
     if macs and all(_explained(world, mac, address) or world.is_member(address, mac) for mac in macs):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..plan.model import BandKind, Subnet, dotted
+from .entitled import stands_in_for
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .offers import compare, mask_of
 from .rule import Rule
@@ -132,7 +133,7 @@ def proxy(world: World, mac: int) -> Found | Away | None:
     """One MAC answers for many addresses: proxy ARP."""
     if not world.stands_in(mac) or mac in world.own_macs:
         return None if world.stand_ins.asked(mac) else AWAY
-    found = [a for a in world.answers_for(mac) if world.stands_in_for(mac, a)]
+    found = [a for a in world.answers_for(mac) if stands_in_for(world, mac, a)]
     if not found:
         return None
     return Found(

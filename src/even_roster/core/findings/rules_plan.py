@@ -9,7 +9,7 @@ from ..plan.model import Assignment, AssignmentKind, Band, dotted
 from ..plan.proof import LastSeen
 from ..plan.roles import OnPool
 from ..stays import Source
-from .entitled import entitled
+from .entitled import entitled, stands_in_for
 from .forecast import days_until_full
 from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
@@ -75,7 +75,7 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
 
 def _usurper(world: World, item: Assignment) -> int | None:
     for mac in world.macs_at(item.address):
-        if not entitled(world, item.address, mac) and not world.stands_in_for(mac, item.address):
+        if not entitled(world, item.address, mac) and not stands_in_for(world, mac, item.address):
             return mac
     return None
 
@@ -285,7 +285,7 @@ def unknown_device(world: World, mac: int) -> Found | Away | None:
     told = world.strangers.get(subnet.id, "named")
     if told == "none" or (told == "named" and world.names.by_mac.get(mac)):
         return None
-    if world.stands_in_for(mac, address) or len(rivals(world, address)) > 1 or world.dhcp.is_rogue(mac):
+    if stands_in_for(world, mac, address) or len(rivals(world, address)) > 1 or world.dhcp.is_rogue(mac):
         return None
     planned = world.planned(address)
     if planned is not None and planned.mac is not None:

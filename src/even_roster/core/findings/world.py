@@ -435,6 +435,10 @@ class World:
             self._gateways = {one for one in (*planned, *linked) if one is not None}
         return address in self._gateways
 
+    def is_near(self, address: int) -> bool:
+        """True for an address on a link of this machine."""
+        return any(link.holds(address) for link in self.links.values())
+
     def is_member(self, address: int, mac: int) -> bool:
         """True when people know a MAC as a member of the router group that shares an address."""
         return mac in self.members.get(address, ())
@@ -443,13 +447,6 @@ class World:
         """True when it is proven that a MAC answers for addresses of others (proxy ARP, RFC 1027)."""
         proven = self.stand_ins.proven.get(mac)
         return proven is not None and self.now - proven.at <= PRESENT
-
-    def stands_in_for(self, mac: int, address: int) -> bool:
-        """True when a proven proxy answers for an address that lies in its stretch and is not its own in the plan."""
-        if not self.stands_in(mac):
-            return False
-        proven, item = self.stand_ins.proven[mac], self.planned(address)
-        return proven.first <= address <= proven.last and (item is None or item.mac != mac)
 
     def answers_for(self, mac: int) -> list[int]:
         """The addresses a MAC answers for by ARP now, sorted."""

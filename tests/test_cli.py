@@ -147,9 +147,14 @@ class Questions(WithDemo):
         document: Any = self.service.json("devices", "--search", "portables")
         self.assertEqual({d["vendor"] for d in document["devices"]}, {"Fenmoor Portables"})
         nobody_knows: Any = self.service.json("devices", "--unknown", "--search", "portables")
-        self.assertEqual((len(document["devices"]), len(nobody_knows["devices"])), (9, 5))
+        self.assertEqual((len(document["devices"]), len(nobody_knows["devices"])), (10, 5), "one of them is expected")
         phones: Any = self.service.json("devices", "--unknown", "--search", "phone")
         self.assertEqual(phones["devices"], [], "the plan knows every phone")
+        expected: Any = self.service.json("devices", "--expected", "--search", "touring")
+        self.assertEqual(
+            [(d["called"], d["address"], d["last_seen"]) for d in expected["devices"]],
+            [("portable-touring", "10.44.10.182", None)],
+        )
         self.assertEqual(self.service.roster("devices", "--search", "no such thing").returncode, 1)
 
     def test_a_device_is_named_by_any_of_its_names_and_found_again(self) -> None:
@@ -178,12 +183,33 @@ class Questions(WithDemo):
         macs = [adapter["mac"] for adapter in document["adapters"]]
         self.assertEqual(len(macs), 2)
         self.says("device", "split", str(document["device"]["id"]), macs[1])
-        self.says("device", "retire", "10.44.10.61")
+        self.assertIn("still has 10.44.10.61", self.refuses("device", "retire", "10.44.10.61", code=2))
+        self.says("device", "retire", "10.44.10.61", "--release")
         self.assertNotIn("10.44.10.61", self.says("devices"))
         change = re.search(r"^ *(\d+) .*retire", self.says("changes"), re.MULTILINE)
         assert change
         self.says("changes", "--undo", change.group(1))
         self.assertIn("10.44.10.61", self.says("devices"))
+
+    def test_an_expected_device_is_entered_seen_replaced_and_told_apart(self) -> None:
+        told = self.says("device", "add", "Spare beamer", "--mac", "02-C0-88-00-FF-01", "--role", "other")
+        self.assertIn("never: it is expected", told)
+        self.assertIn("perhaps 'printer'", self.refuses("device", "set", "Spare beamer", "role=prinetr", code=2))
+        self.says("assign", "10.44.10.225", "--name", "attic-router", "--role", "network", "--anyway")
+        self.assertIn("planned at 10.44.10.225 without a mac", " ".join(self.says("review").lower().split()))
+        self.says("device", "replace", "10.44.10.88", "02:c0:9f:40:99:99")
+        document: Any = self.service.json("device", "show", "desk-crew-room")
+        self.assertEqual([a["mac"] for a in document["adapters"]], ["02:c0:9f:40:99:99"])
+        self.assertEqual(
+            [(a["address"], a["mac"]) for a in document["assignments"]], [("10.44.10.88", "02:c0:9f:40:99:99")]
+        )
+        self.assertIn(
+            "hostname is crew-room", self.says("device", "name", "desk-crew-room", "Crew room", "--with-hostname")
+        )
+        self.assertIn("crew-room", self.says("card", "10.44.10.88"))
+        for _ in range(2):
+            changes: Any = self.service.json("changes", "--limit", "1")
+            self.says("changes", "--undo", str(changes["changes"][0]["id"]))
 
     def test_explain_vendors_and_find(self) -> None:
         self.assertIn("claimed by two", self.says("explain", "10.44.10.254"))

@@ -106,7 +106,7 @@ class FirstDay(ConsoleCase):
         self.assertTrue(any("192.168.200.10" in row for row in self.rows()) or "foreign address" in self.text())
 
     def test_4_a_device_is_named_and_found_again(self) -> None:
-        self.open("/devices")
+        self.open("/devices?q=light-desk")
         self.until(lambda _: any("light-desk" in row for row in self.rows()))
         row = next(
             r for r in self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]") if "light-desk" in r.text
@@ -115,6 +115,7 @@ class FirstDay(ConsoleCase):
         self.write(self.field("Name"), "Lighting desk")
         self.button("Save").click()
         self.until(lambda _: any("Lighting desk" in row for row in self.rows()))
+        self.sees("light-desk")  # its planned hostname stays
         ActionChains(self.driver).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
         self.until(lambda d: d.switch_to.active_element.get_attribute("role") == "combobox")
         self.driver.switch_to.active_element.send_keys("lighting de")
@@ -167,9 +168,11 @@ class FirstDay(ConsoleCase):
         for box in self.driver.find_elements(By.CSS_SELECTOR, "[role=row] input[type=checkbox]")[:3]:
             box.click()
         self.sees("3 devices selected")
-        self.driver.find_element(By.CSS_SELECTOR, "select[aria-label='Role for all']").send_keys("control")
+        roles = self.driver.find_element(By.CSS_SELECTOR, "select[aria-label='Role for all']")
+        self.until(lambda _: "wireless" in roles.text)
+        roles.send_keys("wireless")
         self.button("Set for all").click()
-        self.until(lambda _: self.roster.device_page(role="control").total == 3)
+        self.until(lambda _: self.roster.device_page(q="stage-box", role="wireless").total == 3)
 
     def test_9_columns_theme_and_hostile_names(self) -> None:
         device = next(iter(self.roster.devices(q="10.44.20.60")))

@@ -9,11 +9,14 @@ from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
+from sqlalchemy import select
+
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Subnet
 from even_roster.store import past_plan_queries, plan_records
 from even_roster.store.database import Database
 from even_roster.store.edits import EditError
-from even_roster.store.plan_edits import PlanEditor
+from even_roster.store.tables import devices
+from tests.support import editing
 
 OFFICE, STAGE = IPv4Network("10.44.10.0/24"), IPv4Network("10.44.20.0/24")
 FIRST, LAST = int(OFFICE.network_address), int(OFFICE.broadcast_address)
@@ -44,9 +47,7 @@ class PastPlan(unittest.TestCase):
         """One edit a minute after the last; gives its change."""
         self.clock += 60_000
         with self.database.write() as connection:
-            return (
-                PlanEditor(connection, "a hand", self.clock).save("edit", "x", before, after, (None, None), "x").change
-            )
+            return editing.save(connection, self.clock, before, after).change
 
     def then(self, moment: int, first: int = FIRST, last: int = LAST) -> Contents:
         with self.database.read() as connection:
@@ -97,6 +98,7 @@ class PastPlan(unittest.TestCase):
         made: list[int] = []
         for _ in range(220):
             self.random_edit(chance, office, stage, made)
+            self.one_record_each()
             plan = self.now()
             on = sum(1 for a in plan.assigned_in(office.site, FIRST, LAST) if a.on)
             was.append((self.clock, contents(plan), on))
@@ -106,6 +108,29 @@ class PastPlan(unittest.TestCase):
                 for instant in (moment, moment + 59_999):
                     self.assertEqual(contents(past_plan_queries.around(connection, instant, FIRST, LAST)), held)
                 self.assertEqual(past_plan_queries.count_on(connection, moment, office.site, FIRST, LAST), on)
+
+    def mac_for(self, chance: random.Random, address: int, n: int) -> int | None:
+        """None, a MAC of its own, or one of a few that several assignments share; in one edit never the same twice."""
+        return chance.choice((None, 0x02C09F000000 | address & 0xFFFF, 0x02C09F770000 | n << 4 | chance.randrange(3)))
+
+    def changed(self, chance: random.Random, item: Assignment) -> Assignment:
+        new = replace(item, name=f"n{chance.randrange(1000)}", on=not item.on)
+        if chance.random() < 0.4:
+            new = replace(new, mac=self.mac_for(chance, item.address, 7))
+        return replace(new, role=chance.choice((item.role, item.role, "server", ""))) if chance.random() < 0.5 else new
+
+    def one_record_each(self) -> None:
+        """Every assignment has its device, every planned MAC is an adapter of it, all have its role, and none is left over."""
+        with self.database.read() as connection:
+            plan = plan_records.load(connection)
+            macs = [a.mac for a in plan.assignments.values() if a.mac is not None]
+            known = plan_records.known(connection, macs, [a.device for a in plan.assignments.values()])
+            everybody = plan_records.known(connection, [], connection.execute(select(devices.c.id)).scalars())
+        for item in plan.assignments.values():
+            self.assertEqual(item.role, known.devices[item.device].role, item)
+            if item.mac is not None:
+                self.assertEqual(known.adapters[item.mac].device, item.device, item)
+        self.assertEqual(set(everybody.devices), {a.device for a in plan.assignments.values()}, "nobody is left over")
 
     def random_edit(self, chance: random.Random, office: Subnet, stage: Subnet, made: list[int]) -> None:
         """Add, change, move, switch, remove, draw a band, or take a change back."""
@@ -122,15 +147,16 @@ class PastPlan(unittest.TestCase):
                     subnet.id,
                     address,
                     chance.choice(list(AssignmentKind)),
-                    None,
+                    self.mac_for(chance, address, n),
                     f"h{address & 255}",
+                    chance.choice(("", "", "printer", "camera")),
                 )
                 for n, address in enumerate(chance.sample(free, 3))
             ]
             made.append(self.edit([], list(many)))
         elif what == 1:
             item = chance.choice(items)
-            made.append(self.edit([item], [replace(item, name=f"n{chance.randrange(1000)}", on=not item.on)]))
+            made.append(self.edit([item], [self.changed(chance, item)]))
         elif what == 2:
             item = chance.choice(items)
             made.append(self.edit([item], [replace(item, subnet=subnet.id, address=chance.choice(free))]))
@@ -152,7 +178,7 @@ class PastPlan(unittest.TestCase):
             self.clock += 60_000
             try:
                 with self.database.write() as connection:
-                    made.append(PlanEditor(connection, "a hand", self.clock).undo(chance.choice(made[-6:])).change)
+                    made.append(editing.undo(connection, self.clock, chance.choice(made[-6:])).change)
             except EditError:
                 pass  # it was changed again since: undo refuses, and nothing has changed
 

@@ -20,6 +20,7 @@ from sqlalchemy import create_engine
 from even_roster.core.adapters import Adapter
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere
 from even_roster.core.mac import Mac
+from even_roster.core.owning import Record
 from even_roster.core.plan.following import Lease
 from even_roster.core.plan.model import Assignment, AssignmentKind, HandedOut, Subnet
 from even_roster.core.plan.proof import Asked
@@ -35,9 +36,10 @@ from even_roster.standin.site import SiteSubnet
 from even_roster.store import plan_records
 from even_roster.store.database import Database
 from even_roster.store.edits import EditError
-from even_roster.store.plan_edits import PlanConflict, PlanEditor, Saved
+from even_roster.store.plan_edits import PlanConflict, Saved
 from even_roster.wire import arp, dhcp, ethernet
 from even_roster.wire.dhcp import Kind, Message, Option
+from tests.support import editing
 from tests.support.clock import FakeClock
 
 OFFICE = IPv4Network("10.44.10.0/24")
@@ -55,13 +57,13 @@ class Records(unittest.TestCase):
         self.database = Database(self.folder / "roster.db")
         self.addCleanup(self.database.close)
 
-    def save(self, before: Sequence[object], after: Sequence[object], action: str = "edit") -> Saved:
+    def save(self, before: Sequence[Record], after: Sequence[Record], action: str = "edit") -> Saved:
         with self.database.write() as connection:
-            return PlanEditor(connection, "a hand", 1000).save(action, "x", before, after, (None, None), "subnet")  # type: ignore[arg-type]
+            return editing.save(connection, 1000, before, after, action)
 
     def undo(self, change: int) -> None:
         with self.database.write() as connection:
-            PlanEditor(connection, "a hand", 2000).undo(change)
+            editing.undo(connection, 2000, change)
 
     def plan(self) -> list[object]:
         with self.database.read() as connection:

@@ -372,9 +372,10 @@ class CommandLine(OnDemo):
 
     def test_what_is_only_planned_is_found_and_a_planned_name_is_a_range(self) -> None:
         found = self.roster.find("portable-tour").found
-        self.assertEqual(
-            [(f.kind, f.title, f.link) for f in found], [("address", "portable-touring", "/address/10.44.10.182")]
-        )
+        self.assertEqual([(f.kind, f.title) for f in found], [("device", "portable-touring")])
+        touring = found[0].device
+        assert touring is not None
+        self.assertEqual((touring.expected, touring.address, touring.role), (True, "10.44.10.182", "portable"))
         self.assertEqual([f.link for f in self.roster.find("camer").found][:1], ["/subnets/10.44.40.0/26"])
         self.assertEqual(self.roster.measure("Cameras").count, 64)
 

@@ -11,8 +11,7 @@ from even_roster.api.findings import StepDone
 from even_roster.core.findings.model import Action
 from even_roster.core.names import as_hostname, is_hostname
 from even_roster.core.plan.model import Assignment, AssignmentKind
-from even_roster.service import remedies
-from even_roster.service.deps import editing
+from even_roster.service import device_edits, remedies
 from even_roster.service.plan_keeper import PlanRefused
 from even_roster.store import device_queries
 from even_roster.store.edits import EditError, Missing
@@ -49,8 +48,7 @@ class Steps(unittest.TestCase):
         return found
 
     def name(self, mac: str, name: str) -> None:
-        with editing(self.context, "a hand") as editor:
-            editor.set_fields(self.device(mac), None, {"name": name})
+        self.context.plan.edit_records("a hand", device_edits.set_fields([(self.device(mac), None)], {"name": name}))
 
     def test_assigning_what_is_seen_takes_the_name_the_roster_knows(self) -> None:
         self.name(ROGUE, "Router of the new wing, attic")

@@ -11,6 +11,8 @@ from types import SimpleNamespace
 from typing import Any
 from unittest.mock import patch
 
+from sqlalchemy import insert
+
 from even_roster.api.watching import RouteNew
 from even_roster.core.findings.engine import Finding, Turn, Turned
 from even_roster.core.findings.model import Evidence, Severity, State, Subject
@@ -29,6 +31,7 @@ from even_roster.standin.segment import StandinMachine
 from even_roster.store import watch_records
 from even_roster.store.database import DiskFull
 from even_roster.store.edits import EditError
+from even_roster.store.tables import notice_routes
 
 SETTINGS = {"to": "http://127.0.0.1:9/hook", "sender": "", "server": "", "user": "", "tls": "none"}
 
@@ -107,14 +110,7 @@ class Sending(unittest.TestCase):
         self.sent: list[int] = []
         self.fails = False
         self.notices = Notices(self.context, self.send)
-        with self.context.database.write() as connection:
-            values = {
-                "name": "desk",
-                "kind": "webhook",
-                "settings": SETTINGS,
-                "least": "notice",
-            }
-            watch_records.add_route(connection, {**values, "secret": ""})
+        self.route("desk", SETTINGS["to"])
 
     def send(self, target: object, site: str, items: Any, at: int) -> None:
         if self.fails:
@@ -142,15 +138,12 @@ class Sending(unittest.TestCase):
 
     def route(self, name: str, to: str, kind: str = "webhook", secret: str = "") -> int:
         """One more route, as an older version may have stored it, unchecked."""
+        settings = {**SETTINGS, "to": to}
+        values = {"name": name, "kind": kind, "settings": settings, "least": "notice", "secret": secret}
         with self.context.database.write() as connection:
-            values = {
-                "name": name,
-                "kind": kind,
-                "settings": {**SETTINGS, "to": to},
-                "least": "notice",
-                "secret": secret,
-            }
-            return watch_records.add_route(connection, values)
+            made = connection.execute(insert(notice_routes).values(**values)).inserted_primary_key
+        assert made is not None
+        return int(made[0])
 
     def test_a_route_that_cannot_be_used_holds_up_no_other_and_loses_nothing(self) -> None:
         """Whatever is wrong with one route is that route's trouble: the others get the notice, and so does it when it is mended."""
@@ -183,17 +176,17 @@ class Sending(unittest.TestCase):
         self.mended, taken[:] = True, []
         with self.context.database.write() as connection:
             for identity in ids.values():
-                watch_records.edit_route(connection, identity, {"secret": ""})
+                watch_records.note_delivery(connection, identity, {"secret": ""})
         notices.flush()
         self.assertEqual(len(taken), len(wrong) + 1, "each that was held up gets what it missed, nobody gets it twice")
 
     def test_what_no_route_can_be_is_refused_when_it_is_entered(self) -> None:
         for to in ("http://[desk/hook", "http://127.0.0.1:99999/hook", "http://", "https:///hook", "http://desk\x07/"):
             with self.subTest(to), self.assertRaises(EditError) as caught:
-                self.notices.add(RouteNew(name="typed", kind="webhook", to=to))
+                self.notices.add("keeper", RouteNew(name="typed", kind="webhook", to=to))
             self.assertIn("https://", str(caught.exception), "what would be right")
         for to in ("https://desk.larkspur.example/hook?kind=a%20b", "http://[::1]:8080/hook", "http://localhost/"):
-            self.notices.add(RouteNew(name=to, kind="webhook", to=to))
+            self.notices.add("keeper", RouteNew(name=to, kind="webhook", to=to))
 
     def test_a_full_disk_keeps_no_notice_back_and_sends_none_twice(self) -> None:
         self.happen(1)

@@ -17,11 +17,11 @@ from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import RangeError
 from even_roster.core.stays import SAME_MOMENT_MS, Sighting, Source
 from even_roster.core.targets import TargetError, asked
+from even_roster.service import device_views, setting_edits
 from even_roster.service import ruler as rulers
 from even_roster.service.context import Context, now_ms, open_context
 from even_roster.service.explain import explain_address, explain_mac
 from even_roster.service.routers import find as finding
-from even_roster.service.routers.devices import device_sheet
 from even_roster.service.scan_manager import Resolved, ScanManager
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
@@ -119,10 +119,7 @@ class Orders(WithContext):
 
     def test_names_of_ranges_stand_for_them(self) -> None:
         (office,) = self.remember("10.44.10.0/24")
-        with self.context.database.write() as connection:
-            from even_roster.store.edits import Editor
-
-            Editor(connection, "keeper", self.now, self.context.vendor_of).name_range(office, "Front of house")
+        setting_edits.name_range(self.context, "keeper", office, "Front of house")
         order = self.resolve("front of house except 10.44.10.1-99")
         self.assertEqual(len(order.spans), 155)
 
@@ -228,7 +225,7 @@ class Telling(WithContext):
         self.see([(98, 0xC)], name="desk-front-2.larkspur.example")
         with self.context.database.read() as connection:
             sheets = {
-                mac: device_sheet(self.context, connection, device_queries.device_of_mac(connection, mac) or 0)
+                mac: device_views.sheet(self.context, connection, device_queries.device_of_mac(connection, mac) or 0)
                 for mac in (0xA, 0xB, 0xC)
             }
         self.assertEqual([[d.id for d in hint.devices] for hint in sheets[0xA].hints], [[sheets[0xB].device.id]])

@@ -175,9 +175,16 @@ class Editing(WithDemo):
         items = [BulkItem(id=row.id, version=row.version) for row in rows]
         with self.assertRaises(StaleEdit):
             self.roster.edit_devices([*items[:-1], BulkItem(id=rows[-1].id, version=99)], DeviceEdit(role="phone"))
-        self.assertEqual({row.role for row in self.roster.devices(range="10.44.10.50-55")}, {""})
-        self.roster.edit_devices(items, DeviceEdit(role="phone", owner="Front of house"))
-        self.assertEqual(self.roster.device_page(role="phone", owner="Front of house").total, 6)
+        self.assertEqual({row.owner for row in self.roster.devices(range="10.44.10.50-55")}, {""})
+        self.roster.edit_devices(items, DeviceEdit(role="control", owner="Front of house"))
+        self.assertEqual(self.roster.device_page(role="control", owner="Front of house").total, 6)
+        self.assertEqual(
+            {a.role for a in self.roster.assignment_page(q="phone-20", limit=6).assignments},
+            {"control"},
+            "one role everywhere",
+        )
+        self.roster.undo(self.roster.changes(limit=1)[0].id)
+        self.assertEqual(self.roster.device_page(owner="Front of house").total, 0, "a bulk edit is undone as one")
 
     def test_adapters_of_one_laptop_are_suggested_joined_and_split(self) -> None:
         wireless = next(iter(self.roster.devices(range="10.44.10.111")))
@@ -195,10 +202,13 @@ class Editing(WithDemo):
         self.roster.edit_device(device.id, DeviceEdit(name="Press desk"))
         self.roster.undo(self.roster.changes(device=device.id)[0].id)
         self.assertEqual(self.roster.device(device.id).device.name, "")
-        self.roster.retire_device(device.id)
+        with self.assertRaisesRegex(BadInput, "still has 10.44.10.84 in the plan"):
+            self.roster.retire_device(device.id)
+        self.roster.retire_device(device.id, release=True)
         self.assertNotIn(device.id, [row.id for row in self.roster.devices()])
         self.assertIn(device.id, [row.id for row in self.roster.devices(retired=True)])
-        self.roster.retire_device(device.id, False)
+        self.roster.undo(self.roster.changes(device=device.id)[0].id)
+        self.assertEqual([a.address for a in self.roster.device(device.id).assignments], ["10.44.10.84"])
 
     def test_own_prefixes_and_registry_files_name_vendors_at_once(self) -> None:
         self.roster.set_own_prefix("02:c0:44", "Quillmark of Larkspur")

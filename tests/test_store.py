@@ -5,7 +5,6 @@ from __future__ import annotations
 import random
 import sqlite3
 import tempfile
-import threading
 import unittest
 from pathlib import Path
 from typing import Any
@@ -14,26 +13,26 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy import create_engine, select
+from sqlalchemy import Connection, create_engine, select, update
 
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
 from even_roster.store import (
-    change_queries,
     device_queries,
     finding_records,
     history_queries,
+    plan_records,
+    review_records,
     router_records,
     scan_records,
 )
 from even_roster.store.database import Database, StoreError
 from even_roster.store.device_queries import DeviceFilter
-from even_roster.store.edits import EditError, Editor, Missing, StaleEdit
 from even_roster.store.intake import NameHeard, TakenIn, take_in
 from even_roster.store.listing import CursorError
 from even_roster.store.scan_records import ResultRow, SegmentSeen
-from even_roster.store.tables import metadata, stays
+from even_roster.store.tables import NO_MAC, devices, metadata, stays
 from even_roster.store.watch_records import Watch
 
 BASE = 0x0A2C0A00
@@ -65,10 +64,6 @@ class StoreCase(unittest.TestCase):
         with self.database.write() as connection:
             return take_in(connection, self.segment, sightings, heard, {}, vendor_of)
 
-    def edit(self, method: str, *arguments: Any, who: str = "keeper") -> Any:
-        with self.database.write() as connection:
-            return getattr(Editor(connection, who, 2000, vendor_of), method)(*arguments)
-
     def row(self, identity: int) -> Any:
         with self.database.read() as connection:
             return device_queries.one(connection, identity)
@@ -94,7 +89,16 @@ OLDER = (
     ),
     f"INSERT INTO subnets (id, version, site, name, first, prefix, dns, domain, ntp, supernet, notes) VALUES (1, 1, 1, 'Office', {BASE}, 24, '[]', '', '[]', 0, '')",
     "INSERT INTO assignments (id, version, site, subnet, address, kind, mac, name, role, note, \"on\") "
-    f"VALUES (1, 1, 1, 1, {BASE + 30}, 'static', {0x02C044000001}, 'printer-1', 'printer', '', 1)",
+    f"VALUES (1, 1, 1, 1, {BASE + 30}, 'static', {0x02C044000001}, 'printer-1', 'printer', '', 1), "
+    f"(2, 1, 1, 1, {BASE + 2}, 'static', {0x02C03E000002}, 'gate-a', 'network', '', 1), "
+    f"(3, 1, 1, 1, {BASE + 3}, 'static', {0x02C03E000002}, 'gate-b', 'plotter', '', 0), "
+    f"(4, 1, 1, 1, {BASE + 60}, 'reserved', {0x02C09F000060}, 'desk', 'kiosk', '', 1), "
+    f"(5, 1, 1, 1, {BASE + 61}, 'reserved', {0x02C09F000060}, 'desk-b', 'kiosk', '', 1), "
+    f"(6, 1, 1, 1, {BASE + 70}, 'static', NULL, 'till-2', '', '', 1)",
+    "UPDATE devices SET role = 'server', notes = 'in the attic' WHERE id = 1",
+    "INSERT INTO changes (id, at, who, action, kind, item, before, after) VALUES (1, 5, 'keeper', 'set', 'device', '2', "
+    """'{"name": "", "owner": ""}', '{"name": "", "owner": "Wardrobe"}')""",
+    "UPDATE devices SET owner = 'Wardrobe' WHERE id = 2",
     *(
         f"INSERT INTO stays (segment_id, address, mac, first, last, sightings, sources) VALUES (1, {BASE + last}, {mac}, 1000, 2000, 7, 1)"
         for last, mac in ((254, 0x00005E000107), (254, 0x02C03E000002), (30, 0x02C044000001), (31, 0x02C07D000001))
@@ -152,9 +156,31 @@ class Files(StoreCase):
                     1: ("Gate", "given by hand", True),
                     2: ("printer-1", "planned hostname", True),
                     3: ("till", "heard", False),
+                    4: ("desk", "planned hostname", True),
+                    5: ("till-2", "planned hostname", True),
                 },
             )
-        self.assertEqual(len(list((path.parent / "backups").glob("before-migration-0003-*.db"))), 1)
+            self.assertEqual(len(list((path.parent / "backups").glob("before-migration-0003-*.db"))), 1)
+            self.one_record_each(connection)
+
+    def one_record_each(self, connection: Connection) -> None:
+        """Every assignment has its device; of two roles the plan's is the device's; what was said otherwise is listed."""
+        plan = plan_records.load(connection)
+        told = {a.name: (a.device, a.role) for a in plan.assignments.values()}
+        self.assertEqual(told, {
+            "printer-1": (2, "printer"), "gate-a": (1, "network"), "gate-b": (1, "network"), "desk": (4, "kiosk"),
+            "desk-b": (4, "kiosk"), "till-2": (5, ""),
+        })  # fmt: skip
+        self.assertIn("kiosk", plan.rules, "a role that was in use is one of the site's own")
+        gate = device_queries.one(connection, 1)
+        assert gate is not None
+        self.assertEqual(gate.notes, "in the attic\nrole before it was planned: server\nrole at 10.44.10.3: plotter")
+        self.assertEqual(
+            [(one.device, one.kind) for one in reversed(review_records.listed(connection))],
+            [(1, "role"), (1, "role"), (1, "name"), (1, "name")],
+        )
+        expected = {row.called: (row.last_seen, row.mac) for row in device_queries.several(connection, [4, 5])}
+        self.assertEqual(expected, {"desk": (0, 0x02C09F000060), "till-2": (0, NO_MAC)})
 
     def test_a_file_that_is_no_roster_is_refused_and_left_alone(self) -> None:
         path = self.path.with_name("other.db")
@@ -200,7 +226,8 @@ class Intake(StoreCase):
     def test_names_and_vendor_are_heard_but_never_overwrite_what_people_said(self) -> None:
         mac = 0x02C044000001
         (device,) = self.see((10, mac), names={mac: "printer-1.larkspur.example"}).new
-        self.edit("set_fields", device, 1, {"name": "Box office printer"})
+        with self.database.write() as connection:
+            connection.execute(update(devices).where(devices.c.id == device).values(name="Box office printer"))
         self.see((10, mac), at=9000, names={mac: "other.larkspur.example"})
         row = self.row(device)
         self.assertEqual(
@@ -253,75 +280,6 @@ class History(StoreCase):
         noon = Watch(1, quiet_first=12 * 60, quiet_last=13 * 60)
         self.assertEqual([noon.quiet(h * 60) for h in (11, 12, 13)], [False, True, False])
         self.assertFalse(Watch(1).quiet(0))
-
-
-class Edits(StoreCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.first, self.second = self.see((10, 0xA), (11, 0xB)).new
-
-    def changes(self, device: int | None = None) -> list[tuple[str, Any, Any]]:
-        with self.database.read() as connection:
-            return [(c.action, c.before, c.after) for c in change_queries.latest(connection, 50, None, device)]
-
-    def test_an_edit_leaves_a_change_with_before_and_after(self) -> None:
-        self.edit("set_fields", self.first, 1, {"name": "Desk", "role": "Workstation"})
-        self.assertEqual(self.changes(), [("set", {"name": "", "role": ""}, {"name": "Desk", "role": "workstation"})])
-        self.assertEqual(self.row(self.first).version, 2)
-
-    def test_a_stale_edit_changes_nothing_and_shows_the_values_now(self) -> None:
-        self.edit("set_fields", self.first, 1, {"name": "Theirs"})
-        with self.assertRaises(StaleEdit) as caught:
-            self.edit("set_fields", self.first, 1, {"name": "Mine"})
-        self.assertEqual((caught.exception.version, caught.exception.current["name"]), (2, "Theirs"))
-        self.assertEqual(self.row(self.first).name, "Theirs")
-
-    def test_of_two_edits_at_once_one_wins_and_one_is_told(self) -> None:
-        outcomes: list[str] = []
-
-        def attempt(name: str) -> None:
-            try:
-                self.edit("set_fields", self.first, 1, {"name": name})
-                outcomes.append("saved")
-            except StaleEdit:
-                outcomes.append("stale")
-
-        threads = [threading.Thread(target=attempt, args=(f"n{i}",)) for i in range(8)]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
-        self.assertEqual(sorted(outcomes), ["saved"] + ["stale"] * 7)
-        self.assertEqual(len(self.changes()), 1)
-
-    def test_undo_takes_an_edit_back_unless_somebody_built_on_it(self) -> None:
-        self.edit("set_fields", self.first, None, {"name": "One"})
-        self.edit("set_fields", self.first, None, {"name": "Two"})
-        with self.assertRaisesRegex(EditError, "changed again"):
-            self.edit("undo", 1)
-        self.edit("undo", 2)
-        self.assertEqual(self.row(self.first).name, "One")
-        self.assertEqual(self.changes()[0], ("undo", {"name": "Two"}, {"name": "One"}))
-
-    def test_join_moves_adapters_and_split_moves_them_back(self) -> None:
-        self.edit("set_fields", self.second, None, {"owner": "Wardrobe"})
-        self.edit("join", self.first, [self.second])
-        self.assertEqual((self.row(self.first).macs, self.row(self.first).owner), (2, "Wardrobe"))
-        self.assertTrue(self.row(self.second).retired)
-        new = self.edit("split", self.first, [0xB])
-        self.assertEqual((self.row(self.first).macs, self.row(new).macs), (1, 1))
-
-    def test_impossible_edits_say_why(self) -> None:
-        for method, arguments, error in (
-            ("set_fields", (self.first, 1, {"colour": "red"}), "no field"), ("set_fields", (self.first, 1, {"name": "x" * 121}), "at most 120"),
-            ("join", (self.first, [self.first]), "two different"), ("split", (self.first, [0xA]), "at least one"),
-            ("split", (self.first, [0xFF]), "belong to this device"),
-        ):  # fmt: skip
-            with self.subTest(error), self.assertRaisesRegex(EditError, error):
-                self.edit(method, *arguments)
-        with self.assertRaises(Missing):
-            self.edit("set_fields", 999, 1, {"name": "x"})
-        self.assertEqual(self.changes(), [])
 
 
 class Lists(StoreCase):
@@ -394,15 +352,12 @@ class Scans(StoreCase):
             self.assertEqual((record.state, record.ended, record.answered), ("interrupted", 99, 8))
             self.assertEqual(len(scan_records.results(connection, scan, -1, 100)), 9)
 
-    def test_ranges_are_remembered_once_and_their_names_are_unique(self) -> None:
+    def test_ranges_are_remembered_once(self) -> None:
         with self.database.write() as connection:
             office = scan_records.remember(connection, self.segment, "10.44.10.0/24", 1)
             self.assertEqual(scan_records.remember(connection, self.segment, "10.44.10.0/24", 2), office)
             part = scan_records.remember(connection, self.segment, "10.44.10.20-60", 3)
-        self.edit("name_range", office, "Office")
-        for name, error in (("office", "another range"), ("9 lives", "begins with a letter")):
-            with self.subTest(name), self.assertRaisesRegex(EditError, error):
-                self.edit("name_range", part, name)
+        self.assertNotEqual(part, office)
 
     def test_expected_addresses_are_those_held_lately_on_this_segment(self) -> None:
         self.see((10, 0xA), at=1000)

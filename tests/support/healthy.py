@@ -12,9 +12,9 @@ from even_roster.core.adapters import Adapter
 from even_roster.core.dhcp import Pool, Reservation, Scope
 from even_roster.core.mac import Mac
 from even_roster.core.plan.model import HandedOut
+from even_roster.service import device_edits
 from even_roster.service.context import Context
 from even_roster.service.demo import give_plan, give_prefixes, publish, welcome_strangers
-from even_roster.service.deps import editing
 from even_roster.standin.hosts import Awake, Host, HostNames
 from even_roster.standin.larkspur import VENDORS
 from even_roster.standin.site import Site, SiteSubnet
@@ -135,6 +135,4 @@ def join_docked(context: Context) -> None:
         owners = device_queries.devices_of_macs(connection, {mac for pair in pairs for mac in pair})
     for one, other in pairs:
         if one in owners and other in owners and owners[one] != owners[other]:
-            with editing(context, "a hand") as editor:
-                editor.join(owners[one], [owners[other]])
-            context.tell("devices", {"ids": [owners[one], owners[other]], "new": 0, "edited": True})
+            context.plan.edit_records("a hand", device_edits.join(owners[one], [owners[other]]), anyway=True)

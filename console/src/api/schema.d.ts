@@ -321,7 +321,11 @@ export interface paths {
          */
         get: operations["page_api_devices_get"];
         put?: never;
-        post?: never;
+        /**
+         * Add
+         * @description Enter a device that is expected.
+         */
+        post: operations["add_api_devices_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -423,7 +427,7 @@ export interface paths {
         put?: never;
         /**
          * Join
-         * @description Other devices' adapters belong to this one.
+         * @description Other devices' adapters and assignments belong to this one.
          */
         post: operations["join_api_devices__identity__join_post"];
         delete?: never;
@@ -447,6 +451,66 @@ export interface paths {
          */
         post: operations["split_api_devices__identity__split_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{identity}/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace
+         * @description New hardware: its MAC inherits everything that the device has.
+         */
+        post: operations["replace_api_devices__identity__replace_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reviews
+         * @description Cases to look at: what two records of one device said differently, and expected devices that may have been seen.
+         */
+        get: operations["reviews_api_reviews_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Reviewed
+         * @description Take a case off the list.
+         */
+        delete: operations["reviewed_api_reviews__identity__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1800,7 +1864,7 @@ export interface components {
         };
         /**
          * AdapterRow
-         * @description One adapter of a device.
+         * @description One adapter of a device; without times it was never seen.
          */
         AdapterRow: {
             /** Mac */
@@ -1809,16 +1873,10 @@ export interface components {
             vendor: string | null;
             /** Local */
             local: boolean;
-            /**
-             * First Seen
-             * Format: date-time
-             */
-            first_seen: string;
-            /**
-             * Last Seen
-             * Format: date-time
-             */
-            last_seen: string;
+            /** First Seen */
+            first_seen: string | null;
+            /** Last Seen */
+            last_seen: string | null;
         };
         /**
          * AddressHere
@@ -2415,7 +2473,8 @@ export interface components {
         };
         /**
          * DeviceEdit
-         * @description New values for some fields; left-out ones stay. `version` is the one the edit is based on.
+         * @description New values for some fields; left-out ones stay. `version` is the one the edit is based on. With `with_hostname` a new name
+         *     becomes the planned hostname of its assignments too.
          */
         DeviceEdit: {
             /** Version */
@@ -2430,6 +2489,44 @@ export interface components {
             place?: string | null;
             /** Notes */
             notes?: string | null;
+            /**
+             * With Hostname
+             * @default false
+             */
+            with_hostname: boolean;
+        };
+        /**
+         * DeviceNew
+         * @description A device that is expected: a name, a MAC, or both.
+         */
+        DeviceNew: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Mac */
+            mac?: string | null;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
         };
         /**
          * DevicePage
@@ -2458,7 +2555,8 @@ export interface components {
          * @description One device as lists show it.
          *
          *     `called` is the name to show and `called_because` why: given by hand, planned hostname, heard; `name` is what people gave it,
-         *     `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
+         *     `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters. One that is `expected` was never seen; its
+         *     address is the planned one.
          */
         DeviceRow: {
             /** Id */
@@ -2499,6 +2597,8 @@ export interface components {
             first_seen: string | null;
             /** Last Seen */
             last_seen: string | null;
+            /** Expected */
+            expected: boolean;
             /** Retired */
             retired: boolean;
         };
@@ -2510,6 +2610,10 @@ export interface components {
             device: components["schemas"]["DeviceRow"];
             /** Adapters */
             adapters: components["schemas"]["AdapterRow"][];
+            /** Assignments */
+            assignments: components["schemas"]["AssignmentRow"][];
+            /** Reviews */
+            reviews: components["schemas"]["ReviewCase"][];
             /** Names */
             names: components["schemas"]["NameStay"][];
             /** Stays */
@@ -3686,6 +3790,16 @@ export interface components {
             last_scan: string | null;
         };
         /**
+         * Replacement
+         * @description New hardware of a device: its MAC; `old` says which of several was replaced.
+         */
+        Replacement: {
+            /** Mac */
+            mac: string;
+            /** Old */
+            old?: string | null;
+        };
+        /**
          * ReplyTime
          * @description Reply times in milliseconds.
          */
@@ -3722,7 +3836,7 @@ export interface components {
         };
         /**
          * Retirement
-         * @description Whether a device is out of the lists.
+         * @description Whether a device is out of the lists; with `release` its addresses are nobody's any more.
          */
         Retirement: {
             /** Version */
@@ -3732,6 +3846,34 @@ export interface components {
              * @default true
              */
             retired: boolean;
+            /**
+             * Release
+             * @default false
+             */
+            release: boolean;
+        };
+        /**
+         * ReviewCase
+         * @description Something to look at: two records of one device said different things (`kind` name or role; `id` takes it off the list), or
+         *     an expected device without a MAC may be the one that was seen at its address (`kind` is-it; joining with `other` says so).
+         */
+        ReviewCase: {
+            /** Id */
+            id: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "name" | "role" | "is-it";
+            device: components["schemas"]["DeviceRef"];
+            /** Said */
+            said: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            other?: components["schemas"]["DeviceRef"] | null;
         };
         /**
          * RoleRule
@@ -5118,6 +5260,7 @@ export interface operations {
                 owner?: string | null;
                 vendor?: string | null;
                 unknown?: boolean | null;
+                expected?: boolean | null;
                 local?: boolean | null;
                 retired?: boolean;
                 range?: string | null;
@@ -5155,6 +5298,39 @@ export interface operations {
             };
         };
     };
+    add_api_devices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceNew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     positions_api_devices_positions_get: {
         parameters: {
             query?: {
@@ -5163,6 +5339,7 @@ export interface operations {
                 q?: string;
                 role?: string | null;
                 unknown?: boolean | null;
+                expected?: boolean | null;
                 local?: boolean | null;
                 retired?: boolean;
                 sort?: "name" | "address" | "mac" | "vendor" | "role" | "owner" | "last_seen" | "first_seen";
@@ -5386,6 +5563,90 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    replace_api_devices__identity__replace_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Replacement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    reviews_api_reviews_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewCase"][];
+                };
+            };
+        };
+    };
+    reviewed_api_reviews__identity__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -57,6 +57,8 @@ export type Moment = Schemas["Moment"];
 export type OfferView = Schemas["OfferView"];
 export type RouteTest = Schemas["RouteTest"];
 export type RouteView = Schemas["RouteView"];
+export type ReviewCase = Schemas["ReviewCase"];
+export type RoleRule = Schemas["RoleRule"];
 export type StepDone = Schemas["StepDone"];
 export type WatchView = Schemas["WatchView"];
 export type Why = Schemas["Why"];
@@ -83,6 +85,3 @@ export interface HeardEvent {
 
 export const EDITABLE = ["name", "role", "owner", "place", "notes"] as const;
 export type Editable = (typeof EDITABLE)[number];
-export const ROLES = [
-  "network", "server", "storage", "phone", "printer", "camera", "wireless", "workstation", "portable", "control", "other",
-];

@@ -11,6 +11,9 @@ import { TimeSlider, useMoment } from "../parts/TimeSlider";
 import { AtMoment } from "./address/AtMoment";
 import { ChangeList } from "./device/ChangeList";
 import { EditForm } from "./device/EditForm";
+import { PlannedBlock } from "./device/PlannedBlock";
+import { ReplaceForm } from "./device/ReplaceForm";
+import { ReviewList } from "./device/ReviewList";
 import { StayList } from "./device/StayList";
 
 export default function DeviceSheetView({ id }: { id: number }) {
@@ -21,31 +24,33 @@ export default function DeviceSheetView({ id }: { id: number }) {
   const act = useMutation({
     mutationFn: ({ path, body }: { path: string; body: unknown }) => api.post<DeviceSheet>(`/api/devices/${id}/${path}`, body),
     onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["devices"] });
-      void client.invalidateQueries({ queryKey: ["device"] });
+      for (const key of ["devices", "device", "assignments", "explain", "plan", "reviews"]) void client.invalidateQueries({ queryKey: [key] });
     },
   });
   if (sheet.error) return <Notice tone="alarm">{sheet.error.message}</Notice>;
   if (!sheet.data) return <p className="text-soft">Reading…</p>;
-  const { device, adapters, names, stays, changes, hints } = sheet.data;
+  const { device, adapters, assignments, reviews, names, stays, changes, hints } = sheet.data;
   const title = device.called || "Nobody has named this device";
   return (
     <>
       <h2 className="pr-8 text-xl font-semibold break-words">{title}</h2>
       {adapters[0] ? <div className="mt-1"><TimeSlider subject={adapters[0].mac} beside /></div> : null}
       {at && adapters[0] ? <AtMoment subject={adapters[0].mac} at={at} /> : null}
+      <ReviewList cases={reviews} named={false} />
       {adapters.map((adapter) => <FindingsAbout key={adapter.mac} subject={adapter.mac} />)}
       <div className="mt-2 mb-4">
         <Facts rows={[
           ["address", device.address ? <button type="button" key="a" className="hover:underline" onClick={() => setOpen({ kind: "address", address: device.address! })}><Mono>{device.address}</Mono></button> : "none seen"],
           ["web page", device.web ? <a key="w" href={device.web} target="_blank" rel="noreferrer" className="inline-flex items-center gap-1 text-ink underline">{device.web} <ExternalLink className="size-3.5" /></a> : null],
           ["open ports", device.ports.length ? <Mono key="p">{device.ports.join(" ")}</Mono> : null],
-          ["last seen", `${moment(device.last_seen)}, ${ago(device.last_seen)}`],
-          ["first seen", moment(device.first_seen)],
+          ["last seen", device.expected ? "never: it is expected" : `${moment(device.last_seen)}, ${ago(device.last_seen)}`],
+          ["first seen", device.expected ? null : moment(device.first_seen)],
         ]} />
       </div>
-      <EditForm device={device} />
+      <EditForm device={device} hostnames={[...new Set(assignments.map((one) => one.name).filter(Boolean))]} />
+      <PlannedBlock sheet={sheet.data} />
       <Section title="Adapters">
+        {adapters.length === 0 ? <p className="text-soft">No MAC is known yet.</p> : null}
         <ul>
           {adapters.map((adapter) => (
             <li key={adapter.mac} className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1">
@@ -71,9 +76,10 @@ export default function DeviceSheetView({ id }: { id: number }) {
       ) : null}
       <Section title="Addresses held"><StayList stays={stays} show="address" /></Section>
       {changes.length > 0 ? <Section title="Changes"><ChangeList changes={changes} /></Section> : null}
-      <div className="mt-6">
-        <Button tone={device.retired ? "plain" : "alarm"} onClick={() => act.mutate({ path: "retire", body: { retired: !device.retired, version: device.version } })}>
-          {device.retired ? "Bring back into the lists" : "Retire this device"}
+      <div className="mt-6 flex flex-wrap items-end gap-2">
+        {device.retired ? null : <ReplaceForm key={adapters.map((adapter) => adapter.mac).join()} macs={adapters.map((adapter) => adapter.mac)} busy={act.isPending} onReplace={(mac, old) => act.mutate({ path: "replace", body: { mac, old } })} />}
+        <Button tone={device.retired ? "plain" : "alarm"} onClick={() => act.mutate({ path: "retire", body: { retired: !device.retired, version: device.version, release: true } })}>
+          {device.retired ? "Bring back into the lists" : assignments.length > 0 ? `Retire it and release ${assignments.length === 1 ? "its address" : `its ${assignments.length} addresses`}` : "Retire this device"}
         </Button>
         {act.error ? <p role="alert" className="mt-2 text-sm text-alarm">{act.error.message}.</p> : null}
       </div>

@@ -2,8 +2,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Problem } from "../api/client";
-import { type AssignmentView, ROLES } from "../api/types";
-import { Button, Field, Input, inputLook } from "./basics";
+import type { AssignmentView } from "../api/types";
+import { Button, Field, Input } from "./basics";
+import { RoleSelect } from "./RoleSelect";
 
 interface Props {
   address: string;
@@ -22,7 +23,7 @@ export function AssignForm({ address, given = {}, onDone, onCancel }: Props) {
   const save = useMutation({
     mutationFn: (anyway: boolean) => api.post<AssignmentView>("/api/assignments", { address, kind, mac: mac || null, name, role, note, anyway }),
     onSuccess: (made) => {
-      for (const key of ["explain", "assignment", "assignments", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["explain", "assignment", "assignments", "device", "devices", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] });
       onDone(made);
     },
   });
@@ -39,10 +40,7 @@ export function AssignForm({ address, given = {}, onDone, onCancel }: Props) {
         <Field label="Hostname" wrong={of("name")}><Input value={name} onChange={(event) => setName(event.target.value)} maxLength={120} spellCheck={false} /></Field>
         <Field label="MAC" wrong={of("mac")}><Input value={mac} onChange={(event) => setMac(event.target.value)} className="w-full font-mono" placeholder="any notation" spellCheck={false} /></Field>
         <Field label="Role for it">
-          <select className={`${inputLook} w-full`} value={role} onChange={(event) => setRole(event.target.value)}>
-            <option value="">not said</option>
-            {[...new Set([...ROLES, role].filter(Boolean))].map((one) => <option key={one}>{one}</option>)}
-          </select>
+          <RoleSelect value={role} onChange={setRole} />
         </Field>
         <Field label="Note"><Input value={note} onChange={(event) => setNote(event.target.value)} maxLength={1000} /></Field>
       </div>

@@ -3,8 +3,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { Link } from "react-router";
 import { api, Problem } from "../api/client";
-import { type AssignmentView, ROLES, type SubnetView } from "../api/types";
+import type { AssignmentView, SubnetView } from "../api/types";
 import { Button, Field, Input, inputLook, Mono } from "./basics";
+import { RoleSelect } from "./RoleSelect";
 
 export function AssignPanel({ mac, role: given, onClose }: { mac: string; role: string; onClose(): void }) {
   const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/plan/subnets") });
@@ -26,7 +27,7 @@ export function AssignPanel({ mac, role: given, onClose }: { mac: string; role: 
       ) : (
         <div className="mt-1 flex flex-wrap items-end gap-3">
           <Field label="in"><select required value={where} onChange={(event) => setWhere(event.target.value)} className={inputLook}><option value="">choose a subnet</option>{choices.map((one) => <option key={one.id} value={one.name || one.subnet}>{one.name || one.subnet}</option>)}</select></Field>
-          <Field label="role"><select value={role} onChange={(event) => setRole(event.target.value)} className={inputLook}><option value="">none</option>{ROLES.map((one) => <option key={one}>{one}</option>)}</select></Field>
+          <Field label="role"><RoleSelect value={role} onChange={setRole} none="none" wide={false} /></Field>
           <Field label="name"><Input value={name} onChange={(event) => setName(event.target.value)} className="w-44" /></Field>
           <Button type="submit" tone="ink" disabled={assign.isPending}>{assign.isPending ? "Proving one free…" : "Give it a free one"}</Button>
           {wrong?.anyway ? <Button onClick={() => assign.mutate(true)}>Save it anyway</Button> : null}

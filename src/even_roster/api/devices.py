@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from .common import DeviceRef, MacView, Model, NameView, Time
+from .plan import AssignmentRow
 
 DeviceSort = Literal["name", "address", "mac", "vendor", "role", "owner", "last_seen", "first_seen"]
 
@@ -15,7 +16,8 @@ class DeviceRow(Model):
     """One device as lists show it.
 
     `called` is the name to show and `called_because` why: given by hand, planned hostname, heard; `name` is what people gave it,
-    `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters.
+    `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters. One that is `expected` was never seen; its
+    address is the planned one.
     """
 
     id: int
@@ -37,6 +39,7 @@ class DeviceRow(Model):
     web: str | None
     first_seen: Time | None
     last_seen: Time | None
+    expected: bool
     retired: bool
 
 
@@ -49,10 +52,10 @@ class DevicePage(Model):
 
 
 class AdapterRow(MacView):
-    """One adapter of a device."""
+    """One adapter of a device; without times it was never seen."""
 
-    first_seen: Time
-    last_seen: Time
+    first_seen: Time | None
+    last_seen: Time | None
 
 
 class StayRow(Model):
@@ -103,11 +106,25 @@ class JoinHint(Model):
     devices: list[DeviceRef]
 
 
+class ReviewCase(Model):
+    """Something to look at: two records of one device said different things (`kind` name or role; `id` takes it off the list), or
+    an expected device without a MAC may be the one that was seen at its address (`kind` is-it; joining with `other` says so)."""
+
+    id: int | None
+    kind: Literal["name", "role", "is-it"]
+    device: DeviceRef
+    said: str
+    at: Time
+    other: DeviceRef | None = None
+
+
 class DeviceSheet(Model):
     """Everything about one device."""
 
     device: DeviceRow
     adapters: list[AdapterRow]
+    assignments: list[AssignmentRow]
+    reviews: list[ReviewCase]
     names: list[NameStay]
     stays: list[StayRow]
     changes: list[ChangeRow]
@@ -115,7 +132,8 @@ class DeviceSheet(Model):
 
 
 class DeviceEdit(Model):
-    """New values for some fields; left-out ones stay. `version` is the one the edit is based on."""
+    """New values for some fields; left-out ones stay. `version` is the one the edit is based on. With `with_hostname` a new name
+    becomes the planned hostname of its assignments too."""
 
     version: int | None = None
     name: str | None = None
@@ -123,6 +141,25 @@ class DeviceEdit(Model):
     owner: str | None = None
     place: str | None = None
     notes: str | None = None
+    with_hostname: bool = False
+
+
+class DeviceNew(Model):
+    """A device that is expected: a name, a MAC, or both."""
+
+    name: str = ""
+    mac: str | None = None
+    role: str = ""
+    owner: str = ""
+    place: str = ""
+    notes: str = ""
+
+
+class Replacement(Model):
+    """New hardware of a device: its MAC; `old` says which of several was replaced."""
+
+    mac: str
+    old: str | None = None
 
 
 class BulkItem(Model):
@@ -148,10 +185,11 @@ class BulkDone(Model):
 
 
 class Retirement(Model):
-    """Whether a device is out of the lists."""
+    """Whether a device is out of the lists; with `release` its addresses are nobody's any more."""
 
     version: int | None = None
     retired: bool = True
+    release: bool = False
 
 
 class Join(Model):

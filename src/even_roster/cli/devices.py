@@ -10,7 +10,7 @@ from typing import Any, get_args
 from rich.text import Text
 
 from ..api.devices import DeviceSort
-from ..client import DeviceEdit, DeviceRow, DeviceSheet
+from ..client import DeviceEdit, DeviceNew, DeviceRow, DeviceSheet, ReviewCase
 from .common import add_json, connect, pick_device, words
 from .output import Out, ago, clock, error
 
@@ -27,7 +27,7 @@ COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
     "web": lambda d: d.web or "",
     "notes": lambda d: d.notes.replace("\n", " / "),
     "first seen": lambda d: ago(d.first_seen),
-    "last seen": lambda d: ago(d.last_seen),
+    "last seen": lambda d: "expected" if d.expected else ago(d.last_seen),
 }
 USUAL = ("id", "address", "name", "role", "mac", "vendor", "last seen")
 FIELDS = ("name", "role", "owner", "place", "notes")
@@ -43,6 +43,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     many.add_argument("--in", dest="range", metavar="RANGE", help="only addresses in this range")
     many.add_argument(
         "--unknown", action="store_true", default=None, help="only devices that nobody has named or planned"
+    )
+    many.add_argument(
+        "--expected", action="store_true", default=None, help="only devices that are planned and were never seen"
     )
     many.add_argument(
         "--random", dest="local", action="store_true", default=None, help="only locally administered MACs"
@@ -66,15 +69,38 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         return parser
 
     action("show", "everything about it", _show)
-    action("name", "give it a name", _name).add_argument("name", help="the new name; '' takes it away")
+    naming = action("name", "give it a name", _name)
+    naming.add_argument("name", help="the new name; '' takes it away")
     setting = action("set", "set fields", _set)
     setting.add_argument("fields", nargs="+", metavar="FIELD=VALUE", help=f"of: {', '.join(FIELDS)}")
     setting.add_argument("--version", type=int, metavar="N", help="refuse if it was changed since this version")
+    for parser in (naming, setting):
+        parser.add_argument(
+            "--with-hostname",
+            action="store_true",
+            help="a new name becomes its planned hostname too: in DNS, DHCP and on cards",
+        )
     action("join", "other devices' adapters belong to it", _join).add_argument("others", nargs="+", metavar="OTHER")
     action("split", "make some adapters a device of their own", _split).add_argument("macs", nargs="+", metavar="MAC")
-    action("retire", "take it out of the lists", _retire).add_argument(
-        "--undo", action="store_true", help="bring it back"
+    replacing = action("replace", "new hardware: its MAC inherits name, addresses and reservations", _replace)
+    replacing.add_argument("mac", metavar="NEW-MAC", help="in any notation")
+    replacing.add_argument("--old", metavar="MAC", help="which of its adapters was replaced, where it has several")
+    retiring = action("retire", "take it out of the lists", _retire)
+    retiring.add_argument("--undo", action="store_true", help="bring it back")
+    retiring.add_argument("--release", action="store_true", help="its addresses are nobody's any more")
+    adding = actions.add_parser("add", parents=[shared], help="enter a device that is expected")
+    adding.add_argument("name", nargs="?", default="", help="what to call it")
+    adding.add_argument("--mac", metavar="MAC", help="in any notation")
+    for field in FIELDS[1:]:
+        adding.add_argument(f"--{field}", default="")
+    add_json(adding)
+    adding.set_defaults(run=_add)
+    review = commands.add_parser(
+        "review", parents=[shared], help="where two records of one device said different things"
     )
+    review.add_argument("--done", type=int, metavar="ID", help="take this case off the list")
+    add_json(review)
+    review.set_defaults(run=_review)
     changes = commands.add_parser("changes", parents=[shared], help="recorded edits; take one back")
     changes.add_argument("--undo", type=int, metavar="ID", help="take this edit back")
     changes.add_argument("--limit", type=int, default=30, metavar="N")
@@ -92,7 +118,7 @@ def _devices(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.devices(
             q=options.search, role=options.role, owner=options.owner, vendor=options.vendor, range=options.range,
-            unknown=options.unknown, local=options.local, retired=options.retired, sort=options.sort,
+            unknown=options.unknown, expected=options.expected, local=options.local, retired=options.retired, sort=options.sort,
             descending=options.descending,
         )  # fmt: skip
         rows = islice(found, options.limit)
@@ -110,7 +136,16 @@ def _devices(options: argparse.Namespace) -> int:
 
 def _filtered(options: argparse.Namespace) -> bool:
     return any(
-        (options.search, options.role, options.owner, options.vendor, options.range, options.unknown, options.local)
+        (
+            options.search,
+            options.role,
+            options.owner,
+            options.vendor,
+            options.range,
+            options.unknown,
+            options.expected,
+            options.local,
+        )
     )
 
 
@@ -142,12 +177,28 @@ def _print_sheet(sheet: DeviceSheet, as_json: bool) -> None:
             ("owner", device.owner), ("place", device.place),
             ("notes", device.notes), ("address", device.address), ("web page", device.web),
             ("open ports", " ".join(str(port) for port in device.ports)),
-            ("first seen", clock(device.first_seen)), ("last seen", f"{clock(device.last_seen)} ({ago(device.last_seen)})"),
+            ("first seen", clock(device.first_seen)),
+            ("last seen", "never: it is expected" if device.expected else f"{clock(device.last_seen)} ({ago(device.last_seen)})"),
         ]
     )  # fmt: skip
-    rows = [(a.mac, a.vendor or ("locally administered" if a.local else ""), ago(a.last_seen)) for a in sheet.adapters]
-    out.say("\nAdapters", "bold")
-    out.table(("mac", "vendor", "last seen"), rows)
+    rows = [
+        (a.mac, a.vendor or ("locally administered" if a.local else ""), ago(a.last_seen) if a.last_seen else "never")
+        for a in sheet.adapters
+    ]
+    if rows:
+        out.say("\nAdapters", "bold")
+        out.table(("mac", "vendor", "last seen"), rows)
+    if sheet.assignments:
+        out.say("\nPlanned", "bold")
+        out.table(
+            ("address", "hostname", "kind", "mac", "subnet", "note"),
+            [
+                (a.address, a.name, a.kind if a.on else f"{a.kind}, off", a.mac or "", a.subnet_name, a.note)
+                for a in sheet.assignments
+            ],
+        )
+    for case in sheet.reviews:
+        out.say(f"\nTo look at: {_case(case)}")
     if sheet.names:
         out.say("\nNames heard", "bold")
         out.table(
@@ -187,6 +238,15 @@ def _name(options: argparse.Namespace) -> int:
     return _edit(options, {"name": options.name}, None)
 
 
+def _case(case: ReviewCase) -> str:
+    if case.other is not None:
+        other = (
+            f"device {case.other.id}, {f'called {case.other.name}' if case.other.name else 'which nobody has named'}"
+        )
+        return f"{case.said} That is {other}; 'roster device join {case.device.id} {case.other.id}' says yes."
+    return f"{case.said}. 'roster review --done {case.id}' takes this off the list."
+
+
 def _set(options: argparse.Namespace) -> int:
     fields: dict[str, str] = {}
     for pair in options.fields:
@@ -201,12 +261,52 @@ def _set(options: argparse.Namespace) -> int:
 def _edit(options: argparse.Namespace, fields: dict[str, str], version: int | None) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        row = roster.edit_device(pick_device(roster, options.which), DeviceEdit(version=version, **fields))
+        edit = DeviceEdit.model_validate({**fields, "version": version, "with_hostname": options.with_hostname})
+        row = roster.edit_device(pick_device(roster, options.which), edit)
+        given = roster.device(row.id).assignments if "name" in fields else []
     if options.json:
         out.json({"device": row})
+        return 0
+    said = ", ".join(f"{name} {getattr(row, name)!r}" for name in fields)
+    out.say(f"Device {row.id} ({row.address or row.mac or 'expected'}) now has {said}.")
+    if given:
+        names = ", ".join(f"{one.name or 'no name'} ({one.address})" for one in given[:4])
+        out.say(
+            f"Its planned hostname is {names} now: DNS, hosts files, cards and reservations follow when they are next written."
+            if options.with_hostname else f"Its planned hostname stays {names}; --with-hostname changes that too.", "dim",
+        )  # fmt: skip
+    return 0
+
+
+def _add(options: argparse.Namespace) -> int:
+    new = DeviceNew(name=options.name, mac=options.mac, **{field: getattr(options, field) for field in FIELDS[1:]})
+    with connect(options) as roster:
+        _print_sheet(roster.add_device(new), options.json)
+    return 0
+
+
+def _replace(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        _print_sheet(roster.replace_device(pick_device(roster, options.which), options.mac, options.old), options.json)
+    return 0
+
+
+def _review(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        if options.done is not None:
+            roster.reviewed(options.done)
+        cases = roster.reviews()
+    if options.json:
+        out.json({"cases": cases})
+    elif not cases:
+        out.say("Nothing to look at.")
     else:
-        said = ", ".join(f"{name} {getattr(row, name)!r}" for name in fields)
-        out.say(f"Device {row.id} ({row.address or row.mac}) now has {said}.")
+        rows = [
+            (str(c.id or ""), f"{c.device.name or 'device'} ({c.device.id})", clock(c.at), c.said if c.id else _case(c))
+            for c in cases
+        ]
+        out.table(("id", "device", "since", "what"), rows, right=("id",))
     return 0
 
 
@@ -226,7 +326,7 @@ def _split(options: argparse.Namespace) -> int:
 def _retire(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        row = roster.retire_device(pick_device(roster, options.which), not options.undo)
+        row = roster.retire_device(pick_device(roster, options.which), not options.undo, release=options.release)
     if options.json:
         out.json({"device": row})
     else:

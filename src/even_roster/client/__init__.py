@@ -8,7 +8,7 @@ with Roster() as roster:
         print(device.address, device.mac, device.vendor)
 """
 
-from ..api.devices import BulkItem, DeviceEdit, DevicePage, DeviceRow, DeviceSheet, FindAnswer
+from ..api.devices import BulkItem, DeviceEdit, DeviceNew, DevicePage, DeviceRow, DeviceSheet, FindAnswer, ReviewCase
 from ..api.network import Explanation, Here, MeasureView, Ruler, VendorView
 from ..api.scans import AddressResult, ScanInfo, ScanRequest
 from ._client import AsyncRoster, Happening, Roster
@@ -26,8 +26,33 @@ from ._errors import (
 )  # fmt: skip
 
 __all__ = [
-    "AddressResult", "AsyncRoster", "BadInput", "BulkItem", "Conflict", "DeviceEdit", "DevicePage", "DeviceRow",
-    "DeviceSheet", "Explanation", "FindAnswer", "Happening", "Here", "MeasureView", "NeedsConfirm", "NotFound",
-    "NotPermitted", "Refused", "Roster", "RosterError", "Ruler", "ScanInfo", "ScanRequest", "ServiceFault", "StaleEdit",
-    "Unreachable", "VendorView",
+    "AddressResult",
+    "AsyncRoster",
+    "BadInput",
+    "BulkItem",
+    "Conflict",
+    "DeviceEdit",
+    "DeviceNew",
+    "DevicePage",
+    "DeviceRow",
+    "DeviceSheet",
+    "Explanation",
+    "FindAnswer",
+    "Happening",
+    "Here",
+    "MeasureView",
+    "NeedsConfirm",
+    "NotFound",
+    "NotPermitted",
+    "Refused",
+    "ReviewCase",
+    "Roster",
+    "RosterError",
+    "Ruler",
+    "ScanInfo",
+    "ScanRequest",
+    "ServiceFault",
+    "StaleEdit",
+    "Unreachable",
+    "VendorView",
 ]  # fmt: skip

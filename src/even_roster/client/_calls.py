@@ -16,13 +16,16 @@ from ..api.devices import (
     BulkItem,
     ChangeRow,
     DeviceEdit,
+    DeviceNew,
     DevicePage,
     DeviceRow,
     DeviceSheet,
     DeviceSort,
     FindAnswer,
     Join,
+    Replacement,
     Retirement,
+    ReviewCase,
     Split,
 )  # fmt: skip
 from ..api.network import (
@@ -121,7 +124,8 @@ def scan_addresses(
 
 def device_page(
     q: str = "", role: str | None = None, owner: str | None = None, vendor: str | None = None,
-    unknown: bool | None = None, local: bool | None = None, retired: bool = False, range: str | None = None,
+    unknown: bool | None = None, expected: bool | None = None, local: bool | None = None, retired: bool = False,
+    range: str | None = None,
     seen_since: datetime | None = None, not_seen_since: datetime | None = None, sort: DeviceSort = "address",
     descending: bool = False, cursor: str | None = None, limit: int = 200, total: bool = True,
 ) -> Call[DevicePage]:  # fmt: skip
@@ -145,9 +149,32 @@ def edit_devices(devices: Sequence[BulkItem], edit: DeviceEdit) -> Call[BulkDone
     return call(BulkDone, "POST", "/api/devices/bulk", body=body)
 
 
-def retire_device(identity: int, retired: bool = True, version: int | None = None) -> Call[DeviceRow]:
-    """Take a device out of the lists, or bring it back."""
-    return call(DeviceRow, "POST", f"/api/devices/{identity}/retire", body=Retirement(version=version, retired=retired))
+def add_device(new: DeviceNew) -> Call[DeviceSheet]:
+    """Enter a device that is expected."""
+    return call(DeviceSheet, "POST", "/api/devices", body=new)
+
+
+def replace_device(identity: int, mac: str, old: str | None = None) -> Call[DeviceSheet]:
+    """New hardware: its MAC inherits everything that the device has; `old` says which of several adapters it replaces."""
+    return call(DeviceSheet, "POST", f"/api/devices/{identity}/replace", body=Replacement(mac=mac, old=old))
+
+
+def reviews() -> Call[list[ReviewCase]]:
+    """Cases to look at: what two records of one device said differently, expected devices that may have been seen."""
+    return call(list[ReviewCase], "GET", "/api/reviews")
+
+
+def reviewed(identity: int) -> Call[None]:
+    """Take a case off the list."""
+    return call(None, "DELETE", f"/api/reviews/{identity}")
+
+
+def retire_device(
+    identity: int, retired: bool = True, version: int | None = None, release: bool = False
+) -> Call[DeviceRow]:
+    """Take a device out of the lists, or bring it back; with `release` its addresses are nobody's any more."""
+    body = Retirement(version=version, retired=retired, release=release)
+    return call(DeviceRow, "POST", f"/api/devices/{identity}/retire", body=body)
 
 
 def join_devices(identity: int, others: Sequence[int]) -> Call[DeviceSheet]:

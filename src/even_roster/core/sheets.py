@@ -139,6 +139,11 @@ def plan_rows(
         try:
             _no_formulas(row, columns, headers)
             read = _read(cells, headers, sites, here)
+            if read.role and read.role not in plan.rules:
+                raise _Bad(
+                    headers["role"],
+                    f"there is no role {read.role!r}; add it to the site's roles first, or leave the cell empty",
+                )
             planned = _against(plan, read, cells, headers, columns, number)
             _doubles(planned, read, seen, macs, number, headers)
         except _Bad as bad:

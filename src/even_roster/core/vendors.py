@@ -81,6 +81,10 @@ class VendorRegistry:
     def public(self, tables: dict[int, dict[int, str]]) -> None:
         self._registry = tables
 
+    def own_prefixes(self) -> set[Prefix]:
+        """The site's own prefixes."""
+        return {Prefix(bits << (48 - length), length) for length, names in self._own.items() for bits in names}
+
     def remove_own(self, prefix: Prefix) -> None:
         """Take an own prefix away; nothing happens if it is not there."""
         self._own.get(prefix.length, {}).pop(prefix.value >> (48 - prefix.length), None)

@@ -19,7 +19,7 @@ from ..core.mac import Mac
 from ..core.reply_times import ReplyTimes
 from ..core.vendors import VendorRegistry
 from ..probe.segment import Machine
-from ..store import scan_records, vendor_records
+from ..store import scan_records, summaries, vendor_records
 from ..store.database import Database, StoreError
 from . import vendor_data
 from .events import Hub
@@ -109,6 +109,9 @@ class Context:
     def reload_own_vendors(self) -> None:
         """Read the roster's own prefixes and loaded blocks again."""
         with self.database.read() as connection:
+            there = [prefix for prefix, _ in vendor_records.own(connection)]
+            for prefix in self.vendors.own_prefixes() - set(there):
+                self.vendors.remove_own(prefix)
             vendor_records.fill(connection, self.vendors)
 
 
@@ -129,6 +132,8 @@ def open_context(
         monotonic=monotonic,
     )  # fmt: skip
     context.reload_own_vendors()
+    with database.write() as connection:
+        summaries.complete(connection, context.vendor_of)
     return context
 
 

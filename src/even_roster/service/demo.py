@@ -4,17 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from sqlalchemy import insert
-
 from ..api.plan import AssignmentNew, BandNew, SiteEdit, SubnetNew, UseNew
 from ..core.mac import Mac
 from ..core.vendors import Prefix
-from ..store import device_queries, lease_records, vendor_records, watch_records
-from ..store.tables import dhcp_servers
+from ..store import device_queries, lease_records, vendor_records
 from ..store.watch_records import Watch
-from . import planning, request_values
+from . import device_edits, planning, request_values, setting_edits
 from .context import Context
-from .deps import editing
 from .dhcp_manager import DhcpManager
 
 WHO = "demo"
@@ -27,9 +23,7 @@ def give_prefixes(context: Context, vendors: Iterable[tuple[str, str]]) -> None:
     for text, name in vendors:
         prefix = Prefix.parse(text)
         if prefix not in there:
-            with editing(context, WHO) as editor:
-                editor.set_prefix(prefix.value, prefix.length, name)
-    context.reload_own_vendors()
+            setting_edits.set_prefix(context, WHO, prefix, name)
 
 
 def give_plan(
@@ -44,13 +38,11 @@ def give_plan(
     context.plan.edit(WHO, planning.edit_site(here, SiteEdit(name=site)))
     for subnet in subnets:
         context.plan.edit(WHO, planning.add_subnet(subnet, here))
-    with context.database.write() as connection:
-        values = {"site": here, "name": server, "kind": "standin", "settings": {}}
-        made = connection.execute(insert(dhcp_servers).values(**values)).inserted_primary_key
-        assert made is not None
+    values = {"site": here, "name": server, "kind": "standin", "settings": {}, "addresses": []}
+    made = setting_edits.add_server(context, WHO, values)
     manager = DhcpManager(context)
-    manager.read_leases(int(made[0]))
-    manager.adopt(int(made[0]), WHO)
+    manager.read_leases(made)
+    manager.adopt(made, WHO)
     for name, drawn in bands.items():
         owner = request_values.known_subnet(context.plan.plan, here, name)
         for band in drawn:
@@ -75,15 +67,12 @@ def name_device(context: Context, mac: Mac, name: str, role: str) -> None:
     with context.database.read() as connection:
         device = device_queries.device_of_mac(connection, mac.value)
     if device is not None:
-        with editing(context, WHO) as editor:
-            editor.set_fields(device, None, {"name": name, "role": role})
-        context.findings.devices_changed([device])
+        make = device_edits.set_fields([(device, None)], {"name": name, "role": role})
+        context.plan.edit_records(WHO, make, anyway=True)
 
 
 def welcome_strangers(context: Context, subnet: str) -> None:
     """A subnet for visitors: nobody is called for unknown devices there."""
     with context.plan.reading() as plan:
         owner = request_values.known_subnet(plan, context.plan.site_here, subnet)
-    with context.database.write() as connection:
-        watch_records.set_watch(connection, Watch(owner.id, strangers="none"))
-    context.findings.settings_changed()
+    setting_edits.set_watch(context, WHO, subnet, Watch(owner.id, strangers="none"))

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from typing import Annotated
 
 from fastapi import Depends, Request, Response
 from pydantic import BaseModel
 
-from ..store.edits import Editor
-from .context import Context, now_ms
+from .context import Context
 from .problems import Refusal
 from .scan_manager import ScanManager
 
@@ -40,10 +37,3 @@ Who = Annotated[str, Depends(_who)]
 def as_json(model: BaseModel) -> Response:
     """A long list as a response: the models were built from records, so they are not validated once more."""
     return Response(model.__pydantic_serializer__.to_json(model), media_type="application/json")
-
-
-@contextmanager
-def editing(context: Context, who: str) -> Iterator[Editor]:
-    """One edit: a transaction with an editor in it."""
-    with context.database.write() as connection:
-        yield Editor(connection, who, now_ms(), context.vendor_of)

@@ -307,7 +307,7 @@ def _adopting(plan: Plan, row: Row[Any], found: Adoption) -> Edit:
             )
         )  # fmt: skip
     told = {"pools": len(found.pools), "reservations": len(found.reservations), "subnets": len(found.subnets)}
-    return Edit("adopt", "dhcp server", row.name, tuple(before), tuple(after), (None, told))
+    return Edit("adopt", "dhcp server", row.name, tuple(before), tuple(after), (None, told), review=True)
 
 
 def _beyond(given: HandedOut, base: HandedOut) -> HandedOut:

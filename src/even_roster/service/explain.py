@@ -34,7 +34,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     sentences = _where(address, subnet, adapter.name if adapter else None)
     if adapter is not None and adapter.gateway == address:
         sentences.append(f"It is the gateway of {adapter.name}.")
-    sentences += _planned(context, value)
+    sentences += _planned(context, connection, value)
     sentences += _holders(context, stays, refs)
     sentences += _last_scan(traces)
     return Explanation(
@@ -59,7 +59,9 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
         sentences.append("It was never seen here.")
     else:
         ref = refs[mac.value]
-        sentences.append(f"It belongs to {_called(ref.name)} (device {ref.id}).")
+        sentences.append(
+            f"It belongs to {_called(ref.name)} (device {ref.id}){'' if stays else ', which is expected'}."
+        )
         if stays:
             last = stays[0]
             sentences.append(f"It held {IPv4Address(last.address)} when it was last seen, {ago(last.last)}.")
@@ -78,7 +80,7 @@ def _assignment(context: Context, connection: Connection, address: int) -> Assig
         return plan_views.assignment_view(context, connection, plan, item) if item is not None else None
 
 
-def _planned(context: Context, address: int) -> list[str]:
+def _planned(context: Context, connection: Connection, address: int) -> list[str]:
     """What the plan says of an address."""
     with context.plan.reading() as plan:
         here = context.plan.site_here
@@ -93,6 +95,11 @@ def _planned(context: Context, address: int) -> list[str]:
         found.append(
             f"{planning.taken_sentence(item).replace(str(IPv4Address(address)), 'It', 1)}{'' if item.on else ', switched off'}."
         )
+        owner = device_queries.one(connection, item.device)
+        if owner is not None and owner.called not in ("", item.name):
+            found.append(f"That device is called {owner.called}.")
+        if owner is not None and not owner.last_seen:
+            found.append("It is expected: it was never seen.")
     found += [f"{use.user} uses it for {use.purpose}." for use in uses]
     return found
 

@@ -10,7 +10,7 @@ import asyncio
 import contextlib
 import logging
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -22,7 +22,8 @@ from ..core.findings.model import Severity, State
 from ..store import watch_records
 from ..store.database import DiskFull
 from ..store.edits import EditError, Missing
-from . import senders
+from ..store.journal import Written
+from . import senders, setting_edits
 from .context import Context, now_ms
 from .repeating import attempt
 from .secret_box import SecretBox, SecretError
@@ -33,6 +34,7 @@ _log = logging.getLogger(__name__)
 GROUP_SECONDS = 5.0
 RETRY_SECONDS = 60.0
 MOST_WAITING = 500
+ROUTE = "notice route"
 
 
 class Notices:
@@ -125,7 +127,7 @@ class Notices:
         if not trouble:
             values["sent_at"] = now_ms()
         with contextlib.suppress(DiskFull), self._context.database.write() as connection:  # it is sent all the same
-            watch_records.edit_route(connection, row.id, values)
+            watch_records.note_delivery(connection, row.id, values)
         self._context.tell("routes", {"id": row.id})
         return trouble
 
@@ -143,7 +145,7 @@ class Notices:
         with self._context.database.read() as connection:
             return [_view(row) for row in watch_records.routes(connection)]
 
-    def add(self, new: RouteNew) -> RouteView:
+    def add(self, who: str, new: RouteNew) -> RouteView:
         """A new route. Raises EditError."""
         _check(new)
         settings = {
@@ -151,16 +153,17 @@ class Notices:
         }  # fmt: skip
         values = {
             "name": new.name.strip(), "kind": new.kind, "settings": settings, "secret": self._box.seal(new.secret),
-            "least": new.least,
+            "least": new.least, "on": True,
         }  # fmt: skip
-        with self._context.database.write() as connection:
-            if any(row.name == values["name"] for row in watch_records.routes(connection)):
+        with setting_edits.writing(self._context, who) as journal:
+            if any(row.name == values["name"] for row in watch_records.routes(journal.connection)):
                 raise EditError(f"there is a route called {new.name!r} already; choose another name", "name")
-            identity = watch_records.add_route(connection, values)
+            identity = journal.new_id(ROUTE)
+            journal.save("add", ROUTE, new.name.strip(), [Written(ROUTE, (identity,), values)], (None, _told(values)))
         self._context.tell("routes", {"id": identity})
         return _view(self._row(identity))
 
-    def edit(self, identity: int, request: RouteEdit) -> RouteView:
+    def edit(self, who: str, identity: int, request: RouteEdit) -> RouteView:
         """Change a route. Raises Missing, EditError."""
         row = self._row(identity)
         values: dict[str, Any] = {}
@@ -172,17 +175,19 @@ class Notices:
         for name in ("least", "on"):
             if getattr(request, name) is not None:
                 values[name] = getattr(request, name)
-        if values:
-            with self._context.database.write() as connection:
-                watch_records.edit_route(connection, identity, values)
+        with setting_edits.writing(self._context, who) as journal:
+            before = journal.row(ROUTE, (identity,)) or {}
+            after = {**before, **values}
+            journal.save("set", ROUTE, row.name, [Written(ROUTE, (identity,), after)], (_told(before), _told(after)))
         self._context.tell("routes", {"id": identity})
         return _view(self._row(identity))
 
-    def remove(self, identity: int) -> None:
+    def remove(self, who: str, identity: int) -> None:
         """Drop a route. Raises Missing."""
-        self._row(identity)
-        with self._context.database.write() as connection:
-            watch_records.remove_route(connection, identity)
+        row = self._row(identity)
+        with setting_edits.writing(self._context, who) as journal:
+            before = journal.row(ROUTE, (identity,)) or {}
+            journal.save("remove", ROUTE, row.name, [Written(ROUTE, (identity,), None)], (_told(before), None))
         self._context.tell("routes", {"id": identity})
 
     def test(self, identity: int) -> RouteTest:
@@ -214,6 +219,13 @@ def _item(identity: int, one: Turned) -> Item:
         tuple((s.type, s.value) for s in finding.subjects), "; ".join(e.said for e in finding.evidence[:3]),
         finding.remedy, finding.updated,
     )  # fmt: skip
+
+
+def _told(values: Mapping[str, Any]) -> dict[str, Any]:
+    """A route as the list of changes shows it: that there is a secret, never which."""
+    shown = {name: value for name, value in values.items() if name not in ("settings", "secret")}
+    settings = {name: value for name, value in values.get("settings", {}).items() if value}
+    return {**shown, **settings, **({"secret": "kept"} if values.get("secret") else {})}
 
 
 def _view(row: Row[Any]) -> RouteView:

@@ -9,18 +9,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import Connection
 
+from ..core.owning import Record, Settled, planned
 from ..core.plan.checks import Checked, Problem, Severity
 from ..core.plan.free import Seen
 from ..core.plan.model import Assignment, Item, Plan
 from ..core.plan.runs import Runs
+from ..core.roster import Adapter, Case, Device, Known
 from ..core.span import SpanSet
 from ..core.stays import Sighting
-from ..store import device_queries, lease_records, plan_records, seen_records
+from ..store import lease_records, plan_records, review_records, seen_records
 from ..store.database import Database
 from ..store.one_lock import OneLock
 from ..store.plan_edits import PlanEditor, Saved
@@ -38,14 +40,35 @@ class PlanRefused(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Edit:
-    """One edit: items before and after, and what the list of changes says: action, kind, item, before, after."""
+    """One edit: items before and after, and what the list of changes says: action, kind, item, before, after. `cases` are what
+    records that meet in it say differently, with `review` also those that come out when the edit is completed: they are listed for
+    people to look at. `undoes` is the change of an older version that it takes back."""
 
     action: str
     kind: str
     item: str
-    before: tuple[Item, ...] = ()
-    after: tuple[Item, ...] = ()
+    before: tuple[Record, ...] = ()
+    after: tuple[Record, ...] = ()
     told: tuple[Any, Any] = (None, None)
+    cases: tuple[Case, ...] = ()
+    review: bool = False
+    undoes: int | None = None
+
+
+Make = Callable[[Plan], Edit]
+
+
+@dataclass(frozen=True, slots=True)
+class Desk:
+    """What whoever edits devices looks at: the plan, and the records in the transaction of the edit."""
+
+    plan: Plan
+    connection: Connection
+    now: int
+
+    def known(self, devices: Sequence[int], macs: Sequence[int] = ()) -> Known:
+        """What is recorded of some devices by id, and of those that some MACs belong to."""
+        return plan_records.known(self.connection, macs, devices)
 
 
 class PlanKeeper:
@@ -128,52 +151,66 @@ class PlanKeeper:
             active = lease_records.active_by_site(connection, self._now())
         self._held = {site: Runs(addresses) for site, addresses in active.items()}
 
-    def draft(self, make: Callable[[Plan], Edit]) -> list[Problem]:
+    def draft(self, make: Make) -> list[Problem]:
         """The problems an edit would add; nothing is changed."""
         checked = self._checked
         edit = make(checked.plan)
-        return checked.draft(edit.before, edit.after)
+        with self._database.read() as connection:
+            settled = PlanEditor(connection, "", self._now()).settled(checked.plan, edit.before, edit.after)
+        return checked.draft(planned(settled.before), planned(settled.after))
 
-    def edit(self, who: str, make: Callable[[Plan], Edit], *, anyway: bool = False) -> Saved:
+    def edit(self, who: str, make: Make, *, anyway: bool = False) -> Saved:
         """Make one edit. `make` sees the plan as it is at that moment and may raise.
 
         Raises PlanRefused, PlanConflict and what `make` raises; then nothing has changed.
         """
+        return self.edit_records(who, lambda desk: make(desk.plan), anyway=anyway)
+
+    def edit_records(self, who: str, make: Callable[[Desk], Edit], *, anyway: bool = False) -> Saved:
+        """As `edit`, for edits of devices, which look at the records too."""
         with self._database.write() as connection:
-            edit = make(self.plan)
+            edit = make(Desk(self.plan, connection, self._now()))
             if edit.before == edit.after:
                 return Saved(0, edit.before, edit.after)
-            then = self._checked.edited(edit.before, edit.after)
-            barred = [
-                problem
-                for problem in self._checked.added(then)
-                if problem.severity is Severity.REFUSED or (problem.severity is Severity.MISTAKE and not anyway)
-            ]
-            if barred:
-                raise PlanRefused(barred)
             editor = PlanEditor(connection, who, self._now())
-            saved = editor.save(edit.action, edit.item, edit.before, edit.after, edit.told, edit.kind)
-            named = self._rename(connection, saved)
-            self._swap_when_stored(then.as_stored(edit.after, saved.after))
+            settled = editor.settled(self.plan, edit.before, edit.after)
+            then = self._allowed(settled, anyway)
+            saved = editor.save(
+                edit.action, edit.item, settled.before, settled.after, edit.told, edit.kind, edit.undoes
+            )  # fmt: skip
+            named = self._refresh(connection, saved)
+            review_records.add(connection, (*edit.cases, *(settled.cases if edit.review else ())), self._now())
+            self._swap_when_stored(then)
         self._stored(saved, named)
         return saved
 
     def undo(self, who: str, change: int) -> bool:
-        """Take a change of the plan back; False when it is not one of the plan. Raises Missing, EditError, and PlanRefused
-        where the plan would contradict itself; mistakes that can be kept come back with it."""
+        """Take a change of the plan or of devices back; False when it is none. Raises Missing, EditError, and PlanRefused where
+        the plan would contradict itself; mistakes that can be kept come back with it."""
         with self._database.write() as connection:
             editor = PlanEditor(connection, who, self._now())
             if not editor.is_plan_change(change):
                 return False
             back = editor.reverse(change)
-            then = self._checked.edited(back.before, back.after)
-            if barred := [p for p in self._checked.added(then) if p.severity is Severity.REFUSED]:
-                raise PlanRefused(barred)
-            saved = editor.save_reverse(back)
-            named = self._rename(connection, saved)
-            self._swap_when_stored(then.as_stored(back.after, saved.after))
+            settled = editor.settled(self.plan, back.before, back.after)
+            then = self._allowed(settled, True)
+            saved = editor.save_reverse(replace(back, before=[*settled.before], after=[*settled.after]))
+            named = self._refresh(connection, saved)
+            self._swap_when_stored(then)
         self._stored(saved, named)
         return True
+
+    def _allowed(self, settled: Settled, anyway: bool) -> Checked:
+        """The plan with an edit. Raises PlanRefused for mistakes that it would add, unless they are to be kept `anyway`."""
+        then = self._checked.edited(planned(settled.before), planned(settled.after))
+        barred = [
+            problem
+            for problem in self._checked.added(then)
+            if problem.severity is Severity.REFUSED or (problem.severity is Severity.MISTAKE and not anyway)
+        ]
+        if barred:
+            raise PlanRefused(barred)
+        return then
 
     def rules_changed(self) -> None:
         """The roles' rules were edited."""
@@ -190,14 +227,13 @@ class PlanKeeper:
 
         self._database.when_stored(swap)
 
-    def _rename(self, connection: Connection, saved: Saved) -> list[int]:
-        """Devices are called as their MACs are in the plan, where nobody named them; gives those that may be."""
-        items = (*saved.before, *saved.after)
-        macs = {item.mac for item in items if isinstance(item, Assignment) and item.mac is not None}
-        found = sorted(set(device_queries.devices_of_macs(connection, macs).values())) if macs else []
-        if found:
-            refresh(connection, found, self._vendor_of)
-        return found
+    def _refresh(self, connection: Connection, saved: Saved) -> list[int]:
+        """Bring the summaries of the devices of an edit up to date; gives those devices."""
+        touched = {one.id for one in saved.after if isinstance(one, Device)}
+        touched |= {one.device for one in (*saved.before, *saved.after) if isinstance(one, Assignment | Adapter)}
+        if touched:
+            refresh(connection, touched, self._vendor_of)
+        return sorted(touched)
 
     def _stored(self, saved: Saved, named: list[int]) -> None:
         """An edit is stored and everybody sees it: those who follow are told."""
@@ -207,11 +243,12 @@ class PlanKeeper:
                 if isinstance(item, Assignment) and item.site in self._seen:
                     self._note_use(self._seen[item.site], item)
         kinds = {plan_records.kind_of(item) for item in items}
-        for listener in self.listeners:
-            listener(items)
-        self._tell("plan", {"change": saved.change, "kinds": sorted(kinds)})
+        if kinds - {"device", "adapter"}:
+            for listener in self.listeners:
+                listener(planned(items))
+            self._tell("plan", {"change": saved.change, "kinds": sorted(kinds)})
         if named:
-            self._tell("devices", {"ids": named if len(named) <= 300 else None, "new": 0})
+            self._tell("devices", {"ids": named if len(named) <= 300 else None, "new": 0, "edited": True})
 
     def _note_use(self, seen: Seen, item: Assignment) -> None:
         """Keep the runs of used addresses right after an edit."""

@@ -5,7 +5,6 @@ Nothing is stored here; each function sees the plan as it is and gives an `Edit`
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import fields as fields_of
 from dataclasses import replace
 from typing import Any, TypeVar
@@ -28,9 +27,8 @@ from ..core.text import clean, clean_note
 from ..store.edits import EditError, Missing
 from ..store.plan_edits import PlanConflict
 from . import request_values
-from .plan_keeper import Edit
+from .plan_keeper import Edit, Make
 
-Make = Callable[[Plan], Edit]
 T = TypeVar("T", Site, Subnet, Band, Assignment, Use)
 
 
@@ -62,7 +60,7 @@ def said(item: Item) -> dict[str, Any]:
     shown: dict[str, Any] = {}
     for one in fields_of(item):
         value = getattr(item, one.name)
-        if one.name in ("id", "version", "site", "subnet", "options") or (
+        if one.name in ("id", "version", "site", "subnet", "options", "device") or (
             value in (None, "", (), False) and one.name != "on"
         ):
             continue
@@ -246,7 +244,7 @@ def add_band(request: BandNew) -> Make:
         span = request_values.span(request.range, subnet)
         kind = BandKind(request.kind)
         band = Band(
-            0, subnet.id, kind, int(span.first), int(span.last), clean(request.name, 80), _roles(request.roles, kind),
+            0, subnet.id, kind, int(span.first), int(span.last), clean(request.name, 80), _roles(plan, request.roles, kind),
             request_values.handed_out(request.options), request.server or None, clean_note(request.notes),
         )  # fmt: skip
         return Edit("add", "band", f"{subnet.name or subnet.network} {span}", (), (band,), told(None, band))
@@ -269,7 +267,7 @@ def edit_band(identity: int, request: BandEdit) -> Make:
         if request.name is not None:
             new = replace(new, name=clean(request.name, 80))
         if request.roles is not None:
-            new = replace(new, roles=_roles(request.roles, new.kind))
+            new = replace(new, roles=_roles(plan, request.roles, new.kind))
         if request.options is not None:
             new = replace(new, options=request_values.handed_out(request.options))
         if request.server is not None:
@@ -306,10 +304,10 @@ def remove_band(identity: int) -> Make:
     return make
 
 
-def _roles(roles: list[str], kind: BandKind) -> tuple[str, ...]:
+def _roles(plan: Plan, roles: list[str], kind: BandKind) -> tuple[str, ...]:
     if roles and kind is not BandKind.STATIC:
         raise EditError(f"a {kind} band has no roles; only static bands are for certain roles", "roles")
-    return tuple(dict.fromkeys(request_values.role(role) for role in roles if role.strip()))
+    return tuple(dict.fromkeys(request_values.role(role, plan) for role in roles if role.strip()))
 
 
 def assign(request: AssignmentNew, site: int, address: int, mac: int | None) -> Make:
@@ -325,11 +323,11 @@ def assign(request: AssignmentNew, site: int, address: int, mac: int | None) -> 
                 f"{dotted(address)} lies in no planned subnet; enter the subnet first: 'roster subnet add'", "address"
             )
         name = request_values.hostname(request.name)
-        if mac is None and not name:
+        if mac is None and not name and not request.device:
             raise EditError("an assignment needs a MAC, a device or a name", "name")
         item = Assignment(
-            0, site, subnet.id, address, AssignmentKind(request.kind), mac, name, request_values.role(request.role),
-            clean(request.note, 1000), request.on,
+            0, site, subnet.id, address, AssignmentKind(request.kind), mac, name, request_values.role(request.role, plan),
+            clean(request.note, 1000), request.on, device=request.device or 0,
         )  # fmt: skip
         action = "reserve" if item.kind is AssignmentKind.RESERVED else "assign"
         return Edit(action, "assignment", dotted(address), (), (item,), told(None, item))
@@ -357,7 +355,7 @@ def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
         if request.name is not None:
             new = replace(new, name=request_values.hostname(request.name))
         if request.role is not None:
-            new = replace(new, role=request_values.role(request.role))
+            new = replace(new, role=request_values.role(request.role, plan))
         if request.note is not None:
             new = replace(new, note=clean(request.note, 1000))
         if request.on is not None:

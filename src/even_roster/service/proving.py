@@ -108,7 +108,7 @@ def _candidates(context: Context, subnet: Subnet, band: Band | None, request: Se
     plan, held = context.plan.plan, context.plan.held(subnet.site).copy()
     for address in refused:
         held.add(address)
-    wanted = Wanted(request.count, request.adjacent, request.role.casefold().strip())
+    wanted = Wanted(request.count, request.adjacent, request_values.role(request.role, plan))
     with context.plan.seeing(subnet.site) as seen:
         return candidates(plan, subnet, wanted, seen, held, band)
 

@@ -12,9 +12,8 @@ from ..core.names import as_hostname
 from ..core.plan.model import BandKind, dotted
 from ..store import seen_records
 from ..store.edits import EditError, Missing
-from . import planning, request_values
+from . import device_edits, planning, request_values, setting_edits
 from .context import Context
-from .deps import editing
 
 
 def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, anyway: bool) -> StepDone:
@@ -85,9 +84,7 @@ def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
 def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
     """From now on a MAC is known as a member of the router group that shares an address."""
     address, mac = request_values.address(values["address"]), Mac.parse(values["mac"])
-    with editing(context, who) as editor:
-        change = editor.name_member(context.plan.site_here, address, mac.value)
-    context.findings.members_changed()
+    change = setting_edits.name_member(context, who, context.plan.site_here, address, mac.value)
     return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change=change)
 
 
@@ -95,7 +92,5 @@ def _join(context: Context, ids: str, who: str) -> StepDone:
     devices = [int(one) for one in ids.split(",") if one]
     if len(devices) < 2:
         raise EditError("there are no two devices to join", "number")
-    with editing(context, who) as editor:
-        editor.join(devices[0], devices[1:])
-    context.tell("devices", {"ids": devices, "new": 0, "edited": True})
-    return StepDone(said=f"{len(devices)} devices are one now (device {devices[0]})", change=None)
+    saved = context.plan.edit_records(who, device_edits.join(devices[0], devices[1:]), anyway=True)
+    return StepDone(said=f"{len(devices)} devices are one now (device {devices[0]})", change=saved.change)

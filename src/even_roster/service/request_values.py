@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from difflib import get_close_matches
 from ipaddress import IPv4Network
 
 from ..api.plan import HandedOutView
@@ -187,6 +188,18 @@ def _plain(text: str, field: str) -> str:
     return text.strip()
 
 
-def role(text: str) -> str:
-    """A role's name."""
+def role(text: str, plan: Plan) -> str:
+    """One of the roles: the usual ones and the site's own; an empty text is none. Raises EditError."""
+    name = role_name(text)
+    if name and name not in plan.rules:
+        near = get_close_matches(name, plan.rules, 1)
+        raise EditError(
+            f"there is no role {name!r}{f' (perhaps {near[0]!r}?)' if near else ''}; the roles are: {', '.join(plan.rules)}. "
+            "A role of the site's own is entered with its rule first: 'roster roles --set ROLE'", "role",
+        )  # fmt: skip
+    return name
+
+
+def role_name(text: str) -> str:
+    """A role's name as it is stored."""
     return clean(text, 40).casefold()

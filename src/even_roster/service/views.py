@@ -56,7 +56,8 @@ def device_row(row: Row[Any]) -> DeviceRow:
         called_because=row.called_because, role=row.role, owner=row.owner,
         place=row.place, notes=row.notes, address=address, mac=str(Mac(row.mac)) if row.mac != NO_MAC else None,
         macs=row.macs, vendor=row.vendor, local=row.local, ports=row.ports, web=web_link(address, row.ports),
-        first_seen=maybe_time(row.first_seen), last_seen=maybe_time(row.last_seen), retired=row.retired,
+        first_seen=maybe_time(row.first_seen), last_seen=maybe_time(row.last_seen), expected=not row.last_seen,
+        retired=row.retired,
     )  # fmt: skip
 
 
@@ -69,8 +70,8 @@ def adapter_row(row: Row[Any], vendors: VendorRegistry) -> AdapterRow:
     """A row of `adapters`."""
     view = mac_view(row.mac, vendors)
     return AdapterRow(
-        mac=view.mac, vendor=view.vendor, local=view.local, first_seen=time_of(row.first_seen),
-        last_seen=time_of(row.last_seen),
+        mac=view.mac, vendor=view.vendor, local=view.local, first_seen=maybe_time(row.first_seen),
+        last_seen=maybe_time(row.last_seen),
     )  # fmt: skip
 
 

@@ -11,11 +11,13 @@ from ..core.mac import fragment_digits
 from ..core.plan.model import Assignment
 from .listing import after, decode_cursor, encode_cursor
 from .plan_records import from_values
-from .tables import adapters, assignments, devices
+from .tables import assignments, devices
 
+_ROLE = func.coalesce(devices.c.role, "")
 _MAC = func.coalesce(assignments.c.mac, 1 << 49)
+_JOINED = assignments.join(devices, devices.c.id == assignments.c.device, isouter=True)
 SORTS: dict[str, ColumnElement[Any]] = {
-    "address": assignments.c.address, "name": func.lower(assignments.c.name), "role": assignments.c.role, "mac": _MAC,
+    "address": assignments.c.address, "name": func.lower(assignments.c.name), "role": _ROLE, "mac": _MAC,
     "kind": assignments.c.kind,
 }  # fmt: skip
 
@@ -49,7 +51,7 @@ def page(
     """Up to `limit` assignments in an order, from a cursor or an offset on. Raises CursorError."""
     column = SORTS[sort]
     order = f"{'-' if descending else ''}{sort}"
-    query = _where(select(assignments, column.label("sort_value")), wanted)
+    query = _where(select(assignments, _ROLE.label("role"), column.label("sort_value")).select_from(_JOINED), wanted)
     if cursor is not None:
         query = after(query, column, assignments.c.id, descending, decode_cursor(cursor, order))
     ways = (column.desc(), assignments.c.id.desc()) if descending else (column, assignments.c.id)
@@ -65,14 +67,14 @@ def page(
 
 def count(connection: Connection, wanted: AssignmentFilter) -> int:
     """How many assignments a filter leaves."""
-    found: int = connection.execute(_where(select(func.count()).select_from(assignments), wanted)).scalar_one()
+    found: int = connection.execute(_where(select(func.count()).select_from(_JOINED), wanted)).scalar_one()
     return found
 
 
 def _where(query: Select[Any], wanted: AssignmentFilter) -> Select[Any]:
     for column, value in (
         (assignments.c.site, wanted.site), (assignments.c.subnet, wanted.subnet), (assignments.c.kind, wanted.kind),
-        (assignments.c.role, wanted.role), (assignments.c.on, wanted.on),
+        (_ROLE, wanted.role), (assignments.c.on, wanted.on),
     ):  # fmt: skip
         if value is not None:
             query = query.where(column == value)
@@ -86,19 +88,14 @@ def _contains(word: str, own_words: bool) -> ColumnElement[bool]:
     either: list[ColumnElement[bool]] = [
         assignments.c.name.icontains(word, autoescape=True),
         assignments.c.note.icontains(word, autoescape=True),
-        assignments.c.role.icontains(word, autoescape=True),
+        _ROLE.icontains(word, autoescape=True),
         _dotted().contains(word, autoescape=True),
     ]
     if digits := fragment_digits(word):
         either.append(func.printf("%012x", assignments.c.mac).contains(digits))
     if own_words:
         return or_(*either)
-    owners = (
-        select(adapters.c.mac)
-        .join(devices, devices.c.id == adapters.c.device_id)
-        .where(devices.c.search.contains(word.casefold(), autoescape=True))
-    )
-    either.append(assignments.c.mac.in_(owners))
+    either.append(devices.c.search.contains(word.casefold(), autoescape=True))
     return or_(*either)
 
 

@@ -4,16 +4,32 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Connection, Row, select
+from sqlalchemy import CompoundSelect, Connection, Row, select, union
 
-from .tables import changes
+from .tables import assignments, change_items, changes
 
 
 def latest(connection: Connection, limit: int, before: int | None, device: int | None) -> list[Row[Any]]:
     """Edits, the latest first: of one device or of everything; `before` is the last id of the page before."""
     query = select(changes)
     if device is not None:
-        query = query.where(changes.c.kind == "device", changes.c.item == str(device))
+        query = query.where(changes.c.id.in_(_about(device)))
     if before is not None:
         query = query.where(changes.c.id < before)
     return list(connection.execute(query.order_by(changes.c.id.desc()).limit(limit)))
+
+
+def one(connection: Connection, identity: int) -> Row[Any] | None:
+    """One edit."""
+    return connection.execute(select(changes).where(changes.c.id == identity)).first()
+
+
+def _about(device: int) -> CompoundSelect[int]:
+    """The edits of a device, its adapters and its assignments; those of older versions name it only."""
+    named = select(changes.c.id).where(changes.c.kind == "device", changes.c.item == str(device))
+    itself = select(change_items.c.change_id).where(change_items.c.kind == "device", change_items.c.item == device)
+    given = select(assignments.c.id).where(assignments.c.device == device)
+    theirs = select(change_items.c.change_id).where(
+        change_items.c.kind == "assignment", change_items.c.item.in_(given)
+    )  # fmt: skip
+    return union(named, itself, theirs)

@@ -29,6 +29,7 @@ class DeviceFilter:
     owner: str | None = None
     vendor: str | None = None
     unknown: bool | None = None
+    expected: bool | None = None
     local: bool | None = None
     retired: bool = False
     seen_since: int | None = None
@@ -91,6 +92,8 @@ def _where(query: Select[Any], wanted: DeviceFilter) -> Select[Any]:
         query = query.where(devices.c.vendor.contains(wanted.vendor, autoescape=True))
     if wanted.unknown is not None:
         query = query.where(devices.c.vouched.is_(not wanted.unknown))
+    if wanted.expected is not None:
+        query = query.where(devices.c.last_seen == 0 if wanted.expected else devices.c.last_seen > 0)
     if wanted.seen_since is not None:
         query = query.where(devices.c.last_seen >= wanted.seen_since)
     if wanted.not_seen_since is not None:

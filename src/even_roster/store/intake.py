@@ -17,7 +17,7 @@ from ..core.stays import GAP_MS, Folded, Pair, Sighting, Source, Stay, fold
 from ..core.text import host_key
 from .listing import in_list
 from .summaries import VendorOf, refresh
-from .tables import adapters, devices, name_stays, stays
+from .tables import adapters, change_items, devices, name_stays, stays
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,15 +102,20 @@ def _adapters(connection: Connection, times: dict[int, tuple[int, int]]) -> tupl
     """The device of each MAC; MACs never seen before get a device of their own."""
     if not times:
         return {}, []
-    rows = connection.execute(select(adapters.c.mac, adapters.c.device_id).where(in_list(adapters.c.mac, times)))
+    columns = adapters.c.mac, adapters.c.device_id, adapters.c.last_seen
+    rows = list(connection.execute(select(*columns).where(in_list(adapters.c.mac, times))))
     owner = {row.mac: row.device_id for row in rows}
     if owner:
         statement = "UPDATE adapters SET last_seen = max(last_seen, ?) WHERE mac = ?"
         _many(connection, statement, [(times[mac][1], mac) for mac in owner])
+    if expected := [row.mac for row in rows if not row.last_seen]:
+        _many(
+            connection, "UPDATE adapters SET first_seen = ? WHERE mac = ?", [(times[mac][0], mac) for mac in expected]
+        )
     fresh = sorted(mac for mac in times if mac not in owner)
     if not fresh:
         return owner, []
-    highest = connection.execute(select(func.coalesce(func.max(devices.c.id), 0))).scalar_one()
+    highest = _highest_device(connection)
     identities = {mac: highest + place for place, mac in enumerate(fresh, start=1)}
     connection.execute(insert(devices), [{"id": i, "created_at": times[mac][0]} for mac, i in identities.items()])
     connection.execute(
@@ -122,6 +127,13 @@ def _adapters(connection: Connection, times: dict[int, tuple[int, int]]) -> tupl
     )
     owner.update(identities)
     return owner, sorted(identities.values())
+
+
+def _highest_device(connection: Connection) -> int:
+    """The highest id a device ever had: those of removed ones are not given again, so that undo can bring them back."""
+    there = connection.execute(select(func.coalesce(func.max(devices.c.id), 0))).scalar_one()
+    edited = select(change_items.c.item).where(change_items.c.kind == "device").order_by(change_items.c.item.desc())
+    return max(int(there), int(connection.execute(edited.limit(1)).scalar() or 0))
 
 
 def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) -> set[Pair]:

@@ -11,10 +11,11 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, not_, select
 
+from ..core.owning import planned
 from ..core.plan.model import Plan
 from . import plan_records
 from .listing import in_list
-from .plan_records import TABLES, Values, from_values
+from .plan_records import PLANNED, Values, from_values, rows_of
 from .tables import assignments, change_items, changes
 
 Wanted = Callable[[Values], bool]
@@ -58,17 +59,17 @@ def _plan(connection: Connection, moment: int, now: ColumnElement[bool], then: W
     """The items of now that were not edited since, and those edited as they were before; assignments only as wanted."""
     before = _before(connection, moment)
     rows: list[tuple[str, Values]] = []
-    for kind, table in TABLES.items():
+    for kind in PLANNED:
         if kind == "use":
             continue
-        query = select(table).where(now) if kind == "assignment" else select(table)
+        query = rows_of(kind).where(now) if kind == "assignment" else rows_of(kind)
         rows += [(kind, dict(row)) for row in connection.execute(query).mappings() if (kind, row["id"]) not in before]
     rows += [
         (kind, values)
         for (kind, _), values in before.items()
-        if values is not None and kind != "use" and (kind != "assignment" or then(values))
+        if values is not None and kind in PLANNED and kind != "use" and (kind != "assignment" or then(values))
     ]
-    return Plan((from_values(kind, values) for kind, values in rows), plan_records.rules(connection))
+    return Plan(planned(from_values(kind, values) for kind, values in rows), plan_records.rules(connection))
 
 
 def _before(connection: Connection, moment: int) -> dict[tuple[str, int], dict[str, Any] | None]:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, delete, select
-from sqlalchemy.dialects.sqlite import insert as upsert
+from sqlalchemy import Connection, select
 
 from .tables import router_members
 
@@ -15,18 +14,3 @@ def members(connection: Connection, site: int) -> dict[int, set[int]]:
     for address, mac in connection.execute(query):
         found.setdefault(address, set()).add(mac)
     return found
-
-
-def add(connection: Connection, site: int, address: int, mac: int, who: str, at: int) -> bool:
-    """A hand names a member; False when it is known already."""
-    values = {"site": site, "address": address, "mac": mac, "who": who, "at": at}
-    statement = upsert(router_members).values(values).on_conflict_do_nothing()
-    return connection.execute(statement).rowcount > 0
-
-
-def remove(connection: Connection, site: int, address: int, mac: int) -> bool:
-    """It is no member any more; False when it was none."""
-    statement = delete(router_members).where(
-        router_members.c.site == site, router_members.c.address == address, router_members.c.mac == mac
-    )
-    return connection.execute(statement).rowcount > 0

@@ -76,7 +76,9 @@ def in_pools(connection: Connection, spans: list[tuple[int, int]], roles: list[s
     if not spans or not roles:
         return []
     inside = or_(*(devices.c.address.between(first, last) for first, last in spans))
-    query = select(devices).where(devices.c.retired.is_(False), inside, devices.c.role.in_(roles))
+    query = select(devices).where(
+        devices.c.retired.is_(False), devices.c.last_seen > 0, inside, devices.c.role.in_(roles)
+    )
     return [
         Observed(row.id, row.called, row.role, row.address, row.mac if row.mac != NO_MAC else None)
         for row in connection.execute(query.order_by(devices.c.address))
@@ -106,7 +108,7 @@ def known_macs(connection: Connection, macs: list[int]) -> dict[int, KnownAs]:
     return {
         row.mac: KnownAs(
             row.id, row.called, row.role, row.last_seen,
-            row.address if row.address != NO_ADDRESS else None,
+            row.address if row.address != NO_ADDRESS and row.last_seen else None,
         )
         for row in connection.execute(query)
     }  # fmt: skip

@@ -8,11 +8,12 @@ from dataclasses import dataclass, field
 from ipaddress import IPv4Address
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, select, update
+from sqlalchemy import Connection, bindparam, or_, select, update
 
 from ..core.mac import Mac
 from ..core.names import Name, NameSource
 from ..core.naming import called
+from .database import Database
 from .listing import in_list
 from .tables import NO_ADDRESS, NO_MAC, NO_NAME, adapters, assignments, devices, name_stays, stays
 
@@ -29,6 +30,8 @@ class _Facts:
     addresses: dict[int, int] = field(default_factory=dict)
     names: list[Name] = field(default_factory=list)
     planned: str = ""
+    planned_names: list[str] = field(default_factory=list)
+    planned_address: int = NO_ADDRESS
     in_plan: bool = False
 
 
@@ -44,6 +47,23 @@ def refresh(connection: Connection, identities: Collection[int], vendor_of: Vend
     if rows:
         values: dict[str, Any] = {name: bindparam(name) for name in rows[0] if name != "key"}
         connection.execute(update(devices).where(devices.c.id == bindparam("key")).values(values), rows)
+
+
+def refresh_all(database: Database, vendor_of: VendorOf) -> None:
+    """Bring every device's summary up to date, in batches: vendors stand in the device list."""
+    with database.read() as connection:
+        identities = list(connection.execute(select(devices.c.id)).scalars())
+    for start in range(0, len(identities), 2000):
+        with database.write() as connection:
+            refresh(connection, identities[start : start + 2000], vendor_of)
+
+
+def complete(connection: Connection, vendor_of: VendorOf) -> None:
+    """Bring up to date what a migration left unfinished."""
+    there = or_(devices.c.mac != NO_MAC, devices.c.address != NO_ADDRESS)
+    found = list(connection.execute(select(devices.c.id).where(devices.c.search == "", there)).scalars())
+    if found:
+        refresh(connection, found, vendor_of)
 
 
 def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _Facts]:
@@ -62,10 +82,15 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
     named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))
     for mac, name, source in connection.execute(named):
         facts[owner[mac]].names.append(Name(name, NameSource(source)))
-    planned = select(assignments.c.mac, assignments.c.name).where(in_list(assignments.c.mac, owner), assignments.c.on)
-    for mac, name in connection.execute(planned.order_by(assignments.c.address.desc())):
-        facts[owner[mac]].in_plan = True
-        facts[owner[mac]].planned = name or facts[owner[mac]].planned
+    columns_of = assignments.c.device, assignments.c.address, assignments.c.name, assignments.c.on
+    given = select(*columns_of).where(in_list(assignments.c.device, identities))
+    for device, address, name, on in connection.execute(given.order_by(assignments.c.address.desc())):
+        mine = facts[device]
+        mine.planned_names.append(name)
+        mine.planned_address = address
+        if on:
+            mine.in_plan = True
+            mine.planned = name or mine.planned
     return facts
 
 
@@ -78,8 +103,9 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
     del addresses[_MOST_ADDRESSES:]
     shown = called(name, facts.planned, facts.names)
     vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
-    texts = [name, facts.planned, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
-    texts += [str(IPv4Address(address)) for address in addresses]
+    texts = [name, *facts.planned_names, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
+    shown_at = addresses or ([facts.planned_address] if facts.planned_address != NO_ADDRESS else [])
+    texts += [str(IPv4Address(address)) for address in shown_at]
     texts += [f"{mac:012x} {Mac(mac)}" for _, mac, _ in macs]
     return {
         "key": identity,
@@ -87,12 +113,12 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
         "called": shown.name,
         "called_because": shown.because,
         "vouched": bool(name) or facts.in_plan,
-        "address": addresses[0] if addresses else NO_ADDRESS,
+        "address": addresses[0] if addresses else facts.planned_address,
         "mac": macs[0][1] if macs else NO_MAC,
         "macs": len(macs),
         "vendor": ", ".join(vendors),
         "local": bool(macs) and Mac(macs[0][1]).local,
-        "first_seen": min((first for _, _, first in macs), default=0),
+        "first_seen": min((first for last, _, first in macs if last), default=0),
         "last_seen": max((last for last, _, _ in macs), default=0),
         "sort_name": shown.name.casefold() or NO_NAME,
         "search": search_text(texts),

@@ -171,6 +171,7 @@ change_items = Table(
     Column("item", Integer, nullable=False),
     Column("before", JSON),
     Column("after", JSON),
+    Column("key", Text),
     Index("ix_change_items_item", "kind", "item"),
 )  # fmt: skip
 
@@ -226,11 +227,20 @@ assignments = Table(
     Column("kind", Text, nullable=False),
     Column("mac", BigInteger, index=True),
     Column("name", Text, nullable=False, default=""),
-    Column("role", Text, nullable=False, default=""),
     Column("note", Text, nullable=False, default=""),
     Column("on", Boolean, nullable=False, default=True),
+    Column("device", ForeignKey("devices.id"), index=True),
     Index("ix_assignments_address", "site", "address", unique=True),
     Index("ix_assignments_subnet", "subnet", "address"),
+)  # fmt: skip
+
+reviews = Table(
+    "reviews", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("device", ForeignKey("devices.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("kind", Text, nullable=False),
+    Column("said", Text, nullable=False),
+    Column("at", BigInteger, nullable=False),
 )  # fmt: skip
 
 uses = Table(

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, Row, delete, func, insert, select, update
+from sqlalchemy import Connection, Row, delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.findings.forecast import PoolUse
@@ -56,13 +56,6 @@ def all_watches(connection: Connection) -> dict[int, Watch]:
     return {row.subnet: Watch(**row._mapping) for row in connection.execute(select(watches))}
 
 
-def set_watch(connection: Connection, watch: Watch) -> None:
-    """Keep how a subnet is watched."""
-    values = {c.name: getattr(watch, c.name) for c in watches.columns}
-    statement = upsert(watches).values(**values)
-    connection.execute(statement.on_conflict_do_update(index_elements=["subnet"], set_=values))
-
-
 def last_scans(connection: Connection) -> dict[str, int]:
     """When the last scan on each segment's subnet began (UTC ms)."""
     query = select(segments.c.subnet, func.max(scans.c.started)).join(segments, segments.c.id == scans.c.segment_id)
@@ -95,12 +88,6 @@ def kept(connection: Connection, name: str, usual: Mapping[str, int]) -> dict[st
     return {**usual, **{k: v for k, v in (value or {}).items() if k in usual}}
 
 
-def keep(connection: Connection, name: str, value: Mapping[str, int]) -> None:
-    """Keep a group of settings."""
-    statement = upsert(kept_settings).values(name=name, value=dict(value))
-    connection.execute(statement.on_conflict_do_update(index_elements=["name"], set_={"value": dict(value)}))
-
-
 def gateway_mac(connection: Connection, segment: int) -> int | None:
     """The learnt MAC of a segment's gateway."""
     found: int | None = connection.execute(select(segments.c.gateway_mac).where(segments.c.id == segment)).scalar()
@@ -122,18 +109,6 @@ def route(connection: Connection, identity: int) -> Row[Any] | None:
     return connection.execute(select(notice_routes).where(notice_routes.c.id == identity)).first()
 
 
-def add_route(connection: Connection, values: Mapping[str, Any]) -> int:
-    """A new notice route; gives its id."""
-    made = connection.execute(insert(notice_routes).values(**values)).inserted_primary_key
-    assert made is not None
-    return int(made[0])
-
-
-def edit_route(connection: Connection, identity: int, values: Mapping[str, Any]) -> None:
-    """Change a notice route."""
+def note_delivery(connection: Connection, identity: int, values: Mapping[str, Any]) -> None:
+    """Keep when a notice route was used last, and what was wrong with it."""
     connection.execute(update(notice_routes).where(notice_routes.c.id == identity).values(**values))
-
-
-def remove_route(connection: Connection, identity: int) -> None:
-    """Drop a notice route."""
-    connection.execute(delete(notice_routes).where(notice_routes.c.id == identity))

@@ -41,7 +41,7 @@ function Assigned({ one }: { one: AssignmentView }) {
   const [moving, setMoving] = useState<string | null>(null);
   const [, setOpen] = useOpen();
   const client = useQueryClient();
-  const refresh = () => { for (const key of ["assignment", "assignments", "explain", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] }); };
+  const refresh = () => { for (const key of ["assignment", "assignments", "device", "devices", "explain", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] }); };
   const release = useMutation({ mutationFn: () => api.remove(`/api/assignments/${one.id}`), onSuccess: refresh });
   const turn = useMutation({ mutationFn: () => api.patch<AssignmentView>(`/api/assignments/${one.id}`, { version: one.version, on: !one.on }), onSuccess: refresh });
   const move = useMutation({
@@ -53,7 +53,8 @@ function Assigned({ one }: { one: AssignmentView }) {
   return (
     <Section title={one.kind === "reserved" ? "Reserved" : "Assigned"} aside={<Link to={`/card/${one.address}`} className="text-sm underline decoration-rule underline-offset-4 hover:decoration-ink">Card</Link>}>
       <Facts rows={[
-        ["for", <b key="n">{one.name || "no name"}</b>], ["MAC", one.mac ? <span key="m"><Mono>{one.mac.mac}</Mono> {one.mac.vendor}</span> : null], ["role", one.role],
+        ["for", <b key="n">{one.name || "no name"}</b>],
+        ["device", one.device ? <button key="d" type="button" className="hover:underline" onClick={() => setOpen({ kind: "device", id: one.device!.id })}>{one.device.name ?? `device ${one.device.id}`}{one.last_seen ? "" : ", expected"}</button> : null], ["MAC", one.mac ? <span key="m"><Mono>{one.mac.mac}</Mono> {one.mac.vendor}</span> : null], ["role", one.role],
         ["band", one.band], ["note", one.note], ["switched", one.on ? null : "off"],
         ["seen", one.mac ? <span key="s" className={elsewhere ? "text-alarm" : ""}>{one.seen_at ? `${elsewhere ? `at ${one.seen_at}` : "there"}, ${ago(one.last_seen)}` : "never"}</span> : null],
         ["state", one.reservation ? <span key="r"><ReservationState state={one.reservation.state} /> <span className="text-sm">{one.reservation.sentence}</span></span> : null],

@@ -5,15 +5,14 @@ import type { ChangeRow } from "../../api/types";
 import { ago, moment } from "../../lib/format";
 import { Button } from "../../parts/basics";
 
-const UNDOABLE = new Set(["set", "retire", "restore"]);
+const UNDOABLE = new Set(["set", "retire", "restore", "add", "join", "split", "replace", "assign", "reserve", "move", "release"]);
 
 export function ChangeList({ changes }: { changes: ChangeRow[] }) {
   const client = useQueryClient();
   const undo = useMutation({
     mutationFn: (id: number) => api.post(`/api/changes/${id}/undo`),
     onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["device"] });
-      void client.invalidateQueries({ queryKey: ["devices"] });
+      for (const key of ["device", "devices", "assignments", "explain", "plan", "reviews"]) void client.invalidateQueries({ queryKey: [key] });
     },
   });
   return (

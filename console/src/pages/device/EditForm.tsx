@@ -2,13 +2,15 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, Problem } from "../../api/client";
-import { type DeviceRow, EDITABLE, type Editable, ROLES } from "../../api/types";
+import { type DeviceRow, EDITABLE, type Editable } from "../../api/types";
 import { Button, Field, Input, inputLook } from "../../parts/basics";
+import { RoleSelect } from "../../parts/RoleSelect";
 
 type Values = Record<Editable, string>;
 const valuesOf = (device: DeviceRow): Values => ({ name: device.name, role: device.role, owner: device.owner, place: device.place, notes: device.notes });
 
-export function EditForm({ device }: { device: DeviceRow }) {
+export function EditForm({ device, hostnames }: { device: DeviceRow; hostnames: string[] }) {
+  const [withHostname, setWithHostname] = useState(false);
   const [base, setBase] = useState({ values: valuesOf(device), version: device.version });
   const [values, setValues] = useState(base.values);
   const client = useQueryClient();
@@ -23,12 +25,12 @@ export function EditForm({ device }: { device: DeviceRow }) {
   }, [device, base.version, changed.length]);
 
   const save = useMutation({
-    mutationFn: ({ version, fields }: { version: number; fields: Partial<Values> }) => api.patch<DeviceRow>(`/api/devices/${device.id}`, { version, ...fields }),
+    mutationFn: ({ version, fields }: { version: number; fields: Partial<Values> }) => api.patch<DeviceRow>(`/api/devices/${device.id}`, { version, ...fields, with_hostname: withHostname }),
     onSuccess: (row) => {
       setBase({ values: valuesOf(row), version: row.version });
       setValues(valuesOf(row));
-      void client.invalidateQueries({ queryKey: ["device", device.id] });
-      void client.invalidateQueries({ queryKey: ["devices"] });
+      setWithHostname(false);
+      for (const key of ["device", "devices", "assignments", "explain", "plan"]) void client.invalidateQueries({ queryKey: [key] });
     },
   });
   const pick = (names: Editable[]) => Object.fromEntries(names.map((name) => [name, values[name]])) as Partial<Values>;
@@ -47,12 +49,15 @@ export function EditForm({ device }: { device: DeviceRow }) {
   return (
     <form className="flex flex-col gap-2" onSubmit={(event) => { event.preventDefault(); save.mutate({ version: base.version, fields: pick(changed) }); }}>
       <Field label="Name"><Input value={values.name} onChange={(event) => set("name", event.target.value)} placeholder={device.seen_name || "what people call it"} maxLength={120} /></Field>
+      {hostnames.length > 0 && changed.includes("name") && values.name ? (
+        <label className="flex items-start gap-2 text-sm">
+          <input type="checkbox" className="mt-1" checked={withHostname} onChange={(event) => setWithHostname(event.target.checked)} />
+          <span>also as planned hostname, now {hostnames.join(", ")}. <span className="text-soft">DNS, hosts files, cards and reservations follow when they are next written.</span></span>
+        </label>
+      ) : null}
       <div className="grid grid-cols-2 gap-2">
         <Field label="Role">
-          <select className={`${inputLook} w-full`} value={values.role} onChange={(event) => set("role", event.target.value)}>
-            <option value="">not said</option>
-            {[...new Set([...ROLES, values.role].filter(Boolean))].map((role) => <option key={role}>{role}</option>)}
-          </select>
+          <RoleSelect value={values.role} onChange={(role) => set("role", role)} />
         </Field>
         <Field label="Owner"><Input value={values.owner} onChange={(event) => set("owner", event.target.value)} maxLength={120} /></Field>
       </div>

@@ -2,10 +2,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
-import { type DeviceRow, ROLES } from "../../api/types";
+import type { DeviceRow } from "../../api/types";
 import { plural } from "../../lib/format";
-import { Button, Input, inputLook } from "../../parts/basics";
+import { Button, Input } from "../../parts/basics";
 import { type ColumnName, COLUMNS } from "./columns";
+import { RoleSelect } from "../../parts/RoleSelect";
 
 export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<number, DeviceRow>; columns: ColumnName[]; clear(): void }) {
   const [role, setRole] = useState("");
@@ -32,10 +33,7 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
     <form className="flex flex-wrap items-center gap-2 border-t border-rule bg-wash px-4 py-1.5 text-sm"
       onSubmit={(event) => { event.preventDefault(); set.mutate(); }}>
       <span className="font-semibold">{plural(selected.size, "device")} selected</span>
-      <select aria-label="Role for all" className={inputLook} value={role} onChange={(event) => setRole(event.target.value)}>
-        <option value="">role…</option>
-        {ROLES.map((one) => <option key={one}>{one}</option>)}
-      </select>
+      <RoleSelect label="Role for all" value={role} onChange={setRole} none="role…" wide={false} />
       <Input aria-label="Owner for all" placeholder="owner…" value={owner} onChange={(event) => setOwner(event.target.value)} className="w-40" />
       <Button tone="ink" type="submit" disabled={set.isPending || (!role && !owner.trim())}>Set for all</Button>
       <Button onClick={() => void copy()}>{copied ? "Copied" : "Copy as text"}</Button>

@@ -13,6 +13,7 @@ export interface Filters {
   q: string;
   role: string | undefined;
   unknown: boolean | undefined;
+  expected: boolean | undefined;
   retired: boolean;
   sort: string;
   descending: boolean;
@@ -69,7 +70,7 @@ export function DeviceTable({ filters, total, loaded, columns, selected, onSelec
     else return;
     event.preventDefault();
   };
-  if (loaded && total === 0) return <Nothing filtered={!!(filters.q || filters.role || filters.unknown || filters.retired)} />;
+  if (loaded && total === 0) return <Nothing filtered={!!(filters.q || filters.role || filters.unknown || filters.expected || filters.retired)} />;
   return (
     <div ref={frame} role="grid" aria-rowcount={total + 1} tabIndex={0} onKeyDown={onKey} aria-label="Devices: arrows move, Enter opens, Space selects"
       className="min-h-0 flex-1 overflow-auto border-t border-rule bg-leaf">

@@ -33,7 +33,7 @@ export const COLUMNS: Record<ColumnName, Column> = {
   },
   owner: { width: "8rem", sort: "owner", text: (d) => d.owner, cell: (d) => d.owner },
   place: { width: "8rem", text: (d) => d.place, cell: (d) => d.place },
-  "last seen": { width: "6.5rem", sort: "last_seen", text: (d) => moment(d.last_seen), cell: (d) => <span title={moment(d.last_seen)}>{ago(d.last_seen)}</span> },
+  "last seen": { width: "6.5rem", sort: "last_seen", text: (d) => (d.expected ? "expected" : moment(d.last_seen)), cell: (d) => d.expected ? <span className="text-soft" title="planned, never seen">expected</span> : <span title={moment(d.last_seen)}>{ago(d.last_seen)}</span> },
   "first seen": { width: "6.5rem", sort: "first_seen", text: (d) => moment(d.first_seen), cell: (d) => <span title={moment(d.first_seen)}>{ago(d.first_seen)}</span> },
   ports: { width: "8rem", text: (d) => d.ports.join(" "), cell: (d) => <Mono>{d.ports.join(" ")}</Mono> },
   web: {

@@ -2,10 +2,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api } from "../../api/client";
-import { type BandKind, type BandView, type DhcpServerView, type Problems, ROLES } from "../../api/types";
+import { type BandKind, type BandView, type DhcpServerView, type Problems } from "../../api/types";
 import { useDelayed } from "../../lib/delayed";
 import { Button, Field, Input, inputLook } from "../../parts/basics";
 import { ProblemList } from "../../parts/ProblemList";
+import { useRoles } from "../../parts/RoleSelect";
 
 interface Props {
   subnet: number;
@@ -27,6 +28,7 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
   const client = useQueryClient();
   const saving = useRef(false);
   const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/dhcp/servers") });
+  const allRoles = useRoles(roles);
   const own = kind === "static" ? roles : [];
   const by = kind === "pool" ? server : null;
   const asked = useDelayed({ id: band?.id ?? null, subnet, kind, range, roles: own, server: by }, 150);
@@ -86,7 +88,7 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
       {kind === "static" ? (
         <fieldset className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-sm">
           <legend className="text-xs text-soft">For these roles (none: for any)</legend>
-          {[...new Set([...ROLES, ...roles])].map((role) => (
+          {allRoles.map((role) => (
             <label key={role} className="flex items-center gap-1"><input type="checkbox" checked={roles.includes(role)} onChange={(event) => setRoles(event.target.checked ? [...roles, role] : roles.filter((one) => one !== role))} /> {role}</label>
           ))}
         </fieldset>

@@ -2,10 +2,11 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
-import { type FreeAnswer, ROLES } from "../../api/types";
+import type { FreeAnswer } from "../../api/types";
 import { AssignForm } from "../../parts/AssignForm";
-import { Button, Field, Input, inputLook } from "../../parts/basics";
+import { Button, Field, Input } from "../../parts/basics";
 import { Proof } from "../../parts/Proof";
+import { RoleSelect } from "../../parts/RoleSelect";
 
 export function FreeFinder({ where, onShow }: { where: string; onShow(address: string): void }) {
   const [role, setRole] = useState("");
@@ -20,10 +21,7 @@ export function FreeFinder({ where, onShow }: { where: string; onShow(address: s
     <div>
       <form className="flex flex-wrap items-end gap-3" onSubmit={(event) => { event.preventDefault(); find.mutate(); }}>
         <Field label="For a device of role">
-          <select className={inputLook} value={role} onChange={(event) => setRole(event.target.value)}>
-            <option value="">any</option>
-            {ROLES.map((one) => <option key={one}>{one}</option>)}
-          </select>
+          <RoleSelect value={role} onChange={setRole} none="any" wide={false} />
         </Field>
         <Field label="How many"><Input value={count} onChange={(event) => setCount(event.target.value)} inputMode="numeric" className="w-16 text-right" /></Field>
         <label className="flex items-center gap-1.5 py-1.5 text-sm"><input type="checkbox" checked={adjacent} onChange={(event) => setAdjacent(event.target.checked)} /> next to each other</label>

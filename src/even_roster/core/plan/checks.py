@@ -67,11 +67,6 @@ class Checked:
         """The plan with an edit, and its problems then."""
         return Checked(self.plan.copy(), dict(self._found))._edit([*before], [*after])
 
-    def as_stored(self, after: Sequence[Item], stored: Sequence[Item]) -> Checked:
-        """The same with what an edit came to when it was stored: ids and versions. Only for whoever made this with `edited` and
-        has shown it to nobody; it is changed itself."""
-        return self if list(after) == list(stored) else self._edit(after, stored)
-
     def _edit(self, before: Sequence[Item], after: Sequence[Item]) -> Checked:
         items = [*before, *after]
         touched = set(_touched(self.plan, items))

@@ -147,7 +147,8 @@ class Band:
 
 @dataclass(frozen=True, slots=True)
 class Assignment:
-    """An address given to an adapter (`mac`), or to a name that was not seen yet (`mac` None). Off ones keep it."""
+    """An address given to a device: to its adapter (`mac`), or to a name that was not seen yet (`mac` None). Off ones keep it.
+    `role` is that of the device (0: to be settled, see `core.owning`), which is where it is stored."""
 
     id: int
     site: int
@@ -160,6 +161,7 @@ class Assignment:
     note: str = ""
     on: bool = True
     version: int = 1
+    device: int = 0
 
     @property
     def title(self) -> str:
@@ -181,6 +183,10 @@ class Use:
 
 
 Item = Site | Subnet | Band | Assignment | Use
+_SHARED = (
+    "sites", "subnets", "bands", "assignments", "uses", "rules", "_at", "_of_mac", "_of_device", "_of_name", "_uses_at",
+)  # fmt: skip
+"""What a copy of a plan holds in dictionaries of its own, with the same values."""
 
 
 def called(item: Item) -> str:
@@ -213,6 +219,7 @@ class Plan:
         self._addresses: dict[int, list[int]] = {}
         self._taken: dict[int, Runs] = {}
         self._of_mac: dict[int, tuple[int, ...]] = {}
+        self._of_device: dict[int, tuple[int, ...]] = {}
         self._of_name: dict[tuple[int, str], tuple[int, ...]] = {}
         self._of_role: dict[tuple[int, str], Runs] = {}
         self._uses_at: dict[tuple[int, int], tuple[int, ...]] = {}
@@ -240,18 +247,7 @@ class Plan:
     def copy(self) -> Plan:
         """The same plan, to be changed apart."""
         new = Plan(rules=())
-        for name in (
-            "sites",
-            "subnets",
-            "bands",
-            "assignments",
-            "uses",
-            "rules",
-            "_at",
-            "_of_mac",
-            "_of_name",
-            "_uses_at",
-        ):
+        for name in _SHARED:
             setattr(new, name, getattr(self, name).copy())
         new._bands_of = {subnet: bands.copy() for subnet, bands in self._bands_of.items()}
         new._addresses = {site: addresses.copy() for site, addresses in self._addresses.items()}
@@ -287,6 +283,8 @@ class Plan:
         self._at[item.site, item.address] = item
         if item.mac is not None:
             _with(self._of_mac, item.mac, item.id)
+        if item.device:
+            _with(self._of_device, item.device, item.id)
         if item.name:
             _with(self._of_name, (item.site, host_key(item.name)), item.id)
 
@@ -319,6 +317,8 @@ class Plan:
         del addresses[bisect_left(addresses, old.address)]
         if old.mac is not None:
             _without(self._of_mac, old.mac, identity)
+        if old.device:
+            _without(self._of_device, old.device, identity)
         if old.name:
             _without(self._of_name, (old.site, host_key(old.name)), identity)
 
@@ -410,6 +410,11 @@ class Plan:
             return []
         if len(found) == 1:
             return [self.assignments[one] for one in found]
+        return sorted((self.assignments[one] for one in found), key=lambda a: (a.site, a.address))
+
+    def of_device(self, device: int) -> list[Assignment]:
+        """The assignments of a device, at all sites, by address."""
+        found = self._of_device.get(device, ())
         return sorted((self.assignments[one] for one in found), key=lambda a: (a.site, a.address))
 
     def has_mac(self, mac: int) -> bool:

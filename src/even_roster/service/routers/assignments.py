@@ -113,13 +113,13 @@ def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, i
             raise Missing(f"there is no device {request.device} in the roster")
         if row is not None and mac is None:
             adapters = device_queries.adapters_of(connection, row.id)
-            if len(adapters) != 1:
+            if len(adapters) > 1:
                 raise EditError(f"device {row.id} has {len(adapters)} adapters; name the MAC of the one", "mac")
-            mac = adapters[0].mac
+            mac = adapters[0].mac if adapters else None
     if row is None:
         return request, mac
     name = request.name or as_hostname(row.called)
-    return request.model_copy(update={"name": name, "role": request.role or row.role}), mac
+    return request.model_copy(update={"name": name, "role": request.role or row.role, "device": row.id}), mac
 
 
 @router.patch("/assignments/{identity}")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Request
-from sqlalchemy import delete, insert, update
 
 from ...api.dhcp import (
     AdoptDone,
@@ -25,9 +24,8 @@ from ...core.dhcp import Scope, desired
 from ...core.plan.model import BandKind, Plan
 from ...core.text import clean
 from ...store import lease_records
-from ...store.tables import changes, dhcp_servers
-from .. import dhcp_views, request_values
-from ..context import Context, now_ms
+from .. import dhcp_views, request_values, setting_edits
+from ..context import Context
 from ..deps import ContextDep, Who
 from ..dhcp_manager import DhcpManager
 from ..problems import Refusal
@@ -62,13 +60,9 @@ def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep,
     name = _name(context, request.name, 0)
     addresses = list(request_values.addresses(request.addresses, "addresses"))
     values = {"site": site, "name": name, "kind": request.kind, "settings": settings, "addresses": addresses}
-    with context.database.write() as connection:
-        made = connection.execute(insert(dhcp_servers).values(**values)).inserted_primary_key
-        assert made is not None
-        _record(connection, who, "add", name, None, {"kind": request.kind, **settings})
-    context.findings.servers_changed()
-    manager.try_out(int(made[0]))
-    return _view(context, manager, int(made[0]))
+    identity = setting_edits.add_server(context, who, values)
+    manager.try_out(identity)
+    return _view(context, manager, identity)
 
 
 @router.patch("/servers/{identity}")
@@ -82,15 +76,12 @@ def edit_server(
     given = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name) is not None}
     settings = {name: value for name, value in {**row.settings, **given}.items() if value}
     _complete(row.kind, settings)
-    values: dict[str, Any] = {"settings": settings, "version": row.version + 1, "trouble": ""}
+    values: dict[str, Any] = {"settings": settings}
     if request.addresses is not None:
         values["addresses"] = list(request_values.addresses(request.addresses, "addresses"))
     if request.name is not None:
         values["name"] = _name(context, request.name, identity)
-    with context.database.write() as connection:
-        connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(**values))
-        _record(connection, who, "set", row.name, row.settings, settings)
-    context.findings.servers_changed()
+    setting_edits.edit_server(context, who, identity, values)
     manager.try_out(identity)
     return _view(context, manager, identity)
 
@@ -101,21 +92,11 @@ def remove_server(identity: int, context: ContextDep, manager: ManagerDep, who: 
     row = manager.row(identity)
     with context.plan.reading() as plan:
         mine = [band for band in plan.bands.values() if band.kind is BandKind.POOL and band.server == identity]
-        if mine:
-            raise Refusal(
-                422, "in_the_way", f"{row.name} still hands out {len(mine)} pools of the plan; give them to another"
-            )
-        with context.database.write() as connection:
-            connection.execute(delete(dhcp_servers).where(dhcp_servers.c.id == identity))
-            _record(connection, who, "remove", row.name, {"kind": row.kind, **row.settings}, None)
-    context.plan.leases_changed()
-    context.findings.servers_changed()
-    context.tell("dhcp", {"server": identity})
-
-
-def _record(connection: Any, who: str, action: str, item: str, before: Any, after: Any) -> None:
-    values = {"at": now_ms(), "who": who, "action": action, "kind": "dhcp server", "item": item}
-    connection.execute(insert(changes).values(**values, before=before, after=after))
+    if mine:
+        raise Refusal(
+            422, "in_the_way", f"{row.name} still hands out {len(mine)} pools of the plan; give them to another"
+        )
+    setting_edits.remove_server(context, who, identity)
 
 
 def _complete(kind: str, settings: dict[str, str]) -> None:

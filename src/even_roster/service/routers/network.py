@@ -25,9 +25,9 @@ from ...core.ranges import RangeError, parse, parse_parts
 from ...core.span import usable
 from ...store import device_queries, scan_records
 from .. import ruler as rulers
-from .. import views
+from .. import setting_edits, views
 from ..context import Context
-from ..deps import ContextDep, Who, editing
+from ..deps import ContextDep, Who
 from ..listening import Listening
 from ..problems import Refusal
 
@@ -139,17 +139,13 @@ def ranges(context: ContextDep, who: Who) -> list[RangeRow]:
 @router.put("/ranges/{identity}/name", status_code=204)
 def name_range(identity: int, request: RangeName, context: ContextDep, who: Who) -> None:
     """Give a remembered range a name to scan it by."""
-    with editing(context, who) as editor:
-        editor.name_range(identity, request.name)
-    context.tell("ranges", {})
+    setting_edits.name_range(context, who, identity, request.name)
 
 
 @router.delete("/ranges/{identity}", status_code=204)
 def forget_range(identity: int, context: ContextDep, who: Who) -> None:
     """Remember a range no longer; what was found in it stays."""
-    with editing(context, who) as editor:
-        editor.forget_range(identity)
-    context.tell("ranges", {})
+    setting_edits.forget_range(context, who, identity)
 
 
 @router.get("/subnets")

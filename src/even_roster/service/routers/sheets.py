@@ -72,7 +72,7 @@ def _import(
         planned = sheets.plan_rows(plan, context.plan.site_here, table.rows, mapping)
         before, after = _items(planned)
         counts = {"added": len(after) - len(before), "changed": len(before)}
-        return Edit("import", "assignment", f"{len(planned)} rows", before, after, (None, counts))
+        return Edit("import", "assignment", f"{len(planned)} rows", before, after, (None, counts), review=True)
 
     problems = context.plan.draft(make)
     planned = _judged(planned, {v: (p.severity, p.said) for p in problems for k, v in p.subjects if k == "address"})

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from fastapi import APIRouter
-from sqlalchemy import delete
-from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ...api.plan import (
     BandDraft,
@@ -23,12 +21,12 @@ from ...api.plan import (
     SubnetView,
 )
 from ...core.plan import checks
+from ...core.plan import roles as planning_roles
 from ...core.plan.model import Band, BandKind, Site, Subnet
-from ...core.plan.roles import DEFAULT_RULES, OnPool
+from ...core.plan.roles import OnPool
 from ...store import seen_records
 from ...store.plan_edits import Saved
-from ...store.tables import role_rules
-from .. import plan_views, planning, request_values
+from .. import plan_views, planning, request_values, setting_edits
 from ..context import Context
 from ..deps import ContextDep, Who
 from ..problems import Refusal
@@ -207,23 +205,13 @@ def roles(context: ContextDep, who: Who) -> list[RoleRule]:
 @router.put("/roles", status_code=204)
 def set_role(request: RoleRule, context: ContextDep, who: Who) -> None:
     """Set a role's rule, or add a role of the site's own."""
-    name = request_values.role(request.name)
+    name = request_values.role_name(request.name)
     if not name:
         raise Refusal(422, "bad_edit", "a role needs a name", "name")
-    values = {"name": name, "on_pool": request.on_pool, "travels": request.travels}
-    with context.database.write() as connection:
-        connection.execute(
-            upsert(role_rules).values(values).on_conflict_do_update(index_elements=["name"], set_=values)
-        )
-    context.plan.rules_changed()
-    context.tell("plan", {"change": 0, "kinds": ["role"]})
+    setting_edits.set_role(context, who, planning_roles.RoleRule(name, OnPool(request.on_pool), request.travels))
 
 
 @router.delete("/roles/{name}", status_code=204)
 def forget_role(name: str, context: ContextDep, who: Who) -> None:
     """Back to the usual rule; a role of the site's own goes away."""
-    with context.database.write() as connection:
-        gone = connection.execute(delete(role_rules).where(role_rules.c.name == request_values.role(name))).rowcount
-    if not gone and name not in {rule.name for rule in DEFAULT_RULES}:
-        raise Refusal(404, "missing", f"there is no role {name!r}")
-    context.plan.rules_changed()
+    setting_edits.forget_role(context, who, request_values.role_name(name))

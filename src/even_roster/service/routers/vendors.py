@@ -7,10 +7,9 @@ from fastapi import APIRouter
 from ...api.network import PrefixRow, VendorLoad, VendorLoaded, VendorView
 from ...core.mac import Mac
 from ...core.vendors import Prefix, VendorError, read_registry
-from ...store import device_queries, vendor_records
-from ...store.summaries import refresh
-from ..context import Context
-from ..deps import ContextDep, Who, editing
+from ...store import vendor_records
+from .. import setting_edits
+from ..deps import ContextDep, Who
 
 router = APIRouter(prefix="/api/vendors", tags=["vendors"])
 
@@ -39,14 +38,7 @@ def own(context: ContextDep, who: Who) -> list[PrefixRow]:
 @router.put("/own", status_code=204)
 def set_own(request: PrefixRow, context: ContextDep, who: Who) -> None:
     """Name an own prefix; an empty name takes it away."""
-    prefix = Prefix.parse(request.prefix)
-    with editing(context, who) as editor:
-        editor.set_prefix(prefix.value, prefix.length, request.name)
-    if request.name.strip():
-        context.vendors.add(prefix, request.name.strip(), own=True)
-    else:
-        context.vendors.remove_own(prefix)
-    _refresh(context)
+    setting_edits.set_prefix(context, who, Prefix.parse(request.prefix), request.name)
 
 
 @router.post("/load")
@@ -57,16 +49,5 @@ def load(request: VendorLoad, context: ContextDep, who: Who) -> VendorLoaded:
         raise VendorError("the file holds no blocks; give IEEE's CSV or text listing, or lines of prefix and name")
     with context.database.write() as connection:
         loaded = vendor_records.add_blocks(connection, blocks)
-    context.reload_own_vendors()
-    _refresh(context)
+    setting_edits.changed(context, {"prefix"})
     return VendorLoaded(loaded=loaded, known=len(context.vendors))
-
-
-def _refresh(context: Context) -> None:
-    """Vendors stand in the device list: bring every device's summary up to date, in batches."""
-    with context.database.read() as connection:
-        identities = device_queries.all_ids(connection)
-    for start in range(0, len(identities), 2000):
-        with context.database.write() as connection:
-            refresh(connection, identities[start : start + 2000], context.vendor_of)
-    context.tell("devices", {"ids": None, "new": 0})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from ipaddress import IPv4Address
 from typing import Annotated
 
@@ -30,7 +31,7 @@ from ...core.schedule import Due
 from ...store import watch_records
 from ...store.edits import EditError, Missing
 from ...store.watch_records import Watch
-from .. import asking
+from .. import asking, setting_edits
 from ..context import Context, now_ms
 from ..deps import ContextDep, Who
 from ..listening import Heard, Listening
@@ -83,13 +84,9 @@ def edit_watch(subnet: int, request: WatchEdit, context: ContextDep, watcher: Wa
     given = {n: v for n, v in request.model_dump(exclude={"quiet"}).items() if v is not None}
     if request.quiet is not None:
         given["quiet_first"], given["quiet_last"] = _quiet(request.quiet)
-    with context.database.write() as connection:
-        before = watch_records.watch_of(connection, subnet)
-        values = {name: getattr(before, name) for name in Watch.__slots__}
-        watch = Watch(**{**values, **given})
-        watch_records.set_watch(connection, watch)
-    context.findings.settings_changed()
-    context.tell("watch", {"subnet": subnet})
+    with context.database.read() as connection:
+        watch = replace(watch_records.watch_of(connection, subnet), **given)
+    setting_edits.set_watch(context, who, found.name or str(found.network), watch)
     return _watch(context, watcher, found, watch)
 
 
@@ -184,19 +181,19 @@ def routes(notices: NoticesDep, who: Who) -> list[RouteView]:
 @router.post("/notices", status_code=201)
 def add_route(request: RouteNew, notices: NoticesDep, who: Who) -> RouteView:
     """A new way for notices."""
-    return notices.add(request)
+    return notices.add(who, request)
 
 
 @router.patch("/notices/{identity}")
 def edit_route(identity: int, request: RouteEdit, notices: NoticesDep, who: Who) -> RouteView:
     """Change a way for notices."""
-    return notices.edit(identity, request)
+    return notices.edit(who, identity, request)
 
 
 @router.delete("/notices/{identity}", status_code=204)
 def remove_route(identity: int, notices: NoticesDep, who: Who) -> None:
     """No notices over this way any more."""
-    notices.remove(identity)
+    notices.remove(who, identity)
 
 
 @router.post("/notices/{identity}/test")
@@ -209,22 +206,13 @@ def test_route(identity: int, notices: NoticesDep, who: Who) -> RouteTest:
 def keeping(context: ContextDep, who: Who) -> Keeping:
     """What is kept how long, and from when on findings are told."""
     with context.database.read() as connection:
-        kept = watch_records.kept(connection, "keeping", watch_records.USUAL_KEEPING)
-        limits = watch_records.kept(connection, "limits", watch_records.USUAL_LIMITS)
-        intake = watch_records.kept(connection, "intake", watch_records.USUAL_INTAKE)
-    return Keeping(**kept, **limits, **intake)
+        groups = [watch_records.kept(connection, name, usual) for name, usual in setting_edits.KEPT.items()]
+    return Keeping(**{name: value for group in groups for name, value in group.items()})
 
 
 @router.put("/keeping")
 def edit_keeping(request: KeepingEdit, context: ContextDep, who: Who) -> Keeping:
     """Change it."""
     given = {name: value for name, value in request.model_dump().items() if value is not None}
-    with context.database.write() as connection:
-        for name, usual in (
-            ("keeping", watch_records.USUAL_KEEPING), ("limits", watch_records.USUAL_LIMITS),
-            ("intake", watch_records.USUAL_INTAKE),
-        ):  # fmt: skip
-            before = watch_records.kept(connection, name, usual)
-            watch_records.keep(connection, name, {**before, **{n: v for n, v in given.items() if n in usual}})
-    context.findings.settings_changed()
+    setting_edits.keep(context, who, given)
     return keeping(context, who)

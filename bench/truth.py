@@ -26,7 +26,7 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKi
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Pair, Sighting, Source, Stay, fold
 from even_roster.service.context import now_ms, open_context
-from even_roster.service.observing import Batch
+from even_roster.service.knowing.observing import Batch
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine

@@ -15,10 +15,10 @@ from even_roster.core.absence import ENOUGH, LONG, Reason
 from even_roster.core.findings.facts import Link
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source
-from even_roster.service import history
 from even_roster.service.context import Context, now_ms
-from even_roster.service.findings_keeper import FindingsKeeper
-from even_roster.service.observing import Batch, Observer
+from even_roster.service.knowing.findings_book import FindingsBook
+from even_roster.service.knowing.observing import Batch, Observer
+from even_roster.service.lookup import history
 from even_roster.store.database import DiskFull
 from even_roster.store.history_queries import BETWEEN_LOOKS
 from even_roster.store.scan_records import SegmentSeen
@@ -156,12 +156,12 @@ class ARandomThousand(unittest.TestCase):
 
     def restart(self, context: Context) -> None:
         """What is in memory is gone; the records are read again."""
-        findings = FindingsKeeper(
+        findings = FindingsBook(
             context.database, context.plan, context.steady_ms, now_ms, context.randomised, context._vendor, context.tell
         )
         context.findings = findings
         context.observer = Observer(
-            context.database, context.plan, findings, context.places, context.vendor_of, now_ms, context.tell
+            context.database, context.plan, findings, context.known_links, context.vendor_of, now_ms, context.tell
         )
 
     def compare(self, context: Context, told: list[Told], moments: list[int], source: random.Random) -> None:

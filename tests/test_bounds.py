@@ -17,8 +17,8 @@ from even_roster.core.plan.model import Plan, Site, dotted
 from even_roster.core.schedule import SELDOM, WATCHFUL_FOR, Repeats
 from even_roster.core.stays import Sighting, Source
 from even_roster.probe.door_work import work_on
-from even_roster.service.newcomers import HOUR, MOST_KEPT, Newcomers
-from even_roster.service.supervising import Supervisor
+from even_roster.service.aids.supervising import Supervisor
+from even_roster.service.knowing.newcomers import HOUR, MOST_KEPT, Newcomers
 from tests.support.patience import PATIENCE, until
 
 NOW, HERE = 1_000_000, 0x0A2C0A00
@@ -165,7 +165,7 @@ class SupervisorTest(unittest.TestCase):
                 raise RuntimeError("a frame of a kind that nobody foresaw")
             again.set()
 
-        with self.assertLogs("even_roster.service.supervising", "ERROR"):
+        with self.assertLogs("even_roster.service.aids.supervising", "ERROR"):
             thread = supervisor.start("listening on eth0", work, over)
             self.assertTrue(again.wait(PATIENCE))
             thread.join(PATIENCE)

@@ -17,10 +17,11 @@ from sqlalchemy import Row, select
 from even_roster.api.scans import ScanRequest
 from even_roster.client import RosterError
 from even_roster.core.findings.engine import Finding
-from even_roster.core.place import Signs, Verdict, judge
+from even_roster.core.known_link import Signs, Verdict, judge
 from even_roster.core.schedule import Due, Schedule
 from even_roster.service import context as contexts
-from even_roster.service import finding_views, history
+from even_roster.service.findings import finding_views
+from even_roster.service.lookup import history
 from even_roster.standin.site import Site
 from even_roster.store import finding_records
 from even_roster.store.tables import adapters, devices, segments, stays
@@ -183,17 +184,17 @@ class Elsewhere(unittest.TestCase):
         with days(hall, prepared) as site:
             site.scan(OFFICE)
             adapter = site.site.adapters[0]
-            self.assertEqual(site.run(site.watcher.place(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
+            self.assertEqual(site.run(site.watcher.judge_link(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
             gate = next(h for h in site.site.hosts if h.routes and h.vlan == 10)
             known = {d.mac for d in site.site.hosts}
             # A router that was replaced is no other place: the devices behind it are the known ones.
             old = gate.mac
             self._new_mac(site.site, gate, 1)
-            self.assertEqual(site.run(site.watcher.place(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
+            self.assertEqual(site.run(site.watcher.judge_link(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
             for number, host in enumerate(list(site.site.hosts)):
                 if host.vlan == 10:
                     self._new_mac(site.site, host, 100 + number)
-            place = site.run(site.watcher.place(adapter))
+            place = site.run(site.watcher.judge_link(adapter))
             self.assertEqual(place.verdict, Verdict.ELSEWHERE)  # type: ignore[attr-defined]
             self.assertIn("another network with the same addresses", place.said)  # type: ignore[attr-defined]
             self.assertIn(str(old), place.said)  # type: ignore[attr-defined]

@@ -14,7 +14,7 @@ from even_roster.core.ranges import parse
 from even_roster.probe import stand_in
 from even_roster.probe.listen import Ear
 from even_roster.probe.sweep_engine import SweepEngine, SweepPlan
-from even_roster.service.supervising import Supervisor
+from even_roster.service.aids.supervising import Supervisor
 from even_roster.standin import larkspur
 from even_roster.wire import arp, dhcp, dhcp_options, dns_messages, ethernet, icmp, ipv4, lldp, netbios, vrrp
 from even_roster.wire.dhcp import Kind, Message, Option
@@ -196,8 +196,8 @@ class Standing(unittest.TestCase):
             done.set()
 
         with (
-            patch("even_roster.service.supervising.PAUSE_SECONDS", 0.001),
-            self.assertLogs("even_roster.service.supervising", "ERROR"),
+            patch("even_roster.service.aids.supervising.PAUSE_SECONDS", 0.001),
+            self.assertLogs("even_roster.service.aids.supervising", "ERROR"),
         ):
             thread = supervisor.start("listening on office0", work, over)
             self.assertTrue(done.wait(PATIENCE))

@@ -16,10 +16,12 @@ from even_roster.core.mac import Mac
 from even_roster.core.plan.model import Subnet
 from even_roster.core.plan.roles import OnPool, RoleRule
 from even_roster.core.vendors import Prefix
-from even_roster.service import device_edits, planning, setting_edits
+from even_roster.service import setting_edits
 from even_roster.service.context import Context, open_context
-from even_roster.service.notices import Notices
-from even_roster.service.plan_keeper import Edit
+from even_roster.service.devices import device_edits
+from even_roster.service.findings.notices import Notices
+from even_roster.service.knowing.plan_book import Edit
+from even_roster.service.plan import planning
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine

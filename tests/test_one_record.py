@@ -15,9 +15,10 @@ from even_roster.core.names import Name, NameSource
 from even_roster.core.plan.model import Assignment, Subnet
 from even_roster.core.roster import Device
 from even_roster.core.stays import Sighting, Source
-from even_roster.service import device_edits, device_views, planning
-from even_roster.service.device_edits import Making
-from even_roster.service.plan_keeper import Edit, PlanKeeper
+from even_roster.service.devices import device_edits, device_views
+from even_roster.service.devices.device_edits import Making
+from even_roster.service.knowing.plan_book import Edit, PlanBook
+from even_roster.service.plan import planning
 from even_roster.store import change_queries, device_queries, plan_records, scan_records
 from even_roster.store.database import Database
 from even_roster.store.edits import EditError, Missing, StaleEdit
@@ -37,7 +38,7 @@ class OneRecord(unittest.TestCase):
         self.database = Database(Path(folder) / "roster.db")
         self.addCleanup(self.database.close)
         self.clock = 1_000_000
-        self.plan = PlanKeeper(self.database, lambda kind, data: None, lambda: self.clock, lambda mac: "")
+        self.plan = PlanBook(self.database, lambda event: None, lambda: self.clock, lambda mac: "")
         self.site = self.plan.site_here
         self.plan.edit(WHO, lambda plan: Edit("add", "subnet", "x", (), (Subnet(0, self.site, "Office", OFFICE),)))
         with self.database.write() as connection:

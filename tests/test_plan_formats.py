@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook, load_workbook
 
-from even_roster.core import cards, sheets, zones
+from even_roster.core import cards, spreadsheets, zones
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere, difference, key_of, lost
 from even_roster.core.dhcp_export import NOTATIONS, FormatError, form_text, from_json, host_blocks, to_json, write_mac
 from even_roster.core.mac import Mac
@@ -21,7 +21,7 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, HandedOut, P
 from even_roster.dhcp import dnsmasq_text, kea_config
 from even_roster.dhcp.json_text import JsonText, JsonTextError
 from even_roster.dhcp.server import ServerTrouble
-from even_roster.service import sheet_files
+from even_roster.service.plan import spreadsheet_files
 from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError
@@ -323,8 +323,8 @@ class Cards(unittest.TestCase):
 
 
 class Spreadsheets(unittest.TestCase):
-    def rows(self, *rows: list[str], plan: Plan | None = None, **mapping: str) -> list[sheets.RowPlan]:
-        return sheets.plan_rows(plan or a_plan(), 1, list(rows), mapping)
+    def rows(self, *rows: list[str], plan: Plan | None = None, **mapping: str) -> list[spreadsheets.RowPlan]:
+        return spreadsheets.plan_rows(plan or a_plan(), 1, list(rows), mapping)
 
     def test_headers_in_any_order_and_tongue_of_spreadsheets_are_recognised(self) -> None:
         found = self.rows(
@@ -341,11 +341,11 @@ class Spreadsheets(unittest.TestCase):
             ([["name", "mac"]], "no column is recognised as the address"), ([["ip", "ip address"]], "could both be the address"),
             ([], "the table is empty"),
         ):  # fmt: skip
-            with self.assertRaises(sheets.SheetError) as told:
-                sheets.plan_rows(a_plan(), 1, rows)
+            with self.assertRaises(spreadsheets.SheetError) as told:
+                spreadsheets.plan_rows(a_plan(), 1, rows)
             self.assertIn(said, str(told.exception))
         self.assertEqual(self.rows(["where", "who"], ["10.44.10.9", "x"], address="where", name="who")[0].action, "add")
-        with self.assertRaises(sheets.SheetError):
+        with self.assertRaises(spreadsheets.SheetError):
             self.rows(["where"], address="nowhere")
 
     def test_bad_rows_are_refused_with_row_and_column(self) -> None:
@@ -389,18 +389,18 @@ class Spreadsheets(unittest.TestCase):
             for i, (n, name, mac, kind, note, on) in enumerate(rows)
         ]
         full = a_plan(*items)
-        table = list(sheets.export_rows(full, full.assigned_in(1, 0, 2**32 - 1)))
-        for data in (sheet_files.write_csv(table), sheet_files.write_workbook(table, "assignments")):
-            again = sheets.plan_rows(full, 1, sheet_files.read(data).rows)
+        table = list(spreadsheets.export_rows(full, full.assigned_in(1, 0, 2**32 - 1)))
+        for data in (spreadsheet_files.write_csv(table), spreadsheet_files.write_workbook(table, "assignments")):
+            again = spreadsheets.plan_rows(full, 1, spreadsheet_files.read(data).rows)
             self.assertEqual({r.action for r in again} - {"same"}, set(), [r.reason for r in again])
-            fresh = [r.after for r in sheets.plan_rows(a_plan(), 1, sheet_files.read(data).rows)]
-            self.assertEqual({sheets.numbered(i, 0) for i in items if i.mac or i.name}, {i for i in fresh if i})
+            fresh = [r.after for r in spreadsheets.plan_rows(a_plan(), 1, spreadsheet_files.read(data).rows)]
+            self.assertEqual({spreadsheets.numbered(i, 0) for i in items if i.mac or i.name}, {i for i in fresh if i})
 
     @given(st.text(max_size=8))
     def test_a_guarded_text_is_no_formula_and_comes_back(self, text: str) -> None:
-        safe = sheets.guarded(text)
+        safe = spreadsheets.guarded(text)
         self.assertFalse(safe[:1] in ("=", "+", "-", "@", "\t", "\r"))
-        self.assertEqual(sheets.unguarded(safe), text)
+        self.assertEqual(spreadsheets.unguarded(safe), text)
 
 
 class SpreadsheetFiles(unittest.TestCase):
@@ -409,7 +409,7 @@ class SpreadsheetFiles(unittest.TestCase):
             ("ip,name\n10.44.10.9,Büro".encode(), "CSV with commas, UTF-8"), ("ip;name\n10.44.10.9;Büro".encode("utf-8-sig"), "CSV with semicolons, UTF-8"),
             ("ip\tname\n10.44.10.9\tBüro".encode("utf-16"), "CSV with tabs, UTF-16"), ("ip;name\r\n10.44.10.9;Büro".encode("cp1252"), "CSV with semicolons, Windows-1252"),
         ):  # fmt: skip
-            table = sheet_files.read(data)
+            table = spreadsheet_files.read(data)
             self.assertEqual((table.read_as, table.rows[1]), (read_as, ["10.44.10.9", "Büro"]))
 
     def test_numbers_times_and_formulas_in_a_workbook(self) -> None:
@@ -421,16 +421,16 @@ class SpreadsheetFiles(unittest.TestCase):
         sheet.append(["10.44.10.10", "x", True])
         out = io.BytesIO()
         book.save(out)
-        table = sheet_files.read(out.getvalue())
+        table = spreadsheet_files.read(out.getvalue())
         self.assertEqual(table.rows[1:], [["10.44.10.9", "=HYPERLINK(1)", "5"], ["10.44.10.10", "x", "yes"]])
-        self.assertIn("formula", sheets.plan_rows(a_plan(), 1, table.rows)[0].reason)
+        self.assertIn("formula", spreadsheets.plan_rows(a_plan(), 1, table.rows)[0].reason)
 
     def test_risky_texts_are_written_as_texts(self) -> None:
         risky = "=cmd|' /C calc'!A0"
         item = assigned("10.44.10.9", note=risky)
-        table = list(sheets.export_rows(a_plan(item), [item]))
-        self.assertIn(f"'{risky}".encode(), sheet_files.write_csv(table))
-        book = load_workbook(io.BytesIO(sheet_files.write_workbook(table, "x")))
+        table = list(spreadsheets.export_rows(a_plan(item), [item]))
+        self.assertIn(f"'{risky}".encode(), spreadsheet_files.write_csv(table))
+        book = load_workbook(io.BytesIO(spreadsheet_files.write_workbook(table, "x")))
         cells = [cell for row in book.worksheets[0].iter_rows() for cell in row]
         self.assertEqual({cell.data_type for cell in cells if cell.value}, {"s"})
         self.assertIn(f"'{risky}", [cell.value for cell in cells])
@@ -438,21 +438,21 @@ class SpreadsheetFiles(unittest.TestCase):
     def test_what_is_no_spreadsheet_is_told(self) -> None:
         for data, said in (
             (b"", "empty"), (b"\xd0\xcf\x11\xe0old", ".xls"), (b"PK\x03\x04nonsense", "not a workbook"), (b"%PDF\0\0", "binary data"),
-            (b"ip,name\n" + b"a" * 200_000, "row 2"), (b"x" * (sheet_files.MOST_BYTES + 1), "over 48 MiB"),
+            (b"ip,name\n" + b"a" * 200_000, "row 2"), (b"x" * (spreadsheet_files.MOST_BYTES + 1), "over 48 MiB"),
         ):  # fmt: skip
-            with self.assertRaises(sheets.SheetError, msg=data[:20]) as told:
-                sheet_files.read(data)
+            with self.assertRaises(spreadsheets.SheetError, msg=data[:20]) as told:
+                spreadsheet_files.read(data)
             self.assertIn(said, str(told.exception))
 
     def test_a_hundred_thousand_rows_are_read_and_one_more_is_refused(self) -> None:
-        body = "".join(f"10.44.{64 + n // 250 % 4}.{n % 250 + 2},h{n}\n" for n in range(sheets.MOST_ROWS))
-        rows = sheet_files.read(f"ip,name\n{body}".encode()).rows
-        self.assertEqual(len(rows), sheets.MOST_ROWS + 1)
-        found = sheets.plan_rows(a_plan(), 1, rows)
+        body = "".join(f"10.44.{64 + n // 250 % 4}.{n % 250 + 2},h{n}\n" for n in range(spreadsheets.MOST_ROWS))
+        rows = spreadsheet_files.read(f"ip,name\n{body}".encode()).rows
+        self.assertEqual(len(rows), spreadsheets.MOST_ROWS + 1)
+        found = spreadsheets.plan_rows(a_plan(), 1, rows)
         self.assertEqual(sum(1 for row in found if row.action == "add"), 1000)
-        self.assertEqual(sum(1 for row in found if row.action == "refused"), sheets.MOST_ROWS - 1000)
-        with self.assertRaises(sheets.SheetError) as told:
-            sheets.plan_rows(a_plan(), 1, [*rows, rows[-1]])
+        self.assertEqual(sum(1 for row in found if row.action == "refused"), spreadsheets.MOST_ROWS - 1000)
+        with self.assertRaises(spreadsheets.SheetError) as told:
+            spreadsheets.plan_rows(a_plan(), 1, [*rows, rows[-1]])
         self.assertIn("at most 100,000", str(told.exception))
 
 

@@ -20,6 +20,16 @@ MAY_IMPORT = {
     "dhcp": {"core"}, "store": {"core"}, "service": {"api", "store", "standin", "probe", "dhcp", "wire", "core"}, "client": {"api"},
     "cli": {"client", "core", "api"},
 }  # fmt: skip
+ROOMS = {
+    "aids": set(), "knowing": set(), "web": {"knowing"}, "vendors": {"web"}, "scans": {"knowing", "web"},
+    "plan": {"knowing", "web", "scans"}, "devices": {"knowing", "web", "scans", "plan"},
+    "dhcp": {"aids", "knowing", "web", "scans", "plan"}, "findings": {"aids", "web", "devices", "plan"},
+    "watching": {"aids", "knowing", "web", "scans", "findings"}, "lookup": {"web", "scans", "plan", "findings", "watching"},
+    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "plan"},
+}  # fmt: skip
+"""Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""
+HALL_SEES = {"aids", "knowing", "vendors"}
+HALL = {"context", "settings", "views", "setting_edits"}
 SERVE_MAY = {"service", "standin", "probe", "store"}
 NO_IO = {
     "socket",
@@ -63,6 +73,23 @@ class Imports(unittest.TestCase):
                         seen += 1
                         self.assertIn(parts[1], may, f"{path.relative_to(ROOT)} imports {name}")
         self.assertGreater(seen, 200)
+
+    def test_rooms_of_the_service_see_only_what_they_may(self) -> None:
+        seen = 0
+        folder = SOURCE / "service"
+        self.assertEqual({path.name for path in folder.iterdir() if (path / "__init__.py").exists()}, set(ROOMS))
+        for path in folder.rglob("*.py"):
+            inside = path.relative_to(folder).parts
+            room = inside[0] if len(inside) > 1 else ""
+            if not room and path.stem not in HALL:
+                continue
+            may = {room} | (ROOMS[room] if room else HALL_SEES) | (HALL if room not in ("aids", "knowing") else set())
+            for name in imports(path):
+                parts = name.split(".")
+                if parts[:2] == ["even_roster", "service"] and len(parts) > 2:
+                    seen += 1
+                    self.assertIn(parts[2], may, f"{path.relative_to(ROOT)} imports {name}")
+        self.assertGreater(seen, 100)
 
     def test_no_two_modules_need_each_other(self) -> None:
         """Circles are looked for among all imports, those within functions and for type checkers only too."""

@@ -11,8 +11,9 @@ from even_roster.api.findings import StepDone
 from even_roster.core.findings.model import Action
 from even_roster.core.names import as_hostname, is_hostname
 from even_roster.core.plan.model import Assignment, AssignmentKind
-from even_roster.service import device_edits, remedies
-from even_roster.service.plan_keeper import PlanRefused
+from even_roster.service.devices import device_edits
+from even_roster.service.findings import remedies
+from even_roster.service.knowing.plan_book import PlanRefused
 from even_roster.store import device_queries
 from even_roster.store.edits import EditError, Missing
 from tests.support.days import days, hall, prepared

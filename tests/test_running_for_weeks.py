@@ -17,15 +17,15 @@ from even_roster.api.watching import RouteNew
 from even_roster.core.findings.engine import Finding, Turn, Turned
 from even_roster.core.findings.model import Evidence, Severity, State, Subject
 from even_roster.core.stays import Sighting, Source
-from even_roster.service import listening as listenings
+from even_roster.service.aids.repeating import attempt, hold_memory_still
 from even_roster.service.context import Context, open_context
-from even_roster.service.dhcp_manager import DhcpManager
-from even_roster.service.listening import Listening
-from even_roster.service.newcomers import MOST_KEPT, Newcomers
-from even_roster.service.notices import Notices
-from even_roster.service.repeating import attempt, hold_memory_still
-from even_roster.service.senders import SendError, Target, send
+from even_roster.service.dhcp.dhcp_servers import DhcpServers
+from even_roster.service.findings.notices import Notices
+from even_roster.service.findings.senders import SendError, Target, send
+from even_roster.service.knowing.newcomers import MOST_KEPT, Newcomers
 from even_roster.service.settings import Settings
+from even_roster.service.watching import listening as listenings
+from even_roster.service.watching.listening import Listening
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store import watch_records
@@ -45,7 +45,7 @@ class Rounds(unittest.IsolatedAsyncioTestCase):
             if len(done) == 1:
                 raise OSError("the adapter went away")
 
-        with self.assertLogs("even_roster.service.repeating", "ERROR") as log:
+        with self.assertLogs("even_roster.service.aids.repeating", "ERROR") as log:
             await attempt(work, "the adapters could not be followed")
         self.assertIn("the adapters could not be followed", log.output[0])
         self.assertIn("the adapter went away", log.output[0])
@@ -64,7 +64,7 @@ class Rounds(unittest.IsolatedAsyncioTestCase):
 
     async def goes_on(self, loop: Any, rounds: list[int]) -> None:
         """A loop whose first round fails comes to its third."""
-        with self.assertLogs("even_roster.service.repeating", "ERROR"):
+        with self.assertLogs("even_roster.service.aids.repeating", "ERROR"):
             task = asyncio.create_task(loop)
             for _ in range(500):
                 if len(rounds) >= 3:
@@ -91,13 +91,13 @@ class Rounds(unittest.IsolatedAsyncioTestCase):
     async def test_servers_are_read_on(self) -> None:
         rounds: list[int] = []
         reading: Any = SimpleNamespace(_read_all=self.failing_first(rounds))
-        with patch("even_roster.service.dhcp_manager.EVERY_SECONDS", 0.01):
-            await self.goes_on(DhcpManager._run(reading), rounds)
+        with patch("even_roster.service.dhcp.dhcp_servers.EVERY_SECONDS", 0.01):
+            await self.goes_on(DhcpServers._run(reading), rounds)
 
     async def test_notices_are_sent_on(self) -> None:
         rounds: list[int] = []
         sending: Any = SimpleNamespace(flush=self.failing_first(rounds), _news=asyncio.Event())
-        with patch("even_roster.service.notices.RETRY_SECONDS", 0.01):
+        with patch("even_roster.service.findings.notices.RETRY_SECONDS", 0.01):
             await self.goes_on(Notices._run(sending), rounds)
 
 
@@ -127,7 +127,7 @@ class Sending(unittest.TestCase):
     def test_what_could_not_be_sent_goes_with_the_next_and_only_once(self) -> None:
         self.fails = True
         self.happen(1)
-        with self.assertLogs("even_roster.service.notices", "WARNING"):
+        with self.assertLogs("even_roster.service.findings.notices", "WARNING"):
             self.assertEqual(self.notices.flush(), 0)
         self.assertEqual(self.notices.views()[0].trouble, "nobody listens there")
         self.fails = False
@@ -167,7 +167,7 @@ class Sending(unittest.TestCase):
         notices = Notices(self.context, sending)
         self.notices = notices
         self.happen(1)
-        with self.assertLogs("even_roster.service.notices", "WARNING"):
+        with self.assertLogs("even_roster.service.findings.notices", "WARNING"):
             self.assertEqual(notices.flush(), 1)
         self.assertEqual(taken, [("http://127.0.0.1:9/last", 1)])
         troubles = {view.id: view.trouble for view in notices.views()}

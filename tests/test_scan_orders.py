@@ -17,12 +17,13 @@ from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import RangeError
 from even_roster.core.stays import SAME_MOMENT_MS, Sighting, Source
 from even_roster.core.targets import TargetError, asked
-from even_roster.service import device_views, setting_edits
-from even_roster.service import ruler as rulers
+from even_roster.service import setting_edits
 from even_roster.service.context import Context, now_ms, open_context
-from even_roster.service.explain import explain_address, explain_mac
-from even_roster.service.routers import find as finding
-from even_roster.service.scan_manager import Resolved, ScanManager
+from even_roster.service.devices import device_views
+from even_roster.service.lookup import find_routes as finding
+from even_roster.service.lookup import ruler as rulers
+from even_roster.service.lookup.explain import explain_address, explain_mac
+from even_roster.service.scans.running_scans import Resolved, RunningScans
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
@@ -81,7 +82,7 @@ class WithContext(unittest.TestCase):
 
 class Orders(WithContext):
     def resolve(self, *targets: str, **more: Any) -> Resolved:
-        return ScanManager(self.context).resolve(ScanRequest(targets=list(targets), **more))
+        return RunningScans(self.context).resolve(ScanRequest(targets=list(targets), **more))
 
     def test_a_subnet_is_scanned_from_the_adapter_that_stands_in_it(self) -> None:
         order = self.resolve("10.44.20.0/24")

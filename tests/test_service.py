@@ -28,7 +28,7 @@ from even_roster.client import (
     ScanRequest,
     StaleEdit,
     Unreachable,
-)  # fmt: skip
+)
 from even_roster.client._calls import Call
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo

@@ -13,6 +13,8 @@ from unittest import mock
 from starlette.datastructures import Headers
 
 from even_roster.api.common import Problem
+from even_roster.api.events import DevicesEvent, Event, PlanEvent
+from even_roster.api.events import Events as EventModels
 from even_roster.client import (
     BadInput,
     Conflict,
@@ -33,14 +35,15 @@ from even_roster.core.ranges import RangeError
 from even_roster.core.targets import TargetError
 from even_roster.core.vendors import VendorRegistry
 from even_roster.probe.segment import SegmentError
-from even_roster.service import problems, vendor_data
-from even_roster.service.auth import SESSION_SECONDS, TICKET_SECONDS, Gate
 from even_roster.service.context import Context, open_context
-from even_roster.service.events import KEPT, Hub
-from even_roster.service.explain import ago
-from even_roster.service.metrics import _family
+from even_roster.service.health.metrics import _family
+from even_roster.service.knowing.events import KEPT, Hub
+from even_roster.service.lookup.explain import ago
 from even_roster.service.settings import Settings, SettingsError
+from even_roster.service.vendors import vendor_data
 from even_roster.service.views import web_link
+from even_roster.service.web import problems
+from even_roster.service.web.auth import SESSION_SECONDS, TICKET_SECONDS, Gate
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store.database import StoreError
@@ -81,27 +84,31 @@ class VendorBlocks(unittest.TestCase):
 
 
 class Events(unittest.IsolatedAsyncioTestCase):
+    def test_every_kind_of_event_is_described_under_its_kind(self) -> None:
+        described = {name: field.annotation for name, field in EventModels.model_fields.items()}
+        self.assertEqual(described, {model.kind: model for model in Event.__subclasses__()})
+
     async def test_a_new_listener_is_greeted_and_hears_what_comes(self) -> None:
         hub = Hub()
-        hub.publish("scan", {"n": 1})
+        hub.publish(PlanEvent(change=1, kinds=["site"]))
         listening = asyncio.create_task(heard(hub, None, 2))
         await listens(hub)
-        hub.publish("devices", {"ids": [3]})
+        hub.publish(DevicesEvent(ids=[3]))
         hello, event = await listening
         self.assertIn("event: hello", hello)
-        self.assertEqual(event, f'id: {hub.epoch}-2\nevent: devices\ndata: {{"ids":[3]}}\n\n')
+        self.assertEqual(event, f'id: {hub.epoch}-2\nevent: devices\ndata: {{"ids":[3],"new":0,"edited":false}}\n\n')
 
     async def test_a_listener_that_was_away_hears_everything_it_missed_in_order(self) -> None:
         hub = Hub()
         for number in range(10):
-            hub.publish("scan", number)
+            hub.publish(PlanEvent(change=number, kinds=[]))
         chunks = await heard(hub, f"{hub.epoch}-4", 6)
-        self.assertEqual([int(chunk.split("data: ")[1]) for chunk in chunks], [4, 5, 6, 7, 8, 9])
+        self.assertEqual([json.loads(chunk.split("data: ")[1])["change"] for chunk in chunks], [4, 5, 6, 7, 8, 9])
 
     async def test_too_long_away_or_another_run_means_reset(self) -> None:
         hub = Hub()
         for number in range(KEPT + 20):
-            hub.publish("scan", number)
+            hub.publish(PlanEvent(change=number, kinds=[]))
         for last_id in (f"{hub.epoch}-3", "other-9", "nonsense", f"{hub.epoch}-999999"):
             with self.subTest(last_id):
                 self.assertIn("event: reset", (await heard(hub, last_id, 1))[0])
@@ -111,7 +118,7 @@ class Events(unittest.IsolatedAsyncioTestCase):
         stream = hub.stream(None)
         await anext(stream)
         for number in range(2100):
-            hub.publish("scan", number)
+            hub.publish(PlanEvent(change=number, kinds=[]))
         self.assertEqual(hub.listeners, 0)
         received = sum([1 async for _ in stream])
         self.assertEqual(received, 2048)

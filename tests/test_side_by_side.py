@@ -22,10 +22,10 @@ import uvicorn
 from even_roster.api.plan import AssignmentEdit
 from even_roster.core.stays import Sighting, Source
 from even_roster.probe.listen import Batch
-from even_roster.service import planning
 from even_roster.service.app import create_app
 from even_roster.service.context import now_ms, open_context
-from even_roster.service.larkspur_plan import plan_larkspur
+from even_roster.service.demo.larkspur_plan import plan_larkspur
+from even_roster.service.plan import planning
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine

@@ -7,8 +7,8 @@ from ipaddress import IPv4Address
 from unittest.mock import patch
 
 from even_roster.core.mac import Mac
-from even_roster.service.demo import give_prefixes
-from even_roster.service.larkspur_plan import plan_larkspur
+from even_roster.service.demo.larkspur_plan import plan_larkspur
+from even_roster.service.demo.site_setup import give_prefixes
 from even_roster.standin import larkspur
 from even_roster.standin.hosts import Host
 from even_roster.standin.site import Site

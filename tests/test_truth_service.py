@@ -23,8 +23,8 @@ from typing import Any
 from even_roster.api.plan import AssignmentNew
 from even_roster.api.watching import KeepingEdit, RouteEdit, RouteNew, WatchEdit
 from even_roster.client import BadInput, NotFound, Roster
-from even_roster.service.secret_box import SecretBox, SecretError
-from even_roster.service.senders import Item, syslog_message
+from even_roster.service.aids.secret_box import SecretBox, SecretError
+from even_roster.service.findings.senders import Item, syslog_message
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo

@@ -12,7 +12,7 @@ import sys
 from pathlib import Path
 
 from even_roster.core.vendors import read_registry
-from even_roster.service.vendor_data import SHIPPED
+from even_roster.service.vendors.vendor_data import SHIPPED
 
 LISTS = ("oui.csv", "mam.csv", "oui36.csv", "iab.csv")
 

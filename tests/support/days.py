@@ -16,15 +16,15 @@ from unittest.mock import patch
 from even_roster.api.scans import ScanRequest
 from even_roster.probe.listen import Ear
 from even_roster.service import context as contexts
-from even_roster.service import findings_keeper
 from even_roster.service.context import Context, open_context
-from even_roster.service.demo import give_prefixes
-from even_roster.service.dhcp_manager import DhcpManager
-from even_roster.service.larkspur_plan import plan_larkspur
-from even_roster.service.listening import Listening
-from even_roster.service.scan_manager import ScanManager
+from even_roster.service.demo.larkspur_plan import plan_larkspur
+from even_roster.service.demo.site_setup import give_prefixes
+from even_roster.service.dhcp.dhcp_servers import DhcpServers
+from even_roster.service.knowing import findings_book
+from even_roster.service.scans.running_scans import RunningScans
 from even_roster.service.settings import Settings
-from even_roster.service.watcher import Watcher
+from even_roster.service.watching.listening import Listening
+from even_roster.service.watching.watcher import Watcher
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.standin.site import Site
@@ -39,9 +39,9 @@ class Days:
 
     def __init__(self, context: Context, site: Site, clock: FakeClock, loop: asyncio.AbstractEventLoop) -> None:
         self.context, self.site, self.clock, self.loop = context, site, clock, loop
-        self.scans = ScanManager(context)
+        self.scans = RunningScans(context)
         self.watcher = Watcher(context, self.scans)
-        self.dhcp = DhcpManager(context)
+        self.dhcp = DhcpServers(context)
         self.listening = Listening(context, lambda: None)
 
     def restart(self) -> None:
@@ -155,7 +155,7 @@ def days(make: Callable[[FakeClock], Site], prepare: Callable[[Context, Site], N
     loop = asyncio.new_event_loop()
     with (
         tempfile.TemporaryDirectory() as folder,
-        patch.object(findings_keeper, "REST_SECONDS", 0.0),
+        patch.object(findings_book, "REST_SECONDS", 0.0),
         patch.object(contexts, "wall_ns", lambda: (EPOCH_MS + round((clock.now - start) * 1000)) * 1_000_000),
     ):
         site = make(clock)

@@ -12,9 +12,9 @@ from even_roster.core.adapters import Adapter
 from even_roster.core.dhcp import Pool, Reservation, Scope
 from even_roster.core.mac import Mac
 from even_roster.core.plan.model import HandedOut
-from even_roster.service import device_edits
 from even_roster.service.context import Context
-from even_roster.service.demo import give_plan, give_prefixes, publish, welcome_strangers
+from even_roster.service.demo.site_setup import give_plan, give_prefixes, publish, welcome_strangers
+from even_roster.service.devices import device_edits
 from even_roster.standin.hosts import Awake, Host, HostNames
 from even_roster.standin.larkspur import VENDORS
 from even_roster.standin.site import Site, SiteSubnet

@@ -2,7 +2,7 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { listen } from "./stream";
-import type { DevicesEvent, HeardEvent, ScanEvent, ScanInfo } from "./types";
+import type { HeardEvent, ScanEvent, ScanInfo } from "./types";
 
 type Listener = (event: ScanEvent) => void;
 type HeardListener = (event: HeardEvent) => void;
@@ -26,25 +26,25 @@ export function LiveProvider({ children }: { children: ReactNode }) {
 
   useEffect(() => {
     const refresh = throttledRefresh(client);
-    return listen(setConnected, (kind, data) => {
-      if (kind === "scan") {
-        const event = data as ScanEvent;
+    return listen(setConnected, (happening) => {
+      if (happening.kind === "scan") {
+        const event = happening.data;
         client.setQueryData<ScanInfo>(["scan", event.scan.id], event.scan);
         for (const listener of listeners.current) listener(event);
         if (event.scan.state !== "running") refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
-      } else if (kind === "devices") {
-        const event = data as DevicesEvent;
+      } else if (happening.kind === "devices") {
+        const event = happening.data;
         refresh(["devices", "here", "subnets", "ruler", "explain"]);
         if (event.ids === null) refresh(["device"]);
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
-      } else if (kind === "plan") refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
-      else if (kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler"]);
-      else if (kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
-      else if (kind === "findings") refresh(["findings"]);
-      else if (kind === "listen") for (const listener of hearing.current) listener(data as HeardEvent);
-      else if (kind === "watch") refresh(["watches", "listening"]);
-      else if (kind === "routes") refresh(["notices"]);
-      else if (kind === "reset") void client.invalidateQueries();
+      } else if (happening.kind === "plan") refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
+      else if (happening.kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler"]);
+      else if (happening.kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
+      else if (happening.kind === "findings") refresh(["findings"]);
+      else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
+      else if (happening.kind === "watch") refresh(["watches", "listening"]);
+      else if (happening.kind === "routes") refresh(["notices"]);
+      else if (happening.kind === "reset") void client.invalidateQueries();
     });
   }, [client]);
 

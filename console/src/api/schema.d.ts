@@ -2624,6 +2624,32 @@ export interface components {
             hints: components["schemas"]["JoinHint"][];
         };
         /**
+         * DevicesEvent
+         * @description Devices that were seen, planned or edited (None: any may be), how many of them are new, and whether a hand did it.
+         */
+        DevicesEvent: {
+            /** Ids */
+            ids: number[] | null;
+            /**
+             * New
+             * @default 0
+             */
+            new: number;
+            /**
+             * Edited
+             * @default false
+             */
+            edited: boolean;
+        };
+        /**
+         * DhcpEvent
+         * @description A DHCP server was edited, read or published to (None: any).
+         */
+        DhcpEvent: {
+            /** Server */
+            server?: number | null;
+        };
+        /**
          * DhcpPreview
          * @description What publishing would do. With `conflicts` it would be refused. `left` hand-written parts stay as they are.
          *
@@ -2776,6 +2802,23 @@ export interface components {
             before: string;
             /** After */
             after: string;
+        };
+        /**
+         * Events
+         * @description The data of every kind of event, by kind.
+         */
+        Events: {
+            scan: components["schemas"]["ScanEvent"];
+            devices: components["schemas"]["DevicesEvent"];
+            plan: components["schemas"]["PlanEvent"];
+            dhcp: components["schemas"]["DhcpEvent"];
+            ranges: components["schemas"]["RangesEvent"];
+            findings: components["schemas"]["FindingsEvent"];
+            listen: components["schemas"]["ListenEvent"];
+            watch: components["schemas"]["WatchEvent"];
+            routes: components["schemas"]["RoutesEvent"];
+            proof: components["schemas"]["ProofEvent"];
+            names: components["schemas"]["NamesEvent"];
         };
         /**
          * Explanation
@@ -2957,6 +3000,18 @@ export interface components {
             acceptance: components["schemas"]["AcceptanceView"] | null;
         };
         /**
+         * FindingsEvent
+         * @description Findings turned: the latest of them, and how many there are by state and severity.
+         */
+        FindingsEvent: {
+            /** Turns */
+            turns: components["schemas"]["TurnTold"][];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Found
          * @description One thing that was found: what it is, where it opens, and which of its texts matched.
          */
@@ -3114,6 +3169,18 @@ export interface components {
              * Format: date-time
              */
             last: string;
+        };
+        /**
+         * HeardTold
+         * @description One frame that was heard: its protocol, the sender's MAC as bare digits, and what it said.
+         */
+        HeardTold: {
+            /** Protocol */
+            protocol: string;
+            /** Mac */
+            mac: string;
+            /** Said */
+            said: string;
         };
         /**
          * Here
@@ -3351,6 +3418,22 @@ export interface components {
             device: components["schemas"]["DeviceRef"] | null;
         };
         /**
+         * ListenEvent
+         * @description What was heard on an adapter's link since the last event; `unread` frames were left out.
+         */
+        ListenEvent: {
+            /** Adapter */
+            adapter: string;
+            /** Frames */
+            frames: number;
+            /** Unread */
+            unread: number;
+            /** Per Second */
+            per_second: number;
+            /** Lines */
+            lines: components["schemas"]["HeardTold"][];
+        };
+        /**
          * ListeningView
          * @description Listening on one adapter: counts of frames, those left out in a storm, those the kernel lost, those that could not be read;
          *     `unforeseen` is the last one that a reader of ours stumbled over. `heard_only` are MACs that have not answered a question,
@@ -3552,6 +3635,16 @@ export interface components {
             source: string;
         };
         /**
+         * NamesEvent
+         * @description How many of the site's names were asked for.
+         */
+        NamesEvent: {
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+        };
+        /**
          * NamesText
          * @description A hosts file, or zones.
          */
@@ -3633,6 +3726,16 @@ export interface components {
             value: string;
             /** Source */
             source: string;
+        };
+        /**
+         * PlanEvent
+         * @description The plan was edited: the change's id (0: rules of roles), and the kinds of items in it.
+         */
+        PlanEvent: {
+            /** Change */
+            change: number;
+            /** Kinds */
+            kinds: string[];
         };
         /**
          * PlannedThen
@@ -3729,6 +3832,16 @@ export interface components {
             problems: components["schemas"]["ProblemView"][];
         };
         /**
+         * ProofEvent
+         * @description How far the wire was asked for some addresses, 0 to 1.
+         */
+        ProofEvent: {
+            /** Addresses */
+            addresses: string[];
+            /** Done */
+            done: number;
+        };
+        /**
          * ProveRequest
          * @description One address to prove free; `ask` asks the wire.
          */
@@ -3789,6 +3902,11 @@ export interface components {
             /** Last Scan */
             last_scan: string | null;
         };
+        /**
+         * RangesEvent
+         * @description Remembered ranges changed.
+         */
+        RangesEvent: Record<string, never>;
         /**
          * Replacement
          * @description New hardware of a device: its MAC; `old` says which of several was replaced.
@@ -4024,6 +4142,14 @@ export interface components {
             trouble: string;
         };
         /**
+         * RoutesEvent
+         * @description A notice route was edited or used (None: any).
+         */
+        RoutesEvent: {
+            /** Id */
+            id?: number | null;
+        };
+        /**
          * Ruler
          * @description A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
          *     subnet, None when it is not planned; `at` is the moment it shows, None for now.
@@ -4073,6 +4199,20 @@ export interface components {
             name: string;
             /** Roles */
             roles: string[];
+        };
+        /**
+         * ScanEvent
+         * @description What happened to a scan: its record, and the results that are new or changed (many are left out and counted).
+         */
+        ScanEvent: {
+            scan: components["schemas"]["ScanInfo"];
+            /** Addresses */
+            addresses: components["schemas"]["AddressResult"][];
+            /**
+             * More
+             * @default 0
+             */
+            more: number;
         };
         /**
          * ScanInfo
@@ -4602,6 +4742,21 @@ export interface components {
             path: string;
         };
         /**
+         * TurnTold
+         * @description A finding that turned: its id, what happened, its kind.
+         */
+        TurnTold: {
+            /** Id */
+            id: number;
+            /**
+             * Turn
+             * @enum {string}
+             */
+            turn: "opened" | "reopened" | "updated" | "accepted" | "resumed" | "closed";
+            /** Kind */
+            kind: string;
+        };
+        /**
          * TurnView
          * @description What happened to a finding: opened, reopened, updated, accepted, resumed or closed.
          */
@@ -4728,6 +4883,16 @@ export interface components {
             quiet?: string | null;
             /** Strangers */
             strangers?: ("all" | "named" | "none") | null;
+        };
+        /**
+         * WatchEvent
+         * @description How subnets are watched changed, or where an adapter stands was found out.
+         */
+        WatchEvent: {
+            /** Adapter */
+            adapter?: string | null;
+            /** Verdict */
+            verdict?: string | null;
         };
         /**
          * WatchView
@@ -4860,7 +5025,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/event-stream": components["schemas"]["Events"];
                 };
             };
             /** @description Validation Error */

@@ -43,8 +43,8 @@ afterEach(() => vi.unstubAllGlobals());
 
 it("opens one stream for two tabs, and both hear every event once", () => {
   const heard: [string, string, unknown][] = [];
-  listen(() => undefined, (kind, data) => heard.push(["one", kind, data]));
-  listen(() => undefined, (kind, data) => heard.push(["two", kind, data]));
+  listen(() => undefined, ({ kind, data }) => { heard.push(["one", kind, data]); });
+  listen(() => undefined, ({ kind, data }) => { heard.push(["two", kind, data]); });
   expect(Stream.opened).toHaveLength(1);
   Stream.opened[0]!.say("scan", "e-1", { n: 1 });
   expect(heard.toSorted()).toEqual([["one", "scan", { n: 1 }], ["two", "scan", { n: 1 }]]);
@@ -53,7 +53,7 @@ it("opens one stream for two tabs, and both hear every event once", () => {
 it("hands the stream to the other tab behind the last event when a tab closes", async () => {
   const heard: unknown[] = [];
   const close = listen(() => undefined, () => undefined);
-  listen(() => undefined, (_, data) => heard.push(data));
+  listen(() => undefined, ({ data }) => { heard.push(data); });
   Stream.opened[0]!.say("devices", "e-7", { ids: [1] });
   close();
   await vi.waitFor(() => expect(Stream.opened).toHaveLength(2));

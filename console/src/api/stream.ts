@@ -1,11 +1,14 @@
 // One event stream for all tabs of a browser: it allows a service only six connections, so one tab holds the stream and
 // tells the others. When that tab closes, another takes over behind the last event it heard, so nothing is missed.
+import type { Events } from "./types";
 
-type Hear = (kind: string, data: unknown) => void;
-type Message = { type: "event"; kind: string; id: string; data: unknown } | { type: "connected"; connected: boolean } | { type: "ask" };
+/** One event with the data of its kind; `reset` says that too much was missed. */
+export type Happening = { [K in keyof Events]: { kind: K; data: Events[K] } }[keyof Events] | { kind: "reset"; data: object };
+type Hear = (happening: Happening) => void;
+type Message = { type: "event"; id: string; happening: Happening } | { type: "connected"; connected: boolean } | { type: "ask" };
 
 const NAME = "roster-events";
-const KINDS = ["scan", "devices", "ranges", "plan", "dhcp", "findings", "listen", "watch", "routes", "reset"];
+const KINDS: Happening["kind"][] = ["scan", "devices", "ranges", "plan", "dhcp", "findings", "listen", "watch", "routes", "reset"];
 
 export function listen(onConnected: (connected: boolean) => void, hear: Hear): () => void {
   const channel = new BroadcastChannel(NAME);
@@ -19,7 +22,7 @@ export function listen(onConnected: (connected: boolean) => void, hear: Hear): (
     } else if (message.type === "connected") onConnected(message.connected);
     else {
       lastId = message.id;
-      hear(message.kind, message.data);
+      hear(message.happening);
     }
   };
   const both = (message: Message) => {
@@ -34,7 +37,7 @@ export function listen(onConnected: (connected: boolean) => void, hear: Hear): (
     source.addEventListener("error", () => both({ type: "connected", connected: false }));
     source.addEventListener("hello", (event) => { lastId = event.lastEventId; });
     for (const kind of KINDS)
-      source.addEventListener(kind, (event) => both({ type: "event", kind, id: event.lastEventId, data: JSON.parse(event.data) }));
+      source.addEventListener(kind, (event) => both({ type: "event", id: event.lastEventId, happening: { kind, data: JSON.parse(event.data) } as Happening }));
   };
   const hold = () => new Promise<void>((resolve) => {
     open();

@@ -64,24 +64,10 @@ export type WatchView = Schemas["WatchView"];
 export type Why = Schemas["Why"];
 export type BandKind = BandView["kind"];
 
-export interface ScanEvent {
-  scan: ScanInfo;
-  addresses: AddressResult[];
-  more: number;
-}
-
-export interface DevicesEvent {
-  ids: number[] | null;
-  new: number;
-}
-
-export interface HeardEvent {
-  adapter: string;
-  frames: number;
-  unread: number;
-  per_second: number;
-  lines: { protocol: string; mac: string; said: string }[];
-}
+/** The data of every kind of event, by kind. */
+export type Events = Schemas["Events"];
+export type ScanEvent = Events["scan"];
+export type HeardEvent = Events["listen"];
 
 export const EDITABLE = ["name", "role", "owner", "place", "notes"] as const;
 export type Editable = (typeof EDITABLE)[number];

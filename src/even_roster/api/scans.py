@@ -88,11 +88,3 @@ class ResultPage(Model):
 
     addresses: list[AddressResult]
     next: str | None
-
-
-class ScanEvent(Model):
-    """What happened to a scan: its record, and the results that are new or changed (many are left out and counted)."""
-
-    scan: ScanInfo
-    addresses: list[AddressResult]
-    more: int = 0

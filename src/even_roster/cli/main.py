@@ -16,7 +16,20 @@ from .. import __version__
 from ..client import BadInput, Conflict, NeedsConfirm, NotFound, NotPermitted, RosterError, StaleEdit, Unreachable
 from ..core.mac import MacError
 from ..core.ranges import RangeError
-from . import addresses, completion, devices, dhcp, findings, history, lookup, plan, scans, serve, sheets, watching
+from . import (
+    addresses,
+    completion,
+    devices,
+    dhcp,
+    findings,
+    history,
+    lookup,
+    plan,
+    scans,
+    serve,
+    spreadsheets,
+    watching,
+)
 from .output import error, point_at
 
 Command = Callable[[argparse.Namespace], int]
@@ -39,7 +52,7 @@ def build_parser() -> argparse.ArgumentParser:
     _connection(shared, argparse.SUPPRESS)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", parser_class=_Parser)
     modules = (
-        serve, scans, findings, devices, lookup, history, plan, addresses, dhcp, watching, sheets, completion,
+        serve, scans, findings, devices, lookup, history, plan, addresses, dhcp, watching, spreadsheets, completion,
     )  # fmt: skip
     for module in modules:
         module.add_commands(commands, shared)

@@ -14,7 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ..api.places import default_home
+from ..api.home import default_home
 from .common import add_json, connect
 from .output import Out, error
 
@@ -78,8 +78,8 @@ def _demo(options: argparse.Namespace) -> int:
     home = Path(options.home) if options.home else default_home().with_name("even-roster-demo")
 
     def prepare(context: Context) -> None:
-        from ..service.demo import give_prefixes
-        from ..service.larkspur_plan import plan_larkspur
+        from ..service.demo.larkspur_plan import plan_larkspur
+        from ..service.demo.site_setup import give_prefixes
 
         give_prefixes(context, larkspur.VENDORS.values())
         if options.hosts is None:

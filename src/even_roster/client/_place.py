@@ -7,7 +7,7 @@ import ssl
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..api.places import SERVICE_FILE, default_home
+from ..api.home import SERVICE_FILE, default_home
 from ._errors import Unreachable
 
 

@@ -48,7 +48,7 @@ from ..api.plan import (
     UseNew,
     UseView,
 )
-from ..api.sheets import CardView, ImportReport, NameCheck, NamesText
+from ..api.spreadsheets import CardView, ImportReport, NameCheck, NamesText
 from ._calls import Call, call
 
 

@@ -20,31 +20,25 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from .. import __version__
 from ..api.common import Problem
-from .auth import Gate
+from .aids.repeating import hold_memory_still
 from .context import Context
-from .dhcp_manager import DhcpManager
-from .etags import EntityTags
-from .listening import Listening
-from .notices import Notices
-from .problems import install, respond
-from .repeating import hold_memory_still
-from .routers import (
-    assignments,
-    devices,
-    dhcp,
-    find,
-    findings,
-    history,
-    network,
-    scans,
-    sheets,
-    subnets,
-    system,
-    vendors,
-    watching,
-)
-from .scan_manager import ScanManager
-from .watcher import Watcher
+from .devices import device_routes
+from .dhcp import dhcp_routes
+from .dhcp.dhcp_servers import DhcpServers
+from .findings import finding_routes
+from .findings.notices import Notices
+from .health import system_routes
+from .lookup import find_routes, history_routes, network_routes
+from .plan import assignment_routes, spreadsheet_routes, subnet_routes
+from .scans import scan_routes
+from .scans.running_scans import RunningScans
+from .vendors import vendor_routes
+from .watching import watch_routes
+from .watching.listening import Listening
+from .watching.watcher import Watcher
+from .web.auth import Gate
+from .web.etags import EntityTags
+from .web.problems import install, respond
 
 STATIC = Path(__file__).parent / "static"
 _log = logging.getLogger("even_roster.request")
@@ -129,8 +123,8 @@ def create_app(context: Context) -> FastAPI:
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
         openapi_url="/api/openapi.json", separate_input_output_schemas=False,
     )  # fmt: skip
-    scan_manager = ScanManager(context)
-    dhcp_manager = DhcpManager(context)
+    scan_manager = RunningScans(context)
+    dhcp_manager = DhcpServers(context)
     watcher = Watcher(context, scan_manager)
     listening = Listening(context, watcher.alarm)
     notices = Notices(context)
@@ -142,7 +136,8 @@ def create_app(context: Context) -> FastAPI:
     app.state.notices = notices
     app.state.gate = Gate(context)
     modules = (
-        system, network, scans, devices, find, vendors, subnets, assignments, dhcp, sheets, findings, history, watching,
+        system_routes, network_routes, scan_routes, device_routes, find_routes, vendor_routes, subnet_routes, assignment_routes,
+        dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes,
     )  # fmt: skip
     for module in modules:
         app.include_router(module.router)

@@ -12,24 +12,25 @@ from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 
-from ..api.places import SERVICE_FILE
+from ..api.events import DevicesEvent, Event
+from ..api.home import SERVICE_FILE
 from ..core.mac import Mac
 from ..core.reply_times import ReplyTimes
 from ..core.vendors import VendorRegistry
 from ..probe.segment import Machine
 from ..store import scan_records, summaries, vendor_records
 from ..store.database import Database, StoreError
-from . import vendor_data
-from .events import Hub
-from .findings_keeper import FindingsKeeper
-from .newcomers import Newcomers
-from .observing import Observer
-from .places import Places
-from .plan_keeper import PlanKeeper
+from .aids.supervising import Supervisor
+from .knowing.events import Hub
+from .knowing.findings_book import FindingsBook
+from .knowing.known_links import KnownLinks
+from .knowing.newcomers import Newcomers
+from .knowing.observing import Observer
+from .knowing.plan_book import PlanBook
 from .settings import Settings
-from .supervising import Supervisor
+from .vendors import vendor_data
 
 wall_ns: Callable[[], int] = time.time_ns
 
@@ -54,9 +55,9 @@ class Context:
     started: int = field(default_factory=now_ms)
     loop: asyncio.AbstractEventLoop | None = None
     monotonic: Callable[[], float] = time.monotonic
-    plan: PlanKeeper = field(init=False)
-    findings: FindingsKeeper = field(init=False)
-    places: Places = field(init=False)
+    plan: PlanBook = field(init=False)
+    findings: FindingsBook = field(init=False)
+    known_links: KnownLinks = field(init=False)
     newcomers: Newcomers = field(init=False)
     supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
@@ -65,15 +66,15 @@ class Context:
 
     def __post_init__(self) -> None:
         self._began = now_ms(), self.monotonic()
-        self.plan = PlanKeeper(self.database, self.tell, now_ms, self.vendor_of)
-        self.places = Places()
-        self.findings = FindingsKeeper(
+        self.plan = PlanBook(self.database, self.tell, now_ms, self.vendor_of)
+        self.known_links = KnownLinks()
+        self.findings = FindingsBook(
             self.database, self.plan, self.steady_ms, now_ms, self.randomised, self._vendor, self.tell
         )
 
         self.newcomers = Newcomers(lambda: self.findings.new_per_hour)
         self.observer = Observer(
-            self.database, self.plan, self.findings, self.places, self.vendor_of, now_ms, self.tell
+            self.database, self.plan, self.findings, self.known_links, self.vendor_of, now_ms, self.tell
         )  # fmt: skip
 
     def _vendor(self, mac: int) -> str:
@@ -99,12 +100,12 @@ class Context:
         self.database.close()
         self.lock.close()
 
-    def tell(self, kind: str, data: Any) -> None:
+    def tell(self, event: Event) -> None:
         """Publish an event from any thread. Edited devices are told to the findings."""
-        if kind == "devices" and data.get("edited"):
-            self.findings.devices_changed(data["ids"])
+        if isinstance(event, DevicesEvent) and event.edited:
+            self.findings.devices_changed(event.ids)
         if self.loop is not None:
-            self.loop.call_soon_threadsafe(self.hub.publish, kind, data)
+            self.loop.call_soon_threadsafe(self.hub.publish, event)
 
     def reload_own_vendors(self) -> None:
         """Read the roster's own prefixes and loaded blocks again."""

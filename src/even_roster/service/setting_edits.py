@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
+from ..api.events import DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES, RoleRule
 from ..core.text import clean
@@ -49,24 +50,24 @@ def changed(context: Context, kinds: set[str]) -> None:
     """Settings of some kinds were edited: everybody who keeps a picture of them looks again."""
     if "role" in kinds:
         context.plan.rules_changed()
-        context.tell("plan", {"change": 0, "kinds": ["role"]})
+        context.tell(PlanEvent(change=0, kinds=["role"]))
     if "prefix" in kinds:
         context.reload_own_vendors()
         refresh_all(context.database, context.vendor_of)
-        context.tell("devices", {"ids": None, "new": 0})
+        context.tell(DevicesEvent(ids=None, new=0))
     if kinds & {"watch", "setting"}:
         context.findings.settings_changed()
-        context.tell("watch", {"subnet": None})
+        context.tell(WatchEvent())
     if "dhcp server" in kinds:
         context.plan.leases_changed()
         context.findings.servers_changed()
-        context.tell("dhcp", {"server": None})
+        context.tell(DhcpEvent(server=None))
     if "router member" in kinds:
         context.findings.members_changed()
     if "notice route" in kinds:
-        context.tell("routes", {"id": None})
+        context.tell(RoutesEvent(id=None))
     if "range" in kinds:
-        context.tell("ranges", {})
+        context.tell(RangesEvent())
 
 
 def set_prefix(context: Context, who: str, prefix: Prefix, name: str) -> None:

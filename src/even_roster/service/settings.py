@@ -8,7 +8,7 @@ from pathlib import Path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-from ..api.places import default_home
+from ..api.home import default_home
 
 DEFAULT_PORT = 7420
 

@@ -209,6 +209,9 @@ def totals(connection: Connection) -> dict[str, int]:
         "unknown": connection.execute(
             select(func.count()).select_from(devices).where(present, devices.c.vouched.is_(False))
         ).scalar_one(),
+        "expected": connection.execute(
+            select(func.count()).select_from(devices).where(present, devices.c.last_seen == 0)
+        ).scalar_one(),
         "adapters": connection.execute(select(func.count()).select_from(adapters)).scalar_one(),
         "stays": connection.execute(select(func.count()).select_from(stays)).scalar_one(),
     }

@@ -23,3 +23,7 @@ class StaleEdit(Exception):
     def __init__(self, identity: int, version: int, current: dict[str, Any]) -> None:
         self.identity, self.version, self.current = identity, version, current
         super().__init__(f"device {identity} was changed meanwhile: it is at version {version}")
+
+
+class AddressTaken(Exception):
+    """An address has an assignment already; the message says whose."""

@@ -1,0 +1,206 @@
+"""`roster import`, `export`, `names …`, `card`: spreadsheets in and out, names as texts, settings to type in."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from rich.text import Text
+
+from ..api.spreadsheets import CardView, ImportReport
+from .common import add_json, bad_input, connect
+from .output import Out
+
+_MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "refused": ("!", "bold red"), "same": ("=", "dim")}
+SNIPPETS = ("networkd", "netplan", "ifupdown", "powershell")
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    taking = commands.add_parser(
+        "import", parents=[shared], help="assignments from a spreadsheet (CSV or XLSX), all or none"
+    )
+    taking.add_argument("file", metavar="FILE", help="'-' for standard input")
+    taking.add_argument(
+        "--dry-run", action="store_true", help="only say what would be added, changed and refused, and why"
+    )
+    taking.add_argument(
+        "--map",
+        action="append",
+        default=[],
+        metavar="FIELD=HEADER",
+        help="which column is which, where the headers leave it open",
+    )
+    taking.set_defaults(run=_import)
+    giving = commands.add_parser(
+        "export", parents=[shared], help="assignments as a spreadsheet that can be imported again"
+    )
+    giving.add_argument("file", metavar="FILE", help="ends in .csv or .xlsx; '-' for CSV on standard output")
+    giving.add_argument("--in", dest="subnet", metavar="SUBNET")
+    giving.set_defaults(run=_export)
+    card = commands.add_parser("card", parents=[shared], help="what to type into the device at an address")
+    card.add_argument("address", metavar="ADDRESS")
+    card.add_argument("--snippet", choices=SNIPPETS, help="as a piece of a host's configuration")
+    card.add_argument("--adapter", default="eth0", metavar="NAME", help="the adapter's name there, for snippets")
+    card.set_defaults(run=_card)
+    names = commands.add_parser(
+        "names", parents=[shared], help="the roster's names: hosts file, zones, and a check of the DNS"
+    )
+    actions = names.add_subparsers(dest="action", metavar="ACTION", required=True)
+    hosts = actions.add_parser("hosts", parents=[shared], help="as a hosts file")
+    hosts.set_defaults(run=_hosts)
+    zone = actions.add_parser("zone", parents=[shared], help="as a zone: of a domain, or of a subnet's reverse names")
+    zone.add_argument("zone", nargs="?", metavar="DOMAIN|SUBNET", help="all when left out")
+    zone.add_argument(
+        "--nameserver",
+        action="append",
+        default=[],
+        metavar="NAME",
+        help="the zone's own DNS servers, the first is primary",
+    )
+    zone.set_defaults(run=_zone)
+    check = actions.add_parser("check", parents=[shared], help="does the site's DNS say what the roster says")
+    check.add_argument("--nameserver", metavar="ADDRESS", help="ask this one; else the planned one")
+    check.add_argument("--in", dest="subnet", metavar="SUBNET")
+    check.set_defaults(run=_check)
+    for parser in (taking, giving, card, hosts, zone, check):
+        add_json(parser)
+
+
+def _import(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    mapping = {}
+    for pair in options.map:
+        field, equals, header = pair.partition("=")
+        if not equals:
+            raise bad_input(f"{pair!r} is not FIELD=HEADER; write one such as address=IP")
+        mapping[field] = header
+    try:
+        data = sys.stdin.buffer.read() if options.file == "-" else Path(options.file).read_bytes()
+    except OSError as bad:
+        raise bad_input(f"{options.file} cannot be read: {bad.strerror}") from bad
+    with connect(options) as roster, out.waiting("reading the table"):
+        report = roster.import_sheet(data, options.dry_run, mapping, 100_000 if options.json else 200)
+    if options.json:
+        out.json(report)
+    else:
+        _print_report(out, report)
+    return 1 if report.refused else 0
+
+
+def _print_report(out: Out, report: ImportReport) -> None:
+    taken = ", ".join(
+        f"{header} → {field}" if header.casefold() != field else field for field, header in report.columns.items()
+    )
+    out.say(f"Read as {report.read_as}; columns: {taken}.", "dim")
+    if report.ignored:
+        out.say(f"Not used: {', '.join(report.ignored)}.", "dim")
+    for row in report.rows:
+        mark, style = _MARKS[row.action]
+        told = row.reason if row.action == "refused" else _values(row.before, row.after)
+        where = f" {row.column}:" if row.action == "refused" and row.column else ""
+        out.console.print(
+            Text.assemble((f"{mark} ", style), f"row {row.row:<6} {row.address:15}", (where, "bold"), f" {told}")
+        )
+        if row.warning:
+            out.console.print(Text(f"    but {row.warning}", style="yellow"))
+    total = report.added + report.changed + report.refused
+    if total > len(report.rows):
+        out.say(f"… and {total - len(report.rows):,} rows more", "dim")
+    word = "would be" if report.dry_run else "were"
+    out.say(
+        f"{report.added:,} {word} added, {report.changed:,} changed, {report.same:,} are the same, {report.refused:,} refused.",
+        "bold",
+    )
+    if report.change:
+        out.say(f"'roster changes --undo {report.change}' takes all of it back.", "dim")
+    elif report.dry_run and report.refused:
+        out.say("Nothing can be imported while rows are refused: correct them first.")
+
+
+def _values(before: dict[str, str], after: dict[str, str]) -> str:
+    if not before:
+        return ", ".join(
+            f"{name} {value}" for name, value in after.items() if name not in ("on", "kind") or value != "True"
+        )
+    return ", ".join(f"{name} {before.get(name) or 'nothing'} → {value}" for name, value in after.items())
+
+
+def _export(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    form = "xlsx" if options.file.casefold().endswith(".xlsx") else "csv"
+    if options.file != "-" and not options.file.casefold().endswith((".csv", ".xlsx")):
+        raise bad_input(f"{options.file!r} ends in neither .csv nor .xlsx")
+    with connect(options) as roster:
+        data = roster.export_sheet(form, options.subnet)
+    if options.file == "-":
+        sys.stdout.buffer.write(data)
+        return 0
+    try:
+        Path(options.file).write_bytes(data)
+    except OSError as bad:
+        raise bad_input(f"{options.file} cannot be written: {bad.strerror}") from bad
+    if options.json:
+        out.json({"file": options.file, "octets": len(data)})
+    else:
+        out.say(f"Written: {options.file} ({len(data):,} octets).")
+    return 0
+
+
+def _card(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        card = roster.card(options.address, options.adapter)
+    if options.json:
+        out.json(card)
+    elif options.snippet:
+        out.raw(card.snippets[options.snippet])
+    else:
+        print_card(out, card)
+    return 0
+
+
+def print_card(out: Out, card: CardView) -> None:
+    """A card as text."""
+    out.say(f"{card.full_name or card.address}  {card.subnet_name}".rstrip(), "bold")
+    out.facts([(line.name, line.value) for line in card.lines])
+
+
+def _hosts(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.names_text()
+    if options.json:
+        out.json({"hosts": found.hosts})
+    else:
+        out.raw(found.hosts)
+    return 0
+
+
+def _zone(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.names_text(options.zone, options.nameserver)
+    if options.json:
+        out.json({"zones": found.zones})
+    else:
+        out.raw("\n".join(zone.text for zone in found.zones))
+    return 0 if found.zones else 1
+
+
+def _check(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("asking the DNS"):
+        found = roster.check_names(options.nameserver, options.subnet)
+    if options.json:
+        out.json(found)
+    else:
+        for one in found.disagreements:
+            out.say(f"{one.sentence}.")
+            out.say(f"    → {one.remedy}", "dim")
+        silent = f"; it did not answer for {found.unanswered}" if found.unanswered else ""
+        agree = "no disagreement" if not found.disagreements else f"{len(found.disagreements)} disagreements"
+        out.say(f"{found.server} was asked about {found.asked} names: {agree}{silent}.", "bold")
+    return 1 if found.disagreements or (found.asked and found.unanswered == found.asked) else 0

@@ -1,0 +1,80 @@
+"""What the demo puts into a new roster, by the same edits a person would make: vendors' prefixes and the site's plan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from ...api.plan import AssignmentNew, BandNew, SiteEdit, SubnetNew, UseNew
+from ...core.mac import Mac
+from ...core.vendors import Prefix
+from ...store import device_queries, lease_records, vendor_records
+from ...store.watch_records import Watch
+from .. import setting_edits
+from ..context import Context
+from ..devices import device_edits
+from ..dhcp.dhcp_servers import DhcpServers
+from ..plan import planning, request_values
+
+WHO = "demo"
+
+
+def give_prefixes(context: Context, vendors: Iterable[tuple[str, str]]) -> None:
+    """Name the own prefixes that the roster does not have yet."""
+    with context.database.read() as connection:
+        there = {prefix for prefix, _ in vendor_records.own(connection)}
+    for text, name in vendors:
+        prefix = Prefix.parse(text)
+        if prefix not in there:
+            setting_edits.set_prefix(context, WHO, prefix, name)
+
+
+def give_plan(
+    context: Context, site: str, server: str, subnets: Sequence[SubnetNew], bands: Mapping[str, Sequence[BandNew]],
+    assignments: Sequence[AssignmentNew], reservations: Sequence[AssignmentNew], uses: Sequence[UseNew],
+) -> None:  # fmt: skip
+    """The site's plan, where nothing is planned yet: subnets, what the DHCP server hands out already (adopted), bands,
+    addresses, and reservations that were entered but not published."""
+    if context.plan.plan.subnets:
+        return
+    here = context.plan.site_here
+    context.plan.edit(WHO, planning.edit_site(here, SiteEdit(name=site)))
+    for subnet in subnets:
+        context.plan.edit(WHO, planning.add_subnet(subnet, here))
+    values = {"site": here, "name": server, "kind": "standin", "settings": {}, "addresses": []}
+    made = setting_edits.add_server(context, WHO, values)
+    manager = DhcpServers(context)
+    manager.read_leases(made)
+    manager.adopt(made, WHO)
+    for name, drawn in bands.items():
+        owner = request_values.known_subnet(context.plan.plan, here, name)
+        for band in drawn:
+            context.plan.edit(WHO, planning.add_band(band.model_copy(update={"subnet": owner.id})), anyway=True)
+    for new in (*assignments, *reservations):
+        assert new.address is not None
+        make = planning.assign(new, here, request_values.address(new.address), request_values.maybe_mac(new.mac))
+        context.plan.edit(WHO, make, anyway=True)
+    for use in uses:
+        context.plan.edit(WHO, planning.add_use(use, here))
+
+
+def publish(context: Context, server: str) -> None:
+    """Send the plan to a DHCP server."""
+    with context.database.read() as connection:
+        row = next(row for row in lease_records.servers(connection) if row.name == server)
+    DhcpServers(context).publish(row.id, None)
+
+
+def name_device(context: Context, mac: Mac, name: str, role: str) -> None:
+    """Name a device that is known by its lease."""
+    with context.database.read() as connection:
+        device = device_queries.device_of_mac(connection, mac.value)
+    if device is not None:
+        make = device_edits.set_fields([(device, None)], {"name": name, "role": role})
+        context.plan.edit_records(WHO, make, anyway=True)
+
+
+def welcome_strangers(context: Context, subnet: str) -> None:
+    """A subnet for visitors: nobody is called for unknown devices there."""
+    with context.plan.reading() as plan:
+        owner = request_values.known_subnet(plan, context.plan.site_here, subnet)
+    setting_edits.set_watch(context, WHO, subnet, Watch(owner.id, strangers="none"))

@@ -1,0 +1,1 @@
+"""Devices: edits, sheets, and where two records of one device said different things."""

@@ -1,0 +1,193 @@
+"""/api/devices: lists, sheets and edits; /api/changes: what was edited, and undo."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Response
+
+from ...api.devices import (
+    BulkDone,
+    BulkEdit,
+    ChangeRow,
+    DeviceEdit,
+    DeviceNew,
+    DevicePage,
+    DeviceRow,
+    DeviceSheet,
+    DeviceSort,
+    Join,
+    Replacement,
+    Retirement,
+    ReviewCase,
+    Split,
+)
+from ...api.events import DevicesEvent
+from ...core.mac import Mac
+from ...core.ranges import parse
+from ...core.roster import Device
+from ...store import change_queries, device_queries, review_records
+from ...store.device_queries import DeviceFilter
+from .. import setting_edits, views
+from ..context import Context, now_ms
+from ..plan import request_values
+from ..web.deps import ContextDep, Who, as_json
+from ..web.problems import Refusal
+from . import device_edits, device_views
+
+router = APIRouter(prefix="/api", tags=["devices"])
+
+
+@router.get("/devices", response_model=DevicePage)
+def page(
+    context: ContextDep, who: Who, q: str = "", role: str | None = None, owner: str | None = None,
+    vendor: str | None = None, unknown: bool | None = None, expected: bool | None = None, local: bool | None = None,
+    retired: bool = False, range: str | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
+    sort: DeviceSort = "address", descending: bool = False, cursor: str | None = None,
+    limit: Annotated[int, Query(ge=1, le=2000)] = 200, total: bool = True,
+) -> Response:  # fmt: skip
+    """Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere."""
+    wanted = DeviceFilter(
+        text=q, role=role, owner=owner, vendor=vendor, unknown=unknown, expected=expected, local=local,
+        retired=retired, seen_since=_ms(seen_since), not_seen_since=_ms(not_seen_since),
+        spans=parse(range).pairs if range else None,
+    )  # fmt: skip
+    with context.database.read() as connection:
+        found = device_queries.page(connection, wanted, sort, descending, cursor, limit)
+        count = device_queries.count(connection, wanted) if total else None
+    rows = [views.device_row(row) for row in found.rows]
+    return as_json(DevicePage.model_construct(devices=rows, next=found.next, total=count))
+
+
+@router.get("/devices/positions", response_model=DevicePage)
+def positions(
+    context: ContextDep, who: Who, offset: Annotated[int, Query(ge=0)] = 0,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100, q: str = "", role: str | None = None,
+    unknown: bool | None = None, expected: bool | None = None, local: bool | None = None, retired: bool = False,
+    sort: DeviceSort = "address", descending: bool = False,
+) -> Response:  # fmt: skip
+    """As the list, but by position: for tables that scroll to any place."""
+    wanted = DeviceFilter(text=q, role=role, unknown=unknown, expected=expected, local=local, retired=retired)
+    with context.database.read() as connection:
+        rows = device_queries.at_position(connection, wanted, sort, descending, offset, limit)
+        count = device_queries.count(connection, wanted)
+    return as_json(DevicePage.model_construct(devices=[views.device_row(row) for row in rows], next=None, total=count))
+
+
+@router.get("/devices/{identity}")
+def sheet(identity: int, context: ContextDep, who: Who) -> DeviceSheet:
+    """Everything about one device."""
+    return _sheet(context, identity)
+
+
+@router.post("/devices", status_code=201)
+def add(request: DeviceNew, context: ContextDep, who: Who) -> DeviceSheet:
+    """Enter a device that is expected."""
+    fields = {name: value for name, value in request.model_dump(exclude={"mac"}).items() if value}
+    saved = context.plan.edit_records(who, device_edits.add(fields, request_values.maybe_mac(request.mac)))
+    return _sheet(context, next(one.id for one in saved.after if isinstance(one, Device)))
+
+
+@router.patch("/devices/{identity}")
+def edit(identity: int, request: DeviceEdit, context: ContextDep, who: Who) -> DeviceRow:
+    """Set fields. 409 with the values now when the version is not the newest."""
+    fields = _given(request.model_dump(exclude={"version", "with_hostname"}))
+    make = device_edits.set_fields([(identity, request.version)], fields, request.with_hostname)
+    context.plan.edit_records(who, make, anyway=not request.with_hostname)
+    return _row_now(context, identity)
+
+
+@router.post("/devices/bulk")
+def bulk(request: BulkEdit, context: ContextDep, who: Who) -> BulkDone:
+    """Set the same role, owner or place for several devices: all or none."""
+    fields = _given(request.model_dump(exclude={"devices"}))
+    if not fields:
+        raise Refusal(422, "bad_edit", "nothing to set: give a role, an owner or a place", "role")
+    make = device_edits.set_fields([(item.id, item.version) for item in request.devices], fields)
+    context.plan.edit_records(who, make, anyway=True)
+    return BulkDone(changed=len(request.devices))
+
+
+@router.post("/devices/{identity}/retire")
+def retire(identity: int, request: Retirement, context: ContextDep, who: Who) -> DeviceRow:
+    """Take a device out of the lists, or with `retired` false bring it back."""
+    context.plan.edit_records(who, device_edits.retire(identity, request.version, request.retired, request.release))
+    return _row_now(context, identity)
+
+
+@router.post("/devices/{identity}/join")
+def join(identity: int, request: Join, context: ContextDep, who: Who) -> DeviceSheet:
+    """Other devices' adapters and assignments belong to this one."""
+    context.plan.edit_records(who, device_edits.join(identity, request.devices), anyway=True)
+    return _sheet(context, identity)
+
+
+@router.post("/devices/{identity}/split")
+def split(identity: int, request: Split, context: ContextDep, who: Who) -> DeviceSheet:
+    """Some adapters are a device of their own; gives the new one."""
+    macs = [Mac.parse(text).value for text in request.macs]
+    saved = context.plan.edit_records(who, device_edits.split(identity, macs), anyway=True)
+    return _sheet(context, next(one.id for one in saved.after if isinstance(one, Device) and one.id != identity))
+
+
+@router.post("/devices/{identity}/replace")
+def replace(identity: int, request: Replacement, context: ContextDep, who: Who) -> DeviceSheet:
+    """New hardware: its MAC inherits everything that the device has."""
+    make = device_edits.swap_hardware(identity, Mac.parse(request.mac).value, request_values.maybe_mac(request.old))
+    context.plan.edit_records(who, make, anyway=True)
+    return _sheet(context, identity)
+
+
+@router.get("/reviews")
+def reviews(context: ContextDep, who: Who) -> list[ReviewCase]:
+    """Cases to look at: what two records of one device said differently, and expected devices that may have been seen."""
+    with context.database.read() as connection:
+        return device_views.cases(connection, context.plan.site_here, now_ms(), None)
+
+
+@router.delete("/reviews/{identity}", status_code=204)
+def reviewed(identity: int, context: ContextDep, who: Who) -> None:
+    """Take a case off the list."""
+    with context.database.write() as connection:
+        if not review_records.settle(connection, identity):
+            raise Refusal(404, "missing", f"there is no case {identity} on the list")
+    context.tell(DevicesEvent(ids=None, new=0))
+
+
+@router.get("/changes")
+def changes(
+    context: ContextDep, who: Who, device: int | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 100,
+    before: int | None = None,
+) -> list[ChangeRow]:  # fmt: skip
+    """Recorded edits, the latest first."""
+    with context.database.read() as connection:
+        rows = change_queries.latest(connection, limit, before, device)
+    return [views.change_row(row) for row in rows]
+
+
+@router.post("/changes/{identity}/undo", status_code=204)
+def undo(identity: int, context: ContextDep, who: Who) -> None:
+    """Take an edit back, where nobody changed the same fields since."""
+    if context.plan.undo(who, identity):
+        return
+    if not setting_edits.undo(context, who, identity):
+        context.plan.edit_records(who, device_edits.take_back(identity), anyway=True)
+
+
+def _given(values: dict[str, str | None]) -> dict[str, str]:
+    return {name: value for name, value in values.items() if value is not None}
+
+
+def _sheet(context: Context, identity: int) -> DeviceSheet:
+    with context.database.read() as connection:
+        return device_views.sheet(context, connection, identity)
+
+
+def _row_now(context: Context, identity: int) -> DeviceRow:
+    with context.database.read() as connection:
+        return views.device_row(device_views.row(connection, identity))
+
+
+def _ms(moment: datetime | None) -> int | None:
+    return round(moment.timestamp() * 1000) if moment else None

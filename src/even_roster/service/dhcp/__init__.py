@@ -1,0 +1,1 @@
+"""DHCP servers: read, compared, published to, followed."""

@@ -1,0 +1,206 @@
+"""/api/dhcp/…: servers, preview, publish, adopt, leases, pools, and exports for servers edited by hand."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Depends, Request
+
+from ...api.dhcp import (
+    AdoptDone,
+    AdoptRequest,
+    DhcpPreview,
+    DhcpServerEdit,
+    DhcpServerNew,
+    DhcpServerView,
+    ExportText,
+    LeaseView,
+    PoolView,
+    PublishDone,
+    PublishRequest,
+)
+from ...api.events import DhcpEvent
+from ...core import dhcp_export
+from ...core.dhcp import Scope, desired
+from ...core.plan.model import BandKind, Plan
+from ...core.text import clean
+from ...store import lease_records
+from .. import setting_edits
+from ..context import Context
+from ..plan import request_values
+from ..web.deps import ContextDep, Who
+from ..web.problems import Refusal
+from . import dhcp_views
+from .dhcp_servers import DhcpServers
+
+router = APIRouter(prefix="/api/dhcp", tags=["dhcp"])
+_PATHS = ("config", "socket", "leases", "hosts", "pid")
+_NEEDS = {"kea": ("config", "socket"), "dnsmasq": ("hosts",), "standin": ()}
+
+
+def _manager(request: Request) -> DhcpServers:
+    manager: DhcpServers = request.app.state.dhcp
+    return manager
+
+
+ManagerDep = Annotated[DhcpServers, Depends(_manager)]
+
+
+@router.get("/servers")
+def servers(context: ContextDep, who: Who) -> list[DhcpServerView]:
+    """All DHCP servers."""
+    with context.database.read() as connection, context.plan.reading() as plan:
+        return [dhcp_views.server_view(plan, connection, row) for row in lease_records.servers(connection)]
+
+
+@router.post("/servers", status_code=201)
+def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep, who: Who) -> DhcpServerView:
+    """Manage a server. It is asked at once whether it can be read."""
+    with context.plan.reading() as plan:
+        site = request_values.site(plan, request.site, context.plan.site_here)
+    settings = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name).strip()}
+    _complete(request.kind, settings)
+    name = _name(context, request.name, 0)
+    addresses = list(request_values.addresses(request.addresses, "addresses"))
+    values = {"site": site, "name": name, "kind": request.kind, "settings": settings, "addresses": addresses}
+    identity = setting_edits.add_server(context, who, values)
+    manager.try_out(identity)
+    return _view(context, manager, identity)
+
+
+@router.patch("/servers/{identity}")
+def edit_server(
+    identity: int, request: DhcpServerEdit, context: ContextDep, manager: ManagerDep, who: Who
+) -> DhcpServerView:
+    """Change how a server is reached."""
+    row = manager.row(identity)
+    if request.version is not None and request.version != row.version:
+        raise Refusal(409, "stale", f"DHCP server {row.name} was changed meanwhile: it is at version {row.version}")
+    given = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name) is not None}
+    settings = {name: value for name, value in {**row.settings, **given}.items() if value}
+    _complete(row.kind, settings)
+    values: dict[str, Any] = {"settings": settings}
+    if request.addresses is not None:
+        values["addresses"] = list(request_values.addresses(request.addresses, "addresses"))
+    if request.name is not None:
+        values["name"] = _name(context, request.name, identity)
+    setting_edits.edit_server(context, who, identity, values)
+    manager.try_out(identity)
+    return _view(context, manager, identity)
+
+
+@router.delete("/servers/{identity}", status_code=204)
+def remove_server(identity: int, context: ContextDep, manager: ManagerDep, who: Who) -> None:
+    """Manage a server no longer; what it has stays as it is."""
+    row = manager.row(identity)
+    with context.plan.reading() as plan:
+        mine = [band for band in plan.bands.values() if band.kind is BandKind.POOL and band.server == identity]
+    if mine:
+        raise Refusal(
+            422, "in_the_way", f"{row.name} still hands out {len(mine)} pools of the plan; give them to another"
+        )
+    setting_edits.remove_server(context, who, identity)
+
+
+def _complete(kind: str, settings: dict[str, str]) -> None:
+    needed = _NEEDS[kind]
+    if needed and not any(settings.get(name) for name in needed):
+        raise Refusal(
+            422, "bad_edit", f"a {kind} server needs {' or '.join(needed)}: a path on this machine", needed[0]
+        )
+    for name, path in settings.items():
+        if not path.startswith("/"):
+            raise Refusal(422, "bad_edit", f"{name}: {path!r} is not a whole path; it begins with /", name)
+
+
+def _name(context: Context, text: str, identity: int) -> str:
+    name = clean(text, 80)
+    if not name:
+        raise Refusal(422, "bad_edit", "a server needs a name", "name")
+    with context.database.read() as connection:
+        for row in lease_records.servers(connection):
+            if row.name.casefold() == name.casefold() and row.id != identity:
+                raise Refusal(422, "bad_edit", f"there is a DHCP server called {name!r} already", "name")
+    return name
+
+
+def _view(context: Context, manager: DhcpServers, identity: int) -> DhcpServerView:
+    context.tell(DhcpEvent(server=identity))
+    with context.database.read() as connection, context.plan.reading() as plan:
+        return dhcp_views.server_view(plan, connection, manager.row(identity))
+
+
+@router.post("/servers/{identity}/preview")
+def preview(identity: int, manager: ManagerDep, who: Who) -> DhcpPreview:
+    """The exact difference between the plan and the server. Nothing is changed."""
+    return dhcp_views.preview_view(identity, manager.preview(identity))
+
+
+@router.post("/servers/{identity}/publish")
+def publish(identity: int, request: PublishRequest, manager: ManagerDep, who: Who) -> PublishDone:
+    """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
+    done = manager.publish(identity, request.digest)
+    return PublishDone(
+        server=identity, lines=[dhcp_views.line_view(line) for line in done.lines], notes=list(done.notes)
+    )
+
+
+@router.post("/servers/{identity}/adopt")
+def adopt(identity: int, request: AdoptRequest, manager: ManagerDep, who: Who) -> AdoptDone:
+    """Take the server's pools and reservations into the plan; with `dry_run` only say what that would be."""
+    if request.dry_run:
+        return dhcp_views.adoption_view(manager.adoption(identity)[0], True, None)
+    found, change = manager.adopt(identity, who)
+    return dhcp_views.adoption_view(found, False, change or None)
+
+
+@router.post("/servers/{identity}/read")
+def read(identity: int, context: ContextDep, manager: ManagerDep, who: Who) -> DhcpServerView:
+    """Read the server's leases now."""
+    manager.read_leases(identity)
+    return _view(context, manager, identity)
+
+
+@router.get("/leases")
+def leases(context: ContextDep, who: Who, server: int | None = None) -> list[LeaseView]:
+    """Leases as the servers told them last, by address."""
+    with context.database.read() as connection:
+        return dhcp_views.lease_views(context, connection, lease_records.all_leases(connection, server))
+
+
+@router.get("/pools")
+def pools(context: ContextDep, who: Who) -> list[PoolView]:
+    """How full every pool is."""
+    with context.database.read() as connection, context.plan.reading() as plan:
+        return dhcp_views.pool_views(context, connection, plan)
+
+
+@router.get("/export")
+def export(
+    context: ContextDep, who: Who, form: Literal["json", "hosts", "sheet"] = "json", server: int | None = None,
+    subnet: str | None = None, notation: str = "colons",
+) -> ExportText:  # fmt: skip
+    """Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form."""
+    with context.plan.reading() as plan:
+        scopes = _scopes(plan, server)
+        if subnet is not None:
+            network = request_values.known_subnet(plan, context.plan.site_here, subnet).network
+            scopes = [scope for scope in scopes if scope.network == network]
+    if form == "json":
+        return ExportText(text=dhcp_export.to_json(scopes))
+    if form == "hosts":
+        return ExportText(text=dhcp_export.host_blocks(scopes))
+    if notation not in dhcp_export.NOTATIONS:
+        shown = ", ".join(dhcp_export.NOTATIONS)
+        raise Refusal(422, "bad_edit", f"{notation!r} is no MAC notation; there are: {shown}", "notation")
+    return ExportText(text=dhcp_export.form_text(scopes, notation))
+
+
+def _scopes(plan: Plan, server: int | None) -> list[Scope]:
+    """What one server should hand out, or all of them, those pools included that nobody hands out yet."""
+    if server is not None:
+        return desired(plan, server)
+    owners = {band.server for band in plan.pools() if band.server is not None}
+    return sorted(
+        (scope for owner in owners for scope in desired(plan, owner)), key=lambda s: int(s.network.network_address)
+    )

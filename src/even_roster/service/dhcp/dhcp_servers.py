@@ -1,0 +1,321 @@
+"""Reads DHCP servers on a schedule and publishes the plan to them. All work with a server runs in threads."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import itertools
+import logging
+import re
+from collections.abc import Sequence
+from dataclasses import fields, replace
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Row, update
+
+from ...api.events import DhcpEvent
+from ...core.dhcp import Adoption, PlanError, Reservation, Scope, ScopeThere, adoption, desired, key_of, option_items
+from ...core.names import NameSource, heard
+from ...core.plan.following import Lease
+from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet, dotted
+from ...core.stays import Sighting, Source
+from ...dhcp.controlled import ControlledServer
+from ...dhcp.dnsmasq import DnsmasqServer
+from ...dhcp.kea import KeaServer
+from ...dhcp.server import DhcpServer, Owned, Preview, Published, ServerTrouble, preview, publish
+from ...store import lease_records
+from ...store.edits import EditError, Missing
+from ...store.intake import NameHeard
+from ...store.one_lock import OneLock
+from ...store.scan_records import SegmentSeen
+from ...store.tables import dhcp_servers
+from ..aids.repeating import attempt
+from ..context import Context, now_ms
+from ..knowing.observing import Batch
+from ..knowing.plan_book import Edit
+
+_log = logging.getLogger(__name__)
+EVERY_SECONDS = 60.0
+
+
+class DhcpServers:
+    """All DHCP servers of one service."""
+
+    def __init__(self, context: Context) -> None:
+        self._context = context
+        self._task: asyncio.Task[None] | None = None
+        self._busy: dict[int, OneLock] = {}
+        self._readings = itertools.count(1)
+        self._stored: dict[int, int] = {}
+
+    def begin(self) -> None:
+        """Read leases from now on, every EVERY_SECONDS."""
+        self._task = asyncio.create_task(self._run(), name="leases")
+
+    async def close(self) -> None:
+        """Stop reading."""
+        if self._task is not None:
+            self._task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._task
+
+    async def _run(self) -> None:
+        while True:
+            await attempt(self._read_all, "the DHCP servers could not be read")
+            await asyncio.sleep(EVERY_SECONDS)
+
+    def _read_all(self) -> None:
+        with self._context.database.read() as connection:
+            rows = lease_records.servers(connection)
+        for row in rows:
+            try:
+                self.read_leases(row.id)
+            except ServerTrouble as error:
+                _log.info("leases of %s: %s", row.name, error)
+            except Exception:
+                _log.exception("leases of %s could not be read", row.name)
+
+    def row(self, identity: int) -> Row[Any]:
+        """A server's record. Raises Missing."""
+        with self._context.database.read() as connection:
+            row = lease_records.server(connection, identity)
+        if row is None:
+            raise Missing(f"there is no DHCP server {identity}")
+        return row
+
+    def server(self, row: Row[Any]) -> DhcpServer:
+        """The counterpart behind a record. Raises ServerTrouble."""
+        given = {name: Path(value) for name, value in row.settings.items() if value}
+        if row.kind == "kea":
+            return KeaServer(given.get("config"), given.get("socket"), given.get("leases"), given.get("pid"))
+        if row.kind == "dnsmasq":
+            return DnsmasqServer(given["hosts"], given.get("config"), given.get("leases"), given.get("pid"))
+        control = self._context.machine.dhcp_control(row.name)
+        if control is None:
+            raise ServerTrouble("the stand-in site's server is there only while the stand-in site is")
+        return ControlledServer(control)
+
+    def wanted(self, identity: int) -> list[Scope]:
+        """What a server should hand out. Raises PlanError."""
+        with self._context.plan.reading() as plan:
+            return desired(plan, identity)
+
+    def _lock(self, identity: int) -> OneLock:
+        """For talking to a server, one at a time; what it said is stored when it is given back."""
+        return self._busy.setdefault(identity, OneLock(f"the line to DHCP server {identity}"))
+
+    def preview(self, identity: int) -> Preview:
+        """The difference between the plan and a server. Raises Missing, PlanError, ServerTrouble."""
+        row = self.row(identity)
+        with self._lock(identity):
+            return preview(self.server(row), self.wanted(identity), _owned(row))[0]
+
+    def publish(self, identity: int, expected: str | None) -> Published:
+        """Publish and verify. Raises Missing, PlanError, ServerTrouble; then the server is as it was."""
+        row = self.row(identity)
+        wanted = self.wanted(identity)
+        try:
+            with self._lock(identity):
+                done = publish(self.server(row), wanted, _owned(row), expected)
+        except (ServerTrouble, PlanError) as error:
+            self._refused(identity, wanted, str(error))
+            raise
+        with self._context.database.write() as connection:
+            entries = [one for scope in wanted for one in scope.reservations]
+            lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
+        self._context.findings.servers_changed()
+        self._context.tell(DhcpEvent(server=identity))
+        with contextlib.suppress(ServerTrouble):
+            self.read_leases(identity)
+        return done
+
+    def _refused(self, identity: int, wanted: Sequence[Scope], said: str) -> None:
+        """Remember what the server said, and which reservations it is about."""
+        refusals = {
+            dotted(one.address): said
+            for scope in wanted
+            for one in scope.reservations
+            if re.search(rf"(?<![\d.]){re.escape(dotted(one.address))}(?![\d.])", said)
+        }
+        with self._context.database.write() as connection:
+            connection.execute(
+                update(dhcp_servers).where(dhcp_servers.c.id == identity).values(trouble=said, refusals=refusals)
+            )
+        self._context.findings.servers_changed()
+        self._context.tell(DhcpEvent(server=identity))
+
+    def adoption(self, identity: int) -> tuple[Adoption, tuple[ScopeThere, ...]]:
+        """What adopting would add to the plan. Raises Missing, ServerTrouble."""
+        row = self.row(identity)
+        there = self._scopes(row)
+        there = tuple(one for one in there if one.scope.pools or one.scope.reservations)
+        with self._context.plan.reading() as plan:
+            return adoption(plan, row.site, identity, there), there
+
+    def _scopes(self, row: Row[Any]) -> tuple[ScopeThere, ...]:
+        """What its configuration has now. Raises ServerTrouble."""
+        with self._context.plan.reading() as plan:
+            hints = [subnet.network for subnet in plan.subnets_of(row.site) if not subnet.supernet]
+        with self._lock(row.id):
+            return self.server(row).read(_owned(row), hints).scopes
+
+    def try_out(self, identity: int) -> None:
+        """Read a server's configuration and leases; what cannot be read is kept as its trouble. Raises Missing."""
+        row = self.row(identity)
+        try:
+            self._scopes(row)
+        except ServerTrouble as error:
+            with self._context.database.write() as connection:
+                lease_records.trouble(connection, identity, str(error))
+            return
+        with contextlib.suppress(ServerTrouble):
+            self.read_leases(identity)
+
+    def adopt(self, identity: int, who: str) -> tuple[Adoption, int]:
+        """Take a server's pools and reservations into the plan, as one change; gives its id.
+
+        Raises Missing, ServerTrouble, EditError, PlanRefused.
+        """
+        row = self.row(identity)
+        found, there = self.adoption(identity)
+        if found.refused:
+            raise EditError("; ".join(found.refused))
+        saved = self._context.plan.edit(who, lambda plan: _adopting(plan, row, found), anyway=True)
+        with self._context.plan.reading() as plan:
+            mine = {scope.network: scope for scope in desired(plan, identity)}
+        owned = {str(one.scope.network): _agreed(one.scope, mine.get(one.scope.network)) for one in there}
+        entries = [r for one in there for r in one.scope.reservations if _planned(mine, one.scope, r)]
+        with self._context.database.write() as connection:
+            kept = {network: keys for network, keys in row.owned.items() if network not in owned}
+            lease_records.replace_published(connection, identity, entries, {**kept, **owned}, now_ms())
+        self._context.findings.servers_changed()
+        self._context.tell(DhcpEvent(server=identity))
+        return found, saved.change
+
+    def read_leases(self, identity: int) -> int:
+        """Read a server's leases now; those given or renewed since the last time become sightings.
+
+        Gives how many there are. Raises Missing, ServerTrouble.
+        """
+        row = self.row(identity)
+        try:
+            with self._lock(identity):
+                reading = next(self._readings)
+                leases = self.server(row).leases()
+        except ServerTrouble as error:
+            with self._context.database.write() as connection:
+                lease_records.trouble(connection, identity, str(error))
+            raise
+        self._store(row, leases, reading)
+        return len(leases)
+
+    def _store(self, row: Row[Any], leases: Sequence[Lease], reading: int) -> None:
+        """Store what a server told, unless a later reading was stored meanwhile."""
+        context, now = self._context, now_ms()
+        with context.database.write() as connection:
+            if reading < self._stored.get(row.id, 0):
+                return
+            self._stored[row.id] = reading
+            before = {old.address: (old.mac, old.expires) for old in lease_records.all_leases(connection, row.id)}
+            lease_records.replace_leases(connection, row.id, leases, now)
+        context.plan.leases_changed()
+        context.findings.servers_changed()
+        if row.site == context.plan.site_here:  # what a server of another site leases is that site's matter
+            fresh = [one for one in leases if one.mac is not None and before.get(one.address) != (one.mac, one.expires)]
+            batches = [
+                Batch(
+                    segment, None,
+                    [Sighting(one.address, one.mac, min(one.since or now, now), Source.LEASE) for one in group],
+                    [
+                        NameHeard(one.address, one.mac, name, now)
+                        for one in group
+                        if (name := heard(one.name, NameSource.DHCP)) is not None
+                    ],
+                )
+                for segment, group in self._by_segment(fresh).items()
+            ]  # fmt: skip
+            if batches:
+                context.observer.observe(batches)
+        context.findings.note_pools()
+        context.tell(DhcpEvent(server=row.id))
+
+    def _by_segment(self, leases: Sequence[Lease]) -> dict[SegmentSeen, list[Lease]]:
+        """Leases by the segment that their subnet is."""
+        adapters = self._context.machine.adapters()
+        found: dict[SegmentSeen, list[Lease]] = {}
+        with self._context.plan.reading() as plan:
+            for one in leases:
+                subnet = plan.subnet_at(self._context.plan.site_here, one.address)
+                if subnet is None:
+                    continue
+                adapter = next((a for a in adapters if subnet.network in a.networks), None)
+                gateway = (
+                    int(adapter.gateway) if adapter and adapter.gateway else subnet.gateway if adapter is None else None
+                )
+                key = SegmentSeen(adapter.name if adapter else "behind the gateway", str(subnet.network), gateway)
+                found.setdefault(key, []).append(one)
+        return found
+
+
+def _owned(row: Row[Any]) -> Owned:
+    return {network: frozenset(keys) for network, keys in row.owned.items()}
+
+
+def _planned(mine: dict[Any, Scope], scope: Scope, one: Reservation) -> bool:
+    wanted = mine.get(scope.network)
+    return wanted is not None and any((w.mac, w.address) == (one.mac, one.address) for w in wanted.reservations)
+
+
+def _agreed(there: Scope, wanted: Scope | None) -> list[str]:
+    """The parts of a server's subnet that the plan has as well: from now on they are the plan's."""
+    if wanted is None:
+        return []
+    same = dict(option_items(wanted.options))
+    pairs = {(one.mac, one.address) for one in wanted.reservations}
+    return [
+        *(key_of(pool) for pool in there.pools if pool in wanted.pools),
+        *(key_of(one) for one in there.reservations if (one.mac, one.address) in pairs),
+        *(key_of(name) for name, text in option_items(there.options) if text and text == same[name]),
+    ]
+
+
+def _adopting(plan: Plan, row: Row[Any], found: Adoption) -> Edit:
+    """The edit that takes a server's pools and reservations in."""
+    before: list[Item] = []
+    after: list[Item] = []
+    subnets = {subnet.network: subnet for subnet in plan.subnets_of(row.site) if not subnet.supernet}
+    for number, scope in enumerate(found.subnets, start=1):
+        options = scope.options
+        subnet = Subnet(
+            -number, row.site, "", scope.network, options.gateway, options.dns, options.domain, options.ntp
+        )  # fmt: skip
+        subnets[scope.network] = subnet
+        after.append(subnet)
+    for network, pool in found.pools:
+        subnet = subnets[network]
+        there = next((b for b in plan.bands_of(subnet.id) if (b.first, b.last) == (pool.first, pool.last)), None)
+        if there is not None:
+            before.append(there)
+            after.append(replace(there, server=row.id))
+            continue
+        own = _beyond(found.options.get(network, HandedOut()), subnet.handed_out)
+        after.append(Band(0, subnet.id, BandKind.POOL, pool.first, pool.last, options=own, server=row.id))
+    for network, one in found.reservations:
+        after.append(
+            Assignment(
+                0, row.site, subnets[network].id, one.address, AssignmentKind.RESERVED, one.mac, one.name
+            )
+        )  # fmt: skip
+    told = {"pools": len(found.pools), "reservations": len(found.reservations), "subnets": len(found.subnets)}
+    return Edit("adopt", "dhcp server", row.name, tuple(before), tuple(after), (None, told), review=True)
+
+
+def _beyond(given: HandedOut, base: HandedOut) -> HandedOut:
+    """What a server hands out that the subnet does not say already."""
+    usual = HandedOut()
+    own = {
+        one.name: getattr(usual if getattr(given, one.name) == getattr(base, one.name) else given, one.name)
+        for one in fields(usual)
+    }
+    return HandedOut(**own)

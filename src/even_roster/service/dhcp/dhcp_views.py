@@ -1,0 +1,154 @@
+"""Turns previews, leases and pools into the API's models."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from sqlalchemy import Connection, Row
+
+from ...api.dhcp import (
+    AdoptDone,
+    AdoptedPool,
+    AdoptedReservation,
+    AdoptedSubnet,
+    DhcpPreview,
+    DhcpServerView,
+    DifferenceLine,
+    LeaseView,
+    PoolView,
+    TextLine,
+)
+from ...core.dhcp import Adoption, Line
+from ...core.mac import Mac
+from ...core.plan.following import Lease
+from ...core.plan.model import AssignmentKind, BandKind, Plan, dotted
+from ...dhcp.server import Preview, digest
+from ...store import lease_records
+from .. import views
+from ..context import Context, now_ms
+from ..plan import plan_views
+from ..scans.running_scans import refs_of_macs
+
+CONTEXT = 3
+MOST_TEXT = 400_000
+
+
+def server_view(plan: Plan, connection: Connection, row: Row[Any]) -> DhcpServerView:
+    """A server and how much of the plan it has."""
+    given = row.settings
+    mine = [band for band in plan.pools() if band.server == row.id]
+    subnets = {band.subnet for band in mine}
+    reserved = sum(
+        1
+        for identity in subnets
+        for item in plan.assigned_in(
+            plan.subnets[identity].site, plan.subnets[identity].first, plan.subnets[identity].last
+        )
+        if item.kind is AssignmentKind.RESERVED and item.on
+    )
+    return DhcpServerView(
+        id=row.id, version=row.version, site=row.site, site_name=plan.sites[row.site].name, name=row.name, kind=row.kind,
+        config=given.get("config", ""), socket=given.get("socket", ""), leases=given.get("leases", ""),
+        hosts=given.get("hosts", ""), pid=given.get("pid", ""), published_at=views.maybe_time(row.published_at),
+        read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
+        published=len(lease_records.published_at(connection, row.id)), addresses=[dotted(a) for a in row.addresses],
+    )  # fmt: skip
+
+
+def line_view(line: Line) -> DifferenceLine:
+    """One difference."""
+    return DifferenceLine.model_validate(
+        {"action": line.action, "what": line.what, "subnet": line.network, "before": line.before, "after": line.after}
+    )
+
+
+def preview_view(identity: int, shown: Preview) -> DhcpPreview:
+    """A preview with the texts side by side, where they are not too long to read."""
+    small = len(shown.before) + len(shown.after) <= MOST_TEXT and shown.before != shown.after
+    return DhcpPreview(
+        server=identity, lines=[line_view(line) for line in shown.difference.lines],
+        conflicts=list(shown.difference.conflicts), by_hand=list(shown.by_hand), left=shown.difference.left,
+        digest=digest(shown.before), text=list(side_by_side(shown.before, shown.after)) if small else [],
+    )  # fmt: skip
+
+
+def side_by_side(before: str, after: str) -> Iterator[TextLine]:
+    """The changed lines with a few around them; what is skipped between is one line of its own."""
+    old, new = before.splitlines(), after.splitlines()
+    at = 0
+    for group in difflib.SequenceMatcher(None, old, new, autojunk=False).get_grouped_opcodes(CONTEXT):
+        if group[0][1] > at:
+            yield TextLine(kind="skipped", before=None, after=None, text=f"{group[0][1] - at} lines as they are")
+        for kind, i1, i2, j1, j2 in group:
+            if kind == "equal":
+                for i, j in zip(range(i1, i2), range(j1, j2), strict=True):
+                    yield TextLine(kind="kept", before=i + 1, after=j + 1, text=old[i])
+                continue
+            for i in range(i1, i2):
+                yield TextLine(kind="removed", before=i + 1, after=None, text=old[i])
+            for j in range(j1, j2):
+                yield TextLine(kind="added", before=None, after=j + 1, text=new[j])
+        at = group[-1][2]
+    if at < len(old):
+        yield TextLine(kind="skipped", before=None, after=None, text=f"{len(old) - at} lines as they are")
+
+
+def adoption_view(found: Adoption, dry_run: bool, change: int | None) -> AdoptDone:
+    """What adopting does."""
+    return AdoptDone(
+        dry_run=dry_run, change=change, refused=list(found.refused),
+        subnets=[
+            AdoptedSubnet(subnet=str(s.network), options=plan_views.handed_out_view(s.options)) for s in found.subnets
+        ],
+        pools=[AdoptedPool(subnet=str(n), first=dotted(p.first), last=dotted(p.last)) for n, p in found.pools],
+        reservations=[
+            AdoptedReservation(subnet=str(n), mac=str(Mac(r.mac)), address=dotted(r.address), name=r.name)
+            for n, r in found.reservations
+        ],
+    )  # fmt: skip
+
+
+def lease_views(context: Context, connection: Connection, rows: Iterable[Row[Any]]) -> list[LeaseView]:
+    """Leases with their devices."""
+    rows = list(rows)
+    refs = refs_of_macs(connection, {row.mac for row in rows if row.mac is not None})
+    now = now_ms()
+    return [
+        LeaseView(
+            server=row.server, server_name=row.server_name, address=dotted(row.address),
+            mac=views.mac_view(row.mac, context.vendors) if row.mac is not None else None, name=row.name,
+            expires=views.maybe_time(row.expires), device=refs.get(row.mac),
+            active=Lease(row.address, row.mac, row.name, row.expires).active(now),
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
+def pool_views(context: Context, connection: Connection, plan: Plan) -> list[PoolView]:
+    """How full every pool is."""
+    servers = {row.id: row for row in lease_records.servers(connection)}
+    found = []
+    for band in sorted(plan.bands.values(), key=lambda b: (plan.subnets[b.subnet].site, b.first)):
+        if band.kind is not BandKind.POOL:
+            continue
+        subnet = plan.subnets[band.subnet]
+        held = context.plan.held(subnet.site)
+        leased = held.count(band.first, band.last)
+        reserved = sum(
+            1
+            for item in plan.assigned_in(subnet.site, band.first, band.last)
+            if item.on and item.kind is AssignmentKind.RESERVED and item.address not in held
+        )
+        size = band.last - band.first + 1
+        server = servers.get(band.server) if band.server is not None else None
+        found.append(
+            PoolView(
+                band=band.id, subnet=subnet.id, subnet_name=subnet.name or str(subnet.network), name=band.name,
+                first=dotted(band.first), last=dotted(band.last), server=band.server,
+                server_name=server.name if server else None, size=size, leased=leased, reserved=reserved,
+                left=size - leased - reserved, read_at=views.maybe_time(server.read_at) if server else None,
+            )
+        )  # fmt: skip
+    return found

@@ -1,0 +1,1 @@
+"""Findings: their views, remedies, and the notices that leave the house."""

@@ -1,0 +1,87 @@
+"""/api/findings: what is wrong or needs a decision; accept it, do its steps, see its history."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query
+
+from ...api.findings import AcceptRequest, FindingCounts, FindingList, FindingSheet, KindView, StepDone, StepRequest
+from ...core.findings.engine import BY_KIND, RULES
+from ...store import finding_records
+from ...store.edits import EditError, Missing
+from ..context import Context
+from ..web.deps import ContextDep, Who
+from . import finding_views, remedies
+
+router = APIRouter(prefix="/api", tags=["findings"])
+Which = Literal["open", "accepted", "closed", "standing", "all"]
+_STATES = {
+    "open": ["open"], "accepted": ["accepted"], "closed": ["closed"], "standing": ["open", "accepted"],
+    "all": ["open", "accepted", "closed"],
+}  # fmt: skip
+
+
+@router.get("/findings")
+def findings(
+    context: ContextDep, who: Who, state: Which = "open", kind: str | None = None, subject: str | None = None,
+    limit: Annotated[int, Query(ge=1, le=20_000)] = 1000,
+) -> FindingList:  # fmt: skip
+    """Findings, what needs attention first: by severity, then the newest. `subject` is an address, MAC or name."""
+    if kind is not None and kind not in BY_KIND:
+        raise EditError(f"there is no kind of finding {kind!r}; there are: {', '.join(sorted(BY_KIND))}", "kind")
+    with context.database.read() as connection:
+        rows = finding_records.listed(connection, _STATES[state], kind, limit, subject)
+        return FindingList(
+            findings=finding_views.views(context, connection, rows),
+            counts=FindingCounts(**finding_records.counts(connection)), trouble=context.findings.trouble,
+        )  # fmt: skip
+
+
+@router.get("/findings/kinds")
+def kinds(context: ContextDep, who: Who) -> list[KindView]:
+    """Every kind of finding there is."""
+    return [KindView(kind=rule.kind, title=rule.title, means=rule.means) for rule in RULES]
+
+
+@router.get("/findings/{identity}")
+def finding(identity: int, context: ContextDep, who: Who) -> FindingSheet:
+    """One finding with its history."""
+    return _sheet(context, identity)
+
+
+@router.post("/findings/{identity}/accept")
+def accept(identity: int, request: AcceptRequest, context: ContextDep, who: Who) -> FindingSheet:
+    """Accept a finding, with a reason and perhaps an end."""
+    until = round(request.until.timestamp() * 1000) if request.until is not None else None
+    context.findings.accept(identity, request.reason, who, until)
+    return _sheet(context, identity)
+
+
+@router.delete("/findings/{identity}/accept")
+def resume(identity: int, context: ContextDep, who: Who) -> FindingSheet:
+    """Accept it no longer."""
+    context.findings.resume(identity)
+    return _sheet(context, identity)
+
+
+@router.post("/findings/{identity}/steps")
+def step(identity: int, request: StepRequest, context: ContextDep, who: Who) -> StepDone:
+    """Do one of a finding's steps. 422 says why it cannot be done."""
+    with context.database.read() as connection:
+        row = finding_records.one(connection, identity)
+    if row is None:
+        raise Missing(f"there is no finding {identity}")
+    if row.state == "closed":
+        raise EditError(f"finding {identity} is closed: its cause is gone", "number")
+    return remedies.do(context, row, request.number, who, request.anyway)
+
+
+def _sheet(context: Context, identity: int) -> FindingSheet:
+    with context.database.read() as connection:
+        row = finding_records.one(connection, identity)
+        if row is None:
+            raise Missing(f"there is no finding {identity}")
+        view = finding_views.views(context, connection, [row])[0]
+        turns = [finding_views.turn(t, row.kind, row.id) for t in finding_records.turns_of(connection, identity)]
+    return FindingSheet(finding=view, turns=turns)

@@ -1,0 +1,98 @@
+"""Does a finding's step: the same edits a person would make in the plan, with the same checks and the same undo."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, Row
+
+from ...api.findings import StepDone
+from ...api.plan import AssignmentEdit, AssignmentNew
+from ...core.findings.model import Action
+from ...core.mac import Mac
+from ...core.names import as_hostname
+from ...core.plan.model import BandKind, dotted
+from ...store import seen_records
+from ...store.edits import EditError, Missing
+from .. import setting_edits
+from ..context import Context
+from ..devices import device_edits
+from ..plan import planning, request_values
+
+
+def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, anyway: bool) -> StepDone:
+    """Do step `number` of a finding's record. Raises EditError, Missing, PlanRefused, AddressTaken."""
+    steps = list(row.steps)
+    if not 1 <= number <= len(steps):
+        raise Missing(f"finding {row.id} has no step {number}; it has {len(steps)}")
+    action, label, pairs = steps[number - 1]
+    values = dict(pairs)
+    match action:
+        case Action.ASSIGN if "address" in values:
+            done = _assign(context, values, "static", who, anyway)
+        case Action.RESERVE:
+            done = _assign(context, values, "reserved", who, anyway)
+        case Action.MOVE_PLAN:
+            address = request_values.address(values["address"])
+            saved = context.plan.edit(who, planning.move(int(values["assignment"]), address, None), anyway=anyway)
+            done = StepDone(said=f"the plan has it at {dotted(address)} now", change=saved.change)
+        case Action.RELEASE:
+            saved = context.plan.edit(who, planning.release(int(values["assignment"])))
+            done = StepDone(said="the address is free again", change=saved.change)
+        case Action.JOIN:
+            done = _join(context, values["devices"], who)
+        case Action.MEMBER:
+            done = _member(context, values, who)
+        case _:
+            raise EditError(f"{label!r} wants more than a press: do it on its page", "number")
+    context.findings.settle()
+    return done
+
+
+def _assign(context: Context, values: dict[str, str], kind: str, who: str, anyway: bool) -> StepDone:
+    """Give an address to a MAC as it is seen; an assignment that is there gets the MAC instead."""
+    address = request_values.address(values["address"])
+    mac = request_values.maybe_mac(values.get("mac"))
+    here = context.plan.site_here
+    with context.plan.reading() as plan:
+        there = plan.at(here, address)
+        subnet = plan.subnet_at(here, address)
+        band = plan.band_at(subnet.id, address) if subnet is not None else None
+    if there is not None:
+        request = AssignmentEdit(version=there.version, mac=values.get("mac", ""))
+        saved = context.plan.edit(who, planning.edit_assignment(there.id, request), anyway=anyway)
+        return StepDone(said=f"{dotted(address)} belongs to {values.get('mac')} now", change=saved.change)
+    if kind == "static" and band is not None and band.kind is BandKind.POOL:
+        kind = "reserved"
+    with context.database.read() as connection:
+        name, role = _known_as(connection, mac)
+    new = AssignmentNew.model_validate(
+        {"address": dotted(address), "mac": values.get("mac"), "kind": kind, "name": name, "role": role}
+    )
+    make = planning.assign(new, here, address, mac)
+    saved = context.plan.edit(who, make, anyway=anyway)
+    return StepDone(
+        said=f"{dotted(address)} is planned as {kind} for {name or values.get('mac') or 'its holder'}",
+        change=saved.change,
+    )
+
+
+def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
+    if mac is None:
+        return "", ""
+    known = seen_records.known_macs(connection, [mac]).get(mac)
+    name = as_hostname(known.name).split(".")[0] if known is not None else ""
+    return (name or f"device-{Mac(mac).to_bytes().hex()[-6:]}"), (known.role if known is not None else "")
+
+
+def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
+    """From now on a MAC is known as a member of the router group that shares an address."""
+    address, mac = request_values.address(values["address"]), Mac.parse(values["mac"])
+    change = setting_edits.name_member(context, who, context.plan.site_here, address, mac.value)
+    return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change=change)
+
+
+def _join(context: Context, ids: str, who: str) -> StepDone:
+    devices = [int(one) for one in ids.split(",") if one]
+    if len(devices) < 2:
+        raise EditError("there are no two devices to join", "number")
+    saved = context.plan.edit_records(who, device_edits.join(devices[0], devices[1:]), anyway=True)
+    return StepDone(said=f"{len(devices)} devices are one now (device {devices[0]})", change=saved.change)

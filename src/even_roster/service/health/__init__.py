@@ -1,0 +1,1 @@
+"""How the service is: health, metrics, and signing in."""

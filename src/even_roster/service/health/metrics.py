@@ -1,0 +1,53 @@
+"""What /metrics says, in the OpenMetrics text format (RFC-track openmetrics 1.0)."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+
+import psutil
+
+from ... import __version__
+from ...store import device_queries, finding_records, scan_records
+from ..context import Context, now_ms
+from ..scans.running_scans import RunningScans
+
+
+def render(context: Context, scans: RunningScans) -> str:
+    """The whole exposition, ended by '# EOF'."""
+    with context.database.read() as connection:
+        totals = device_queries.totals(connection)
+        states = scan_records.count_by_state(connection)
+        found = finding_records.counts(connection)
+    memory = psutil.Process(os.getpid()).memory_info().rss
+    lines: list[str] = []
+    lines += _family("roster_build", "info", "The version that runs", [({"version": __version__}, 1)], "_info")
+    lines += _family(
+        "roster_uptime_seconds", "gauge", "Seconds since start", [({}, (now_ms() - context.started) / 1000)]
+    )
+    lines += _family("roster_devices", "gauge", "Devices in the roster", [({}, totals["devices"])])
+    lines += _family("roster_devices_unknown", "gauge", "Devices that nobody has named", [({}, totals["unknown"])])
+    told = "Devices that are planned and were never seen"
+    lines += _family("roster_devices_expected", "gauge", told, [({}, totals["expected"])])
+    lines += _family("roster_adapters", "gauge", "Adapters in the roster", [({}, totals["adapters"])])
+    lines += _family("roster_stays", "gauge", "Recorded stays", [({}, totals["stays"])])
+    lines += _family("roster_scans", "gauge", "Scans by state", [({"state": s}, n) for s, n in sorted(states.items())])
+    lines += _family("roster_scans_running", "gauge", "Scans that run now", [({}, len(scans.running))])
+    lines += _family(
+        "roster_findings", "gauge", "Findings by severity", [({"severity": s}, n) for s, n in found.items()]
+    )
+    lines += _family("roster_event_listeners", "gauge", "Clients that listen for events", [({}, context.hub.listeners)])
+    ended = [({"work": name}, one.times) for name, one in sorted(context.supervisor.ended.items())]
+    lines += _family("roster_work_restarts", "counter", "Standing work that ended by an error", ended, "_total")
+    lines += _family("roster_memory_bytes", "gauge", "Resident memory", [({}, memory)])
+    return "\n".join([*lines, "# EOF", ""])
+
+
+def _family(
+    name: str, kind: str, about: str, samples: Iterable[tuple[dict[str, str], float]], suffix: str = ""
+) -> list[str]:
+    lines = [f"# TYPE {name} {kind}", f"# HELP {name} {about}."]
+    for labels, value in samples:
+        inside = ",".join(f'{key}="{text}"' for key, text in labels.items())
+        lines.append(f"{name}{suffix}{{{inside}}} {value}" if inside else f"{name}{suffix} {value}")
+    return lines

@@ -1,0 +1,77 @@
+"""/healthz, /metrics, /api/events, and signing in."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Header, Request
+from fastapi.responses import PlainTextResponse, RedirectResponse, Response, StreamingResponse
+
+from ... import __version__
+from ...api.events import Events
+from ...api.network import Health, Ticket
+from ..context import now_ms
+from ..scans.scan_routes import ScansDep
+from ..web.auth import COOKIE, SESSION_SECONDS, Gate
+from ..web.deps import ContextDep, Who
+from ..web.problems import Refusal
+from .metrics import render
+
+router = APIRouter(tags=["system"])
+
+
+@router.get("/healthz")
+def healthz(context: ContextDep) -> Health:
+    """200 while the service and its database answer; impaired when nothing can be written, or standing work ended by an error."""
+    if not context.database.check():
+        raise Refusal(503, "database", "the database does not answer")
+    trouble = context.database.trouble or context.findings.trouble or context.supervisor.trouble
+    return Health(
+        status="ok" if not trouble else "impaired",
+        trouble=trouble,
+        version=__version__,
+        uptime_seconds=round((now_ms() - context.started) / 1000, 1),
+    )
+
+
+@router.get("/metrics", response_class=PlainTextResponse)
+def metrics(context: ContextDep, scans: ScansDep, who: Who) -> Response:
+    """Counters and gauges in the OpenMetrics text format."""
+    return Response(render(context, scans), media_type="application/openmetrics-text; version=1.0.0; charset=utf-8")
+
+
+class EventStream(StreamingResponse):
+    """Server-sent events (WHATWG HTML 9.2)."""
+
+    media_type = "text/event-stream"
+
+
+@router.get("/api/events", response_class=EventStream, responses={200: {"model": Events}})
+async def events(
+    context: ContextDep, who: Who, last_event_id: Annotated[str | None, Header()] = None, after: str | None = None
+) -> EventStream:
+    """Everything that changes, as server-sent events; Last-Event-ID (or `after`) resumes behind an event."""
+    return EventStream(
+        context.hub.stream(last_event_id or after),
+        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
+    )
+
+
+@router.post("/api/session/ticket")
+def ticket(request: Request, who: Who) -> Ticket:
+    """A one-time sign-in for a browser, for whoever is signed in already."""
+    gate: Gate = request.app.state.gate
+    return Ticket(path=f"/enter?ticket={gate.ticket()}")
+
+
+@router.get("/enter", include_in_schema=False)
+def enter(request: Request, ticket: str = "") -> Response:
+    """Turn a one-time ticket into a session."""
+    gate: Gate = request.app.state.gate
+    session = gate.redeem(ticket)
+    if session is None:
+        return RedirectResponse("/?signin=expired", 303)
+    response = RedirectResponse("/", 303)
+    secure = request.url.scheme == "https"
+    response.set_cookie(COOKIE, session, SESSION_SECONDS, httponly=True, samesite="strict", secure=secure)
+    return response

@@ -1,0 +1,259 @@
+"""Keeps the plan of a running service: the values in memory, their problems, what was seen where, and every edit.
+
+The records are the truth; this is their picture, so that questions about free addresses and mistakes cost no query. Whoever reads
+gets a plan that never changes; an edit puts another one in its place once it is stored. All edits go through `edit`, one after the
+other under the right to write the records, so that two people can never both get an address.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import Connection
+
+from ...api.events import DevicesEvent, Event, PlanEvent
+from ...core.owning import Record, Settled, planned
+from ...core.plan.checks import Checked, Problem, Severity
+from ...core.plan.free import Seen
+from ...core.plan.model import Assignment, Item, Plan
+from ...core.plan.runs import Runs
+from ...core.roster import Adapter, Case, Device, Known
+from ...core.span import SpanSet
+from ...core.stays import Sighting
+from ...store import lease_records, plan_records, review_records, seen_records
+from ...store.database import Database
+from ...store.one_lock import OneLock
+from ...store.plan_edits import PlanEditor, Saved
+from ...store.summaries import VendorOf, refresh
+
+
+class PlanRefused(ValueError):
+    """An edit would put mistakes into the plan; `problems` are those it would add. `anyway` helps where none is refused."""
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        self.problems = tuple(problems)
+        self.anyway = not any(problem.severity is Severity.REFUSED for problem in problems)
+        super().__init__(". ".join(problem.said for problem in problems))
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """One edit: items before and after, and what the list of changes says: action, kind, item, before, after. `cases` are what
+    records that meet in it say differently, with `review` also those that come out when the edit is completed: they are listed for
+    people to look at. `undoes` is the change of an older version that it takes back."""
+
+    action: str
+    kind: str
+    item: str
+    before: tuple[Record, ...] = ()
+    after: tuple[Record, ...] = ()
+    told: tuple[Any, Any] = (None, None)
+    cases: tuple[Case, ...] = ()
+    review: bool = False
+    undoes: int | None = None
+
+
+Make = Callable[[Plan], Edit]
+
+
+@dataclass(frozen=True, slots=True)
+class Desk:
+    """What whoever edits devices looks at: the plan, and the records in the transaction of the edit."""
+
+    plan: Plan
+    connection: Connection
+    now: int
+
+    def known(self, devices: Sequence[int], macs: Sequence[int] = ()) -> Known:
+        """What is recorded of some devices by id, and of those that some MACs belong to."""
+        return plan_records.known(self.connection, macs, devices)
+
+
+class PlanBook:
+    """The plan of one service. `listeners` are told of every edit, with no lock held and never on the event loop; they look at
+    `plan` for what it is then."""
+
+    def __init__(
+        self, database: Database, tell: Callable[[Event], None], now: Callable[[], int], vendor_of: VendorOf
+    ) -> None:
+        self._database, self._tell, self._now, self._vendor_of = database, tell, now, vendor_of
+        self._seeing = OneLock("what was seen where")
+        self._last_seen: dict[int, dict[int, int]] = {}
+        self._seen: dict[int, Seen] = {}
+        self._held: dict[int, Runs] = {}
+        self.listeners: list[Callable[[Sequence[Item]], None]] = []
+        with database.read() as connection:
+            self._checked = Checked(plan_records.load(connection))
+            self._last_seen = seen_records.last_seen_by_site(connection)
+        self.leases_changed()
+
+    @property
+    def plan(self) -> Plan:
+        """The plan as it is now; nobody changes it."""
+        return self._checked.plan
+
+    @property
+    def problems(self) -> list[Problem]:
+        """What is wrong with it, the worst first."""
+        return self._checked.problems
+
+    @contextmanager
+    def reading(self) -> Iterator[Plan]:
+        """The plan as it is now, the same one for the length of a block."""
+        yield self.plan
+
+    @property
+    def site_here(self) -> int:
+        """The id of the site this service stands in."""
+        plan = self.plan
+        here = plan.here
+        return here.id if here is not None else min(plan.sites)
+
+    def named_ranges(self) -> dict[str, SpanSet]:
+        """The planned subnets of the site here by name, for whoever writes a name instead of a range."""
+        return {s.name: SpanSet.of([s.network]) for s in self.plan.subnets_of(self.site_here) if s.name}
+
+    def known(self) -> SpanSet:
+        """Every address of the planned subnets of the site here, supernets left out."""
+        return SpanSet.of(s.network for s in self.plan.subnets_of(self.site_here) if not s.supernet)
+
+    @contextmanager
+    def seeing(self, site: int) -> Iterator[Seen]:
+        """What was ever seen at a site, not changing while the block runs; keep it short, and ask for no other lock in it."""
+        with self._seeing:
+            yield self._seen_at(site)
+
+    def _seen_at(self, site: int) -> Seen:
+        if site not in self._seen:
+            self._seen[site] = Seen.of(self.plan, site, self._last_seen.setdefault(site, {}))
+        return self._seen[site]
+
+    def held(self, site: int) -> Runs:
+        """Leased addresses of a site, as the servers told last; not to be changed."""
+        return self._held.get(site, Runs())
+
+    def saw(self, sightings: Iterable[Sighting]) -> None:
+        """Sightings came in from the site here."""
+        here = self.site_here
+        with self._seeing:
+            seen, last = self._seen_at(here), self._last_seen[here]
+            for sighting in sightings:
+                if sighting.address:
+                    seen.runs.add(sighting.address)
+                    seen.used.add(sighting.address)
+                    last[sighting.address] = max(sighting.at, last.get(sighting.address, 0))
+
+    def leases_changed(self) -> None:
+        """The servers told their leases anew."""
+        with self._database.read() as connection:
+            active = lease_records.active_by_site(connection, self._now())
+        self._held = {site: Runs(addresses) for site, addresses in active.items()}
+
+    def draft(self, make: Make) -> list[Problem]:
+        """The problems an edit would add; nothing is changed."""
+        checked = self._checked
+        edit = make(checked.plan)
+        with self._database.read() as connection:
+            settled = PlanEditor(connection, "", self._now()).settled(checked.plan, edit.before, edit.after)
+        return checked.draft(planned(settled.before), planned(settled.after))
+
+    def edit(self, who: str, make: Make, *, anyway: bool = False) -> Saved:
+        """Make one edit. `make` sees the plan as it is at that moment and may raise.
+
+        Raises PlanRefused, PlanConflict and what `make` raises; then nothing has changed.
+        """
+        return self.edit_records(who, lambda desk: make(desk.plan), anyway=anyway)
+
+    def edit_records(self, who: str, make: Callable[[Desk], Edit], *, anyway: bool = False) -> Saved:
+        """As `edit`, for edits of devices, which look at the records too."""
+        with self._database.write() as connection:
+            edit = make(Desk(self.plan, connection, self._now()))
+            if edit.before == edit.after:
+                return Saved(0, edit.before, edit.after)
+            editor = PlanEditor(connection, who, self._now())
+            settled = editor.settled(self.plan, edit.before, edit.after)
+            then = self._allowed(settled, anyway)
+            saved = editor.save(
+                edit.action, edit.item, settled.before, settled.after, edit.told, edit.kind, edit.undoes
+            )  # fmt: skip
+            named = self._refresh(connection, saved)
+            review_records.add(connection, (*edit.cases, *(settled.cases if edit.review else ())), self._now())
+            self._swap_when_stored(then)
+        self._stored(saved, named)
+        return saved
+
+    def undo(self, who: str, change: int) -> bool:
+        """Take a change of the plan or of devices back; False when it is none. Raises Missing, EditError, and PlanRefused where
+        the plan would contradict itself; mistakes that can be kept come back with it."""
+        with self._database.write() as connection:
+            editor = PlanEditor(connection, who, self._now())
+            if not editor.is_plan_change(change):
+                return False
+            back = editor.reverse(change)
+            settled = editor.settled(self.plan, back.before, back.after)
+            then = self._allowed(settled, True)
+            saved = editor.save_reverse(replace(back, before=[*settled.before], after=[*settled.after]))
+            named = self._refresh(connection, saved)
+            self._swap_when_stored(then)
+        self._stored(saved, named)
+        return True
+
+    def _allowed(self, settled: Settled, anyway: bool) -> Checked:
+        """The plan with an edit. Raises PlanRefused for mistakes that it would add, unless they are to be kept `anyway`."""
+        then = self._checked.edited(planned(settled.before), planned(settled.after))
+        barred = [
+            problem
+            for problem in self._checked.added(then)
+            if problem.severity is Severity.REFUSED or (problem.severity is Severity.MISTAKE and not anyway)
+        ]
+        if barred:
+            raise PlanRefused(barred)
+        return then
+
+    def rules_changed(self) -> None:
+        """The roles' rules were edited."""
+        with self._database.write() as connection:
+            plan = self.plan.copy()
+            plan.rules = {rule.name: rule for rule in plan_records.rules(connection)}
+            self._swap_when_stored(Checked(plan))
+        for listener in self.listeners:
+            listener(())
+
+    def _swap_when_stored(self, checked: Checked) -> None:
+        def swap() -> None:
+            self._checked = checked
+
+        self._database.when_stored(swap)
+
+    def _refresh(self, connection: Connection, saved: Saved) -> list[int]:
+        """Bring the summaries of the devices of an edit up to date; gives those devices."""
+        touched = {one.id for one in saved.after if isinstance(one, Device)}
+        touched |= {one.device for one in (*saved.before, *saved.after) if isinstance(one, Assignment | Adapter)}
+        if touched:
+            refresh(connection, touched, self._vendor_of)
+        return sorted(touched)
+
+    def _stored(self, saved: Saved, named: list[int]) -> None:
+        """An edit is stored and everybody sees it: those who follow are told."""
+        items = (*saved.before, *saved.after)
+        with self._seeing:
+            for item in items:
+                if isinstance(item, Assignment) and item.site in self._seen:
+                    self._note_use(self._seen[item.site], item)
+        kinds = {plan_records.kind_of(item) for item in items}
+        if kinds - {"device", "adapter"}:
+            for listener in self.listeners:
+                listener(planned(items))
+            self._tell(PlanEvent(change=saved.change, kinds=sorted(kinds)))
+        if named:
+            self._tell(DevicesEvent(ids=named if len(named) <= 300 else None, new=0, edited=True))
+
+    def _note_use(self, seen: Seen, item: Assignment) -> None:
+        """Keep the runs of used addresses right after an edit."""
+        if item.address in self.plan.taken(item.site) or item.address in seen.runs:
+            seen.used.add(item.address)
+        else:
+            seen.used.remove(item.address)

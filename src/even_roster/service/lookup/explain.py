@@ -1,0 +1,198 @@
+"""Explains one address or MAC: everything known about it, and the short of it in sentences."""
+
+from __future__ import annotations
+
+from ipaddress import IPv4Address
+from typing import Any
+
+from sqlalchemy import Connection, Row
+
+from ...api.network import Explanation, ScanTrace
+from ...api.plan import AssignmentView
+from ...core.mac import Mac
+from ...core.measure import kind_of
+from ...core.ranges import parse
+from ...core.span import SpanSet
+from ...core.stays import SAME_MOMENT_MS, Source
+from ...core.targets import asked
+from ...store import device_queries, scan_records
+from .. import views
+from ..context import Context, now_ms
+from ..plan import plan_views, planning
+from ..scans.running_scans import refs_of_macs
+
+
+def explain_address(context: Context, connection: Connection, address: IPv4Address) -> Explanation:
+    """Who holds an address, who did, what the last scans heard."""
+    value = int(address)
+    stays = device_queries.stays_at(connection, value)
+    macs = [stay.mac for stay in stays if stay.mac is not None]
+    refs = refs_of_macs(connection, set(macs))
+    devices = device_queries.several(connection, sorted({ref.id for ref in refs.values()}))
+    traces = _traces(connection, value)
+    adapter = next((a for a in context.machine.adapters() if address in a.onlink), None)
+    subnet = next((str(network) for network in adapter.networks if address in network), None) if adapter else None
+    sentences = _where(address, subnet, adapter.name if adapter else None)
+    if adapter is not None and adapter.gateway == address:
+        sentences.append(f"It is the gateway of {adapter.name}.")
+    sentences += _planned(context, connection, value)
+    sentences += _holders(context, stays, refs)
+    sentences += _last_scan(traces)
+    return Explanation(
+        subject=str(address), kind="address", sentences=sentences, mac=None, subnet=subnet,
+        devices=[views.device_row(row) for row in devices],
+        stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
+        names=[views.name_stay(name) for name in device_queries.names_at(connection, value)], scans=traces,
+        assignment=_assignment(context, connection, value),
+    )  # fmt: skip
+
+
+def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanation:
+    """Whose block a MAC lies in, which device it is, which addresses it had."""
+    device = device_queries.device_of_mac(connection, mac.value)
+    stays = device_queries.stays_of(connection, [mac.value])
+    refs = refs_of_macs(connection, {mac.value})
+    view = views.mac_view(mac.value, context.vendors)
+    sentences = [_vendor_sentence(mac, view.vendor)]
+    if mac.multicast:
+        sentences.append("It is a group address: no adapter can have it.")
+    if device is None:
+        sentences.append("It was never seen here.")
+    else:
+        ref = refs[mac.value]
+        sentences.append(
+            f"It belongs to {_called(ref.name)} (device {ref.id}){'' if stays else ', which is expected'}."
+        )
+        if stays:
+            last = stays[0]
+            sentences.append(f"It held {IPv4Address(last.address)} when it was last seen, {ago(last.last)}.")
+    rows = device_queries.several(connection, [device]) if device is not None else []
+    return Explanation(
+        subject=str(mac), kind="mac", sentences=sentences, mac=view, subnet=None,
+        devices=[views.device_row(row) for row in rows],
+        stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
+        names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[], assignment=None,
+    )  # fmt: skip
+
+
+def _assignment(context: Context, connection: Connection, address: int) -> AssignmentView | None:
+    with context.plan.reading() as plan:
+        item = plan.at(context.plan.site_here, address)
+        return plan_views.assignment_view(context, connection, plan, item) if item is not None else None
+
+
+def _planned(context: Context, connection: Connection, address: int) -> list[str]:
+    """What the plan says of an address."""
+    with context.plan.reading() as plan:
+        here = context.plan.site_here
+        subnet = plan.subnet_at(here, address)
+        if subnet is None:
+            return []
+        band = plan.band_at(subnet.id, address)
+        item = plan.at(here, address)
+        uses = plan.uses_at(here, address)
+    found = [f"The plan has it in {subnet.name or subnet.network}{f', in the {band.title}' if band else ''}."]
+    if item is not None:
+        found.append(
+            f"{planning.taken_sentence(item).replace(str(IPv4Address(address)), 'It', 1)}{'' if item.on else ', switched off'}."
+        )
+        owner = device_queries.one(connection, item.device)
+        if owner is not None and owner.called not in ("", item.name):
+            found.append(f"That device is called {owner.called}.")
+        if owner is not None and not owner.last_seen:
+            found.append("It is expected: it was never seen.")
+    found += [f"{use.user} uses it for {use.purpose}." for use in uses]
+    return found
+
+
+def _where(address: IPv4Address, subnet: str | None, adapter: str | None) -> list[str]:
+    kind = kind_of(SpanSet.of([address]))
+    if subnet is None:
+        return [f"{address} is a {kind} address outside the subnets this machine stands in."]
+    sentences = [f"{address} lies in {subnet}, on the link of {adapter}."]
+    network = parse(subnet).spans[0]
+    if len(network) > 2 and address in (network.first, network.last):
+        which = "network" if address == network.first else "broadcast"
+        sentences.append(f"It is the {which} address: no device can have it.")
+    return sentences
+
+
+def _holders(context: Context, stays: list[Row[Any]], refs: dict[int, Any]) -> list[str]:
+    if not stays:
+        return ["It was never seen in use."]
+    newest = stays[0].last
+    now = [stay for stay in stays if stay.mac is not None and newest - stay.last <= SAME_MOMENT_MS]
+    if not now:
+        return [f"Something behind the gateway answered there, last {ago(newest)}; its MAC cannot be seen from here."]
+    told = [_holder(context, stay, refs) for stay in now]
+    if len(now) > 1:
+        sentences = [f"It is claimed by {'two' if len(now) == 2 else len(now)}: {' and '.join(told)}."]
+    else:
+        sentences = [f"{told[0][:1].upper()}{told[0][1:]} holds it; last seen {ago(newest)}."]
+    before = {stay.mac for stay in stays if stay.mac is not None} - {stay.mac for stay in now}
+    if before:
+        sentences.append(f"Before that {len(before)} other {'adapter' if len(before) == 1 else 'adapters'} held it.")
+    return sentences
+
+
+def _holder(context: Context, stay: Row[Any], refs: dict[int, Any]) -> str:
+    ref = refs.get(stay.mac)
+    vendor = context.vendor_of(Mac(stay.mac))
+    return f"{_called(ref.name if ref else None)} ({Mac(stay.mac)}{f', {vendor}' if vendor else ''})"
+
+
+def _called(name: str | None) -> str:
+    return name if name else "a device without a name"
+
+
+def _vendor_sentence(mac: Mac, vendor: str | None) -> str:
+    if vendor and mac.local:
+        return f"{mac} lies in the site's own prefix of {vendor}."
+    if vendor:
+        return f"{mac} lies in a block of {vendor}."
+    if mac.local:
+        return f"{mac} is locally administered: most likely randomised, so it says nothing about the vendor."
+    return f"{mac} lies in no block that is known here."
+
+
+def _traces(connection: Connection, address: int) -> list[ScanTrace]:
+    """What the last scans that asked for the address learnt."""
+    found = []
+    for scan, row in scan_records.scans_of_address(connection, address):
+        if row is None and (scan.state == "running" or IPv4Address(address) not in asked(scan.targets, scan.subnet)):
+            continue
+        found.append(
+            ScanTrace(
+                scan=scan.id, at=views.time_of(scan.started), answered=row is not None,
+                by=Source(row.by).words if row else [], macs=[str(Mac(mac)) for mac in row.macs] if row else [],
+            )
+        )  # fmt: skip
+    return found
+
+
+def _last_scan(traces: list[ScanTrace]) -> list[str]:
+    if not traces:
+        return ["No scan has asked for it yet."]
+    last = traces[0]
+    how = (
+        f"answered (by {', '.join(last.by)})"
+        if last.answered and last.by
+        else "answered"
+        if last.answered
+        else "silent"
+    )
+    quiet = sum(1 for trace in traces if not trace.answered)
+    more = f"; silent in {quiet} of the last {len(traces)} scans" if quiet and len(traces) > 1 else ""
+    return [
+        f"In the last scan that asked, {ago(round(last.at.timestamp() * 1000))}, it {'was ' if how == 'silent' else ''}{how}{more}."
+    ]
+
+
+def ago(ms: int) -> str:
+    """How long ago, in words."""
+    seconds = max((now_ms() - ms) // 1000, 0)
+    for size, word in ((86400, "day"), (3600, "hour"), (60, "minute")):
+        if seconds >= size:
+            count = seconds // size
+            return f"{count} {word}{'' if count == 1 else 's'} ago"
+    return "just now" if seconds < 10 else f"{seconds} seconds ago"

@@ -1,0 +1,126 @@
+"""/api/find and /api/explain: where is it, and what is known about it."""
+
+from __future__ import annotations
+
+from ipaddress import AddressValueError, IPv4Address
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query
+from sqlalchemy import Connection, Row
+
+from ...api.devices import FindAnswer, Found
+from ...api.network import Explanation
+from ...core.mac import Mac, MacError, fragment_digits
+from ...core.plan.model import dotted
+from ...store import assignment_queries, device_queries, scan_records, seen_records
+from ...store.assignment_queries import AssignmentFilter
+from ...store.device_queries import DeviceFilter
+from .. import views
+from ..context import Context
+from ..web.deps import ContextDep, Who
+from ..web.problems import Refusal
+from .explain import explain_address, explain_mac
+
+router = APIRouter(prefix="/api", tags=["find"])
+_FIELDS = ("name", "seen_name", "address", "mac", "vendor", "owner", "place", "role", "notes")
+
+
+@router.get("/find")
+def find(
+    context: ContextDep, who: Who, text: Annotated[str, Query(min_length=1, max_length=200)],
+    limit: Annotated[int, Query(ge=1, le=200)] = 20,
+) -> FindAnswer:  # fmt: skip
+    """Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or
+    note."""
+    with context.database.read() as connection:
+        found = [*_address(text), *_ranges(connection, text), *_planned(context, connection, text)]
+        page = device_queries.page(connection, DeviceFilter(text=text), "last_seen", True, None, limit)
+        found += [_device(row, text) for row in page.rows]
+    return FindAnswer(text=text, found=found[:limit], more=page.next is not None or len(found) > limit)
+
+
+def _address(text: str) -> list[Found]:
+    try:
+        address = IPv4Address(text.strip())
+    except AddressValueError:
+        return []
+    return [
+        Found(
+            kind="address", title=str(address), detail="everything known about this address", matched="address",
+            link=f"/address/{address}",
+        )
+    ]  # fmt: skip
+
+
+def _ranges(connection: Connection, text: str) -> list[Found]:
+    word = text.strip().casefold()
+    rows = [row for row in scan_records.remembered(connection) if row.name and word in row.name.casefold()]
+    return [
+        Found(kind="range", title=row.name, detail=row.text, matched="name", link=f"/subnets/{row.subnet}")
+        for row in rows[:5]
+    ]
+
+
+def _planned(context: Context, connection: Connection, text: str) -> list[Found]:
+    """Planned subnets by name, and assignments whose device was not seen yet: the others are found as devices."""
+    word = text.strip().casefold()
+    with context.plan.reading() as plan:
+        subnets = [s for s in plan.subnets.values() if s.name and word in s.name.casefold()][:5]
+        found = [
+            Found(kind="range", title=s.name, detail=str(s.network), matched="name", link=f"/subnets/{s.network}")
+            for s in subnets
+        ]
+        page = assignment_queries.page(
+            connection, AssignmentFilter(text=text, own_words=True), "address", False, None, 20
+        )
+        seen = seen_records.known_macs(connection, [item.mac for item in page.items if item.mac is not None])
+        for item in page.items:
+            if item.mac is None or item.mac not in seen:
+                detail = f"{dotted(item.address)} · {item.kind}" + (
+                    f" · {Mac(item.mac)}" if item.mac is not None else ""
+                )
+                link = f"/address/{dotted(item.address)}"
+                found.append(Found(kind="address", title=item.title, detail=detail, matched="plan", link=link))
+    return found[:8]
+
+
+def _device(row: Row[Any], text: str) -> Found:
+    device = views.device_row(row)
+    title = device.called or device.address or device.mac or f"device {device.id}"
+    detail = " · ".join(part for part in (device.address, device.mac, device.vendor, device.place) if part)
+    return Found(
+        kind="device", title=title, detail=detail, matched=_matched(row, device.model_dump(), text),
+        link=f"/devices/{device.id}", web=device.web, device=device,
+    )  # fmt: skip
+
+
+def _matched(row: Row[Any], values: dict[str, Any], text: str) -> str:
+    """Which field the first word of the search stands in."""
+    word = (text.split() or [""])[0].casefold()
+    digits = fragment_digits(word)
+    for name in _FIELDS:
+        value = str(values.get(name) or "").casefold()
+        if word in value or (name == "mac" and digits and digits in value.replace(":", "")):
+            return {"seen_name": "name heard"}.get(name, name)
+    return "history"
+
+
+@router.get("/explain/{subject}")
+def explain(subject: str, context: ContextDep, who: Who) -> Explanation:
+    """Everything known about one address or MAC."""
+    with context.database.read() as connection:
+        return _explain(context, connection, subject.strip())
+
+
+def _explain(context: Context, connection: Connection, subject: str) -> Explanation:
+    try:
+        return explain_address(context, connection, IPv4Address(subject))
+    except AddressValueError:
+        pass
+    try:
+        return explain_mac(context, connection, Mac.parse(subject))
+    except MacError as error:
+        raise Refusal(
+            422, "bad_subject", f"{subject!r} is neither an IPv4 address nor a MAC ({error}); find searches for fragments",
+            "subject",
+        ) from error  # fmt: skip

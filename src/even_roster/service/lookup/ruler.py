@@ -1,0 +1,240 @@
+"""What the ruler of a subnet shows: one tick per address up to a /20, counted stretches beyond."""
+
+from __future__ import annotations
+
+from ipaddress import IPv4Address, IPv4Network
+from typing import Any
+
+from sqlalchemy import Connection, Row, func, select
+
+from ...api.common import DeviceRef
+from ...api.network import Ruler, RulerBand, Stretch, Tick
+from ...core.plan.model import Band, Plan, dotted
+from ...core.span import usable
+from ...core.stays import SAME_MOMENT_MS
+from ...store import device_queries, history_queries, past_plan_queries, scan_records
+from ...store.tables import stays
+from .. import views
+from ..context import Context
+
+AnyRow = Row[Any]
+MOST_TICKS = 4096
+STRETCHES = 256
+
+
+def seen_count(connection: Connection, network: IPv4Network) -> int:
+    """How many addresses of a subnet were ever seen in use."""
+    query = select(func.count(func.distinct(stays.c.address))).where(_inside(network))
+    found: int = connection.execute(query).scalar_one()
+    return found
+
+
+def draw_past(context: Context, connection: Connection, network: IPv4Network, moment: int) -> Ruler:
+    """The ruler of one subnet as it was at a moment (UTC ms): who held which address, and the plan of then. Leases of then are
+    not kept; who used one was seen."""
+    first, last = int(network.network_address), int(network.broadcast_address)
+    small = network.num_addresses <= MOST_TICKS
+    plan = past_plan_queries.around(connection, moment, first, last if small else first)
+    here = plan.here.id if plan.here is not None else context.plan.site_here
+    subnets = [one for one in plan.subnets_of(here) if one.network.overlaps(network)]
+    subnet = next((one for one in subnets if one.network == network), None)
+    bands = [band for one in subnets for band in plan.bands_of(one.id) if band.first <= last and band.last >= first]
+    gateway = subnet.gateway if subnet is not None else None
+    if small:
+        ticks, stretches = _past_ticks(connection, network, moment, plan, here, gateway), []
+        answering = sum(1 for tick in ticks if tick.state != "planned")
+    else:
+        ticks, stretches = [], _past_stretches(connection, network, moment)
+        answering = sum(one.answering for one in stretches)
+    with context.plan.reading() as now:
+        planned = next((one.id for one in now.subnets_of(context.plan.site_here) if one.network == network), None)
+    return Ruler(
+        subnet=str(network), planned=planned, bands=[_band(band) for band in bands], name=subnet.name if subnet else None,
+        count=network.num_addresses, usable=len(usable(network)), answering=answering, seen=answering,
+        gateway=dotted(gateway) if gateway is not None else None, last_scan=None, ticks=ticks, stretches=stretches,
+        at=views.time_of(moment),
+    )  # fmt: skip
+
+
+def _past_ticks(
+    connection: Connection, network: IPv4Network, moment: int, plan: Plan, here: int, gateway: int | None
+) -> list[Tick]:  # fmt: skip
+    first, last = int(network.network_address), int(network.broadcast_address)
+    by_address: dict[int, list[AnyRow]] = {}
+    for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
+        by_address.setdefault(row.address, []).append(row)
+    assigned = _assignments(plan, here, first, last)
+    return [
+        _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment, gateway)
+        for address in sorted(by_address.keys() | assigned.keys())
+    ]
+
+
+def _past_tick(
+    address: int, rows: list[AnyRow], plan: tuple[str, str | None], moment: int, gateway: int | None
+) -> Tick:  # fmt: skip
+    if not rows:
+        return Tick(
+            address=dotted(address), state="planned", plan=plan[0], assigned=plan[1], device=None, vendor=None, role="",
+            last=None,
+        )  # fmt: skip
+    macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
+    row = max(rows, key=lambda one: one.last)
+    name = row.called or None
+    return Tick(
+        address=dotted(address), plan=plan[0], assigned=plan[1],
+        state="two" if len(macs) > 1 else "gateway" if address == gateway else "answering",
+        device=DeviceRef(id=row.device_id, name=name) if row.device_id else None, vendor=None, role="",
+        last=views.time_of(min(row.last, moment)),
+    )  # fmt: skip
+
+
+def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:
+    """The ruler of one subnet. An address answers when its holder was seen since the last full scan began."""
+    since = scan_records.last_full_scan(connection, network)
+    adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
+    special = {int(a.ip): "self" for a in adapter.addresses} if adapter else {}
+    gateway = None
+    if adapter and adapter.gateway and adapter.gateway in network:
+        gateway = str(adapter.gateway)
+        special[int(adapter.gateway)] = "gateway"
+    name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
+    with context.plan.reading() as plan:
+        here = context.plan.site_here
+        subnet = next((s for s in plan.subnets_of(here) if s.network == network), None)
+        bands = list(plan.bands_of(subnet.id)) if subnet else []
+        assigned = _assigned(context, plan, network) if network.num_addresses <= MOST_TICKS else {}
+    if subnet is not None:
+        name = subnet.name or name
+        if gateway is None and subnet.gateway is not None:
+            gateway = str(IPv4Address(subnet.gateway))
+            special[subnet.gateway] = "gateway"
+    if network.num_addresses <= MOST_TICKS:
+        ticks, stretches = _ticks(connection, network, since, special, assigned), []
+        observed = [t for t in ticks if t.state not in ("planned", "leased")]
+        answering, seen = sum(1 for t in observed if t.state != "seen"), len(observed)
+    else:
+        ticks, stretches = [], _stretches(connection, network, since)
+        answering = sum(s.answering for s in stretches)
+        seen = answering + sum(s.seen for s in stretches)
+    return Ruler(
+        subnet=str(network), planned=subnet.id if subnet else None, bands=[_band(band) for band in bands], name=name,
+        count=network.num_addresses, usable=len(usable(network)), answering=answering,
+        seen=seen, gateway=gateway,
+        last_scan=views.maybe_time(since), ticks=ticks, stretches=stretches,
+    )  # fmt: skip
+
+
+def _band(band: Band) -> RulerBand:
+    return RulerBand(
+        id=band.id, kind=band.kind.value, first=dotted(band.first), last=dotted(band.last), name=band.name,
+        roles=list(band.roles),
+    )  # fmt: skip
+
+
+def _assigned(context: Context, plan: Plan, network: IPv4Network) -> dict[int, tuple[str, str | None]]:
+    """What plan and leases say of each address: the kind, and whose it is."""
+    first, last = int(network.network_address), int(network.broadcast_address)
+    here = context.plan.site_here
+    found: dict[int, tuple[str, str | None]] = {}
+    for low, high in context.plan.held(here).within(first, last):
+        found.update((address, ("leased", None)) for address in range(max(low, first), min(high, last) + 1))
+    return found | _assignments(plan, here, first, last)
+
+
+def _assignments(plan: Plan, site: int, first: int, last: int) -> dict[int, tuple[str, str | None]]:
+    """What a plan says of each address: the kind, and whose it is."""
+    return {
+        item.address: (item.kind.value if item.on else "off", item.title)
+        for item in plan.assigned_in(site, first, last)
+    }
+
+
+def _ticks(
+    connection: Connection, network: IPv4Network, since: int, special: dict[int, str],
+    assigned: dict[int, tuple[str, str | None]],
+) -> list[Tick]:  # fmt: skip
+    first, last = int(network.network_address), int(network.broadcast_address)
+    by_address: dict[int, list[AnyRow]] = {}
+    for row in device_queries.seen_in(connection, first, last):
+        by_address.setdefault(row.address, []).append(row)
+    ticks = [
+        _tick(address, rows, since, special.get(address), assigned.get(address, ("", None)))
+        for address, rows in by_address.items()
+    ]
+    for address, (kind, whose) in assigned.items():
+        if address not in by_address:
+            state = "leased" if kind == "leased" else "planned"
+            ticks.append(
+                Tick(
+                    address=dotted(address), state=state, plan=kind, assigned=whose, device=None, vendor=None, role="",
+                    last=None,
+                )
+            )  # fmt: skip
+    return ticks
+
+
+def _tick(address: int, rows: list[AnyRow], since: int, special: str | None, plan: tuple[str, str | None]) -> Tick:
+    newest = rows[0]
+    together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
+    state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
+    name = newest.called or None
+    return Tick(
+        address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
+        assigned=plan[1], device=DeviceRef(id=newest.device_id, name=name) if newest.device_id else None,
+        vendor=newest.vendor or None, role=newest.role or "", last=views.time_of(newest.last),
+    )  # fmt: skip
+
+
+def _stretches(connection: Connection, network: IPv4Network, since: int) -> list[Stretch]:
+    """Counts per stretch, worked out by the database: nothing here runs over addresses."""
+    base, size = int(network.network_address), max(network.num_addresses // STRETCHES, 1)
+    pairs = (
+        select(
+            stays.c.address,
+            func.max(stays.c.last).label("last"),
+            func.count(func.distinct(stays.c.mac)).label("macs"),
+            (func.max(stays.c.last) - func.min(stays.c.last)).label("apart"),
+        )
+        .where(_inside(network))
+        .group_by(stays.c.address)
+        .subquery()
+    )
+    place = ((pairs.c.address - base) // size).label("place")
+    two = func.count().filter((pairs.c.macs > 1) & (pairs.c.apart <= SAME_MOMENT_MS))
+    query = select(place, func.count().filter(pairs.c.last >= max(since, 1)), func.count(), two).group_by(place)
+    found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
+    strips = []
+    for number in range(min(STRETCHES, network.num_addresses)):
+        answering, seen, both = found.get(number, (0, 0, 0))
+        first = base + number * size
+        strips.append(
+            Stretch(
+                first=str(IPv4Address(first)), last=str(IPv4Address(first + size - 1)),
+                answering=answering if since else 0, seen=seen - (answering if since else 0), two=both,
+            )
+        )  # fmt: skip
+    return strips
+
+
+def _past_stretches(connection: Connection, network: IPv4Network, moment: int) -> list[Stretch]:
+    """Counts per stretch of who was there at a moment, worked out by the database."""
+    size = max(network.num_addresses // STRETCHES, 1)
+    found = history_queries.counted_at(
+        connection, int(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
+    )
+    base = int(network.network_address)
+    return [
+        Stretch(
+            first=dotted(base + n * size),
+            last=dotted(base + (n + 1) * size - 1),
+            answering=found.get(n, 0),
+            seen=0,
+            two=0,
+        )
+        for n in range(STRETCHES)
+    ]
+
+
+def _inside(network: IPv4Network) -> Any:
+    return stays.c.address.between(int(network.network_address), int(network.broadcast_address))

@@ -1,0 +1,156 @@
+"""Gathers the facts for 'why is it silent': asks the network for one address, and the records for its past."""
+
+from __future__ import annotations
+
+import asyncio
+from ipaddress import IPv4Address
+
+from ...api.history import Check, Why
+from ...core import why as weighing
+from ...core.adapters import Adapter, AdapterError, choose
+from ...core.span import Span, SpanSet, usable
+from ...core.stays import Source
+from ...probe.confirm import confirm
+from ...probe.results import Result
+from ...probe.scan import DEFAULT_PORTS, Scan, ScanOrder, Stage
+from ...probe.segment import Reached, Segment, SegmentError
+from ...probe.sweep_engine import Answer
+from ...store import device_queries, lease_records, scan_records
+from ..context import Context, now_ms
+from ..plan import request_values
+
+OTHERS = 4
+DAY = 24 * 3600 * 1000
+_CONNECT_SECONDS = 1.0
+
+
+class _Sink:
+    """Keeps what a scan of one address finds."""
+
+    def __init__(self) -> None:
+        self.found_by = Source(0)
+
+    async def found(self, results: list[Result], answers: list[Answer]) -> None:
+        """See Sink.found."""
+        for result in results:
+            self.found_by |= result.by
+
+    async def stage(self, stage: Stage) -> None:
+        """See Sink.stage."""
+
+
+async def ask(context: Context, text: str) -> Why:
+    """Why an address is silent. Raises EditError for what is none."""
+    address = request_values.address(text)
+    target = IPv4Address(address)
+    adapters = context.machine.adapters()
+    adapter: Adapter | None = None
+    try:
+        choice = choose(adapters, SpanSet.of([target]), context.settings.adapter)
+        adapter, reason = choice.adapter, choice.reason
+    except AdapterError as error:
+        reason = str(error)
+    own = any(target == one.ip for a in adapters for one in a.addresses)
+    arp: tuple[int, ...] | None = None
+    echo, gateway, others = False, None, None
+    ports: list[int] = []
+    if adapter is not None and not own:
+        segment = context.machine.open(adapter)
+        try:
+            arp, others = await _by_arp(context, segment, address)
+            echo, ports = await asyncio.gather(_echo(segment, address), _ports(segment, target))
+            if target not in adapter.onlink and adapter.gateway is not None:
+                gateway = await _echo(segment, int(adapter.gateway))
+        finally:
+            await segment.close()
+    facts = await asyncio.to_thread(
+        _facts, context, address, adapter, reason, own, arp, echo, ports, gateway, others
+    )  # fmt: skip
+    told = weighing.reason(facts)
+    return Why(
+        address=str(target), answers=told.answers, verdict=told.verdict,
+        checks=[Check(what=c.what, found=c.found, state=c.word.value) for c in told.checks], by_hand=list(told.by_hand),
+    )  # fmt: skip
+
+
+async def _by_arp(
+    context: Context, segment: Segment, address: int
+) -> tuple[tuple[int, ...] | None, int | None]:  # fmt: skip
+    """Who answers for the address by ARP, and how many of a few other known devices do; None where ARP is not possible."""
+    if address not in segment.adapter.onlink or not segment.abilities().frames:
+        return None, None
+    network = next(n for n in segment.adapter.networks if IPv4Address(address) in n)
+    with context.database.read() as connection:
+        held = scan_records.held_lately(connection, network, now_ms() - 7 * DAY)
+    near = sorted((a for a in held if a != address), key=lambda a: abs(a - address))[:OTHERS]
+    try:
+        patience = context.reply_times[segment.adapter.name].patience([address])
+        answers = await confirm(segment, [address, *near], patience)
+    except SegmentError:
+        return None, None
+    answered = sum(1 for a in near if answers.get(a))
+    return answers.get(address, ()), answered if near else None
+
+
+async def _echo(segment: Segment, address: int) -> bool:
+    sink = _Sink()
+    order = ScanOrder(SpanSet.of([Span.of_ints(address, address)]), pace=20.0, names=False, ports=())
+    try:
+        await Scan(segment, order, sink).run()
+    except SegmentError:
+        return False
+    return Source.ECHO in sink.found_by
+
+
+async def _ports(segment: Segment, target: IPv4Address) -> list[int]:
+    reached = await asyncio.gather(*(segment.stream(target, port, _CONNECT_SECONDS) for port in DEFAULT_PORTS))
+    return [port for port, how in zip(DEFAULT_PORTS, reached, strict=True) if how is Reached.OPEN]
+
+
+def _facts(
+    context: Context, address: int, adapter: Adapter | None, reason: str, own: bool, arp: tuple[int, ...] | None,
+    echo: bool, ports: list[int], gateway: bool | None, others: int | None,
+) -> weighing.Facts:  # fmt: skip
+    here = context.plan.site_here
+    now = now_ms()
+    with context.plan.reading() as plan:
+        subnet = plan.subnet_at(here, address)
+        band = plan.band_at(subnet.id, address) if subnet is not None else None
+        item = plan.at(here, address)
+    with context.findings.looking() as world:
+        silent = subnet is not None and world.dhcp.asks.get(subnet.id, (0, 0))[1] >= 2
+    with context.database.read() as connection:
+        stays = device_queries.stays_at(connection, address, 5)
+        lease = next(iter(lease_records.at_addresses(connection, here, [address]).get(address, [])), None)
+        owner = item.mac if item is not None and item.mac is not None else (stays[0].mac if stays else None)
+        moved = []
+        if owner is not None:
+            at_home = max((s.last for s in stays if s.mac == owner), default=0)
+            moved = [
+                (s.address, s.last)
+                for s in device_queries.stays_of(connection, [owner], 5)
+                if s.address != address and s.last > at_home and now - s.last < DAY
+            ]
+        devices = {}
+        for stay in stays:
+            if stay.mac is not None and (found := device_queries.device_of_mac(connection, stay.mac)) is not None:
+                row = device_queries.one(connection, found)
+                devices[stay.mac] = row.called if row is not None else ""
+    network = (
+        subnet.network
+        if subnet is not None
+        else next((n for a in ([adapter] if adapter else []) for n in a.networks if IPv4Address(address) in n), None)
+    )
+    inside = network is None or IPv4Address(address) in usable(network)
+    elsewhere = (
+        context.known_links.of(adapter.name).said if adapter and context.known_links.elsewhere(adapter.name) else ""
+    )
+    seen = [weighing.SeenBefore(s.mac, devices.get(s.mac, "") if s.mac is not None else "", s.last) for s in stays]
+    return weighing.Facts(
+        address=address, now=now, adapter=adapter.name if adapter else None, why_adapter=reason,
+        onlink=adapter is not None and address in adapter.onlink, own=own, elsewhere=elsewhere, usable=inside,
+        subnet=subnet, band=band, assignment=item, arp=arp, echo=echo, ports=ports, asked_ports=len(DEFAULT_PORTS),
+        gateway=gateway, others_answer=others, lease_to=lease.lease.mac if lease else None,
+        lease_name=lease.lease.name if lease else "", lease_until=lease.lease.expires if lease else None, stays=seen,
+        moved_to=moved, dhcp_silent=silent,
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""The address plan: its edits, what requests say, its views, free addresses and their proof, spreadsheets."""

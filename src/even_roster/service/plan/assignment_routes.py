@@ -1,0 +1,205 @@
+"""/api/assignments, /api/uses, /api/free, /api/prove: who has which address, and which is free."""
+
+from __future__ import annotations
+
+import asyncio
+from ipaddress import IPv4Address
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response
+
+from ...api.plan import (
+    AssignmentEdit,
+    AssignmentKind,
+    AssignmentNew,
+    AssignmentPage,
+    AssignmentView,
+    Candidate,
+    FreeAnswer,
+    Move,
+    Moved,
+    ProveRequest,
+    Search,
+    UseNew,
+    UseView,
+)
+from ...core.names import as_hostname
+from ...core.plan.model import Assignment, Plan, Use
+from ...store import assignment_queries, device_queries
+from ...store.assignment_queries import AssignmentFilter
+from ...store.edits import EditError, Missing
+from ...store.plan_edits import Saved
+from ..context import Context
+from ..web.deps import ContextDep, Who, as_json
+from . import plan_views, planning, proving, request_values
+
+router = APIRouter(prefix="/api", tags=["plan"])
+Sort = Literal["address", "name", "role", "mac", "kind"]
+
+
+@router.get("/assignments", response_model=AssignmentPage)
+def page(
+    context: ContextDep, who: Who, q: str = "", subnet: str | None = None, site: str | None = None,
+    kind: AssignmentKind | None = None, role: str | None = None, on: bool | None = None, sort: Sort = "address",
+    descending: bool = False, cursor: str | None = None, offset: Annotated[int, Query(ge=0)] = 0,
+    limit: Annotated[int, Query(ge=1, le=2000)] = 200,
+) -> Response:  # fmt: skip
+    """Assignments that match all filters, a page at a time, by cursor or by position."""
+    with context.database.read() as connection, context.plan.reading() as plan:
+        place = request_values.site(plan, site, context.plan.site_here) if site or subnet else None
+        chosen = _subnet_id(plan, place, subnet) if subnet and place is not None else None
+        wanted = AssignmentFilter(place, chosen, kind, role, on, q)
+        found = assignment_queries.page(connection, wanted, sort, descending, cursor, limit, offset)
+        total = assignment_queries.count(connection, wanted)
+        # An edit may be between its commit and the plan's image: what is gone there is shown at the next look.
+        items = [item for item in found.items if item.subnet in plan.subnets]
+        around = plan_views.look_around(connection, plan, items)
+        rows = [plan_views.assignment_row(context, plan, item, around) for item in items]
+    return as_json(AssignmentPage.model_construct(assignments=rows, next=found.next, total=total))
+
+
+def _subnet_id(plan: Plan, site: int, text: str) -> int:
+    if text.isdigit() and int(text) in plan.subnets:
+        return int(text)
+    return request_values.known_subnet(plan, site, text).id
+
+
+@router.get("/assignments/{which}")
+def one(which: str, context: ContextDep, who: Who, site: str | None = None) -> AssignmentView:
+    """One assignment: by id or address."""
+    with context.database.read() as connection, context.plan.reading() as plan:
+        item = _item(context, plan, which, site)
+        return plan_views.assignment_view(context, connection, plan, item)
+
+
+def _item(context: Context, plan: Plan, which: str, site: str | None) -> Assignment:
+    if which.isdigit():
+        found = plan.assignments.get(int(which))
+        if found is None:
+            raise Missing(f"there is no assignment {which} in the plan")
+        return found
+    address = request_values.address(which)
+    found = plan.at(request_values.site(plan, site, context.plan.site_here), address)
+    if found is None:
+        raise Missing(f"{IPv4Address(address)} is assigned to nobody")
+    return found
+
+
+@router.post("/assignments", status_code=201)
+async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> AssignmentView:
+    """Give an address to a device: the one named, or the best free one for the role. 409 says who has it."""
+    request, mac = await asyncio.to_thread(_settled, context, request)
+    chosen = request.address
+    address = request_values.address(chosen) if chosen else await proving.choose_one(context, request)
+
+    def store() -> AssignmentView:
+        with context.plan.reading() as plan:
+            site = request_values.site(plan, request.site, context.plan.site_here)
+        saved = context.plan.edit(who, planning.assign(request, site, address, mac), anyway=request.anyway)
+        return _view(context, saved)
+
+    return await asyncio.to_thread(store)
+
+
+def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, int | None]:
+    """Fill in what the roster knows of the device: its MAC, and its name and role where none is given."""
+    mac = request_values.maybe_mac(request.mac)
+    with context.database.read() as connection:
+        device = request.device
+        if device is None and mac is not None:
+            device = device_queries.device_of_mac(connection, mac)
+        row = device_queries.one(connection, device) if device is not None else None
+        if request.device is not None and row is None:
+            raise Missing(f"there is no device {request.device} in the roster")
+        if row is not None and mac is None:
+            adapters = device_queries.adapters_of(connection, row.id)
+            if len(adapters) > 1:
+                raise EditError(f"device {row.id} has {len(adapters)} adapters; name the MAC of the one", "mac")
+            mac = adapters[0].mac if adapters else None
+    if row is None:
+        return request, mac
+    name = request.name or as_hostname(row.called)
+    return request.model_copy(update={"name": name, "role": request.role or row.role, "device": row.id}), mac
+
+
+@router.patch("/assignments/{identity}")
+def edit(identity: int, request: AssignmentEdit, context: ContextDep, who: Who) -> AssignmentView:
+    """Change an assignment; another address is a move."""
+    saved = context.plan.edit(who, planning.edit_assignment(identity, request), anyway=request.anyway)
+    return _view(context, saved)
+
+
+@router.post("/assignments/{identity}/move")
+def move(identity: int, request: Move, context: ContextDep, who: Who) -> Moved:
+    """Another address; gives what still has the old one entered."""
+    make = planning.move(identity, request_values.address(request.address), request.version)
+    saved = context.plan.edit(who, make, anyway=request.anyway)
+    uses = [plan_views.use_view(item) for item in saved.after if isinstance(item, Use)]
+    return Moved(assignment=_view(context, saved), uses=uses)
+
+
+@router.delete("/assignments/{identity}", status_code=204)
+def release(identity: int, context: ContextDep, who: Who) -> None:
+    """The address is nobody's any more."""
+    context.plan.edit(who, planning.release(identity))
+
+
+def _view(context: Context, saved: Saved) -> AssignmentView:
+    item = next(item for item in saved.after if isinstance(item, Assignment))
+    with context.database.read() as connection, context.plan.reading() as plan:
+        return plan_views.assignment_view(context, connection, plan, plan.assignments[item.id])
+
+
+@router.get("/uses")
+def uses(context: ContextDep, who: Who, address: str | None = None, site: str | None = None) -> list[UseView]:
+    """Who uses which address; of one address (and where it must still be entered after a move), or all."""
+    with context.plan.reading() as plan:
+        place = request_values.site(plan, site, context.plan.site_here)
+        if address is not None:
+            wanted = request_values.address(address)
+            moving = [u for u in plan.uses.values() if u.site == place and u.moved_to == wanted]
+            found = [*plan.uses_at(place, wanted), *moving]
+        else:
+            found = sorted((u for u in plan.uses.values() if u.site == place), key=lambda u: (u.address, u.id))
+        return [plan_views.use_view(use) for use in found]
+
+
+@router.post("/uses", status_code=201)
+def add_use(request: UseNew, context: ContextDep, who: Who) -> UseView:
+    """Record who uses an address for what."""
+    return _use(context.plan.edit(who, planning.add_use(request, context.plan.site_here)))
+
+
+@router.post("/uses/{identity}/done")
+def finish_use(identity: int, context: ContextDep, who: Who) -> UseView:
+    """After a move: the new address was entered there."""
+    return _use(context.plan.edit(who, planning.finish_use(identity)))
+
+
+@router.delete("/uses/{identity}", status_code=204)
+def remove_use(identity: int, context: ContextDep, who: Who) -> None:
+    """Forget a use."""
+    context.plan.edit(who, planning.remove_use(identity))
+
+
+def _use(saved: Saved) -> UseView:
+    return plan_views.use_view(next(item for item in saved.after if isinstance(item, Use)))
+
+
+@router.post("/free")
+async def free(request: Search, context: ContextDep, who: Who) -> FreeAnswer:
+    """Free addresses, the best first, each with its proof. Asking the wire takes about three seconds."""
+    return await proving.search(context, request)
+
+
+@router.post("/prove")
+async def prove(request: ProveRequest, context: ContextDep, who: Who) -> Candidate:
+    """Whether one address is free, with the evidence."""
+    address = request_values.address(request.address)
+
+    def place() -> int:
+        with context.plan.reading() as plan:
+            return request_values.site(plan, request.site, context.plan.site_here)
+
+    site = await asyncio.to_thread(place)
+    return proving.candidate((await proving.prove_all(context, site, [address], request.ask))[0])

@@ -1,0 +1,183 @@
+"""Finds free addresses and proves them: candidates by the plan, evidence from the records, the word of the wire."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+from ipaddress import IPv4Address
+
+from sqlalchemy import Connection
+
+from ...api.events import ProofEvent
+from ...api.plan import AssignmentNew, Candidate, FreeAnswer, Search
+from ...core.adapters import AdapterError, choose
+from ...core.mac import Mac
+from ...core.plan.free import Wanted, candidates
+from ...core.plan.model import Band, Plan, Subnet, dotted
+from ...core.plan.proof import DOUBT_MS, Asked, Evidence, Grade, LeaseSeen, Proof, prove
+from ...core.span import Span, SpanSet
+from ...core.stays import Sighting, Source
+from ...probe.prover import MOST, WireWord, ask
+from ...store import lease_records, seen_records
+from ...store.edits import EditError, Missing
+from .. import views
+from ..context import Context, now_ms
+from ..knowing.observing import Batch
+from ..scans.running_scans import describe_segment
+from . import request_values
+
+_FOR_EVER = 1 << 52
+
+
+def candidate(proof: Proof) -> Candidate:
+    """A proof as the API gives it."""
+    seen = proof.last_seen
+    return Candidate(
+        address=dotted(proof.address), grade=proof.grade.value, band=proof.band, reasons=list(proof.reasons),
+        last_seen=views.maybe_time(seen.at) if seen else None,
+        last_mac=str(Mac(seen.mac)) if seen and seen.mac is not None else None,
+    )  # fmt: skip
+
+
+async def search(context: Context, request: Search) -> FreeAnswer:
+    """Free addresses, proven. Raises Missing, EditError.
+
+    Those that turn out to be taken on the wire are left out and others are tried in their place, twice at most.
+    """
+    site, subnet, band = await asyncio.to_thread(_where, context, request)
+    wanted = request.count
+    proven: list[Proof] = []
+    refused: set[int] = set()
+    for _ in range(3):
+        found = await asyncio.to_thread(_candidates, context, subnet, band, request, refused)
+        fresh = [a for a in found if a not in {p.address for p in proven}]
+        if not fresh:
+            break
+        proofs = await prove_all(context, site, fresh, request.ask)
+        taken = {p.address for p in proofs if p.grade is Grade.TAKEN}
+        refused |= taken
+        if request.adjacent and taken:
+            continue
+        proven += [p for p in proofs if p.grade is not Grade.TAKEN]
+        if len(proven) >= wanted or request.adjacent:
+            break
+    proven.sort(key=lambda p: 0 if p.grade is Grade.CLEAR or request.adjacent else 1)
+    return FreeAnswer(subnet=str(subnet.network), candidates=[candidate(p) for p in proven[:wanted]])
+
+
+async def choose_one(context: Context, request: AssignmentNew) -> int:
+    """The best free address for a new assignment. Raises Missing, EditError."""
+    answer = await search(context, Search(where=request.where, site=request.site, role=request.role, count=1, ask=True))
+    if not answer.candidates:
+        raise EditError(
+            f"no free address is left in {request.where or answer.subnet}; widen a band or name another", "where"
+        )
+    return int(IPv4Address(answer.candidates[0].address))
+
+
+def _where(context: Context, request: Search) -> tuple[int, Subnet, Band | None]:
+    with context.plan.reading() as plan:
+        site = request_values.site(plan, request.site, context.plan.site_here)
+        if request.where:
+            band = request_values.find_band(plan, site, request.where)
+            if band is not None:
+                return site, plan.subnets[band.subnet], band
+            stretch = request_values.find_stretch(plan, site, request.where)
+            if stretch is not None:
+                return site, plan.subnets[stretch.subnet], stretch
+            subnet = request_values.known_subnet(plan, site, request.where)
+        else:
+            subnet = _for_role(plan, site, request.role)
+        if subnet.supernet:
+            raise EditError(f"{subnet.name or subnet.network} is a supernet; name one of its subnets", "where")
+        return site, subnet, None
+
+
+def _for_role(plan: Plan, site: int, role: str) -> Subnet:
+    """The one subnet that a role is planned in."""
+    if not role:
+        raise EditError("say where: name a subnet or a band, or a role that has a band of its own", "where")
+    found = [s for s in plan.subnets_of(site) if any(role in b.roles for b in plan.bands_of(s.id))]
+    if len(found) == 1:
+        return found[0]
+    if not found:
+        raise Missing(f"no band is planned for the role {role!r}; name the subnet")
+    names = ", ".join(s.name or str(s.network) for s in found)
+    raise EditError(f"several subnets have a band for {role}: {names}; name one", "where")
+
+
+def _candidates(context: Context, subnet: Subnet, band: Band | None, request: Search, refused: set[int]) -> list[int]:
+    plan, held = context.plan.plan, context.plan.held(subnet.site).copy()
+    for address in refused:
+        held.add(address)
+    wanted = Wanted(request.count, request.adjacent, request_values.role(request.role, plan))
+    with context.plan.seeing(subnet.site) as seen:
+        return candidates(plan, subnet, wanted, seen, held, band)
+
+
+async def prove_all(context: Context, site: int, addresses: Sequence[int], ask_wire: bool) -> list[Proof]:
+    """Prove addresses of one site, in the order given."""
+    words: dict[int, WireWord] = {}
+    if ask_wire and site == context.plan.site_here:
+        words = await _ask_wire(context, list(addresses)[:MOST])
+    return await asyncio.to_thread(_weigh, context, site, addresses, words)
+
+
+async def _ask_wire(context: Context, addresses: list[int]) -> dict[int, WireWord]:
+    targets = SpanSet.of(Span.of_ints(a, a) for a in addresses)
+    try:
+        # An adapter on the addresses' own link sees most; the service's usual one is for what no adapter is on.
+        choice = choose(context.machine.adapters(), targets, None)
+        if not choice.adapter.onlink & targets and context.settings.adapter:
+            choice = choose(context.machine.adapters(), targets, context.settings.adapter)
+    except AdapterError as error:
+        return {a: WireWord(Asked.FAILED, why_not=str(error)) for a in addresses}
+    segment = context.machine.open(choice.adapter)
+
+    def told(part: float) -> None:
+        context.hub.publish(ProofEvent(addresses=[dotted(a) for a in addresses], done=round(part, 2)))
+
+    words = await ask(segment, addresses, told)
+    sightings = [
+        Sighting(address, heard.mac, now_ms(), Source.ARP)
+        for address, word in words.items()
+        for heard in word.heard
+        if heard.mac is not None and heard.by == "arp"
+    ]
+    if sightings:
+        seen = describe_segment(choice.adapter, targets, context.known_links)
+        await asyncio.to_thread(context.observer.observe, [Batch(seen, seen.adapter, sightings)])
+    return words
+
+
+def _weigh(context: Context, site: int, addresses: Sequence[int], words: dict[int, WireWord]) -> list[Proof]:
+    now = now_ms()
+    here = site == context.plan.site_here
+    own = {int(a.ip) for adapter in context.machine.adapters() for a in adapter.addresses} if here else set()
+    with context.database.read() as connection:
+        evidence = gather(connection, site, addresses, words, own, now)
+    with context.plan.reading() as plan:
+        return [prove(plan, site, address, evidence[address], now) for address in addresses]
+
+
+def gather(
+    connection: Connection, site: int, addresses: Sequence[int], words: dict[int, WireWord], own: set[int], now: int
+) -> dict[int, Evidence]:
+    """Everything the records and the wire say of some addresses."""
+    wanted = list(addresses)
+    leases = lease_records.at_addresses(connection, site, wanted)
+    holders = seen_records.last_holders(connection, site, wanted)
+    names = seen_records.names_for(connection, wanted, now - DOUBT_MS)
+    found = {}
+    for address in wanted:
+        word = words.get(address, WireWord(Asked.NO))
+        row = next(iter(leases.get(address, ())), None)
+        lease = None
+        if row is not None:
+            until = row.lease.expires if row.lease.expires is not None else now + _FOR_EVER
+            lease = LeaseSeen(row.lease.mac, row.lease.name, until, row.server_name)
+        found[address] = Evidence(
+            word.asked, word.heard, lease, holders.get(address), tuple(names.get(address, ())), address in own,
+            word.why_not,
+        )  # fmt: skip
+    return found

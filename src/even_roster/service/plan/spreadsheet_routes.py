@@ -1,0 +1,276 @@
+"""/api/sheets, /api/names, /api/cards: spreadsheets in and out, names as texts, settings to type in."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+from ipaddress import IPv4Address
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Request, Response
+
+from ...api.events import NamesEvent
+from ...api.spreadsheets import (
+    CardLine,
+    CardView,
+    ImportReport,
+    ImportRow,
+    NameCheck,
+    NameDisagreement,
+    NamesText,
+    ZoneText,
+)
+from ...core import cards, spreadsheets, zones
+from ...core.adapters import choose
+from ...core.plan.checks import Severity
+from ...core.plan.model import Item, Plan, dotted
+from ...core.plan.told import told
+from ...core.span import SpanSet
+from ...core.spreadsheets import RowPlan
+from ...probe import dns_check
+from ...store.edits import EditError
+from ..context import Context, now_ms
+from ..knowing.plan_book import Edit
+from ..web.deps import ContextDep, Who
+from ..web.problems import Refusal
+from . import request_values, spreadsheet_files
+
+router = APIRouter(prefix="/api", tags=["sheets"])
+_ORDER = {"refused": 0, "add": 1, "change": 2, "same": 3}
+
+
+@router.post("/sheets/import")
+async def import_sheet(
+    request: Request, context: ContextDep, who: Who, dry_run: bool = True,
+    mapping: Annotated[list[str] | None, Query()] = None, limit: Annotated[int, Query(ge=0, le=100_000)] = 2000,
+) -> ImportReport:  # fmt: skip
+    """Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs. All rows or none."""
+    data = bytearray()
+    async for part in request.stream():
+        data += part
+        if len(data) > spreadsheet_files.MOST_BYTES:
+            raise Refusal(422, "bad_sheet", f"the file is over {spreadsheet_files.MOST_BYTES >> 20} MiB; split it")
+    return await asyncio.to_thread(_import, context, who, bytes(data), _mapping(mapping or []), dry_run, limit)
+
+
+def _mapping(pairs: list[str]) -> dict[str, str]:
+    found = {}
+    for pair in pairs:
+        field, equals, header = pair.partition("=")
+        if not equals:
+            raise Refusal(422, "bad_sheet", f"{pair!r} is not field=HEADER, such as address=IP", "mapping")
+        found[field.strip().casefold()] = header.strip()
+    return found
+
+
+def _import(
+    context: Context, who: str, data: bytes, mapping: dict[str, str], dry_run: bool, limit: int
+) -> ImportReport:
+    table = spreadsheet_files.read(data)
+    planned: list[RowPlan] = []
+
+    def make(plan: Plan) -> Edit:
+        nonlocal planned
+        planned = spreadsheets.plan_rows(plan, context.plan.site_here, table.rows, mapping)
+        before, after = _items(planned)
+        counts = {"added": len(after) - len(before), "changed": len(before)}
+        return Edit("import", "assignment", f"{len(planned)} rows", before, after, (None, counts), review=True)
+
+    problems = context.plan.draft(make)
+    planned = _judged(planned, {v: (p.severity, p.said) for p in problems for k, v in p.subjects if k == "address"})
+    refused = [row for row in planned if row.action == "refused"]
+    change = None
+    if not dry_run:
+        if refused:
+            worst = refused[0]
+            where = f"row {worst.row}, column {worst.column}" if worst.column else f"row {worst.row}"
+            raise Refusal(
+                422, "rows_refused",
+                f"{len(refused):,} of {len(planned):,} rows cannot be imported, so none was; the first: {where}: {worst.reason}",
+            )  # fmt: skip
+        saved = context.plan.edit(who, make, anyway=True)
+        change = saved.change or None
+    columns = spreadsheets.recognise(table.rows[0], mapping)
+    return _report(table, columns, planned, dry_run, limit, change)
+
+
+def _items(planned: Sequence[RowPlan]) -> tuple[tuple[Item, ...], tuple[Item, ...]]:
+    """The edit of the rows that do something. New items get ids of their own below 0, so that a draft can hold them all."""
+    before = tuple(row.before for row in planned if row.action == "change" and row.before is not None)
+    after: list[Item] = []
+    for row in planned:
+        if row.action == "add" and row.after is not None:
+            after.append(spreadsheets.numbered(row.after, -row.row))
+        elif row.action == "change" and row.after is not None:
+            after.append(row.after)
+    return before, tuple(after)
+
+
+def _judged(planned: list[RowPlan], problems: dict[str, tuple[Severity, str]]) -> list[RowPlan]:
+    """Rows that the plan's rules speak against: refused, or with a warning."""
+    found = []
+    for row in planned:
+        problem = problems.get(row.address) if row.action in ("add", "change") else None
+        if problem is not None and problem[0] is Severity.REFUSED:
+            row = RowPlan(row.row, "refused", row.address, row.before, row.after, problem[1])
+        elif problem is not None:
+            row = RowPlan(row.row, row.action, row.address, row.before, row.after, warning=problem[1])
+        found.append(row)
+    return found
+
+
+def _report(
+    table: spreadsheet_files.Table,
+    columns: dict[str, int],
+    planned: list[RowPlan],
+    dry_run: bool,
+    limit: int,
+    change: int | None,
+) -> ImportReport:
+    counts = dict.fromkeys(_ORDER, 0)
+    for row in planned:
+        counts[row.action] += 1
+    shown = sorted((r for r in planned if r.action != "same"), key=lambda r: (_ORDER[r.action], not r.warning, r.row))
+    used = set(columns.values())
+    return ImportReport(
+        dry_run=dry_run, read_as=table.read_as, columns={f: table.rows[0][at].strip() for f, at in columns.items()},
+        ignored=[h.strip() for at, h in enumerate(table.rows[0]) if at not in used and h.strip()], added=counts["add"],
+        changed=counts["change"], same=counts["same"], refused=counts["refused"],
+        warnings=sum(1 for row in planned if row.warning), rows=[_row(row) for row in shown[:limit]], change=change,
+    )  # fmt: skip
+
+
+def _row(row: RowPlan) -> ImportRow:
+    before, after = told(row.before, row.after) if row.after is not None else (None, None)
+    return ImportRow(
+        row=row.row, action=row.action, address=row.address,  # type: ignore[arg-type]
+        before={k: "" if v is None else str(v) for k, v in (before or {}).items()},
+        after={
+            k: "" if v is None else str(v)
+            for k, v in (after or {}).items()
+            if k not in ("subnet", "address") and (k, v) != ("on", True)
+        },
+        reason=row.reason, column=row.column, warning=row.warning,
+    )  # fmt: skip
+
+
+@router.get("/sheets/export")
+def export_sheet(
+    context: ContextDep,
+    who: Who,
+    form: Literal["csv", "xlsx"] = "csv",
+    subnet: str | None = None,
+    site: str | None = None,
+) -> Response:
+    """All assignments, or those of one subnet, as a file that can be imported again."""
+    with context.plan.reading() as plan:
+        place = request_values.site(plan, site, context.plan.site_here)
+        if subnet is not None:
+            one = request_values.known_subnet(plan, place, subnet)
+            items = [a for a in plan.assigned_in(place, one.first, one.last) if a.subnet == one.id]
+        else:
+            chosen = [place] if site else sorted(plan.sites)
+            items = [a for number in chosen for a in plan.assigned_in(number, 0, 0xFFFFFFFF)]
+        rows = list(spreadsheets.export_rows(plan, items))
+    if form == "csv":
+        return _file(spreadsheet_files.write_csv(rows), "text/csv; charset=utf-8", "assignments.csv")
+    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    return _file(spreadsheet_files.write_workbook(rows, "assignments"), kind, "assignments.xlsx")
+
+
+def _file(data: bytes, kind: str, name: str) -> Response:
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.get("/names")
+def names(
+    context: ContextDep, who: Who, zone: str | None = None, server: Annotated[list[str] | None, Query()] = None,
+    site: str | None = None,
+) -> NamesText:  # fmt: skip
+    """The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
+    named. `server` are the names of the zones' own DNS servers."""
+    with context.plan.reading() as plan:
+        place = request_values.site(plan, site, context.plan.site_here)
+        found = zones.names_of(plan, place)
+        subnet = request_values.find_subnet(plan, place, zone) if zone else None
+        networks = [subnet.network] if subnet else [s.network for s in plan.subnets_of(place) if not s.supernet]
+    serial = now_ms() // 1000
+    servers = [request_values.domain(one) for one in server or []]
+    domains = sorted({one.domain for one in found if one.domain})
+    if zone and subnet is None:
+        wanted = request_values.domain(zone)
+        if wanted not in domains:
+            raise EditError(
+                f"no name of the roster is in {wanted}; there are names in: {', '.join(domains) or 'no domain'}", "zone"
+            )
+        domains, networks = [wanted], []
+    elif subnet is not None:
+        domains = []
+    texts = [ZoneText(zone=d, text=zones.forward_zone(d, found, serial, servers)) for d in domains]
+    primary = servers or ([f"ns.{found_domain}" for found_domain in sorted({o.domain for o in found if o.domain})[:1]])
+    reverse = sorted({part for network in networks for part in zones.reverse_zones(network)})
+    for part in reverse:
+        if any(IPv4Address(one.address) in part and one.domain for one in found):
+            text = zones.reverse_zone(part, found, serial, primary)
+            texts.append(ZoneText(zone=text.split("$ORIGIN ")[1].split(".\n")[0], text=text))
+    return NamesText(hosts=zones.hosts_file(found), zones=texts)
+
+
+@router.post("/names/check")
+async def check_names(context: ContextDep, who: Who, server: str | None = None, subnet: str | None = None) -> NameCheck:
+    """Ask the site's DNS about every name of the roster, forward and reverse."""
+    found, address = await asyncio.to_thread(_to_ask, context, server, subnet)
+    adapter = choose(context.machine.adapters(), SpanSet.of([IPv4Address(address)]), context.settings.adapter).adapter
+    segment = context.machine.open(adapter)
+
+    def told(done: int) -> None:
+        if done % 25 == 0 or done == len(found):
+            context.hub.publish(NamesEvent(done=done, total=len(found)))
+
+    try:
+        answers = await dns_check.ask(segment, IPv4Address(address), found, told)
+    finally:
+        await segment.close()
+    differ = zones.compare(answers)
+    return NameCheck(
+        server=dotted(address), asked=len(answers),
+        unanswered=sum(1 for one in answers if one.addresses is None and one.names is None),
+        disagreements=[
+            NameDisagreement(address=dotted(d.address), name=d.name, kind=d.kind, sentence=d.sentence, remedy=d.remedy)
+            for d in differ
+        ],
+    )  # fmt: skip
+
+
+def _to_ask(context: Context, server: str | None, subnet: str | None) -> tuple[list[zones.Named], int]:
+    with context.plan.reading() as plan:
+        here = context.plan.site_here
+        found = [one for one in zones.names_of(plan, here) if one.domain]
+        one = request_values.known_subnet(plan, here, subnet) if subnet else None
+        if one is not None:
+            found = [named for named in found if one.first <= named.address <= one.last]
+        planned = [a for s in ([one] if one else plan.subnets_of(here)) for a in s.dns]
+    if server is not None:
+        return found, request_values.address(server, "server")
+    machine = [int(a) for adapter in context.machine.adapters() for a in adapter.dns]
+    choice = next(iter([*planned, *machine]), None)
+    if choice is None:
+        raise EditError("no DNS server is planned and this machine has none; name one", "server")
+    return found, choice
+
+
+@router.get("/cards/{address}")
+def card(
+    address: str, context: ContextDep, who: Who, adapter: Annotated[str, Query(max_length=60)] = "eth0",
+    site: str | None = None,
+) -> CardView:  # fmt: skip
+    """What to type into the device that has, or is to have, an address; with snippets for host configurations."""
+    with context.plan.reading() as plan:
+        one = cards.card(plan, request_values.site(plan, site, context.plan.site_here), request_values.address(address))
+    return CardView(
+        address=one.address, prefix=one.prefix, mask=one.mask, subnet=one.network, subnet_name=one.subnet,
+        broadcast=one.broadcast, gateway=one.gateway, dns=list(one.dns), domain=one.domain, ntp=list(one.ntp),
+        vlan=one.vlan, name=one.name, full_name=one.full_name, mac=one.mac, role=one.role, note=one.note,
+        reserved=one.reserved, lines=[CardLine(name=name, value=value) for name, value in cards.lines(one)],
+        snippets={kind: cards.snippet(one, kind, adapter) for kind in cards.SNIPPETS},
+    )  # fmt: skip

@@ -1,0 +1,218 @@
+"""/api/sites, /api/plan/…, /api/bands, /api/roles: what is planned, and its mistakes."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from ...api.plan import (
+    BandDraft,
+    BandEdit,
+    BandNew,
+    BandView,
+    JoinSubnets,
+    Problems,
+    RoleRule,
+    SiteEdit,
+    SiteView,
+    SplitSubnet,
+    SubnetEdit,
+    SubnetNew,
+    SubnetPlan,
+    SubnetView,
+)
+from ...core.plan import checks
+from ...core.plan import roles as planning_roles
+from ...core.plan.model import Band, BandKind, Site, Subnet
+from ...core.plan.roles import OnPool
+from ...store import seen_records
+from ...store.plan_edits import Saved
+from .. import setting_edits
+from ..context import Context
+from ..web.deps import ContextDep, Who
+from ..web.problems import Refusal
+from . import plan_views, planning, request_values
+
+router = APIRouter(prefix="/api", tags=["plan"])
+
+
+@router.get("/sites")
+def sites(context: ContextDep, who: Who) -> list[SiteView]:
+    """All sites."""
+    with context.plan.reading() as plan:
+        return [plan_views.site_view(plan, site) for site in sorted(plan.sites.values(), key=lambda s: s.id)]
+
+
+@router.post("/sites", status_code=201)
+def add_site(request: SiteEdit, context: ContextDep, who: Who) -> SiteView:
+    """A further site; it may use the same ranges."""
+    saved = context.plan.edit(who, planning.add_site(request.name or "", request.notes or ""))
+    return _site(context, saved)
+
+
+@router.patch("/sites/{identity}")
+def edit_site(identity: int, request: SiteEdit, context: ContextDep, who: Who) -> SiteView:
+    """Rename a site, or say that this service stands in it."""
+    return _site(context, context.plan.edit(who, planning.edit_site(identity, request)))
+
+
+@router.delete("/sites/{identity}", status_code=204)
+def remove_site(identity: int, context: ContextDep, who: Who) -> None:
+    """Take an empty site away."""
+    context.plan.edit(who, planning.remove_site(identity))
+
+
+def _site(context: Context, saved: Saved) -> SiteView:
+    site = next(item for item in saved.after if isinstance(item, Site))
+    with context.plan.reading() as plan:
+        return plan_views.site_view(plan, plan.sites[site.id])
+
+
+@router.get("/plan/subnets")
+def subnets(context: ContextDep, who: Who, site: str | None = None) -> list[SubnetView]:
+    """Planned subnets of a site, or of all sites, by address."""
+    with context.plan.reading() as plan:
+        chosen = [request_values.site(plan, site, 0)] if site else sorted(plan.sites)
+        return [plan_views.subnet_view(plan, subnet) for one in chosen for subnet in plan.subnets_of(one)]
+
+
+@router.post("/plan/subnets", status_code=201)
+def add_subnet(request: SubnetNew, context: ContextDep, who: Who) -> SubnetPlan:
+    """Plan a subnet."""
+    return _subnet(context, context.plan.edit(who, planning.add_subnet(request, context.plan.site_here)))
+
+
+@router.post("/plan/subnets/draft")
+def draft_subnet(request: SubnetNew, context: ContextDep, who: Who) -> Problems:
+    """The mistakes that a new subnet would be or bring."""
+    found = context.plan.draft(planning.add_subnet(request, context.plan.site_here))
+    return Problems(problems=[plan_views.problem_view(p) for p in found])
+
+
+@router.get("/plan/subnets/{which:path}")
+def subnet(which: str, context: ContextDep, who: Who, site: str | None = None) -> SubnetPlan:
+    """One planned subnet: by id, name, range, or an address in it."""
+    with context.plan.reading() as plan, context.database.read() as connection:
+        if which.isdigit() and int(which) in plan.subnets:
+            found = plan.subnets[int(which)]
+        else:
+            found = request_values.known_subnet(plan, request_values.site(plan, site, context.plan.site_here), which)
+        return plan_views.subnet_plan(context, connection, plan, found)
+
+
+@router.patch("/plan/subnets/{identity}")
+def edit_subnet(identity: int, request: SubnetEdit, context: ContextDep, who: Who) -> SubnetPlan:
+    """Change a subnet; its range only where everything in it fits."""
+    return _subnet(context, context.plan.edit(who, planning.edit_subnet(identity, request)))
+
+
+@router.delete("/plan/subnets/{identity}", status_code=204)
+def remove_subnet(identity: int, context: ContextDep, who: Who) -> None:
+    """Take a subnet without assignments away, with its bands."""
+    context.plan.edit(who, planning.remove_subnet(identity))
+
+
+@router.post("/plan/subnets/{identity}/split")
+def split_subnet(identity: int, request: SplitSubnet, context: ContextDep, who: Who) -> list[SubnetView]:
+    """Cut a subnet into equal parts with everything in it."""
+    saved = context.plan.edit(who, planning.split_subnet(identity, request.prefix), anyway=True)
+    with context.plan.reading() as plan:
+        return [plan_views.subnet_view(plan, item) for item in saved.after if isinstance(item, Subnet)]
+
+
+@router.post("/plan/subnets/{identity}/join")
+def join_subnets(identity: int, request: JoinSubnets, context: ContextDep, who: Who) -> SubnetPlan:
+    """Make neighbours one subnet with everything in them."""
+    return _subnet(context, context.plan.edit(who, planning.join_subnets(identity, request.others), anyway=True))
+
+
+def _subnet(context: Context, saved: Saved) -> SubnetPlan:
+    with context.plan.reading() as plan, context.database.read() as connection:
+        item = next(item for item in saved.after if isinstance(item, Subnet))
+        return plan_views.subnet_plan(context, connection, plan, plan.subnets[item.id])
+
+
+@router.get("/bands")
+def bands(context: ContextDep, who: Who, subnet: int | None = None) -> list[BandView]:
+    """Bands of one subnet or of all, by address."""
+    with context.plan.reading() as plan, context.database.read() as connection:
+        chosen = [b for b in plan.bands.values() if subnet is None or b.subnet == subnet]
+        chosen.sort(key=lambda b: (plan.subnets[b.subnet].site, b.first))
+        return plan_views.bands_of(context, connection, plan, chosen)
+
+
+@router.post("/bands", status_code=201)
+def add_band(request: BandNew, context: ContextDep, who: Who) -> BandView:
+    """Draw a band."""
+    return _band(context, context.plan.edit(who, planning.add_band(request), anyway=True))
+
+
+@router.post("/bands/draft")
+def draft_band(request: BandDraft, context: ContextDep, who: Who) -> Problems:
+    """The mistakes that a band would be or bring, while it is being drawn."""
+    found = context.plan.draft(planning.draft_band(request))
+    return Problems(problems=[plan_views.problem_view(p) for p in found])
+
+
+@router.patch("/bands/{identity}")
+def edit_band(identity: int, request: BandEdit, context: ContextDep, who: Who) -> BandView:
+    """Change a band."""
+    return _band(context, context.plan.edit(who, planning.edit_band(identity, request), anyway=True))
+
+
+@router.delete("/bands/{identity}", status_code=204)
+def remove_band(identity: int, context: ContextDep, who: Who) -> None:
+    """Take a band away; what is assigned in it stays."""
+    context.plan.edit(who, planning.remove_band(identity))
+
+
+def _band(context: Context, saved: Saved) -> BandView:
+    item = next(item for item in saved.after if isinstance(item, Band))
+    with context.plan.reading() as plan, context.database.read() as connection:
+        return plan_views.bands_of(context, connection, plan, [plan.bands[item.id]])[0]
+
+
+@router.get("/plan/problems")
+def problems(context: ContextDep, who: Who, subnet: str | None = None) -> Problems:
+    """Every mistake in the plan, and where this machine and the roles' policy disagree with it."""
+    with context.plan.reading() as plan:
+        found = context.plan.problems
+        pools = [(b.first, b.last) for b in plan.bands.values() if b.kind is BandKind.POOL]
+        roles = [rule.name for rule in plan.rules.values() if rule.on_pool is not OnPool.FINE]
+        own = [
+            (adapter.name, int(address.ip), address.network)
+            for adapter in context.machine.adapters()
+            if adapter.medium != "loopback"
+            for address in adapter.addresses
+        ]
+        found += checks.mask_problems(plan, own)
+        with context.database.read() as connection:
+            devices = seen_records.in_pools(connection, pools, roles)
+        found += checks.policy_problems(plan, devices)
+        if subnet is not None:
+            wanted = request_values.known_subnet(plan, context.plan.site_here, subnet)
+            found = [p for p in found if plan_views.concerns(plan, p, wanted)]
+    order = {severity: place for place, severity in enumerate(checks.Severity)}
+    found.sort(key=lambda p: (order[p.severity], p.kind, p.subjects))
+    return Problems(problems=[plan_views.problem_view(p) for p in found])
+
+
+@router.get("/roles")
+def roles(context: ContextDep, who: Who) -> list[RoleRule]:
+    """The roles and what they mean for planning."""
+    with context.plan.reading() as plan:
+        return [RoleRule(name=r.name, on_pool=r.on_pool.value, travels=r.travels) for r in plan.rules.values()]
+
+
+@router.put("/roles", status_code=204)
+def set_role(request: RoleRule, context: ContextDep, who: Who) -> None:
+    """Set a role's rule, or add a role of the site's own."""
+    name = request_values.role_name(request.name)
+    if not name:
+        raise Refusal(422, "bad_edit", "a role needs a name", "name")
+    setting_edits.set_role(context, who, planning_roles.RoleRule(name, OnPool(request.on_pool), request.travels))
+
+
+@router.delete("/roles/{name}", status_code=204)
+def forget_role(name: str, context: ContextDep, who: Who) -> None:
+    """Back to the usual rule; a role of the site's own goes away."""
+    setting_edits.forget_role(context, who, request_values.role_name(name))

@@ -1,1 +1,0 @@
-"""The API's paths, one module per thing they are about."""

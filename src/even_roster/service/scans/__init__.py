@@ -1,0 +1,1 @@
+"""Scans that people and schedules order, while they run."""

@@ -1,0 +1,1 @@
+"""Whose block a MAC lies in: vendor data and the site's own prefixes."""

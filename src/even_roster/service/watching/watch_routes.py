@@ -1,0 +1,219 @@
+"""/api/watches, /api/listening, /api/dhcp/ask, /api/notices, /api/keeping: what the service does by itself."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from ipaddress import IPv4Address
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request
+
+from ...api.watching import (
+    AskAnswer,
+    AskRequest,
+    HeardLine,
+    HeardOnlyView,
+    Keeping,
+    KeepingEdit,
+    ListeningView,
+    NeighbourView,
+    RouteEdit,
+    RouteNew,
+    RouteTest,
+    RouteView,
+    WatchEdit,
+    WatchView,
+)
+from ...core.mac import Mac
+from ...core.plan.model import Subnet
+from ...core.schedule import Due
+from ...store import watch_records
+from ...store.edits import EditError, Missing
+from ...store.watch_records import Watch
+from .. import setting_edits
+from ..context import Context, now_ms
+from ..findings.notices import Notices
+from ..views import mac_view, maybe_time, time_of
+from ..web.deps import ContextDep, Who
+from . import asking
+from .listening import Heard, Listening
+from .watcher import Watcher
+
+router = APIRouter(prefix="/api", tags=["watching"])
+_QUIET = re.compile(r"(\d{1,2}):(\d{2})\s*-\s*(\d{1,2}):(\d{2})$")
+_LINES = 60
+
+
+def _watcher(request: Request) -> Watcher:
+    found: Watcher = request.app.state.watcher
+    return found
+
+
+def _listening(request: Request) -> Listening:
+    found: Listening = request.app.state.listening
+    return found
+
+
+def _notices(request: Request) -> Notices:
+    found: Notices = request.app.state.notices
+    return found
+
+
+WatcherDep = Annotated[Watcher, Depends(_watcher)]
+ListeningDep = Annotated[Listening, Depends(_listening)]
+NoticesDep = Annotated[Notices, Depends(_notices)]
+
+
+@router.get("/watches")
+def watches(context: ContextDep, watcher: WatcherDep, who: Who) -> list[WatchView]:
+    """How every planned subnet of the site here is watched."""
+    with context.plan.reading() as plan:
+        subnets = [s for s in plan.subnets_of(context.plan.site_here) if not s.supernet]
+    with context.database.read() as connection:
+        found = [(s, watch_records.watch_of(connection, s.id)) for s in subnets]
+    return [_watch(context, watcher, subnet, watch) for subnet, watch in found]
+
+
+@router.put("/watches/{subnet}")
+def edit_watch(subnet: int, request: WatchEdit, context: ContextDep, watcher: WatcherDep, who: Who) -> WatchView:
+    """Change how a subnet is watched."""
+    with context.plan.reading() as plan:
+        found = plan.subnets.get(subnet)
+    if found is None:
+        raise Missing(f"there is no subnet {subnet} in the plan")
+    given = {n: v for n, v in request.model_dump(exclude={"quiet"}).items() if v is not None}
+    if request.quiet is not None:
+        given["quiet_first"], given["quiet_last"] = _quiet(request.quiet)
+    with context.database.read() as connection:
+        watch = replace(watch_records.watch_of(connection, subnet), **given)
+    setting_edits.set_watch(context, who, found.name or str(found.network), watch)
+    return _watch(context, watcher, found, watch)
+
+
+def _quiet(text: str) -> tuple[int | None, int | None]:
+    if text.strip().casefold() in ("none", ""):
+        return None, None
+    match = _QUIET.match(text.strip())
+    if match is None or int(match[1]) > 23 or int(match[3]) > 23 or int(match[2]) > 59 or int(match[4]) > 59:
+        raise EditError(f"{text!r} are no quiet hours; write them as 22:00-06:00, or 'none'", "quiet")
+    return int(match[1]) * 60 + int(match[2]), int(match[3]) * 60 + int(match[4])
+
+
+def _watch(context: Context, watcher: Watcher, subnet: Subnet, watch: Watch) -> WatchView:
+    watched = watcher.watched.get(subnet.id)
+    last = watched.schedule.last(Due.SCAN) if watched is not None else 0
+    running = watched is not None and watch.on and watch.every_minutes and not watched.why_not
+    following = watched.schedule.next(Due.SCAN, now_ms(), watch.every_minutes) if running and watched else 0
+    why_not = (
+        watched.why_not if watched is not None else ("" if context.settings.watch else "nothing is watched by itself")
+    )
+    return WatchView.model_validate(dict(
+        subnet=subnet.id, network=str(subnet.network), name=subnet.name, on=watch.on, every_minutes=watch.every_minutes,
+        light_minutes=watch.light_minutes, ask_minutes=watch.ask_minutes, quiet_first=_clock(watch.quiet_first),
+        quiet_last=_clock(watch.quiet_last), strangers=watch.strangers, last_scan=maybe_time(last),
+        next_scan=maybe_time(max(following, now_ms())) if running else None, doing=watched.doing if watched else "",
+        why_not=why_not,
+    ))  # fmt: skip
+
+
+def _clock(minute: int | None) -> str | None:
+    return f"{minute // 60:02}:{minute % 60:02}" if minute is not None else None
+
+
+@router.get("/listening")
+def listening(context: ContextDep, listeners: ListeningDep, who: Who) -> list[ListeningView]:
+    """What is listened to, what was heard, and why not where it is not."""
+    active = set(listeners.listening())
+    names = sorted({*listeners.heard, *listeners.why_not})
+    return [
+        _heard(context, name, listeners.heard.get(name), name in active, listeners.why_not.get(name, ""))
+        for name in names
+    ]
+
+
+def _ended(context: Context, adapter: str) -> str:
+    """What befell the listener of an adapter."""
+    ended = context.supervisor.ended.get(f"listening on {adapter}")
+    return f"ended by an error {ended.times} times and was begun again, last by {ended.said}" if ended else ""
+
+
+def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_not: str) -> ListeningView:
+    place = context.known_links.of(name)
+    neighbours = list(heard.neighbours.values()) if heard is not None else []
+    lines = list(heard.lines)[-_LINES:] if heard is not None else []
+    return ListeningView(
+        adapter=name, listening=active, why_not="" if active else why_not,
+        since=maybe_time(heard.since) if heard else None, frames=heard.frames if heard else 0,
+        unread=heard.unread if heard else 0, lost=heard.lost if heard else 0,
+        per_second=heard.last_second if heard else 0, storm=maybe_time(heard.storm_at) if heard else None,
+        trouble=(heard.trouble or _ended(context, name)) if heard else "", broken=heard.broken if heard else 0,
+        unforeseen=heard.unforeseen if heard else "", held_back=context.newcomers.held_back(name),
+        heard_only=[
+            HeardOnlyView(
+                mac=mac_view(one.mac, context.vendors), address=str(IPv4Address(one.address)), first=time_of(one.first),
+                last=time_of(one.last),
+            )
+            for one in context.newcomers.listed(name)
+        ], place=place.said, verdict=place.verdict.value,
+        neighbours=[
+            NeighbourView(
+                switch=n.name or n.chassis, chassis=n.chassis, port=n.port, port_text=n.port_text, vlan=n.vlan,
+                address=str(n.address) if n.address is not None else None, last=time_of(at),
+            )
+            for n, at in neighbours
+        ],
+        lines=[HeardLine(at=time_of(at), protocol=x.protocol, mac=str(Mac(x.mac)), said=x.said) for at, x in reversed(lines)],
+    )  # fmt: skip
+
+
+@router.post("/dhcp/ask")
+async def ask(request: AskRequest, context: ContextDep, watcher: WatcherDep, who: Who) -> AskAnswer:
+    """Ask who hands out addresses: one DISCOVER, never a REQUEST; all offers, held against the plan."""
+    return await asking.ask(context, watcher, request)
+
+
+@router.get("/notices")
+def routes(notices: NoticesDep, who: Who) -> list[RouteView]:
+    """Where notices go."""
+    return notices.views()
+
+
+@router.post("/notices", status_code=201)
+def add_route(request: RouteNew, notices: NoticesDep, who: Who) -> RouteView:
+    """A new way for notices."""
+    return notices.add(who, request)
+
+
+@router.patch("/notices/{identity}")
+def edit_route(identity: int, request: RouteEdit, notices: NoticesDep, who: Who) -> RouteView:
+    """Change a way for notices."""
+    return notices.edit(who, identity, request)
+
+
+@router.delete("/notices/{identity}", status_code=204)
+def remove_route(identity: int, notices: NoticesDep, who: Who) -> None:
+    """No notices over this way any more."""
+    notices.remove(who, identity)
+
+
+@router.post("/notices/{identity}/test")
+def test_route(identity: int, notices: NoticesDep, who: Who) -> RouteTest:
+    """Send a notice that says it is a test, and say how it went."""
+    return notices.test(identity)
+
+
+@router.get("/keeping")
+def keeping(context: ContextDep, who: Who) -> Keeping:
+    """What is kept how long, and from when on findings are told."""
+    with context.database.read() as connection:
+        groups = [watch_records.kept(connection, name, usual) for name, usual in setting_edits.KEPT.items()]
+    return Keeping(**{name: value for group in groups for name, value in group.items()})
+
+
+@router.put("/keeping")
+def edit_keeping(request: KeepingEdit, context: ContextDep, who: Who) -> Keeping:
+    """Change it."""
+    given = {name: value for name, value in request.model_dump().items() if value is not None}
+    setting_edits.keep(context, who, given)
+    return keeping(context, who)

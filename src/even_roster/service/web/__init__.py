@@ -1,0 +1,1 @@
+"""What every request passes: sign-in, errors as problem documents, entity tags, what path functions ask for."""

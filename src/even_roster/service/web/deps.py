@@ -1,0 +1,32 @@
+"""What a path function asks for: the context, the scan manager, who is asking."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Depends, Request, Response
+from pydantic import BaseModel
+
+from ..context import Context
+from .problems import Refusal
+
+
+def _context(request: Request) -> Context:
+    context: Context = request.app.state.context
+    return context
+
+
+def _who(request: Request) -> str:
+    who: str | None = request.scope.get("roster_who")
+    if who is None:
+        raise Refusal(401, "not_signed_in", "sign in with the address that the service printed when it started")
+    return who
+
+
+ContextDep = Annotated[Context, Depends(_context)]
+Who = Annotated[str, Depends(_who)]
+
+
+def as_json(model: BaseModel) -> Response:
+    """A long list as a response: the models were built from records, so they are not validated once more."""
+    return Response(model.__pydantic_serializer__.to_json(model), media_type="application/json")

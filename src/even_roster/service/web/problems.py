@@ -1,0 +1,149 @@
+"""Turns every error into an RFC 9457 problem document: a code for programs, one sentence for people, the field."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from ...api.common import Problem
+from ...core.adapters import AdapterError
+from ...core.cards import CardError
+from ...core.dhcp import PlanError
+from ...core.mac import MacError
+from ...core.plan.reshape import ReshapeError
+from ...core.plan.told import said
+from ...core.ranges import RangeError
+from ...core.spreadsheets import SheetError
+from ...core.targets import TargetError
+from ...core.vendors import VendorError
+from ...dhcp.server import ServerRefused, ServerTrouble
+from ...probe.segment import SegmentError
+from ...store.database import DiskFull
+from ...store.edits import AddressTaken, EditError, Missing, StaleEdit
+from ...store.listing import CursorError
+from ...store.plan_edits import PlanConflict
+from ..knowing.plan_book import PlanRefused
+
+_log = logging.getLogger(__name__)
+MEDIA_TYPE = "application/problem+json"
+
+
+class Refusal(Exception):
+    """The service refuses a request for a reason of its own."""
+
+    def __init__(self, status: int, code: str, detail: str, field: str | None = None) -> None:
+        self.problem = Problem(
+            title=_TITLES.get(status, "Refused"), status=status, code=code, detail=detail, field=field
+        )
+        super().__init__(detail)
+
+
+_TITLES = {
+    400: "Bad request", 401: "Not signed in", 403: "Not permitted", 404: "Not found", 405: "Not allowed",
+    409: "Conflict", 422: "Cannot be done as asked", 500: "Internal error", 503: "Network not usable", 507: "No room on the disk",
+}  # fmt: skip
+
+
+def respond(problem: Problem) -> JSONResponse:
+    """A problem as a response."""
+    return JSONResponse(problem.model_dump(exclude_none=True), problem.status, media_type=MEDIA_TYPE)
+
+
+def _problem(status: int, code: str, error: Exception, **more: Any) -> Problem:
+    return Problem(title=_TITLES[status], status=status, code=code, detail=str(error), **more)
+
+
+def of(error: Exception) -> Problem:
+    """The problem document of an error that somebody caused; a bug becomes 'internal'."""
+    match error:
+        case Refusal():
+            return error.problem
+        case RangeError():
+            return _problem(422, "bad_range", error, field="targets", start=error.start, end=error.end)
+        case TargetError():
+            return _problem(422, error.code, error, field="targets")
+        case AdapterError():
+            return _problem(422, "bad_adapter", error, field="adapter")
+        case MacError():
+            return _problem(422, "bad_mac", error, field="mac")
+        case VendorError():
+            return _problem(422, "bad_vendor", error, field="prefix")
+        case EditError():
+            return _problem(422, "bad_edit", error, field=error.field)
+        case CursorError():
+            return _problem(422, "bad_cursor", error, field="cursor")
+        case Missing():
+            return _problem(404, "missing", error)
+        case StaleEdit():
+            current = {name: str(value) for name, value in error.current.items()}
+            return _problem(409, "stale", error, current=current, version=error.version)
+        case PlanRefused():
+            kinds = [problem.kind for problem in error.problems]
+            sentence = str(error) + ("" if not error.anyway else " (it can be saved anyway)")
+            return _problem(422, "mistakes", error, anyway=error.anyway, kinds=kinds).model_copy(
+                update={"detail": sentence}
+            )
+        case ReshapeError() | PlanError():
+            return _problem(422, "in_the_way", error)
+        case ServerRefused():
+            return _problem(422, "server_refused", error)
+        case ServerTrouble():
+            return _problem(503, "dhcp_server", error)
+        case SheetError():
+            return _problem(422, "bad_sheet", error)
+        case CardError():
+            return _problem(422, "no_card", error, field="address")
+        case AddressTaken():
+            return _problem(409, "taken", error, field="address")
+        case PlanConflict():
+            values = said(error.current) if error.current is not None else {}
+            current = {name: str(value) for name, value in values.items()}
+            return _problem(409, "stale", error, current=current, version=error.version)
+        case SegmentError():
+            return _problem(503, "network", error)
+        case DiskFull():
+            return _problem(507, "disk_full", error)
+    return Problem(
+        title=_TITLES[500], status=500, code="internal",
+        detail="something went wrong inside the service; its log says what",
+    )  # fmt: skip
+
+
+def install(app: FastAPI) -> None:
+    """Register the handlers."""
+
+    async def known(_request: Request, error: Exception) -> JSONResponse:
+        return respond(of(error))
+
+    async def invalid(_request: Request, error: Exception) -> JSONResponse:
+        assert isinstance(error, RequestValidationError)
+        first = error.errors()[0]
+        field = ".".join(str(part) for part in first["loc"][1:]) or str(first["loc"][0])
+        detail = f"{field}: {first['msg'][:1].lower()}{first['msg'][1:]}"
+        return respond(Problem(title=_TITLES[422], status=422, code="bad_input", detail=detail, field=field))
+
+    async def plain(_request: Request, error: Exception) -> JSONResponse:
+        assert isinstance(error, HTTPException)
+        title = _TITLES.get(error.status_code, "Error")
+        return respond(Problem(title=title, status=error.status_code, code="http", detail=str(error.detail)))
+
+    async def bug(request: Request, error: Exception) -> JSONResponse:
+        _log.exception("%s %s failed", request.method, request.url.path, exc_info=error)
+        response = respond(of(error))
+        response.headers["Connection"] = "close"  # the server closes it after a fault; say so, or it is used again
+        return response
+
+    for kind in (
+        Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
+        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, AddressTaken, PlanConflict, ServerTrouble, SheetError,
+        CardError, DiskFull,
+    ):  # fmt: skip
+        app.add_exception_handler(kind, known)
+    app.add_exception_handler(RequestValidationError, invalid)
+    app.add_exception_handler(HTTPException, plain)
+    app.add_exception_handler(Exception, bug)

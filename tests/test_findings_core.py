@@ -21,7 +21,7 @@ from even_roster.core.plan.following import Lease
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Source
-from even_roster.core.why import Facts, SeenBefore, reason
+from even_roster.core.why import Facts, PathWord, SeenBefore, reason
 
 NOW = 1_800_000_000_000
 A, B, C = 0x02C010000001, 0x02C010000002, 0x02C010000003
@@ -538,6 +538,28 @@ class WhySilent(unittest.TestCase):
             "gateway": None, "others_answer": 3,
         }  # fmt: skip
         return Facts(**{**usual, **given})  # type: ignore[arg-type]
+
+    def test_what_routers_and_firewalls_say_is_told_with_who_said_it(self) -> None:
+        gate = ip("10.44.10.1")
+        for kind, code, words in (
+            (3, 0, "gate (10.44.10.1) knows no way to its network"), (3, 1, "finds nobody there: the device is off"),
+            (3, 13, "A firewall on the way forbids it: gate (10.44.10.1)"), (3, 10, "forbids it"), (11, 0, "go round in a circle near gate"),
+            (3, 4, "too large for the way"), (3, 99, "ICMP code 99"),
+        ):  # fmt: skip
+            told = reason(self.facts(onlink=False, arp=None, gateway=True, words=(PathWord(gate, "gate", kind, code),)))
+            self.assertIn(words, told.verdict, (kind, code))
+            self.assertEqual([c.word for c in told.checks if c.what == "on the way"], ["bad"])
+        told = reason(self.facts(onlink=False, arp=None, gateway=True, words=(PathWord(gate, "", 3, 1),)))
+        self.assertTrue(told.verdict.startswith("10.44.10.1, the last router"))
+
+    def test_a_slow_answer_and_a_refusal_are_answers(self) -> None:
+        slow = reason(self.facts(arp=(A,), echo=True, slowest=1.44))
+        self.assertEqual((slow.answers, slow.verdict.split(":")[0]), (True, "It answers, but slowly, after 1.4 s"))
+        quick = reason(self.facts(arp=(A,), echo=True, slowest=0.02))
+        self.assertEqual(quick.verdict, "It answers.")
+        refused = reason(self.facts(onlink=False, arp=None, gateway=True, refused=(80, 443)))
+        self.assertTrue(refused.answers)
+        self.assertIn("refuses what was tried", refused.verdict)
 
     def test_verdicts_in_order_of_likelihood(self) -> None:
         seen = (SeenBefore(A, "desk", NOW - HOUR),)

@@ -38,9 +38,25 @@ class SeenBefore:
 
 
 @dataclass(frozen=True, slots=True)
+class PathWord:
+    """A router or firewall said why an address cannot be reached: its address, how it is called, ICMP type and code (RFC 792)."""
+
+    source: int
+    name: str
+    kind: int
+    code: int
+
+    @property
+    def who(self) -> str:
+        """Who said it."""
+        return f"{self.name} ({dotted(self.source)})" if self.name else dotted(self.source)
+
+
+@dataclass(frozen=True, slots=True)
 class Facts:
     """Everything that was found out. `adapter` None means there is none that is up; `arp` are the MACs that answered, None
-    when ARP could not be asked; `gateway` whether the gateway answered, None off the way or not asked."""
+    when ARP could not be asked; `gateway` whether the gateway answered, None off the way or not asked; `slowest` the longest time
+    an echo took to come back, in seconds; `refused` are ports that the device itself refused; `words` what was said on the way."""
 
     address: int
     now: int
@@ -65,6 +81,9 @@ class Facts:
     stays: Sequence[SeenBefore] = field(default_factory=tuple)
     moved_to: Sequence[tuple[int, int]] = field(default_factory=tuple)
     dhcp_silent: bool = False
+    slowest: float | None = None
+    refused: Sequence[int] = ()
+    words: Sequence[PathWord] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,12 +97,15 @@ class Reason:
 
 
 MOMENT_MS = 60_000
+SLOW = 1.0
+"""Seconds after which programs that ask begin to give up."""
+FORBIDDEN = frozenset({9, 10, 13})
 
 
 def reason(facts: Facts) -> Reason:
     """Weigh the facts."""
     checks = [*_this_machine(facts), *_the_address(facts), *_the_wire(facts), *_the_past(facts)]
-    answers = bool(facts.arp) or facts.echo or bool(facts.ports) or facts.own
+    answers = bool(facts.arp) or facts.echo or bool(facts.ports) or bool(facts.refused) or facts.own
     return Reason(answers, _verdict(facts, answers), tuple(checks), tuple(_by_hand(facts, answers)))
 
 
@@ -145,11 +167,32 @@ def _the_wire(facts: Facts) -> list[Checked]:
                 checks.append(Checked("owner", f"the plan has {Mac(mac)} there: another device answers", Word.BAD))
         else:
             checks.append(Checked("ARP", "nobody answers three questions", Word.BAD))
-    checks.append(Checked("echo", "answers" if facts.echo else "no answer", Word.WELL if facts.echo else Word.BAD))
+    slow = (
+        f", after {facts.slowest:.1f} s" if facts.echo and facts.slowest is not None and facts.slowest >= SLOW else ""
+    )
+    checks.append(
+        Checked("echo", f"answers{slow}" if facts.echo else "no answer", Word.WELL if facts.echo else Word.BAD)
+    )
+    checks += [Checked("on the way", f"{word.who} says: {meaning(word)}", Word.BAD) for word in facts.words]
     told = ", ".join(str(port) for port in facts.ports)
-    found = f"open: {told}" if facts.ports else f"none of {facts.asked_ports} usual ports answers"
-    checks.append(Checked("ports", found, Word.WELL if facts.ports else Word.BAD))
+    found = f"open: {told}" if facts.ports else f"none of {facts.asked_ports} usual ports is open"
+    if facts.refused:
+        found += f"; it refuses {len(facts.refused)} of them, so it is there"
+    checks.append(Checked("ports", found, Word.WELL if facts.ports or facts.refused else Word.BAD))
     return checks
+
+
+def meaning(word: PathWord) -> str:
+    """What an ICMP error means, in words (RFC 792, RFC 1812 5.2.7.1)."""
+    if word.kind == 11:
+        return "the packets ran out of time to live, so they go round in a circle"
+    if word.code in FORBIDDEN:
+        return "it is forbidden: a rule of a firewall stops it"
+    return {
+        0: "it knows no way to that network", 6: "that network is unknown", 1: "nobody answers at that address on its link",
+        7: "that address is unknown", 2: "the device does not speak ICMP echo", 4: "the packets are too large for the way",
+        5: "the way that was asked for failed",
+    }.get(word.code, f"it cannot be reached (ICMP code {word.code})")  # fmt: skip
 
 
 def _the_past(facts: Facts) -> list[Checked]:
@@ -192,6 +235,10 @@ def _verdict(facts: Facts, answers: bool) -> str:
         mac = facts.assignment.mac if facts.assignment is not None else None
         if facts.arp and mac is not None and mac not in facts.arp:
             return "Another device than the planned one answers there."
+        if facts.echo and facts.slowest is not None and facts.slowest >= SLOW:
+            return f"It answers, but slowly, after {facts.slowest:.1f} s: programs that wait less take it for gone."
+        if facts.refused and not facts.ports and not facts.echo:
+            return "It is there and refuses what was tried; only echo is dropped."
         if not facts.echo and not facts.ports:
             return "It is there, but drops echo and all connections that were tried: a firewall on the device."
         return "It answers." if facts.echo else "It is there; only echo is dropped."
@@ -203,6 +250,8 @@ def _verdict(facts: Facts, answers: bool) -> str:
         return (
             "Nobody on this link answers: the fault is more likely this machine's cable, port or VLAN than the device."
         )
+    if facts.words:
+        return _said_on_the_way(facts.words[0])
     if not facts.onlink and facts.gateway is False:
         return "The gateway does not answer, so nothing behind it can be reached."
     if not facts.onlink:
@@ -217,6 +266,18 @@ def _verdict(facts: Facts, answers: bool) -> str:
             f"It was there {span_of(ago)} ago and does not answer just now: it may be busy, dozing or slow. Ask again."
         )
     return "Its device is switched off, asleep or unplugged: on the own link a firewall cannot hide it from ARP."
+
+
+def _said_on_the_way(word: PathWord) -> str:
+    if word.kind == 11:
+        return f"Packets to it go round in a circle near {word.who}: two routers send them to each other."
+    if word.code in FORBIDDEN:
+        return f"A firewall on the way forbids it: {word.who}."
+    if word.code in (0, 6):
+        return f"{word.who} knows no way to its network: a route is missing there."
+    if word.code in (1, 7):
+        return f"{word.who}, the last router before it, finds nobody there: the device is off, unplugged or somewhere else."
+    return f"{word.who} says that {meaning(word)}."
 
 
 def _by_hand(facts: Facts, answers: bool) -> list[str]:

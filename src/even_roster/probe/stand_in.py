@@ -66,6 +66,8 @@ def _told(frame: bytes, mac: Mac, identifier: int) -> tuple[int, bool] | None:
         if isinstance(message, icmp.Echo):
             ours = message.reply and message.identifier == identifier
             return (int(packet.source), packet.ttl not in WHOLE) if ours else None
+        if not isinstance(message, icmp.Unreachable):
+            return None
         # The original is cut off (RFC 792): its header is there, its length does not fit.
         destination = int.from_bytes(message.original[16:20], "big")
         return destination, int(packet.source) != destination

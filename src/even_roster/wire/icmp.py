@@ -1,4 +1,4 @@
-"""ICMP echo and destination unreachable (RFC 792)."""
+"""ICMP echo, destination unreachable and time exceeded (RFC 792)."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ class IcmpType(IntEnum):
     ECHO_REPLY = 0
     UNREACHABLE = 3
     ECHO_REQUEST = 8
+    TIME_EXCEEDED = 11
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,18 +39,30 @@ class Unreachable:
     original: bytes
 
 
-def encode(message: Echo | Unreachable) -> bytes:
+@dataclass(frozen=True, slots=True)
+class TimeExceeded:
+    """A packet's time to live ran out on the way (code 0) or its pieces did not come together (1)."""
+
+    code: int
+    original: bytes
+
+
+Message = Echo | Unreachable | TimeExceeded
+
+
+def encode(message: Message) -> bytes:
     """The message with its checksum."""
     if isinstance(message, Echo):
         kind = IcmpType.ECHO_REPLY if message.reply else IcmpType.ECHO_REQUEST
         data = _HEADER.pack(kind, 0, 0, message.identifier, message.sequence) + message.payload
     else:
-        data = _HEADER.pack(IcmpType.UNREACHABLE, message.code, 0, 0, 0) + message.original
+        kind = IcmpType.UNREACHABLE if isinstance(message, Unreachable) else IcmpType.TIME_EXCEEDED
+        data = _HEADER.pack(kind, message.code, 0, 0, 0) + message.original
     return data[:2] + struct.pack("!H", internet_checksum(data)) + data[4:]
 
 
 @reader
-def decode(data: bytes) -> Echo | Unreachable:
+def decode(data: bytes) -> Message:
     """Read a message. Raises WireError, also for other ICMP types."""
     if len(data) < _HEADER.size:
         raise WireError(f"an ICMP message has at least {_HEADER.size} octets, here are {len(data)}")
@@ -60,4 +73,6 @@ def decode(data: bytes) -> Echo | Unreachable:
         return Echo(kind == IcmpType.ECHO_REPLY, identifier, sequence, data[_HEADER.size :])
     if kind == IcmpType.UNREACHABLE:
         return Unreachable(code, data[_HEADER.size :])
+    if kind == IcmpType.TIME_EXCEEDED:
+        return TimeExceeded(code, data[_HEADER.size :])
     raise WireError(f"ICMP type {kind} is not read here")

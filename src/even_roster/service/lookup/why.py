@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import asyncio
-from ipaddress import IPv4Address
+from ipaddress import IPv4Address, IPv4Network
+
+from sqlalchemy import Connection
 
 from ...api.history import Check, Why
 from ...core import why as weighing
 from ...core.adapters import Adapter, AdapterError, choose
+from ...core.mac import Mac
+from ...core.plan.model import Plan
 from ...core.span import Span, SpanSet, usable
 from ...core.stays import Source
+from ...probe import reaching
 from ...probe.confirm import confirm
+from ...probe.reaching import Came
 from ...probe.results import Result
 from ...probe.scan import DEFAULT_PORTS, Scan, ScanOrder, Stage
 from ...probe.segment import Reached, Segment, SegmentError
@@ -22,6 +28,7 @@ from ..plan import request_values
 OTHERS = 4
 DAY = 24 * 3600 * 1000
 _CONNECT_SECONDS = 1.0
+WORDS_FIRST = 1.2
 
 
 class _Sink:
@@ -53,18 +60,28 @@ async def ask(context: Context, text: str) -> Why:
     own = any(target == one.ip for a in adapters for one in a.addresses)
     arp: tuple[int, ...] | None = None
     echo, gateway, others = False, None, None
-    ports: list[int] = []
+    came = Came()
+    ports: dict[int, Reached] = {}
     if adapter is not None and not own:
         segment = context.machine.open(adapter)
         try:
             arp, others = await _by_arp(context, segment, address)
-            echo, ports = await asyncio.gather(_echo(segment, address), _ports(segment, target))
-            if target not in adapter.onlink and adapter.gateway is not None:
-                gateway = await _echo(segment, int(adapter.gateway))
+            if segment.abilities().frames:
+                hop, gateway = await _next_hop(segment, target, arp)
+                asking = asyncio.create_task(_came(segment, hop, address))
+                # Routers say few words a second (RFC 1812 4.3.2.8): connects would use them up before the echoes get theirs.
+                await asyncio.wait({asking}, timeout=WORDS_FIRST)
+                ports = await _ports(segment, target)
+                came = await asking
+                echo = bool(came.replies)
+            else:
+                echo, ports = await asyncio.gather(_echo(segment, address), _ports(segment, target))
+                if target not in adapter.onlink and adapter.gateway is not None:
+                    gateway = await _echo(segment, int(adapter.gateway))
         finally:
             await segment.close()
     facts = await asyncio.to_thread(
-        _facts, context, address, adapter, reason, own, arp, echo, ports, gateway, others
+        _facts, context, address, adapter, reason, own, arp, echo, came, ports, gateway, others
     )  # fmt: skip
     told = weighing.reason(facts)
     return Why(
@@ -80,8 +97,7 @@ async def _by_arp(
     if address not in segment.adapter.onlink or not segment.abilities().frames:
         return None, None
     network = next(n for n in segment.adapter.networks if IPv4Address(address) in n)
-    with context.database.read() as connection:
-        held = scan_records.held_lately(connection, network, now_ms() - 7 * DAY)
+    held = await asyncio.to_thread(_held, context, network)
     near = sorted((a for a in held if a != address), key=lambda a: abs(a - address))[:OTHERS]
     try:
         patience = context.reply_times[segment.adapter.name].patience([address])
@@ -90,6 +106,36 @@ async def _by_arp(
         return None, None
     answered = sum(1 for a in near if answers.get(a))
     return answers.get(address, ()), answered if near else None
+
+
+def _held(context: Context, network: IPv4Network) -> list[int]:
+    with context.database.read() as connection:
+        return list(scan_records.held_lately(connection, network, now_ms() - 7 * DAY))
+
+
+async def _next_hop(
+    segment: Segment, target: IPv4Address, arp: tuple[int, ...] | None
+) -> tuple[Mac | None, bool | None]:  # fmt: skip
+    """The MAC that packets to an address go to, and whether the gateway answered by ARP (None when it is not on the way)."""
+    if target in segment.adapter.onlink:
+        return (Mac(arp[0]) if arp else None), None
+    gateway = segment.adapter.gateway
+    if gateway is None:
+        return None, None
+    try:
+        macs = (await confirm(segment, [int(gateway)])).get(int(gateway), ())
+    except SegmentError:
+        return None, None
+    return (Mac(macs[0]) if macs else None), bool(macs)
+
+
+async def _came(segment: Segment, hop: Mac | None, address: int) -> Came:
+    if hop is None:
+        return Came()
+    try:
+        return await reaching.ask(segment, hop, address)
+    except SegmentError:
+        return Came()
 
 
 async def _echo(segment: Segment, address: int) -> bool:
@@ -102,14 +148,14 @@ async def _echo(segment: Segment, address: int) -> bool:
     return Source.ECHO in sink.found_by
 
 
-async def _ports(segment: Segment, target: IPv4Address) -> list[int]:
+async def _ports(segment: Segment, target: IPv4Address) -> dict[int, Reached]:
     reached = await asyncio.gather(*(segment.stream(target, port, _CONNECT_SECONDS) for port in DEFAULT_PORTS))
-    return [port for port, how in zip(DEFAULT_PORTS, reached, strict=True) if how is Reached.OPEN]
+    return dict(zip(DEFAULT_PORTS, reached, strict=True))
 
 
 def _facts(
     context: Context, address: int, adapter: Adapter | None, reason: str, own: bool, arp: tuple[int, ...] | None,
-    echo: bool, ports: list[int], gateway: bool | None, others: int | None,
+    echo: bool, came: Came, ports: dict[int, Reached], gateway: bool | None, others: int | None,
 ) -> weighing.Facts:  # fmt: skip
     here = context.plan.site_here
     now = now_ms()
@@ -131,6 +177,10 @@ def _facts(
                 for s in device_queries.stays_of(connection, [owner], 5)
                 if s.address != address and s.last > at_home and now - s.last < DAY
             ]
+        words = [
+            weighing.PathWord(one.source, _called(connection, plan, here, one.source), one.kind, one.code)
+            for one in came.words
+        ]
         devices = {}
         for stay in stays:
             if stay.mac is not None and (found := device_queries.device_of_mac(connection, stay.mac)) is not None:
@@ -149,8 +199,20 @@ def _facts(
     return weighing.Facts(
         address=address, now=now, adapter=adapter.name if adapter else None, why_adapter=reason,
         onlink=adapter is not None and address in adapter.onlink, own=own, elsewhere=elsewhere, usable=inside,
-        subnet=subnet, band=band, assignment=item, arp=arp, echo=echo, ports=ports, asked_ports=len(DEFAULT_PORTS),
+        subnet=subnet, band=band, assignment=item, arp=arp, echo=echo,
+        ports=[port for port, how in ports.items() if how is Reached.OPEN], asked_ports=len(DEFAULT_PORTS),
         gateway=gateway, others_answer=others, lease_to=lease.lease.mac if lease else None,
         lease_name=lease.lease.name if lease else "", lease_until=lease.lease.expires if lease else None, stays=seen,
-        moved_to=moved, dhcp_silent=silent,
+        moved_to=moved, dhcp_silent=silent, slowest=max((one.after for one in came.replies), default=None),
+        refused=[port for port, how in ports.items() if how is Reached.REFUSED], words=words,
     )  # fmt: skip
+
+
+def _called(connection: Connection, plan: Plan, site: int, address: int) -> str:
+    """How whoever has an address is called: its device in the plan, or whoever was seen there last."""
+    item = plan.at(site, address)
+    device = item.device if item is not None else None
+    if device is None and (holders := device_queries.last_holders(connection, [address])):
+        device = device_queries.device_of_mac(connection, holders[address])
+    row = device_queries.one(connection, device) if device is not None else None
+    return row.called if row is not None else ""

@@ -15,6 +15,7 @@ import struct
 import subprocess
 import sys
 import time
+from collections import deque
 from ipaddress import IPv4Interface
 
 _TUNSETIFF = 0x400454CA
@@ -34,6 +35,7 @@ def main() -> None:
     parser.add_argument("--twice", type=int, default=0, help="so many hosts have a second MAC answering")
     parser.add_argument("--no-echo", action="store_true")
     parser.add_argument("--late", type=float, default=0.0, help="hosts at odd places come up after these seconds")
+    parser.add_argument("--delay", type=float, default=0.0, help="every reply comes so many seconds later")
     parser.add_argument("--times", help="write the arrival time of every frame of a sweep to this file")
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
@@ -68,9 +70,19 @@ def _answer(handle: int, places: list[int], options: argparse.Namespace) -> None
     waiter.register(handle, select.POLLIN)
     waiter.register(0, select.POLLIN | select.POLLHUP)
     asked = answered = 0
+    waiting: deque[tuple[float, bytes]] = deque()
+
+    def send(frame: bytes) -> None:
+        if options.delay:
+            waiting.append((time.monotonic() + options.delay, frame))
+        else:
+            _write(handle, frame)
+
     while True:
-        if any(ready == 0 for ready, _ in waiter.poll()) and not sys.stdin.readline():
+        if any(ready == 0 for ready, _ in waiter.poll(20 if waiting else None)) and not sys.stdin.readline():
             break
+        while waiting and waiting[0][0] <= time.monotonic():
+            _write(handle, waiting.popleft()[1])
         for _ in range(256):
             try:
                 frame = os.read(handle, 2048)
@@ -90,14 +102,14 @@ def _answer(handle: int, places: list[int], options: argparse.Namespace) -> None
                 if lose and source.random() < lose:
                     continue
                 answered += 1
-                _write(handle, _arp_reply(frame, mac))
+                send(_arp_reply(frame, mac))
                 if other := second.get(target):
-                    _write(handle, _arp_reply(frame, other))
+                    send(_arp_reply(frame, other))
             elif kind == b"\x08\x00" and echo and frame[23] == 1 and frame[34] == 8:
                 if times is not None:
                     times.append(time.monotonic())
                 if not (lose and source.random() < lose):
-                    _write(handle, _echo_reply(frame))
+                    send(_echo_reply(frame))
     if options.times:
         with open(options.times, "w") as file:
             file.write("\n".join(f"{moment:.6f}" for moment in times or []))

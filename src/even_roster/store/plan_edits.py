@@ -146,7 +146,8 @@ class PlanEditor:
             if _differ(row.after, to_values(now) if now is not None else None):
                 who = self._who_changed(row.kind, row.item)
                 item = now if now is not None else from_values(row.kind, row.after or row.before)
-                raise EditError(f"{named(item)} was changed again since{who}; undo the later change first")
+                what = "removed" if now is None else "changed again" if row.after is not None else "entered again"
+                raise EditError(f"{named(item)} was {what} since{who}; undo the later change first")
             if now is not None:
                 before.append(now)
             if row.before is not None:

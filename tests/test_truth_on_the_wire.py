@@ -90,8 +90,8 @@ class OnTheLink(unittest.TestCase):
 
     def step(self, found: FindingView, action: str, which: int = 0) -> None:
         """Press one of a finding's remedies."""
-        numbers = [step.number for step in found.steps if step.action == action]
-        self.do(lambda r: r.do_step(found.id, numbers[which]))
+        chosen = [step for step in found.steps if step.action == action][which]
+        self.do(lambda r: r.do_step(found.id, chosen.number, label=chosen.label))
 
     def test_twins_changed_macs_impersonators_and_virtual_routers(self) -> None:
         self.listening()

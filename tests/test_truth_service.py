@@ -22,7 +22,7 @@ from typing import Any
 
 from even_roster.api.plan import AssignmentNew
 from even_roster.api.watching import KeepingEdit, RouteEdit, RouteNew, WatchEdit
-from even_roster.client import BadInput, NotFound, Roster
+from even_roster.client import BadInput, Conflict, NotFound, Roster
 from even_roster.service.aids.secret_box import SecretBox, SecretError
 from even_roster.service.findings.senders import Item, syslog_message
 from tests.support.lab import environment
@@ -128,8 +128,10 @@ class Watched(unittest.TestCase):
         self.assertIn("wants more than a press", self.says("remedy", str(attic.id), "1", code=2))
         refused = self.says("remedy", str(attic.id), number[1], code=2)
         self.assertIn("saved anyway", refused)
+        with self.assertRaisesRegex(Conflict, f"offers something else under {number[1]} by now"):
+            self.roster.do_step(attic.id, int(number[1]), True, "what it said before")
         told = self.says("remedy", str(attic.id), number[1], "--anyway")
-        change = re.search(r"roster undo (\d+)", told)
+        change = re.search(r"roster changes --undo (\d+)", told)
         assert change is not None, told
         self.until(lambda: self.roster.finding(attic.id).finding.state == "closed")
         with self.assertRaisesRegex(BadInput, "is closed"):

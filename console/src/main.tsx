@@ -9,6 +9,7 @@ import "./index.css";
 import { HomePage } from "./pages/HomePage";
 
 const AssignmentsPage = lazy(() => import("./pages/AssignmentsPage"));
+const ChangesPage = lazy(() => import("./pages/ChangesPage"));
 const CardPage = lazy(() => import("./pages/CardPage"));
 const DevicesPage = lazy(() => import("./pages/DevicesPage"));
 const DhcpPage = lazy(() => import("./pages/DhcpPage"));
@@ -57,6 +58,7 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/card/:address" element={<CardPage />} />
                 <Route path="/sheet" element={<SheetPage />} />
                 <Route path="/watch" element={<WatchPage />} />
+                <Route path="/changes" element={<ChangesPage />} />
                 <Route path="/scans" element={<ScansPage />} />
                 <Route path="/scans/:id" element={<ScanPage />} />
                 <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />

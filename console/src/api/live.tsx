@@ -34,7 +34,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         if (event.scan.state !== "running") refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
       } else if (happening.kind === "devices") {
         const event = happening.data;
-        refresh(["devices", "here", "subnets", "ruler", "explain"]);
+        refresh(["devices", "here", "subnets", "ruler", "explain", "changes"]);
         if (event.ids === null) refresh(["device"]);
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
       } else if (happening.kind === "plan") refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
@@ -42,8 +42,8 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       else if (happening.kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
       else if (happening.kind === "findings") refresh(["findings"]);
       else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
-      else if (happening.kind === "watch") refresh(["watches", "listening"]);
-      else if (happening.kind === "routes") refresh(["notices"]);
+      else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);
+      else if (happening.kind === "routes") refresh(["notices", "changes"]);
       else if (happening.kind === "reset") void client.invalidateQueries();
     });
   }, [client]);

@@ -4487,11 +4487,17 @@ export interface components {
         };
         /**
          * StepRequest
-         * @description Do one of a finding's steps, by its number. `anyway` saves in spite of mistakes.
+         * @description Do one of a finding's steps, by its number. `label` is what that step said when it was chosen: a finding may offer something
+         *     else by now, and then nothing is done. `anyway` saves in spite of mistakes.
          */
         StepRequest: {
             /** Number */
             number: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
             /**
              * Anyway
              * @default false

@@ -12,7 +12,7 @@ import { FindDialog } from "./FindDialog";
 import { SideSheet } from "./SideSheet";
 import { SignedOut } from "./SignedOut";
 
-const PLACES = [["/", "Here"], ["/plan", "Plan"], ["/addresses", "Addresses"], ["/devices", "Devices"], ["/dhcp", "DHCP"], ["/scans", "Scans"], ["/watch", "Watch"]] as const;
+const PLACES = [["/", "Here"], ["/plan", "Plan"], ["/addresses", "Addresses"], ["/devices", "Devices"], ["/dhcp", "DHCP"], ["/scans", "Scans"], ["/watch", "Watch"], ["/changes", "Changes"]] as const;
 
 export function Shell({ children }: { children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();

@@ -110,9 +110,11 @@ class AcceptRequest(Model):
 
 
 class StepRequest(Model):
-    """Do one of a finding's steps, by its number. `anyway` saves in spite of mistakes."""
+    """Do one of a finding's steps, by its number. `label` is what that step said when it was chosen: a finding may offer something
+    else by now, and then nothing is done. `anyway` saves in spite of mistakes."""
 
     number: int
+    label: str = ""
     anyway: bool = False
 
 

@@ -184,10 +184,11 @@ def _remedy(options: argparse.Namespace) -> int:
             else:
                 _steps(out, found)
             return 0
-        done = roster.do_step(options.id, options.step, options.anyway)
+        label = next((step.label for step in found.steps if step.number == options.step), "")
+        done = roster.do_step(options.id, options.step, options.anyway, label)
     if out.as_json:
         out.json(done)
     else:
-        undo = f"; 'roster undo {done.change}' takes it back" if done.change else ""
+        undo = f"; 'roster changes --undo {done.change}' takes it back" if done.change else ""
         out.say(f"{done.said}{undo}")
     return 0

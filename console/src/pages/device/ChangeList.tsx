@@ -2,6 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api } from "../../api/client";
 import type { ChangeRow } from "../../api/types";
+import { what } from "../../lib/changes";
 import { ago, moment } from "../../lib/format";
 import { Button } from "../../parts/basics";
 
@@ -29,12 +30,3 @@ export function ChangeList({ changes }: { changes: ChangeRow[] }) {
     </>
   );
 }
-
-function what({ action, before, after }: ChangeRow): string {
-  if ((action !== "set" && action !== "undo") || typeof after !== "object" || after === null) return action;
-  const was = before as Record<string, unknown> | null;
-  const told = Object.entries(after as Record<string, unknown>).map(([name, value]) => `${name}: ${shown(was?.[name])} → ${shown(value)}`);
-  return `${action === "undo" ? "undo, " : ""}${told.join(", ")}`;
-}
-
-const shown = (value: unknown) => (value === "" || value === null || value === undefined ? "nothing" : `“${String(value)}”`);

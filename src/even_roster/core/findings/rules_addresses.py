@@ -37,7 +37,9 @@ def rivals(world: World, address: int) -> list[int]:
 
 def membership(world: World, address: int, macs: Iterable[int]) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
     """What claimants say of themselves as virtual routers, and the steps that make them known members."""
-    told = claims_of_routers(world, address, macs)
+    told = claims_of_routers(
+        world, address, sorted(macs)
+    )  # in one order always: a step's number must not change its meaning
     steps = [
         Step(
             Action.MEMBER, f"{Mac(mac)} is a member of the router group at {dotted(address)}",

@@ -12,6 +12,7 @@ from ...store import finding_records
 from ...store.edits import EditError, Missing
 from ..context import Context
 from ..web.deps import ContextDep, Who
+from ..web.problems import Refusal
 from . import finding_views, remedies
 
 router = APIRouter(prefix="/api", tags=["findings"])
@@ -74,6 +75,10 @@ def step(identity: int, request: StepRequest, context: ContextDep, who: Who) -> 
         raise Missing(f"there is no finding {identity}")
     if row.state == "closed":
         raise EditError(f"finding {identity} is closed: its cause is gone", "number")
+    chosen = row.steps[request.number - 1][1] if 1 <= request.number <= len(row.steps) else ""
+    if request.label and chosen != request.label:
+        told = f"finding {identity} offers something else under {request.number} by now: {chosen or 'nothing'}; look at it again"
+        raise Refusal(409, "changed", told, "number")
     return remedies.do(context, row, request.number, who, request.anyway)
 
 

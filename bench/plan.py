@@ -18,6 +18,7 @@ from tests.support.service import service
 
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.plan import SubnetNew
+from even_roster.core.address import Address
 from even_roster.core.plan.checks import Checked
 from even_roster.core.plan.free import Seen, Wanted, candidates
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
@@ -41,10 +42,11 @@ def _free(table: Table) -> None:
         subnet = Subnet(1, 1, "", IPv4Network(network))
         step = max((subnet.last - subnet.first) // (count + 1), 1)
         items = [
-            Assignment(n, 1, 1, subnet.first + n * step, STATIC, None, f"h{n}", "other") for n in range(1, count + 1)
+            Assignment(n, 1, 1, Address(subnet.first + n * step), STATIC, None, f"h{n}", "other")
+            for n in range(1, count + 1)
         ]
         plan = Plan([Site(1, "x", True), subnet, *items])
-        looked = Seen.of(plan, 1, {item.address + 1: item.id for item in items})
+        looked = Seen.of(plan, 1, {Address(item.address + 1): item.id for item in items})
         return lambda _: candidates(plan, subnet, Wanted(5, role="printer"), looked, Runs())
 
     small, large = p95(work("10.44.10.0/24", 100), 300), p95(work("10.0.0.0/8", 100_000), 300)
@@ -56,14 +58,23 @@ def _free(table: Table) -> None:
 
 def _checks(table: Table) -> None:
     base = int(IPv4Address("10.0.0.0"))
-    subnets = [Subnet(n, 1, f"net-{n}", IPv4Network((base + n * 512, 23)), base + n * 512 + 1) for n in range(1, 201)]
+    subnets = [
+        Subnet(n, 1, f"net-{n}", IPv4Network((base + n * 512, 23)), Address(base + n * 512 + 1)) for n in range(1, 201)
+    ]
     bands = [
         Band(2 * s.id + n, s.id, kind, s.first + 2 + 300 * n, s.first + 290 + 200 * n, server=1)
         for s in subnets for n, kind in enumerate((BandKind.STATIC, BandKind.POOL))
     ]  # fmt: skip
     items = [
         Assignment(
-            n, 1, subnets[n % 200].id, subnets[n % 200].first + 2 + n // 200, STATIC, n + 1, f"host-{n}", "other"
+            n,
+            1,
+            subnets[n % 200].id,
+            Address(subnets[n % 200].first + 2 + n // 200),
+            STATIC,
+            n + 1,
+            f"host-{n}",
+            "other",
         )
         for n in range(50_000)
     ]

@@ -19,6 +19,7 @@ from sqlalchemy import insert
 from tests.support.lab import Namespace, namespace
 from tests.support.service import Service, service
 
+from even_roster.core.address import Address
 from even_roster.core.findings.engine import Engine
 from even_roster.core.findings.facts import KnownDevice, Link
 from even_roster.core.findings.world import World
@@ -48,7 +49,7 @@ def folding(table: Table) -> None:
     latest: dict[Pair, Stay] = {}
     scans, pairs = 500, 2000
     batches = [
-        [Sighting(_BASE + n, 0x02C044000000 + n, scan * 3_600_000 + n, Source.ARP) for n in range(pairs)]
+        [Sighting(Address(_BASE + n), 0x02C044000000 + n, scan * 3_600_000 + n, Source.ARP) for n in range(pairs)]
         for scan in range(scans)
     ]
     began = time.perf_counter()
@@ -67,7 +68,7 @@ def folding(table: Table) -> None:
     )  # fmt: skip
 
 
-def _rest(stay: Stay) -> tuple[int, int | None, int, int, int, Source]:
+def _rest(stay: Stay) -> tuple[Address, int | None, int, int, int, Source]:
     return stay.address, stay.mac, stay.first, stay.last, stay.count, stay.sources
 
 
@@ -79,7 +80,9 @@ def observing(table: Table) -> None:
         segment = SegmentSeen("office0", "10.96.0.0/15", None)
         for number in range(16):
             first, now = number % 4 * size, now_ms()
-            facts = [Sighting(_BASE + first + n, 0x02C044000000 + first + n, now, Source.ARP) for n in range(size)]
+            facts = [
+                Sighting(Address(_BASE + first + n), 0x02C044000000 + first + n, now, Source.ARP) for n in range(size)
+            ]
             began = time.perf_counter()
             context.observer.observe([Batch(segment, "office0", facts)])
             context.findings.settle()
@@ -101,23 +104,33 @@ def observing(table: Table) -> None:
 
 def rules(table: Table) -> None:
     """All rules after one scan of 50,000 devices, and after one change."""
-    subnets = [Subnet(n, 1, f"net-{n}", IPv4Network((_BASE + n * 512, 23)), _BASE + n * 512 + 1) for n in range(1, 129)]
+    subnets = [
+        Subnet(n, 1, f"net-{n}", IPv4Network((_BASE + n * 512, 23)), Address(_BASE + n * 512 + 1))
+        for n in range(1, 129)
+    ]
     bands = [Band(s.id, s.id, BandKind.POOL, s.first + 400, s.first + 500, server=1) for s in subnets]
     count = 50_000
     places = [subnets[n % 128].first + 2 + n // 128 for n in range(count)]
     items = [
         Assignment(
-            n + 1, 1, subnets[n % 128].id, places[n], AssignmentKind.STATIC, 0x02C044000000 + n, f"host-{n}", "other"
+            n + 1,
+            1,
+            subnets[n % 128].id,
+            Address(places[n]),
+            AssignmentKind.STATIC,
+            0x02C044000000 + n,
+            f"host-{n}",
+            "other",
         )
         for n in range(count)
     ]
     plan = Plan([Site(1, "x", True), *subnets, *bands, *items])
     world = World(plan, 1, lambda mac: False)
-    world.links = {"x0": Link("x0", (IPv4Network((_BASE, 15)),), _BASE + 1, 1)}
+    world.links = {"x0": Link("x0", (IPv4Network((_BASE, 15)),), Address(_BASE + 1), 1)}
     now = 1_800_000_000_000
     began = time.perf_counter()
     for n in range(count):
-        world.saw(places[n], 0x02C044000000 + n, now + n, Source.ARP, "x0")
+        world.saw(Address(places[n]), 0x02C044000000 + n, now + n, Source.ARP, "x0")
     floor = time.perf_counter() - began
     world.devices = {0x02C044000000 + n: KnownDevice(n, "", "other") for n in range(count)}
     engine = Engine()
@@ -131,7 +144,7 @@ def rules(table: Table) -> None:
     )  # fmt: skip
 
     def change(number: int) -> None:
-        world.saw(places[number * 11], 0x02C0FF000000 + number, now + count + number, Source.OVERHEARD, "x0")
+        world.saw(Address(places[number * 11]), 0x02C0FF000000 + number, now + count + number, Source.OVERHEARD, "x0")
         engine.settle(world, now + count + number)
 
     table.add("rules after one change, p95", f"{p95(change, 300):.2f} ms", "≤ 20 ms")

@@ -12,6 +12,7 @@ from unittest.mock import patch
 from sqlalchemy import select
 
 from even_roster.core.absence import ENOUGH, LONG, Reason
+from even_roster.core.address import Address
 from even_roster.core.findings.facts import Link
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source
@@ -137,14 +138,14 @@ class ARandomThousand(unittest.TestCase):
                 site.sleep(source.choice(GAPS) + source.random())
                 at, pulled = now_ms(), source.random() < 0.15
                 moments.append(at)
-                seen = [] if pulled else [Sighting(BASE + 8 * HISTORIES + 1, control, at, Source.ARP)]
+                seen = [] if pulled else [Sighting(Address(BASE + 8 * HISTORIES + 1), control, at, Source.ARP)]
                 for one in told:
                     one.live(source)
                     answered: dict[int, set[int]] = {}
                     for mac, place in one.where.items():
                         if place is not None and not pulled:
                             answered.setdefault(place, set()).add(mac)
-                            seen.append(Sighting(one.address(place), mac, at, Source.ARP))
+                            seen.append(Sighting(Address(one.address(place)), mac, at, Source.ARP))
                     one.looked(at, answered, not pulled)
                 context.findings.links([Link("far0", (NETWORK,))], [], [])
                 if seen:
@@ -190,12 +191,12 @@ class FullDisks(unittest.TestCase):
         with days(hall, lambda *_: None) as site:
             findings, spans = site.context.findings, SpanSet.of([NETWORK])
             findings.links([Link("far0", (NETWORK,))], [], [])
-            both = [Sighting(BASE + n, 0x02C07A000000 + n, now_ms(), Source.ARP) for n in (1, 2)]
+            both = [Sighting(Address(BASE + n), 0x02C07A000000 + n, now_ms(), Source.ARP) for n in (1, 2)]
             site.context.observer.observe([Batch(SEGMENT, "far0", both)])
             for fails in (True, False):
                 site.sleep(360)
                 site.context.observer.observe(
-                    [Batch(SEGMENT, "far0", [Sighting(BASE + 2, both[1].mac, now_ms(), Source.ARP)])]
+                    [Batch(SEGMENT, "far0", [Sighting(Address(BASE + 2), both[1].mac, now_ms(), Source.ARP)])]
                 )
                 full = DiskFull("the disk is full") if fails else None
                 with patch.object(site.context.database, "write", side_effect=full, wraps=site.context.database.write):

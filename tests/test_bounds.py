@@ -7,13 +7,14 @@ import itertools
 import threading
 import unittest
 
+from even_roster.core.address import Address, dotted
 from even_roster.core.findings import rounds
 from even_roster.core.findings.answering import KEPT, Answering
 from even_roster.core.findings.engine import MOST_AGAIN, Engine, Finding
 from even_roster.core.findings.model import Severity, State, Subject
 from even_roster.core.findings.questions import AGAIN, AT_ONCE, MOST_WAITING, PER_SECOND, Questions
 from even_roster.core.findings.world import World
-from even_roster.core.plan.model import Plan, Site, dotted
+from even_roster.core.plan.model import Plan, Site
 from even_roster.core.schedule import SELDOM, WATCHFUL_FOR, Repeats
 from even_roster.core.stays import Sighting, Source
 from even_roster.probe.door_work import work_on
@@ -29,7 +30,7 @@ class QuestionsTest(unittest.TestCase):
     def test_a_storm_has_its_budget_and_no_more(self) -> None:
         line = Questions()
         for number in range(MOST_WAITING + 10):
-            line.want(HERE + number)
+            line.want(Address(HERE + number))
         self.assertEqual(line.held_back, 10)
         self.assertEqual(len(line.take(NOW)), AT_ONCE)
         self.assertEqual(line.take(NOW), [], "the budget is spent")
@@ -39,17 +40,17 @@ class QuestionsTest(unittest.TestCase):
     def test_contradictions_come_before_newcomers(self) -> None:
         line = Questions()
         for number in range(AT_ONCE):
-            line.wonder(HERE + number)
-        line.want(HERE + 500)
+            line.wonder(Address(HERE + number))
+        line.want(Address(HERE + 500))
         asked = line.take(NOW)
         self.assertEqual((asked[0], len(asked)), (HERE + 500, AT_ONCE))
         self.assertEqual(len(line), 1)
 
     def test_one_address_is_not_asked_twice_at_once_and_not_forgotten(self) -> None:
         line = Questions()
-        line.want(HERE)
+        line.want(Address(HERE))
         self.assertEqual(line.take(NOW), [HERE])
-        line.want(HERE)
+        line.want(Address(HERE))
         self.assertEqual(line.take(NOW + AGAIN - 1), [])
         self.assertIn(HERE, line)
         self.assertEqual(line.take(NOW + AGAIN), [HERE])
@@ -57,9 +58,9 @@ class QuestionsTest(unittest.TestCase):
 
     def test_a_newcomer_that_contradicts_moves_to_the_front_and_stands_in_one_line(self) -> None:
         line = Questions()
-        line.wonder(HERE)
-        line.want(HERE)
-        line.wonder(HERE)
+        line.wonder(Address(HERE))
+        line.want(Address(HERE))
+        line.wonder(Address(HERE))
         self.assertEqual(len(line), 1)
 
 
@@ -69,15 +70,15 @@ class Rounds(unittest.TestCase):
 
     def test_a_word_during_a_round_is_asked_about_after_it(self) -> None:
         questions = self.world.questions
-        questions.want(HERE)
+        questions.want(Address(HERE))
         self.assertEqual(questions.take(NOW), [HERE])
-        questions.want(HERE)  # while the round is on its way
-        rounds.over(self.world, HERE, [A], NOW + 400, "eth0", controlled=True)
+        questions.want(Address(HERE))  # while the round is on its way
+        rounds.over(self.world, Address(HERE), [A], NOW + 400, "eth0", controlled=True)
         self.assertEqual(questions.take(NOW + 400 + AGAIN), [HERE])
 
     def test_two_that_go_on_answering_do_not_have_themselves_asked_for_ever(self) -> None:
         for turn in range(3):
-            rounds.over(self.world, HERE, [A, B], NOW + turn * 5_000, "eth0", controlled=True)
+            rounds.over(self.world, Address(HERE), [A, B], NOW + turn * 5_000, "eth0", controlled=True)
             self.assertNotIn(HERE, self.world.questions)
 
     def test_standing_findings_take_turns(self) -> None:
@@ -104,8 +105,8 @@ class Rounds(unittest.TestCase):
     def test_controls_are_those_that_answered_last(self) -> None:
         there = Answering()
         for number in range(KEPT + 5):
-            there.answered("eth0", HERE + number)
-        there.answered("eth0", HERE + 10)
+            there.answered("eth0", Address(HERE + number))
+        there.answered("eth0", Address(HERE + 10))
         latest = there.latest("eth0", {HERE + KEPT + 4})
         self.assertEqual(latest[0], HERE + 10)
         self.assertEqual(len(latest), KEPT - 1)
@@ -133,7 +134,7 @@ class NewcomersTest(unittest.TestCase):
     def test_forged_macs_fill_no_memory_and_the_latest_are_listed_first(self) -> None:
         newcomers = Newcomers(lambda: 3)
         for number in range(MOST_KEPT + 50):
-            newcomers.heard("eth0", [Sighting(HERE + number, A + number, NOW + number, Source.OVERHEARD)])
+            newcomers.heard("eth0", [Sighting(Address(HERE + number), A + number, NOW + number, Source.OVERHEARD)])
         listed = newcomers.listed("eth0")
         self.assertEqual((len(listed), listed[0].mac), (MOST_KEPT, A + MOST_KEPT + 49))
         self.assertEqual(newcomers.listed("eth1"), [])
@@ -141,7 +142,7 @@ class NewcomersTest(unittest.TestCase):
     def test_who_is_heard_again_keeps_its_first_time(self) -> None:
         newcomers = Newcomers(lambda: 3)
         for at in (NOW, NOW + 500):
-            newcomers.heard("eth0", [Sighting(HERE, A, at, Source.OVERHEARD)])
+            newcomers.heard("eth0", [Sighting(Address(HERE), A, at, Source.OVERHEARD)])
         (one,) = newcomers.listed("eth0")
         self.assertEqual((one.first, one.last), (NOW, NOW + 500))
 

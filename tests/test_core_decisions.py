@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from even_roster.core.adapters import Adapter, AdapterError, choose
+from even_roster.core.address import Address
 from even_roster.core.identity import Known, suggest_joins
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
@@ -22,11 +23,11 @@ HOUR = 3_600_000
 
 
 def seen(at: int, mac: int | None = 7, address: int = 1, source: Source = Source.ARP) -> Sighting:
-    return Sighting(address, mac, at, source)
+    return Sighting(Address(address), mac, at, source)
 
 
 def stored(first: int, last: int, mac: int | None = 7, identity: int = 1) -> Stay:
-    return Stay(identity, 1, mac, first, last, 3, Source.ARP)
+    return Stay(identity, Address(1), mac, first, last, 3, Source.ARP)
 
 
 class Stays(unittest.TestCase):
@@ -36,24 +37,24 @@ class Stays(unittest.TestCase):
 
     def test_a_stored_stay_grows_and_collects_its_sources(self) -> None:
         stay = stored(0, HOUR)
-        folded = fold({stay.pair: stay}, {1: [stay]}, [seen(2 * HOUR, source=Source.ECHO)])
+        folded = fold({stay.pair: stay}, {Address(1): [stay]}, [seen(2 * HOUR, source=Source.ECHO)])
         self.assertEqual(folded.begun, [])
         grown = folded.grown[0]
         self.assertEqual((grown.id, grown.last, grown.count, grown.sources.words), (1, 2 * HOUR, 4, ["arp", "echo"]))
 
     def test_a_long_absence_begins_a_new_stay(self) -> None:
         stay = stored(0, HOUR)
-        folded = fold({stay.pair: stay}, {1: [stay]}, [seen(HOUR + GAP_MS + 1)])
+        folded = fold({stay.pair: stay}, {Address(1): [stay]}, [seen(HOUR + GAP_MS + 1)])
         self.assertEqual((len(folded.begun), folded.grown), (1, []))
 
     def test_another_holder_in_between_breaks_a_stay(self) -> None:
         mine, other = stored(0, HOUR), stored(2 * HOUR, 3 * HOUR, mac=8, identity=2)
-        folded = fold({mine.pair: mine}, {1: [mine, other]}, [seen(4 * HOUR)])
+        folded = fold({mine.pair: mine}, {Address(1): [mine, other]}, [seen(4 * HOUR)])
         self.assertEqual([stay.first for stay in folded.begun], [4 * HOUR])
 
     def test_two_that_answer_side_by_side_break_nothing(self) -> None:
         mine, other = stored(0, HOUR), stored(0, HOUR + SAME_MOMENT_MS // 2, mac=8, identity=2)
-        folded = fold({mine.pair: mine, other.pair: other}, {1: [mine, other]}, [seen(HOUR + SAME_MOMENT_MS)])
+        folded = fold({mine.pair: mine, other.pair: other}, {Address(1): [mine, other]}, [seen(HOUR + SAME_MOMENT_MS)])
         self.assertEqual([stay.id for stay in folded.grown], [1])
 
     @given(st.lists(st.tuples(st.integers(0, 50), st.integers(1, 3)), min_size=1, max_size=40))
@@ -88,15 +89,15 @@ class Naming(unittest.TestCase):
 
 class Identity(unittest.TestCase):
     def test_devices_with_one_hostname_are_suggested_to_be_joined_and_no_more(self) -> None:
-        wired = Known(1, frozenset({"portable-02.local"}), frozenset({10}))
-        wireless = Known(2, frozenset({"PORTABLE-02"}), frozenset({11}))
-        other = Known(3, frozenset({"desk-front"}), frozenset({12}))
+        wired = Known(1, frozenset({"portable-02.local"}), frozenset({Address(10)}))
+        wireless = Known(2, frozenset({"PORTABLE-02"}), frozenset({Address(11)}))
+        other = Known(3, frozenset({"desk-front"}), frozenset({Address(12)}))
         found = suggest_joins([wired, wireless, other])
         self.assertEqual([suggestion.devices for suggestion in found], [(1, 2)])
         self.assertIn("different addresses", found[0].reason)
 
     def test_names_that_everything_bears_suggest_nothing(self) -> None:
-        many = [Known(i, frozenset({"terminal"}), frozenset({i})) for i in range(9)]
+        many = [Known(i, frozenset({"terminal"}), frozenset({Address(i)})) for i in range(9)]
         self.assertEqual(suggest_joins(many), [])
         self.assertEqual(suggest_joins([Known(i, frozenset({"localhost"}), frozenset()) for i in range(2)]), [])
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import unittest
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Address, IPv4Network, IPv6Address
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from even_roster.core.address import LAST_IPV4, Family, address_of, as_ip, dotted, family
 from even_roster.core.mac import Mac, MacError, fragment_digits
 from even_roster.core.measure import measure
 from even_roster.core.names import Name, NameSource, best, heard
@@ -259,6 +260,28 @@ class Addresses(unittest.TestCase):
         self.assertNotIn(IPv4Address(21), span)
         with self.assertRaises(ValueError):
             Span.of_ints(2, 1)
+
+
+class AddressNumbers(unittest.TestCase):
+    @given(st.ip_addresses())
+    def test_both_families_lie_in_one_space_and_come_back_as_they_were(self, ip: IPv4Address | IPv6Address) -> None:
+        number = address_of(ip)
+        if ip.version == 4 or int(ip) > LAST_IPV4:  # the block that IPv4 lies in is never on a wire
+            self.assertEqual((as_ip(number), dotted(number)), (ip, str(ip)))
+            self.assertEqual(family(number), Family(ip.version))
+            first, last = family(number).span
+            self.assertTrue(first <= number <= last)
+
+    def test_ipv6_is_above_all_of_ipv4_and_written_as_in_rfc_5952(self) -> None:
+        self.assertEqual(dotted(address_of(IPv6Address("2001:db8:0:0:0:0:0:1"))), "2001:db8::1")
+        self.assertEqual(Family.IPV6.span[0], Family.IPV4.span[1] + 1)
+        self.assertEqual((Family.IPV4.bits, Family.IPV6.bits), (32, 128))
+        numbers = [
+            address_of(IPv6Address("fe80::1")),
+            address_of(IPv4Address("255.255.255.255")),
+            address_of(IPv4Address("0.0.0.0")),
+        ]
+        self.assertEqual([dotted(one) for one in sorted(numbers)], ["0.0.0.0", "255.255.255.255", "fe80::1"])
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from even_roster.core.absence import Reason
+from even_roster.core.address import Address
 from even_roster.core.findings.engine import BY_KIND, RULES, Acceptance, Engine, Finding, Turn
 from even_roster.core.findings.facts import KnownDevice, Limits, Link, PlannedServer, PoolSeen
 from even_roster.core.findings.forecast import PoolUse, days_until_full
@@ -28,8 +29,8 @@ A, B, C = 0x02C010000001, 0x02C010000002, 0x02C010000003
 GATE = 0x02C03E000001
 
 
-def ip(text: str) -> int:
-    return int(IPv4Address(text))
+def ip(text: str) -> Address:
+    return Address(int(IPv4Address(text)))
 
 
 def static(identity: int, address: str, mac: int | None, name: str, role: str = "", kind: str = "static") -> Assignment:

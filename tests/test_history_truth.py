@@ -11,6 +11,7 @@ from pathlib import Path
 
 from sqlalchemy import insert, select
 
+from even_roster.core.address import Address
 from even_roster.core.stays import Source
 from even_roster.store import history_queries, scan_records
 from even_roster.store.database import Database
@@ -42,7 +43,7 @@ class Truth(unittest.TestCase):
         self.chance = random.Random(1964)
         self.all = [self.stay() for _ in range(3000)]
         with self.database.write() as connection:
-            segment = scan_records.segment_id(connection, SegmentSeen("office0", "10.44.10.0/24", BASE + 1), 1)
+            segment = scan_records.segment_id(connection, SegmentSeen("office0", "10.44.10.0/24", Address(BASE + 1)), 1)
             connection.execute(insert(stays), [{"segment_id": segment, **vars(one)} for one in self.all])
 
     def stay(self) -> Stay:
@@ -63,7 +64,7 @@ class Truth(unittest.TestCase):
             for moment in self.moments():
                 address = BASE + self.chance.randrange(1, 41)
                 there = [one for one in self.all if one.first <= moment <= one.last]
-                rows = history_queries.at_address(connection, address, moment)
+                rows = history_queries.at_address(connection, Address(address), moment)
                 self.assertCountEqual(
                     [(r.mac, r.first) for r in rows], [(o.mac, o.first) for o in there if o.address == address]
                 )
@@ -96,7 +97,7 @@ class Truth(unittest.TestCase):
             for moment in self.moments():
                 address = BASE + self.chance.randrange(1, 41)
                 mine = [o for o in self.all if o.address == address]
-                before, after = history_queries.beside_address(connection, address, moment)
+                before, after = history_queries.beside_address(connection, Address(address), moment)
                 self.assertEqual(
                     before.last if before else None, max((o.last for o in mine if o.last < moment), default=None)
                 )

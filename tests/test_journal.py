@@ -12,6 +12,7 @@ from sqlalchemy import insert, select
 
 from even_roster.api.plan import BandNew
 from even_roster.api.watching import RouteEdit, RouteNew
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.plan.model import Subnet
 from even_roster.core.plan.roles import OnPool, RoleRule
@@ -104,7 +105,7 @@ class Journals(unittest.TestCase):
             "a prefix goes": lambda: setting_edits.set_prefix(c, WHO, PREFIX, ""),
             "a range is named": lambda: setting_edits.name_range(c, WHO, self.part, "Desks"),
             "a range goes": lambda: setting_edits.forget_range(c, WHO, self.office),
-            "a member is named": lambda: setting_edits.name_member(c, WHO, self.site, int(OFFICE[254]), GATE),
+            "a member is named": lambda: setting_edits.name_member(c, WHO, self.site, Address(int(OFFICE[254])), GATE),
         }  # fmt: skip
         for name, make in edits.items():
             with self.subTest(name):
@@ -181,16 +182,16 @@ class Journals(unittest.TestCase):
         self.undo()
         self.assertEqual(self.context.findings.new_per_hour, 300)
         address = int(OFFICE[254])
-        setting_edits.name_member(self.context, WHO, self.site, address, GATE)
+        setting_edits.name_member(self.context, WHO, self.site, Address(address), GATE)
         with self.context.findings.looking() as world:
-            self.assertTrue(world.is_member(address, GATE))
+            self.assertTrue(world.is_member(Address(address), GATE))
         self.undo()
         with self.context.findings.looking() as world:
-            self.assertFalse(world.is_member(address, GATE))
+            self.assertFalse(world.is_member(Address(address), GATE))
 
     def test_changes_of_older_versions_are_taken_back_or_say_why_not(self) -> None:
         told = {"site": self.site, "address": str(OFFICE[254]), "mac": str(Mac(GATE))}
-        setting_edits.name_member(self.context, WHO, self.site, int(OFFICE[254]), GATE)
+        setting_edits.name_member(self.context, WHO, self.site, Address(int(OFFICE[254])), GATE)
         older = {"who": WHO, "at": 5}
         with self.context.database.write() as connection:
             rows = [

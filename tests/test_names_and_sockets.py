@@ -13,6 +13,7 @@ from ipaddress import IPv4Address, IPv4Interface
 from typing import TypeVar
 
 from even_roster.core.adapters import Adapter
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import parse
@@ -254,14 +255,14 @@ class Course(unittest.TestCase):
 
     def test_the_book_tells_what_changed_and_keeps_the_rest(self) -> None:
         book = ResultBook()
-        self.assertTrue(book.answer(Answer(7, Mac(5), Source.ARP, 1.0, 0.002, False)))
-        self.assertFalse(book.answer(Answer(7, Mac(6), Source.ECHO, 1.1, 0.004, False)))
+        self.assertTrue(book.answer(Answer(Address(7), Mac(5), Source.ARP, 1.0, 0.002, False)))
+        self.assertFalse(book.answer(Answer(Address(7), Mac(6), Source.ECHO, 1.1, 0.004, False)))
         (news,) = book.news()
         self.assertEqual((news.macs, news.by.words, news.rtt_min), ([5, 6], ["arp", "echo"], 2.0))
         self.assertAlmostEqual(news.rtt_avg or 0, 3.0)
         self.assertEqual(book.news(), [])
-        book.ports(7, [80])
-        book.names(9, [Name("nobody", NameSource.DNS)])
+        book.ports(Address(7), [80])
+        book.names(Address(9), [Name("nobody", NameSource.DNS)])
         self.assertEqual([result.address for result in book.news()], [7])
 
 

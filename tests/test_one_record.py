@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from even_roster.api.plan import AssignmentEdit, AssignmentNew
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.plan.model import Assignment, Subnet
@@ -47,8 +48,8 @@ class OneRecord(unittest.TestCase):
     def see(self, *pairs: tuple[int, int], name: str = "") -> TakenIn:
         """Sightings of (last octet, MAC) pairs, a minute after the last."""
         self.clock += 60_000
-        seen = [Sighting(BASE + octet, mac, self.clock, Source.ARP) for octet, mac in pairs]
-        names = [NameHeard(BASE + o, mac, Name(name, NameSource.MDNS), self.clock) for o, mac in pairs if name]
+        seen = [Sighting(Address(BASE + octet), mac, self.clock, Source.ARP) for octet, mac in pairs]
+        names = [NameHeard(Address(BASE + o), mac, Name(name, NameSource.MDNS), self.clock) for o, mac in pairs if name]
         with self.database.write() as connection:
             return take_in(connection, self.segment, seen, names, {}, lambda mac: "")
 
@@ -61,7 +62,7 @@ class OneRecord(unittest.TestCase):
     def assign(self, octet: int, mac: int | None = None, name: str = "", **more: Any) -> Assignment:
         text = str(Mac(mac)) if mac is not None else None
         request = AssignmentNew.model_validate({"address": f"10.44.10.{octet}", "mac": text, "name": name, **more})
-        saved = self.plan.edit(WHO, planning.assign(request, self.site, BASE + octet, mac), anyway=True)
+        saved = self.plan.edit(WHO, planning.assign(request, self.site, Address(BASE + octet), mac), anyway=True)
         return next(one for one in saved.after if isinstance(one, Assignment))
 
     def change(self, octet: int, **values: Any) -> Saved:
@@ -74,7 +75,7 @@ class OneRecord(unittest.TestCase):
         return self.plan.edit(WHO, planning.release(self.at(octet).id))
 
     def at(self, octet: int) -> Assignment:
-        item = self.plan.plan.at(self.site, BASE + octet)
+        item = self.plan.plan.at(self.site, Address(BASE + octet))
         assert item is not None
         return item
 
@@ -209,7 +210,7 @@ class Meeting(OneRecord):
         change = self.last_change()
         self.see((70, A))
         self.plan.undo(WHO, change)
-        self.assertIsNone(self.plan.plan.at(self.site, BASE + 70))
+        self.assertIsNone(self.plan.plan.at(self.site, Address(BASE + 70)))
         self.assertEqual((self.device_of(A), self.row(item.device).called), (item.device, ""))
         other = self.assign(71, B, "lamp")
         change = self.last_change()
@@ -283,7 +284,9 @@ class Meeting(OneRecord):
         before = self.everything()
         self.see((30, A))
         self.do(device_edits.retire(item.device, None, True, release=True))
-        self.assertEqual((self.plan.plan.at(self.site, BASE + 30), bool(self.row(item.device).retired)), (None, True))
+        self.assertEqual(
+            (self.plan.plan.at(self.site, Address(BASE + 30)), bool(self.row(item.device).retired)), (None, True)
+        )
         self.plan.undo(WHO, self.last_change())
         self.assertEqual(self.everything(), before)
 

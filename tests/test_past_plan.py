@@ -11,6 +11,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from even_roster.core.address import Address
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Subnet
 from even_roster.store import past_plan_queries, plan_records
 from even_roster.store.database import Database
@@ -59,7 +60,7 @@ class PastPlan(unittest.TestCase):
     def begin(self) -> tuple[Subnet, Subnet]:
         """Two subnets in one edit."""
         site = self.site()
-        self.edit([], [Subnet(-1, site, "Office", OFFICE, FIRST + 1), Subnet(-2, site, "Stage", STAGE)])
+        self.edit([], [Subnet(-1, site, "Office", OFFICE, Address(FIRST + 1)), Subnet(-2, site, "Stage", STAGE)])
         office, stage = self.now().subnets_of(site)
         return office, stage
 
@@ -73,11 +74,16 @@ class PastPlan(unittest.TestCase):
     def test_a_moved_address_was_where_it_was(self) -> None:
         office, stage = self.begin()
         self.edit(
-            [], [Assignment(-1, office.site, office.id, FIRST + 20, AssignmentKind.RESERVED, 0x02C010000001, "desk-1")]
+            [],
+            [
+                Assignment(
+                    -1, office.site, office.id, Address(FIRST + 20), AssignmentKind.RESERVED, 0x02C010000001, "desk-1"
+                )
+            ],
         )
         at_desk = self.clock
         (item,) = self.now().assignments.values()
-        moved = replace(item, subnet=stage.id, address=int(STAGE.network_address) + 9)
+        moved = replace(item, subnet=stage.id, address=Address(int(STAGE.network_address) + 9))
         self.edit([item], [moved])
         self.assertEqual([a.address for a in self.then(at_desk)[2]], [FIRST + 20])  # type: ignore[union-attr]
         self.assertEqual(self.then(self.clock)[2], frozenset())
@@ -136,7 +142,7 @@ class PastPlan(unittest.TestCase):
         """Add, change, move, switch, remove, draw a band, or take a change back."""
         plan = self.now()
         subnet = plan.subnets[chance.choice((office.id, stage.id))]
-        free = [a for a in range(subnet.first + 10, subnet.first + 60) if plan.at(subnet.site, a) is None]
+        free = [a for a in range(subnet.first + 10, subnet.first + 60) if plan.at(subnet.site, Address(a)) is None]
         items = list(plan.assignments.values())
         what = chance.randrange(7)
         if what == 0 or not items:
@@ -145,7 +151,7 @@ class PastPlan(unittest.TestCase):
                     -n - 1,
                     subnet.site,
                     subnet.id,
-                    address,
+                    Address(address),
                     chance.choice(list(AssignmentKind)),
                     self.mac_for(chance, address, n),
                     f"h{address & 255}",
@@ -159,7 +165,7 @@ class PastPlan(unittest.TestCase):
             made.append(self.edit([item], [self.changed(chance, item)]))
         elif what == 2:
             item = chance.choice(items)
-            made.append(self.edit([item], [replace(item, subnet=subnet.id, address=chance.choice(free))]))
+            made.append(self.edit([item], [replace(item, subnet=subnet.id, address=Address(chance.choice(free)))]))
         elif what == 3:
             made.append(self.edit([chance.choice(items)], []))
         elif what == 4:
@@ -189,7 +195,9 @@ class PastPlan(unittest.TestCase):
         self.edit([], [Subnet(-1, office.site, "Wide", wide)])
         subnet = max(self.now().subnets.values(), key=lambda one: one.id)
         many: list[Item] = [
-            Assignment(-n - 1, subnet.site, subnet.id, subnet.first + 10 + n, AssignmentKind.STATIC, None, f"h{n}")
+            Assignment(
+                -n - 1, subnet.site, subnet.id, Address(subnet.first + 10 + n), AssignmentKind.STATIC, None, f"h{n}"
+            )
             for n in range(20_000)
         ]
         self.edit([], many)

@@ -12,6 +12,7 @@ from ipaddress import IPv4Address, IPv4Network
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.plan import checks, reshape
 from even_roster.core.plan.checks import Checked, Severity
@@ -39,8 +40,8 @@ LAPTOP = Mac.parse("02:c0:9f:a0:00:6b").value
 PRINTER = Mac.parse("02:c0:44:00:00:01").value
 
 
-def ip(text: str) -> int:
-    return int(IPv4Address(text))
+def ip(text: str) -> Address:
+    return Address(int(IPv4Address(text)))
 
 
 def subnet(text: str = "10.44.10.0/24", identity: int = 1, **values: object) -> Subnet:
@@ -186,9 +187,9 @@ class Mistakes(unittest.TestCase):
         for number, (last, role, reserved) in enumerate(edits):
             kind = AssignmentKind.RESERVED if reserved else AssignmentKind.STATIC
             mac = LAPTOP if number % 2 else PRINTER
-            before = checked.plan.at(1, ip("10.44.10.0") + last)
+            before = checked.plan.at(1, Address(ip("10.44.10.0") + last))
             after = Assignment(
-                before.id if before else 100 + number, 1, 1, ip("10.44.10.0") + last, kind, mac, "one", role
+                before.id if before else 100 + number, 1, 1, Address(ip("10.44.10.0") + last), kind, mac, "one", role
             )
             checked = checked.edited([before] if before else [], [after])
         self.assertEqual(set(checked.problems), set(Checked(checked.plan).problems))
@@ -455,7 +456,7 @@ class FreeAddresses(unittest.TestCase):
 
     def test_a_slash_8_with_a_hundred_thousand_assignments_is_searched_in_a_moment(self) -> None:
         items = [
-            Assignment(n, 1, 1, ip("10.0.0.2") + 3 * n, AssignmentKind.STATIC, None, f"h{n}", "other")
+            Assignment(n, 1, 1, Address(ip("10.0.0.2") + 3 * n), AssignmentKind.STATIC, None, f"h{n}", "other")
             for n in range(1, 100_001)
         ]
         plan = plan_of(subnet("10.0.0.0/8"), *items)

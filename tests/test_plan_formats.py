@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from openpyxl import Workbook, load_workbook
 
 from even_roster.core import cards, spreadsheets, zones
+from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere, difference, key_of, lost
 from even_roster.core.dhcp_export import NOTATIONS, FormatError, form_text, from_json, host_blocks, to_json, write_mac
 from even_roster.core.mac import Mac
@@ -30,8 +31,8 @@ OFFICE = IPv4Network("10.44.10.0/24")
 LAPTOP = Mac.parse("02:c0:9f:a0:00:6b")
 
 
-def ip(text: str) -> int:
-    return int(IPv4Address(text))
+def ip(text: str) -> Address:
+    return Address(int(IPv4Address(text)))
 
 
 def a_plan(*items: Assignment) -> Plan:

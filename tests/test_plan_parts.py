@@ -18,6 +18,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine
 
 from even_roster.core.adapters import Adapter
+from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere
 from even_roster.core.mac import Mac
 from even_roster.core.owning import Record
@@ -47,8 +48,8 @@ LAPTOP = Mac.parse("02:c0:9f:a0:00:6b")
 PRINTER = Mac.parse("02:c0:44:00:00:01")
 
 
-def ip(text: str) -> int:
-    return int(IPv4Address(text))
+def ip(text: str) -> Address:
+    return Address(int(IPv4Address(text)))
 
 
 class Records(unittest.TestCase):

@@ -7,6 +7,7 @@ import unittest
 from ipaddress import IPv4Address
 
 from even_roster.api.history import Why
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.probe import reaching
 from even_roster.probe.reaching import Word
@@ -32,12 +33,14 @@ def original(identifier: int = IDENTIFIER, target: IPv4Address = THERE, reply: b
 
 class Reading(unittest.TestCase):
     def read(self, data: bytes) -> object:
-        return reaching.read(data, int(THERE), IDENTIFIER)
+        return reaching.read(data, Address(int(THERE)), IDENTIFIER)
 
     def test_words_about_our_own_packets_are_believed_with_who_said_them(self) -> None:
         for code in range(16):
-            self.assertEqual(self.read(frame(icmp.Unreachable(code, original()))), Word(int(GATE), GATE_MAC, 3, code))
-        self.assertEqual(self.read(frame(icmp.TimeExceeded(0, original()))), Word(int(GATE), GATE_MAC, 11, 0))
+            self.assertEqual(
+                self.read(frame(icmp.Unreachable(code, original()))), Word(Address(int(GATE)), GATE_MAC, 3, code)
+            )
+        self.assertEqual(self.read(frame(icmp.TimeExceeded(0, original()))), Word(Address(int(GATE)), GATE_MAC, 11, 0))
         reply = frame(icmp.Echo(True, IDENTIFIER, 2), THERE)
         self.assertEqual(self.read(reply), (2, int(THERE), GATE_MAC))
 

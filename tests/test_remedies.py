@@ -8,6 +8,7 @@ from types import SimpleNamespace
 from typing import Any
 
 from even_roster.api.findings import StepDone
+from even_roster.core.address import Address
 from even_roster.core.findings.model import Action
 from even_roster.core.names import as_hostname, is_hostname
 from even_roster.core.plan.model import Assignment, AssignmentKind
@@ -22,8 +23,8 @@ OFFICE = "10.44.10.0/24"
 ROGUE, ATTIC, PORTABLE = "02:c0:3e:00:00:d9", "02:c0:3e:00:00:a0", "02:c0:9f:a0:00:17"
 
 
-def ip(text: str) -> int:
-    return int(IPv4Address(text))
+def ip(text: str) -> Address:
+    return Address(int(IPv4Address(text)))
 
 
 class Steps(unittest.TestCase):

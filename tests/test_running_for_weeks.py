@@ -14,6 +14,7 @@ from unittest.mock import patch
 from sqlalchemy import insert
 
 from even_roster.api.watching import RouteNew
+from even_roster.core.address import Address
 from even_roster.core.findings.engine import Finding, Turn, Turned
 from even_roster.core.findings.model import Evidence, Severity, State, Subject
 from even_roster.core.stays import Sighting, Source
@@ -208,7 +209,7 @@ class WhoWasOnlyHeard(unittest.TestCase):
     def test_the_list_is_bounded_and_so_is_how_many_become_devices(self) -> None:
         newcomers = Newcomers(lambda: 3)
         for number in range(2 * MOST_KEPT):
-            newcomers.heard("office0", [Sighting(number + 1, number + 1, number, Source.OVERHEARD)])
+            newcomers.heard("office0", [Sighting(Address(number + 1), number + 1, number, Source.OVERHEARD)])
         self.assertEqual(len(newcomers.listed("office0")), MOST_KEPT)
         latest = newcomers.listed("office0")[0].mac
         self.assertEqual(newcomers.admitted("office0", [latest, 7, 8, 9, 10], 1_000), {latest, 7, 8})

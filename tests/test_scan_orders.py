@@ -12,6 +12,7 @@ from typing import Any
 from even_roster.api.network import Ruler
 from even_roster.api.scans import ScanRequest
 from even_roster.core.adapters import Adapter, AdapterError
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import RangeError
@@ -54,7 +55,7 @@ class WithContext(unittest.TestCase):
 
     def segment(self, subnet: str = str(OFFICE)) -> int:
         with self.context.database.write() as connection:
-            return scan_records.segment_id(connection, SegmentSeen("office0", subnet, BASE + 1), self.now)
+            return scan_records.segment_id(connection, SegmentSeen("office0", subnet, Address(BASE + 1)), self.now)
 
     def remember(self, *ranges: str, subnet: str = str(OFFICE)) -> list[int]:
         segment = self.segment(subnet)
@@ -64,8 +65,8 @@ class WithContext(unittest.TestCase):
     def see(self, pairs: Sequence[tuple[int, int]], *, before: int = 0, name: str | None = None) -> None:
         """(last octet, MAC) pairs seen `before` milliseconds ago."""
         segment, at = self.segment(), self.now - before
-        sightings = [Sighting(BASE + octet, mac, at, Source.ARP) for octet, mac in pairs]
-        heard = [NameHeard(BASE + o, mac, Name(name, NameSource.DNS), at) for o, mac in pairs] if name else []
+        sightings = [Sighting(Address(BASE + octet), mac, at, Source.ARP) for octet, mac in pairs]
+        heard = [NameHeard(Address(BASE + o), mac, Name(name, NameSource.DNS), at) for o, mac in pairs] if name else []
         with self.context.database.write() as connection:
             take_in(connection, segment, sightings, heard, {}, self.context.vendor_of)
 
@@ -73,7 +74,7 @@ class WithContext(unittest.TestCase):
         """A recorded scan that began `before` milliseconds ago."""
         with self.context.database.write() as connection:
             scan = scan_records.begin(
-                connection, segment_id=scan_records.segment_id(connection, SegmentSeen("office0", str(OFFICE), BASE + 1), self.now),
+                connection, segment_id=scan_records.segment_id(connection, SegmentSeen("office0", str(OFFICE), Address(BASE + 1)), self.now),
                 door="standin", adapter="office0", targets=targets, total=254, options={}, started=self.now - before, who="test",
             )  # fmt: skip
             scan_records.end(connection, scan, state, self.now - before + 1500, 700, 50, [])

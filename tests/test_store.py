@@ -15,6 +15,7 @@ from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from sqlalchemy import Connection, create_engine, select, update
 
+from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
@@ -36,7 +37,7 @@ from even_roster.store.tables import NO_MAC, devices, metadata, stays
 from even_roster.store.watch_records import Watch
 
 BASE = 0x0A2C0A00
-SEGMENT = SegmentSeen("office0", "10.44.10.0/24", BASE + 1)
+SEGMENT = SegmentSeen("office0", "10.44.10.0/24", Address(BASE + 1))
 
 
 def vendor_of(mac: Mac) -> str:
@@ -55,9 +56,9 @@ class StoreCase(unittest.TestCase):
 
     def see(self, *pairs: tuple[int, int], at: int = 1000, names: dict[int, str] | None = None) -> TakenIn:
         """Sightings of (last octet, MAC) pairs; `names` by MAC."""
-        sightings = [Sighting(BASE + octet, mac, at, Source.ARP) for octet, mac in pairs]
+        sightings = [Sighting(Address(BASE + octet), mac, at, Source.ARP) for octet, mac in pairs]
         heard = [
-            NameHeard(BASE + o, mac, Name((names or {})[mac], NameSource.DNS), at)
+            NameHeard(Address(BASE + o), mac, Name((names or {})[mac], NameSource.DNS), at)
             for o, mac in pairs
             if mac in (names or {})
         ]
@@ -198,7 +199,7 @@ class Files(StoreCase):
 
     def test_a_failed_write_leaves_nothing(self) -> None:
         with self.assertRaises(ZeroDivisionError), self.database.write() as connection:
-            take_in(connection, self.segment, [Sighting(BASE + 5, 5, 1, Source.ARP)], [], {}, vendor_of)
+            take_in(connection, self.segment, [Sighting(Address(BASE + 5), 5, 1, Source.ARP)], [], {}, vendor_of)
             raise ZeroDivisionError
         self.assertEqual(self.addresses(), [])
 
@@ -237,7 +238,9 @@ class Intake(StoreCase):
 
     def test_a_device_without_an_address_is_a_device_all_the_same(self) -> None:
         with self.database.write() as connection:
-            taken = take_in(connection, self.segment, [Sighting(0, 0xF, 1, Source.OVERHEARD)], [], {}, vendor_of)
+            taken = take_in(
+                connection, self.segment, [Sighting(Address(0), 0xF, 1, Source.OVERHEARD)], [], {}, vendor_of
+            )
             self.assertEqual(device_queries.stays_of(connection, [0xF]), [])
         self.assertEqual(len(taken.new), 1)
 
@@ -267,8 +270,10 @@ class History(StoreCase):
         self.see((20, 0x02C044000001), at=5000)
         self.see((20, 0x02C044000002), at=40 * self.DAY)
         with self.database.read() as connection:
-            self.assertEqual([r.mac for r in history_queries.at_address(connection, BASE + 20, 3000)], [0x02C044000001])
-            before, after = history_queries.beside_address(connection, BASE + 20, 20 * self.DAY)
+            self.assertEqual(
+                [r.mac for r in history_queries.at_address(connection, Address(BASE + 20), 3000)], [0x02C044000001]
+            )
+            before, after = history_queries.beside_address(connection, Address(BASE + 20), 20 * self.DAY)
             assert before is not None and after is not None
             self.assertEqual((before.mac, after.mac), (0x02C044000001, 0x02C044000002))
             where = history_queries.of_span(BASE, BASE + 255)
@@ -342,7 +347,8 @@ class Scans(StoreCase):
                 options={}, started=5, who="test",
             )  # fmt: skip
             rows = [
-                ResultRow(BASE + n, 1, [n], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9) for n in range(1, 10)
+                ResultRow(Address(BASE + n), 1, [n], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9)
+                for n in range(1, 10)
             ]
             scan_records.add_results(connection, scan, rows)
             scan_records.add_results(connection, scan, rows[:3])

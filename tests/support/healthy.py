@@ -9,6 +9,7 @@ from unittest.mock import patch
 
 from even_roster.api.plan import AssignmentNew, BandNew, SubnetNew
 from even_roster.core.adapters import Adapter
+from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope
 from even_roster.core.mac import Mac
 from even_roster.core.plan.model import HandedOut
@@ -63,8 +64,10 @@ def healthy_site(hosts: int, clock: FakeClock) -> Site:
         site = Site(
             "A healthy site", [SiteSubnet("House", NETWORK, 1)], made, [own], "porter", clock=clock, sleep=clock.sleep
         )
-    reserved = tuple(Reservation(0x02C09FA00000 + n, _BASE + 400 + n, f"laptop-{n:03}") for n in range(0, laptops, 2))
-    options = HandedOut(8 * 3600, _BASE + 1, (_BASE + 1,), "house.example")
+    reserved = tuple(
+        Reservation(0x02C09FA00000 + n, Address(_BASE + 400 + n), f"laptop-{n:03}") for n in range(0, laptops, 2)
+    )
+    options = HandedOut(8 * 3600, Address(_BASE + 1), (Address(_BASE + 1),), "house.example")
     site.serve_dhcp(
         SERVER, server.addresses[0], [Scope(NETWORK, (Pool(_BASE + 400, _BASE + 1000),), options, reserved)]
     )

@@ -7,9 +7,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .address import Address, dotted
 from .dhcp_export import write_mac
 from .mac import Mac
-from .plan.model import AssignmentKind, Plan, dotted
+from .plan.model import AssignmentKind, Plan
 
 SNIPPETS = ("networkd", "netplan", "ifupdown", "powershell")
 
@@ -45,7 +46,7 @@ class Card:
         return f"{self.name}.{self.domain}" if self.name and self.domain and "." not in self.name else self.name
 
 
-def card(plan: Plan, site: int, address: int) -> Card:
+def card(plan: Plan, site: int, address: Address) -> Card:
     """The card of an address, assigned or not. Raises CardError when it lies in no planned subnet or cannot be a host's."""
     subnet = plan.subnet_at(site, address)
     if subnet is None:

@@ -11,8 +11,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from ipaddress import IPv4Network
 
+from .address import Address, address_of, dotted
 from .mac import Mac
-from .plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan, dotted
+from .plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +32,7 @@ class Reservation:
     """An address kept for a MAC. `name` is the hostname handed out, empty for none."""
 
     mac: int
-    address: int
+    address: Address
     name: str = ""
 
     def __str__(self) -> str:
@@ -156,7 +157,7 @@ def desired(plan: Plan, server: int) -> list[Scope]:
                 tuple(reserved),
             )
         )  # fmt: skip
-    return sorted(scopes, key=lambda scope: (int(scope.network.network_address), scope.network.prefixlen))
+    return sorted(scopes, key=lambda scope: (address_of(scope.network.network_address), scope.network.prefixlen))
 
 
 def _counts(item: Assignment) -> bool:

@@ -10,9 +10,10 @@ from collections.abc import Iterable, Sequence
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
+from .address import address_of, dotted
 from .dhcp import OPTION_NAMES, Pool, Reservation, Scope, option_items
 from .mac import Mac, MacError
-from .plan.model import HandedOut, dotted
+from .plan.model import HandedOut
 
 FORMAT = "even-roster-dhcp"
 
@@ -69,18 +70,20 @@ def _read_scope(value: dict[str, Any]) -> Scope:
     gateway = given.get("gateway")
     network = IPv4Network(value["subnet"])
     options = HandedOut(
-        int(given.get("lease_seconds", 0)), int(IPv4Address(gateway)) if gateway else None,
-        tuple(int(IPv4Address(a)) for a in given.get("dns", ())), str(given.get("domain", "")),
-        tuple(int(IPv4Address(a)) for a in given.get("ntp", ())), str(given.get("boot_server", "")),
+        int(given.get("lease_seconds", 0)), address_of(IPv4Address(gateway)) if gateway else None,
+        tuple(address_of(IPv4Address(a)) for a in given.get("dns", ())), str(given.get("domain", "")),
+        tuple(address_of(IPv4Address(a)) for a in given.get("ntp", ())), str(given.get("boot_server", "")),
         str(given.get("boot_file", "")),
         tuple((int(o["code"]), bytes.fromhex(o["value"]).hex()) for o in given.get("vendor_options", ())),
     )  # fmt: skip
-    pools = tuple(Pool(int(IPv4Address(p["first"])), int(IPv4Address(p["last"]))) for p in value.get("pools", ()))
+    pools = tuple(
+        Pool(address_of(IPv4Address(p["first"])), address_of(IPv4Address(p["last"]))) for p in value.get("pools", ())
+    )
     for pool in pools:
         if pool.last < pool.first or not _inside(network, pool.first) or not _inside(network, pool.last):
             raise ValueError(f"the pool {pool} does not lie in {network}")
     reservations = tuple(
-        Reservation(Mac.parse(r["mac"]).value, int(IPv4Address(r["address"])), str(r.get("name", "")))
+        Reservation(Mac.parse(r["mac"]).value, address_of(IPv4Address(r["address"])), str(r.get("name", "")))
         for r in value.get("reservations", ())
     )
     for one in reservations:
@@ -90,7 +93,7 @@ def _read_scope(value: dict[str, Any]) -> Scope:
 
 
 def _inside(network: IPv4Network, address: int) -> bool:
-    return int(network.network_address) <= address <= int(network.broadcast_address)
+    return address_of(network.network_address) <= address <= address_of(network.broadcast_address)
 
 
 def host_blocks(scopes: Iterable[Scope]) -> str:

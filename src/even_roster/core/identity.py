@@ -11,6 +11,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from .address import Address
 from .text import host_key
 
 MOST_IN_A_GROUP = 4
@@ -23,7 +24,7 @@ class Known:
 
     device: int
     names: frozenset[str]
-    addresses: frozenset[int]
+    addresses: frozenset[Address]
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from .address import Address
+
 USUAL = 0.4
 LONGEST = 3.0
 MOST_KEPT = 10_000
@@ -19,18 +21,18 @@ class ReplyTimes:
     def __init__(self) -> None:
         self._slow: dict[int, float | None] = {}
 
-    def late(self, address: int) -> None:
+    def late(self, address: Address) -> None:
         """It answered, but which question is not certain."""
         self._note(address, None)
 
-    def measured(self, address: int, seconds: float) -> None:
+    def measured(self, address: Address, seconds: float) -> None:
         """It answered an only question after so long."""
         if seconds > USUAL:
             self._note(address, seconds)
         else:
             self._slow.pop(address, None)
 
-    def _note(self, address: int, seconds: float | None) -> None:
+    def _note(self, address: Address, seconds: float | None) -> None:
         self._slow.pop(address, None)
         self._slow[address] = seconds
         while len(self._slow) > MOST_KEPT:
@@ -41,7 +43,7 @@ class ReplyTimes:
         """The slow ones."""
         return frozenset(self._slow)
 
-    def patience(self, addresses: Iterable[int]) -> float:
+    def patience(self, addresses: Iterable[Address]) -> float:
         """How long a question to some addresses must wait for the slowest of them."""
         times = [self._slow[a] for a in addresses if a in self._slow]
         if not times:

@@ -12,6 +12,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network, summarize_address_range
 
+from .address import address_of
+
 
 @dataclass(frozen=True, slots=True, order=True)
 class Span:
@@ -183,12 +185,12 @@ def usable(network: IPv4Network) -> Span:
     """The addresses a host may have: network and broadcast left out, but all of a /31 (RFC 3021) and a /32."""
     if network.prefixlen >= 31:
         return Span.of_network(network)
-    return Span.of_ints(int(network.network_address) + 1, int(network.broadcast_address) - 1)
+    return Span.of_ints(address_of(network.network_address) + 1, address_of(network.broadcast_address) - 1)
 
 
 def _ends(span: Span | IPv4Network | IPv4Address) -> tuple[int, int]:
     if isinstance(span, Span):
         return int(span.first), int(span.last)
     if isinstance(span, IPv4Network):
-        return int(span.network_address), int(span.broadcast_address)
+        return address_of(span.network_address), address_of(span.broadcast_address)
     return int(span), int(span)

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from ipaddress import IPv4Address
 
+from .address import Address, dotted
 from .mac import Mac, MacError
 from .names import is_hostname
-from .plan.model import Assignment, AssignmentKind, Plan, dotted
+from .plan.model import Assignment, AssignmentKind, Plan
 from .ranges import RangeError, parse
 from .text import clean
 
@@ -99,7 +99,7 @@ class _Read:
     """A row's cells as values."""
 
     site: int
-    address: int
+    address: Address
     name: str
     mac: int | None
     kind: AssignmentKind | None
@@ -184,7 +184,7 @@ def _read(cells: Mapping[str, str], headers: Mapping[str, str], sites: Mapping[s
     )  # fmt: skip
 
 
-def _address(text: str, column: str) -> int:
+def _address(text: str, column: str) -> Address:
     bare = text.partition("/")[0].strip()
     if not bare:
         raise _Bad(column, "the address is missing")
@@ -194,7 +194,7 @@ def _address(text: str, column: str) -> int:
         raise _Bad(column, str(error)) from error
     if len(spans) != 1:
         raise _Bad(column, f"{text[:40]!r} is more than one address; write one a row")
-    return spans.pairs[0][0]
+    return Address(spans.pairs[0][0])
 
 
 def _mac(text: str, column: str) -> int | None:
@@ -287,7 +287,7 @@ def export_rows(plan: Plan, items: Iterable[Assignment]) -> Iterable[list[str]]:
         subnet = plan.subnets[item.subnet]
         yield [
             guarded(cell) for cell in (
-                str(IPv4Address(item.address)), item.name, str(Mac(item.mac)) if item.mac is not None else "",
+                dotted(item.address), item.name, str(Mac(item.mac)) if item.mac is not None else "",
                 item.kind.value, item.role, item.note, "on" if item.on else "off", subnet.name or str(subnet.network),
                 plan.sites[item.site].name,
             )

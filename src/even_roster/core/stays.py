@@ -13,6 +13,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import IntFlag
 
+from .address import Address
+
 GAP_MS = 2 * 24 * 3600 * 1000
 SAME_MOMENT_MS = 10 * 60 * 1000
 
@@ -41,14 +43,14 @@ def _words(sources: int) -> tuple[str, ...]:
     return tuple((one.name or "").lower() for one in Source if sources & one)
 
 
-Pair = tuple[int, int | None]
+Pair = tuple[Address, int | None]
 
 
 @dataclass(frozen=True, slots=True)
 class Sighting:
     """At `at`, `source` observed that `mac` (None off the link, where no MAC is visible) held `address`."""
 
-    address: int
+    address: Address
     mac: int | None
     at: int
     source: Source
@@ -65,7 +67,7 @@ class Stay:
     `gone` when a look found it gone since. `id` is None until stored."""
 
     id: int | None
-    address: int
+    address: Address
     mac: int | None
     first: int
     last: int
@@ -88,7 +90,7 @@ class Folded:
     grown: list[Stay]
 
 
-def fold(latest: Mapping[Pair, Stay], rivals: Mapping[int, Iterable[Stay]], batch: Iterable[Sighting]) -> Folded:
+def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], batch: Iterable[Sighting]) -> Folded:
     """Fold a batch, in order of time, into the latest stay of each pair.
 
     `rivals` are the latest stays at each address, whatever their MAC: the ones that can break a stay.

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from ipaddress import IPv4Network
 
+from .address import address_of
 from .measure import kind_of
 from .ranges import parse
 from .span import SpanSet
@@ -45,7 +46,7 @@ def scannable(spans: SpanSet, onlink: list[IPv4Network]) -> SpanSet:
     never: list[tuple[int, int]] = []
     for network in onlink:
         if network.prefixlen < 31:
-            edges = (int(network.network_address), int(network.broadcast_address))
+            edges = (address_of(network.network_address), address_of(network.broadcast_address))
             never += [(edge, edge) for edge in edges]
     return spans - SpanSet(tuple(sorted(never)))
 

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from .address import Address, dotted
 from .mac import Mac
-from .plan.model import Assignment, Band, BandKind, Subnet, dotted
+from .plan.model import Assignment, Band, BandKind, Subnet
 from .plan.proof import span_of
 
 
@@ -41,7 +42,7 @@ class SeenBefore:
 class PathWord:
     """A router or firewall said why an address cannot be reached: its address, how it is called, ICMP type and code (RFC 792)."""
 
-    source: int
+    source: Address
     name: str
     kind: int
     code: int
@@ -58,7 +59,7 @@ class Facts:
     when ARP could not be asked; `gateway` whether the gateway answered, None off the way or not asked; `slowest` the longest time
     an echo took to come back, in seconds; `refused` are ports that the device itself refused; `words` what was said on the way."""
 
-    address: int
+    address: Address
     now: int
     adapter: str | None
     why_adapter: str

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 
-from .plan.model import Plan, dotted
+from .address import Address, address_of, dotted
+from .plan.model import Plan
 
 TTL = 3600
 
@@ -15,7 +16,7 @@ TTL = 3600
 class Named:
     """A name of the roster: its short form and its domain ('' for none), and the address it belongs to."""
 
-    address: int
+    address: Address
     host: str
     domain: str
 
@@ -64,11 +65,11 @@ def reverse_zone(network: IPv4Network, names: Iterable[Named], serial: int, serv
     """A zone with a PTR record for every name in a network on octet bounds (RFC 1035 3.5)."""
     octets = network.prefixlen // 8
     origin = ".".join([*reversed(str(network.network_address).split(".")[:octets]), "in-addr", "arpa"])
-    first, last = int(network.network_address), int(network.broadcast_address)
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
     lines = _head(origin, serial, servers)
     for one in names:
         if first <= one.address <= last and one.domain:
-            label = ".".join(reversed(str(IPv4Address(one.address)).split(".")[octets:]))
+            label = ".".join(reversed(dotted(one.address).split(".")[octets:]))
             lines.append(f"{label}  IN  PTR  {one.full}.\n")
     return "".join(lines)
 
@@ -93,7 +94,7 @@ class Told:
     answer."""
 
     named: Named
-    addresses: tuple[int, ...] | None
+    addresses: tuple[Address, ...] | None
     names: tuple[str, ...] | None
 
 
@@ -101,7 +102,7 @@ class Told:
 class Disagreement:
     """Where DNS and roster differ, as a sentence, and what to do."""
 
-    address: int
+    address: Address
     name: str
     kind: str
     sentence: str

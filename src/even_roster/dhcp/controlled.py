@@ -11,6 +11,7 @@ from dataclasses import dataclass, fields
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
+from ..core.address import address_of
 from ..core.dhcp import Scope, ScopeThere, key_of
 from ..core.dhcp_export import FormatError, from_json, to_json
 from ..core.mac import Mac
@@ -72,7 +73,7 @@ class ControlledServer:
         try:
             return [
                 Lease(
-                    int(IPv4Address(row["address"])),
+                    address_of(IPv4Address(row["address"])),
                     Mac.parse(row["mac"]).value,
                     clean(row["name"]),
                     row["expires"],

@@ -10,10 +10,11 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
+from ..core.address import Address, address_of, dotted
 from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of
 from ..core.mac import Mac, MacError
 from ..core.plan.following import Lease
-from ..core.plan.model import HandedOut, dotted
+from ..core.plan.model import HandedOut
 from ..core.text import clean
 
 _OPTIONS = {
@@ -52,7 +53,7 @@ def reservation(value: str) -> Reservation | None:
             macs.append(found)
         elif part.count(".") == 3 and part.replace(".", "").isdigit():
             try:
-                address = int(IPv4Address(part))
+                address = address_of(IPv4Address(part))
             except ValueError:
                 return None
         elif ":" in part or part in ("ignore", "") or _time(part) is not None:
@@ -115,7 +116,7 @@ def _range(value: str) -> tuple[Pool, IPv4Network | None, int] | None:
     if len(addresses) < 2:
         return None
     try:
-        pool = Pool(int(IPv4Address(addresses[0])), int(IPv4Address(addresses[1])))
+        pool = Pool(address_of(IPv4Address(addresses[0])), address_of(IPv4Address(addresses[1])))
         network = IPv4Network(f"{addresses[0]}/{addresses[2]}", strict=False) if len(addresses) > 2 else None
     except ValueError:
         return None
@@ -132,7 +133,7 @@ def _option(value: str, options: dict[str, Any]) -> None:
         return
     if field in ("gateway", "dns", "ntp"):
         try:
-            addresses = tuple(int(IPv4Address(part)) for part in parts[1:])
+            addresses = tuple(address_of(IPv4Address(part)) for part in parts[1:])
         except ValueError:
             return
         options[field] = addresses[0] if field == "gateway" else addresses
@@ -170,7 +171,7 @@ def scopes(
     return found
 
 
-def _in(network: IPv4Network, address: int | None) -> bool:
+def _in(network: IPv4Network, address: Address | None) -> bool:
     return address is not None and IPv4Address(address) in network
 
 
@@ -220,7 +221,7 @@ def leases(text: str) -> list[Lease]:
         try:
             expiry = int(parts[0])
             lease = Lease(
-                int(IPv4Address(parts[2])), _mac(parts[1][-17:]), "" if parts[3] == "*" else clean(parts[3]),
+                address_of(IPv4Address(parts[2])), _mac(parts[1][-17:]), "" if parts[3] == "*" else clean(parts[3]),
                 expiry * 1000 if expiry else None,
             )  # fmt: skip
         except ValueError:

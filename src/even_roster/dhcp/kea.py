@@ -21,6 +21,7 @@ from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 from typing import Any
 
+from ..core.address import address_of
 from ..core.dhcp import Scope, ScopeThere
 from ..core.mac import Mac, MacError
 from ..core.plan.following import Lease
@@ -187,7 +188,7 @@ def _of_command(row: dict[str, Any]) -> Lease | None:
         since = int(row["cltt"]) * 1000
         expires = since + int(row["valid-lft"]) * 1000
         name = clean(str(row.get("hostname", ""))).rstrip(".")
-        return Lease(int(IPv4Address(row["ip-address"])), _mac(row.get("hw-address")), name, expires, since)
+        return Lease(address_of(IPv4Address(row["ip-address"])), _mac(row.get("hw-address")), name, expires, since)
     except (KeyError, ValueError, TypeError):
         return None
 
@@ -209,7 +210,7 @@ def _of_file(path: Path) -> list[Lease]:
 
 def _take_row(row: dict[str, str | None], found: dict[int, Lease | None]) -> None:
     try:
-        address = int(IPv4Address(row["address"] or ""))
+        address = address_of(IPv4Address(row["address"] or ""))
         name = clean(row.get("hostname") or "").rstrip(".")
         expires = int(row["expire"] or 0) * 1000
         since = expires - int(row.get("valid_lifetime") or 0) * 1000

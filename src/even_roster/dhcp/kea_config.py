@@ -11,9 +11,10 @@ from dataclasses import dataclass, replace
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
+from ..core.address import address_of, dotted
 from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of, option_items
 from ..core.mac import Mac, MacError
-from ..core.plan.model import HandedOut, dotted
+from ..core.plan.model import HandedOut
 from .json_text import JsonText, JsonTextError, Spot
 from .server import ServerTrouble
 
@@ -100,9 +101,9 @@ def _pool(entry: Mapping[str, Any]) -> Pool | None:
     try:
         if "/" in text:
             network = IPv4Network(text.strip(), strict=False)
-            return Pool(int(network.network_address), int(network.broadcast_address))
+            return Pool(address_of(network.network_address), address_of(network.broadcast_address))
         first, _, last = text.partition("-")
-        return Pool(int(IPv4Address(first.strip())), int(IPv4Address(last.strip())))
+        return Pool(address_of(IPv4Address(first.strip())), address_of(IPv4Address(last.strip())))
     except ValueError:
         return None
 
@@ -111,7 +112,7 @@ def _reservation(entry: Mapping[str, Any]) -> Reservation | None:
     """A reservation of an address for a MAC; those for other identifiers are people's own."""
     try:
         mac = Mac.parse(str(entry["hw-address"]))
-        return Reservation(mac.value, int(IPv4Address(entry["ip-address"])), str(entry.get("hostname", "")))
+        return Reservation(mac.value, address_of(IPv4Address(entry["ip-address"])), str(entry.get("hostname", "")))
     except (KeyError, MacError, ValueError):
         return None
 
@@ -140,7 +141,7 @@ def _value(field: str, data: str) -> Any:
     addresses = []
     for text in data.split(","):
         try:
-            addresses.append(int(IPv4Address(text.strip())))
+            addresses.append(address_of(IPv4Address(text.strip())))
         except ValueError:
             return None if field == "gateway" else ()
     return (addresses[0] if addresses else None) if field == "gateway" else tuple(addresses)

@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from ipaddress import IPv4Address
 
+from ..core.address import Address, address_of
 from ..core.mac import Mac
 from ..wire import arp, ethernet
 from ..wire.errors import WireError
@@ -24,8 +25,8 @@ _SPREAD = 0.002
 
 
 async def confirm(
-    segment: Segment, addresses: Sequence[int], patience: float = LISTEN
-) -> dict[int, tuple[int, ...]]:  # fmt: skip
+    segment: Segment, addresses: Sequence[Address], patience: float = LISTEN
+) -> dict[Address, tuple[int, ...]]:  # fmt: skip
     """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer.
     Raises SegmentError."""
     mac = segment.adapter.mac
@@ -36,8 +37,8 @@ async def confirm(
 
 
 def _ask(
-    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[int], stop: threading.Event, patience: float
-) -> dict[int, tuple[int, ...]]:
+    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], stop: threading.Event, patience: float
+) -> dict[Address, tuple[int, ...]]:
     own = segment.adapter.addresses
     frames = []
     for address in addresses:
@@ -74,6 +75,6 @@ def _listen(
                 continue
             if packet.sender_mac.unusable_as_source:
                 continue
-            macs = answered[int(packet.sender_address)]
+            macs = answered[address_of(packet.sender_address)]
             if packet.sender_mac.value not in macs:
                 macs.append(packet.sender_mac.value)

@@ -12,6 +12,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from ..core.address import Address, address_of
 from ..core.findings.offers import Offer
 from ..core.mac import BROADCAST, Mac
 from ..wire import dhcp, ethernet
@@ -43,9 +44,9 @@ def offer_of(message: Message, mac: Mac) -> Offer | None:
         return None
     mask = message.address(Option.MASK)
     return Offer(
-        int(server), mac.value, int(message.relay), int(message.yours), int(mask) if mask is not None else None,
-        tuple(int(a) for a in message.addresses(Option.ROUTERS)), tuple(int(a) for a in message.addresses(Option.DNS)),
-        message.text(Option.DOMAIN), tuple(int(a) for a in message.addresses(Option.NTP)),
+        address_of(server), mac.value, address_of(message.relay), address_of(message.yours),
+        int(mask) if mask is not None else None, _several(message, Option.ROUTERS), _several(message, Option.DNS),
+        message.text(Option.DOMAIN), _several(message, Option.NTP),
         message.number(Option.LEASE_TIME),
     )  # fmt: skip
 
@@ -119,3 +120,7 @@ def _offer(frame: bytes, mac: Mac, transaction: int, after: float) -> OfferHeard
         return None
     offer = offer_of(message, sender)
     return OfferHeard(message, sender, max(after, 0.0), offer) if offer is not None else None
+
+
+def _several(message: Message, option: Option) -> tuple[Address, ...]:
+    return tuple(address_of(one) for one in message.addresses(option))

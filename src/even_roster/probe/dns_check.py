@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from ipaddress import IPv4Address
 from typing import TypeVar
 
+from ..core.address import Address
 from ..core.zones import Named, Told
 from ..wire import dns_messages
 from ..wire.errors import WireError
@@ -38,10 +39,10 @@ async def ask(
     return list(await asyncio.gather(*(one(named) for named in names)))
 
 
-async def _addresses(segment: Segment, server: IPv4Address, name: str, transaction: int) -> tuple[int, ...] | None:
-    def read(data: bytes) -> tuple[int, ...] | None:
+async def _addresses(segment: Segment, server: IPv4Address, name: str, transaction: int) -> tuple[Address, ...] | None:
+    def read(data: bytes) -> tuple[Address, ...] | None:
         number, addresses = dns_messages.decode_addresses(data)
-        return tuple(int(address) for address in addresses) if number == transaction else None
+        return tuple(Address(int(address)) for address in addresses) if number == transaction else None
 
     return await _exchange(segment, server, dns_messages.encode_name_question(name, transaction), read)
 

@@ -9,6 +9,7 @@ from array import array
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
+from ..core.address import Address
 from ..core.span import Positions, SpanSet
 from .rtt import CEILING
 
@@ -125,7 +126,7 @@ class Front:
         self._cursor = 0
         return True
 
-    def heard(self, address: int, at: float) -> Heard | None:
+    def heard(self, address: Address, at: float) -> Heard | None:
         """An address answered; None when it is none of the targets. A reply time is told for the first answer to an only question
         (RFC 6298 section 3): what comes after may answer an earlier question, or somebody else's."""
         index = self._positions.index(address)

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from ipaddress import IPv4Address, IPv4Network
 
+from ..core.address import Address, address_of, dotted
 from ..core.findings.offers import Offer
 from ..core.mac import BROADCAST, Mac
 from ..core.names import Name, NameSource, heard
@@ -36,7 +37,7 @@ class NameTold:
     """A device (mac) at an address (0 when it has none yet) told its name."""
 
     mac: int
-    address: int
+    address: Address
     name: Name
 
 
@@ -67,8 +68,8 @@ class Batch:
     named_servers: list[tuple[int, int]] = field(default_factory=list)
     neighbours: list[NeighbourHeard] = field(default_factory=list)
     adverts: list[tuple[int, vrrp.Advertisement]] = field(default_factory=list)
-    stray_questions: list[tuple[int, int]] = field(default_factory=list)
-    stray_broadcasts: list[tuple[int, int]] = field(default_factory=list)
+    stray_questions: list[tuple[int, Address]] = field(default_factory=list)
+    stray_broadcasts: list[tuple[int, Address]] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     frames: int = 0
     unread: int = 0
@@ -108,7 +109,7 @@ class Ear:
         fresh, self._fresh = self._fresh, {}
         others, self._others = self._others, []
         self._frames = self._unread = 0
-        pairs: set[tuple[int, int]] = set()
+        pairs: set[tuple[Address, int]] = set()
         for key in fresh:
             self._one(self._arp, key, found, pairs)
         for frame in dict.fromkeys(others):
@@ -117,8 +118,8 @@ class Ear:
         return found
 
     def _one(
-        self, read: Callable[[bytes, Batch, set[tuple[int, int]]], None], frame: bytes, found: Batch,
-        pairs: set[tuple[int, int]],
+        self, read: Callable[[bytes, Batch, set[tuple[Address, int]]], None], frame: bytes, found: Batch,
+        pairs: set[tuple[Address, int]],
     ) -> None:  # fmt: skip
         """Read one frame: whatever is wrong with it, the next one is read."""
         try:
@@ -129,7 +130,7 @@ class Ear:
             found.broken += 1
             found.unforeseen = f"{type(error).__name__}: {error} ({frame[:64].hex()})"
 
-    def _arp(self, body: bytes, found: Batch, pairs: set[tuple[int, int]]) -> None:
+    def _arp(self, body: bytes, found: Batch, pairs: set[tuple[Address, int]]) -> None:
         if len(body) < 28 or body[:6] != b"\x00\x01\x08\x00\x06\x04":
             found.broken += 1
             return
@@ -151,7 +152,7 @@ class Ear:
         mine = next((n for n in self._networks if IPv4Address(sender) in n), None)
         return mine is not None and not any(IPv4Address(target) in n for n in self._networks)
 
-    def _other(self, frame: bytes, found: Batch, pairs: set[tuple[int, int]]) -> None:
+    def _other(self, frame: bytes, found: Batch, pairs: set[tuple[Address, int]]) -> None:
         outer = ethernet.decode(frame)
         mac = outer.source
         if mac.value in self._own or mac.unusable_as_source:
@@ -164,7 +165,7 @@ class Ear:
             self._packet(outer, ipv4.decode(outer.payload), found, pairs)
 
     def _packet(
-        self, outer: ethernet.Frame, packet: ipv4.Packet, found: Batch, pairs: set[tuple[int, int]]
+        self, outer: ethernet.Frame, packet: ipv4.Packet, found: Batch, pairs: set[tuple[Address, int]]
     ) -> None:  # fmt: skip
         mac = outer.source
         if packet.protocol == vrrp.PROTOCOL:
@@ -185,11 +186,11 @@ class Ear:
 
     def _broadcast(self, mac: Mac, packet: ipv4.Packet, found: Batch) -> None:
         """A directed broadcast tells which subnet its sender believes to be in (RFC 919)."""
-        target = int(packet.destination)
+        target = address_of(packet.destination)
         mine = next((n for n in self._networks if packet.source in n), None)
-        if mine is None or target == 0xFFFFFFFF or target == int(mine.broadcast_address):
+        if mine is None or target == 0xFFFFFFFF or target == address_of(mine.broadcast_address):
             return
-        if packet.destination.is_multicast or target == int(mine.network_address):
+        if packet.destination.is_multicast or target == address_of(mine.network_address):
             return
         found.stray_broadcasts.append((mac.value, target))
         self._line(found, "IPv4", mac, f"{packet.source} sends to the broadcast address {packet.destination}")
@@ -203,25 +204,30 @@ class Ear:
         else:
             name = heard(message.text(Option.HOSTNAME), NameSource.DHCP)
             if name is not None:
-                found.names.append(NameTold(message.mac.value, int(message.client), name))
+                found.names.append(NameTold(message.mac.value, address_of(message.client), name))
             server = message.address(Option.SERVER)
-            if server is not None and int(server) and not server.is_multicast and len(found.named_servers) < MOST_LINES:
-                found.named_servers.append((message.mac.value, int(server)))
+            if (
+                server is not None
+                and address_of(server)
+                and not server.is_multicast
+                and len(found.named_servers) < MOST_LINES
+            ):
+                found.named_servers.append((message.mac.value, address_of(server)))
             wanted = message.address(Option.ADDRESS)
             said = f"{message.kind.name}{f' {wanted}' if wanted else ''}{f', I am {name.name}' if name else ''}"
         if message.kind is not Kind.INFORM:
             self._line(found, "DHCP", mac, said)
 
     def _mdns(
-        self, mac: Mac, source: IPv4Address, payload: bytes, found: Batch, pairs: set[tuple[int, int]]
+        self, mac: Mac, source: IPv4Address, payload: bytes, found: Batch, pairs: set[tuple[Address, int]]
     ) -> None:  # fmt: skip
         """A host announces its own name: only one that fits the sender's address is believed (RFC 6762 8.3)."""
         if any(source in network for network in self._networks):
-            pairs.add((int(source), mac.value))
+            pairs.add((address_of(source), mac.value))
         for text, address in dns_messages.decode_announcement(payload):
             name = heard(text, NameSource.MDNS)
             if name is not None and address == source:
-                found.names.append(NameTold(mac.value, int(address), name))
+                found.names.append(NameTold(mac.value, address_of(address), name))
                 self._line(found, "mDNS", mac, f"{address} is {name.name}")
 
     def _line(self, found: Batch, protocol: str, mac: Mac, said: str) -> None:
@@ -231,9 +237,7 @@ class Ear:
 
 def _arp_said(operation: int, sender: int, target: int) -> str:
     if not sender:
-        return f"does anybody have {IPv4Address(target)}?"
+        return f"does anybody have {dotted(target)}?"
     if sender == target:
-        return f"{IPv4Address(sender)} is mine"
-    return (
-        f"{IPv4Address(sender)} asks for {IPv4Address(target)}" if operation == 1 else f"{IPv4Address(sender)} answers"
-    )
+        return f"{dotted(sender)} is mine"
+    return f"{dotted(sender)} asks for {dotted(target)}" if operation == 1 else f"{dotted(sender)} answers"

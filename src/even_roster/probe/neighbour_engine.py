@@ -14,6 +14,7 @@ from enum import IntFlag
 from ipaddress import IPv4Address
 
 from ..core.adapters import Adapter
+from ..core.address import Address, address_of
 from ..core.span import SpanSet
 from ..core.stays import Source
 from .front import Front
@@ -69,7 +70,7 @@ class NeighbourEngine:
         self.total = self._near_total + self._far.total
         self._ahead = near.addresses()
         self._capacity = capacity
-        self._asked: dict[int, _Asked] = {}
+        self._asked: dict[Address, _Asked] = {}
         self._again: deque[int] = deque()
         self._expected = set(plan.expected)
         self._tries = 1 + plan.extra_rounds
@@ -96,7 +97,7 @@ class NeighbourEngine:
             address = self._next_address()
             if address is None:
                 break
-            asked = self._asked.setdefault(int(address), _Asked(now, 0))
+            asked = self._asked.setdefault(address_of(address), _Asked(now, 0))
             asked.at, asked.tries = now, asked.tries + 1
             nudges.append(address)
         self.probes += len(nudges)
@@ -116,8 +117,8 @@ class NeighbourEngine:
 
     def full(self, address: IPv4Address) -> None:
         """The kernel had no room for a nudge: the address is asked again later."""
-        self._asked.pop(int(address), None)
-        self._again.append(int(address))
+        self._asked.pop(address_of(address), None)
+        self._again.append(address_of(address))
         self._since_look = self._capacity
         self._moved_at = self._before
 
@@ -137,7 +138,7 @@ class NeighbourEngine:
         self._since_look = 0
         self._occupied = sum(1 for entry in table if not _can_go(entry))
         for entry in table:
-            address = int(entry.address)
+            address = address_of(entry.address)
             asked = self._asked.get(address)
             if asked is None:
                 continue
@@ -158,26 +159,26 @@ class NeighbourEngine:
     def echoed(self, replies: Iterable[tuple[float, IPv4Address]]) -> None:
         """Echo replies that came."""
         for at, address in replies:
-            sent = self._echoed.pop(int(address), None)
+            sent = self._echoed.pop(address_of(address), None)
             if sent is not None:
-                self._answers.append(Answer(int(address), None, Source.ECHO, at, at - sent, False))
+                self._answers.append(Answer(address_of(address), None, Source.ECHO, at, at - sent, False))
                 continue
-            heard = self._far.heard(int(address), at)
-            if heard is not None and int(address) not in self._far_said:
-                self._far_said.add(int(address))
+            heard = self._far.heard(address_of(address), at)
+            if heard is not None and address_of(address) not in self._far_said:
+                self._far_said.add(address_of(address))
                 self.answered += 1
                 if heard.rtt is not None:
                     self._waiting.measured(heard.rtt)
-                self._answers.append(Answer(int(address), None, Source.ECHO, at, heard.rtt, False, heard.late))
+                self._answers.append(Answer(address_of(address), None, Source.ECHO, at, heard.rtt, False, heard.late))
 
-    def _silent(self, address: int, asked: _Asked, now: float) -> None:
+    def _silent(self, address: Address, asked: _Asked, now: float) -> None:
         if address in self._expected and asked.tries < self._tries:
             asked.at = now
             self._again.append(address)
         else:
             self._settle(address)
 
-    def _settle(self, address: int) -> None:
+    def _settle(self, address: Address) -> None:
         del self._asked[address]
         self.settled += 1
 

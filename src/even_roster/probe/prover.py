@@ -14,6 +14,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
+from ..core.address import Address, address_of
 from ..core.mac import Mac
 from ..core.plan.proof import Asked, Heard
 from ..core.span import Span, SpanSet
@@ -47,13 +48,13 @@ Progress = Callable[[float], None]
 
 
 async def ask(
-    segment: Segment, addresses: Sequence[int], progress: Progress = lambda part: None
-) -> dict[int, WireWord]:
+    segment: Segment, addresses: Sequence[Address], progress: Progress = lambda part: None
+) -> dict[Address, WireWord]:
     """Ask for up to MOST addresses at once; `progress` gets the part done from 0 to 1. Never raises SegmentError."""
     onlink = segment.adapter.onlink
     near = [a for a in addresses if a in onlink]
     far = [a for a in addresses if a not in onlink]
-    found: dict[int, WireWord] = {}
+    found: dict[Address, WireWord] = {}
     try:
         if near and segment.abilities().frames:
             found |= await _by_probes(segment, near, progress)
@@ -69,7 +70,7 @@ async def ask(
     return found
 
 
-async def _by_probes(segment: Segment, addresses: Sequence[int], progress: Progress) -> dict[int, WireWord]:
+async def _by_probes(segment: Segment, addresses: Sequence[Address], progress: Progress) -> dict[Address, WireWord]:
     mac = segment.adapter.mac
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
@@ -91,12 +92,12 @@ async def _by_probes(segment: Segment, addresses: Sequence[int], progress: Progr
 
 
 def _probe(
-    door: FrameDoor, mac: Mac, addresses: Sequence[int], stop: threading.Event, told: Progress
-) -> dict[int, list[Heard]]:
+    door: FrameDoor, mac: Mac, addresses: Sequence[Address], stop: threading.Event, told: Progress
+) -> dict[Address, list[Heard]]:
     """Send all probes and listen; ends early when every address was answered for."""
     frames = [(a, ethernet.encode(arp.probe(mac, IPv4Address(a)))) for a in addresses]
     wanted = set(addresses)
-    heard: dict[int, list[Heard]] = defaultdict(list)
+    heard: dict[Address, list[Heard]] = defaultdict(list)
     began = door.now()
     whole = (PROBES - 1) * PROBE_MIN + ANNOUNCE_WAIT
     for number in range(PROBES):
@@ -113,7 +114,12 @@ def _probe(
 
 
 def _listen(
-    door: FrameDoor, until: float, mac: Mac, wanted: set[int], heard: dict[int, list[Heard]], stop: threading.Event
+    door: FrameDoor,
+    until: float,
+    mac: Mac,
+    wanted: set[Address],
+    heard: dict[Address, list[Heard]],
+    stop: threading.Event,
 ) -> None:
     while (left := until - door.now()) > 0 and not stop.is_set() and len(heard) < len(wanted):
         for _, frame in door.receive(min(left, 0.1)):
@@ -123,7 +129,7 @@ def _listen(
             del heard[address]
 
 
-def _claim(frame: bytes, own: Mac) -> tuple[int, Heard] | None:
+def _claim(frame: bytes, own: Mac) -> tuple[Address, Heard] | None:
     """Which address a frame claims, and for whom."""
     try:
         outer = ethernet.decode(frame)
@@ -134,10 +140,10 @@ def _claim(frame: bytes, own: Mac) -> tuple[int, Heard] | None:
         return None
     if packet.sender_mac == own or packet.sender_mac.unusable_as_source:
         return None
-    if int(packet.sender_address):
-        return int(packet.sender_address), Heard(packet.sender_mac.value, "arp")
+    if address_of(packet.sender_address):
+        return address_of(packet.sender_address), Heard(packet.sender_mac.value, "arp")
     if packet.operation is arp.Operation.REQUEST:
-        return int(packet.target_address), Heard(packet.sender_mac.value, "its own arp probe")
+        return address_of(packet.target_address), Heard(packet.sender_mac.value, "its own arp probe")
     return None
 
 
@@ -145,7 +151,7 @@ class _Collect:
     """A sink that keeps what a small scan finds."""
 
     def __init__(self) -> None:
-        self.heard: dict[int, list[Heard]] = defaultdict(list)
+        self.heard: dict[Address, list[Heard]] = defaultdict(list)
 
     async def found(self, results: list[Result], answers: list[Answer]) -> None:
         """See Sink.found."""
@@ -157,14 +163,14 @@ class _Collect:
         """See Sink.stage."""
 
 
-async def _by_scan(segment: Segment, addresses: Sequence[int], asked: Asked) -> dict[int, WireWord]:
+async def _by_scan(segment: Segment, addresses: Sequence[Address], asked: Asked) -> dict[Address, WireWord]:
     sink = _Collect()
     targets = SpanSet.of(Span.of_ints(a, a) for a in addresses)
     await Scan(segment, ScanOrder(targets, pace=200.0, names=False, ports=()), sink).run()
     return {address: WireWord(asked, tuple(sink.heard.get(address, ()))) for address in addresses}
 
 
-async def _from_afar(segment: Segment, addresses: Sequence[int]) -> dict[int, WireWord]:
+async def _from_afar(segment: Segment, addresses: Sequence[Address]) -> dict[Address, WireWord]:
     found, reached = await asyncio.gather(
         _by_scan(segment, addresses, Asked.FAR), asyncio.gather(*(_connect(segment, a) for a in addresses))
     )
@@ -174,6 +180,6 @@ async def _from_afar(segment: Segment, addresses: Sequence[int]) -> dict[int, Wi
     return found
 
 
-async def _connect(segment: Segment, address: int) -> bool:
+async def _connect(segment: Segment, address: Address) -> bool:
     outcomes = await asyncio.gather(*(segment.stream(IPv4Address(address), port, _CONNECT_TIMEOUT) for port in _PORTS))
     return any(how is not Reached.SILENT for how in outcomes)

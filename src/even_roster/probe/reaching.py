@@ -11,6 +11,7 @@ import threading
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
+from ..core.address import Address, address_of
 from ..core.mac import Mac
 from ..wire import ethernet, icmp, ipv4
 from ..wire.errors import WireError
@@ -28,7 +29,7 @@ MOST_ERRORS = 8
 class Reply:
     """An echo came back from `source`, sent by `mac`, after so many seconds."""
 
-    source: int
+    source: Address
     mac: Mac
     after: float
 
@@ -37,7 +38,7 @@ class Reply:
 class Word:
     """Somebody on the way said why it cannot be reached: who (its address and the MAC it came through), ICMP type and code."""
 
-    source: int
+    source: Address
     mac: Mac
     kind: int
     code: int
@@ -51,7 +52,7 @@ class Came:
     words: tuple[Word, ...] = ()
 
 
-async def ask(segment: Segment, hop: Mac, address: int, wait: float = WAIT) -> Came:
+async def ask(segment: Segment, hop: Mac, address: Address, wait: float = WAIT) -> Came:
     """Send ECHOES echoes for an address to a next hop and listen: until each has its answer or a word came for each, or `wait`
     seconds after the last. Raises SegmentError."""
     own = segment.adapter.mac
@@ -64,7 +65,7 @@ async def ask(segment: Segment, hop: Mac, address: int, wait: float = WAIT) -> C
 
 
 def _ask(
-    door: FrameDoor, own: Mac, mine: IPv4Address, hop: Mac, address: int, wait: float, stop: threading.Event
+    door: FrameDoor, own: Mac, mine: IPv4Address, hop: Mac, address: Address, wait: float, stop: threading.Event
 ) -> Came:  # fmt: skip
     identifier = random.randrange(1, 1 << 16)
     sent: dict[int, float] = {}
@@ -90,7 +91,7 @@ def _ask(
     return Came(tuple(replies.values()), tuple(dict.fromkeys(words)))
 
 
-def read(frame: bytes, address: int, identifier: int) -> Word | tuple[int, int, Mac] | None:
+def read(frame: bytes, address: Address, identifier: int) -> Word | tuple[int, Address, Mac] | None:
     """What one frame says of echoes to an address: a word from the way, or (sequence, source, MAC) of a reply."""
     try:
         outer = ethernet.decode(frame)
@@ -103,17 +104,17 @@ def read(frame: bytes, address: int, identifier: int) -> Word | tuple[int, int, 
     except WireError:
         return None
     if isinstance(message, icmp.Echo):
-        ours = message.reply and message.identifier == identifier and int(packet.source) == address
-        return (message.sequence, int(packet.source), outer.source) if ours else None
+        ours = message.reply and message.identifier == identifier and address_of(packet.source) == address
+        return (message.sequence, address_of(packet.source), outer.source) if ours else None
     kind = icmp.IcmpType.UNREACHABLE if isinstance(message, icmp.Unreachable) else icmp.IcmpType.TIME_EXCEEDED
     return (
-        Word(int(packet.source), outer.source, kind, message.code)
+        Word(address_of(packet.source), outer.source, kind, message.code)
         if _ours(message.original, address, identifier)
         else None
     )
 
 
-def _ours(original: bytes, address: int, identifier: int) -> bool:
+def _ours(original: bytes, address: Address, identifier: int) -> bool:
     """True when the head of a packet that an error encloses is one of our echoes; its length need not fit (RFC 792)."""
     if len(original) < 28 or original[0] >> 4 != 4:
         return False

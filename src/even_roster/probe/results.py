@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
+from ..core.address import Address
 from ..core.names import Name
 from ..core.stays import Source
 from .sweep_engine import Answer
@@ -14,7 +15,7 @@ from .sweep_engine import Answer
 class Result:
     """Everything one scan learnt of one address. Reply times in milliseconds; `macs` in the order they answered."""
 
-    address: int
+    address: Address
     by: Source = Source(0)
     macs: list[int] = field(default_factory=list)
     names: list[Name] = field(default_factory=list)
@@ -41,8 +42,8 @@ class ResultBook:
     """Results by address. `news` gives those that are new or changed since the last call."""
 
     def __init__(self) -> None:
-        self.results: dict[int, Result] = {}
-        self._changed: set[int] = set()
+        self.results: dict[Address, Result] = {}
+        self._changed: set[Address] = set()
 
     def answer(self, answer: Answer) -> bool:
         """Enter an observation; True when the address was not known yet."""
@@ -59,13 +60,13 @@ class ResultBook:
         self._changed.add(answer.address)
         return new
 
-    def names(self, address: int, names: list[Name]) -> None:
+    def names(self, address: Address, names: list[Name]) -> None:
         """Enter the names of an address."""
         if names and (result := self.results.get(address)):
             result.names = list(dict.fromkeys([*result.names, *names]))
             self._changed.add(address)
 
-    def ports(self, address: int, ports: list[int]) -> None:
+    def ports(self, address: Address, ports: list[int]) -> None:
         """Enter the open ports of an address."""
         if ports and (result := self.results.get(address)):
             result.ports = sorted({*result.ports, *ports})

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from ipaddress import IPv4Address
 from typing import Protocol
 
+from ..core.address import address_of
 from ..core.names import Name, NameSource, heard
 from ..core.span import SpanSet
 from ..core.stays import Source
@@ -174,9 +175,9 @@ class Scan:
         adapter = self._segment.adapter
         for address in adapter.addresses:
             if address.ip in self._order.targets and adapter.mac:
-                self._enter(Answer(int(address.ip), adapter.mac, Source.SELF, 0.0, None, False))
+                self._enter(Answer(address_of(address.ip), adapter.mac, Source.SELF, 0.0, None, False))
                 own = heard(self._order.own_name, NameSource.SELF)
-                self.book.names(int(address.ip), [own] if own else [])
+                self.book.names(address_of(address.ip), [own] if own else [])
 
     def _take(self, answers: list[Answer], progress: Progress) -> None:
         self._progress = progress
@@ -204,7 +205,7 @@ class Scan:
     async def _ask_names(self, address: IPv4Address) -> None:
         async with self._names_gate:
             names: list[Name] = await self._asker.names_of(address, onlink=address in self._onlink)
-            self.book.names(int(address), names)
+            self.book.names(address_of(address), names)
 
     async def _ask_ports(self, address: IPv4Address) -> None:
         async with self._ports_gate:
@@ -212,7 +213,7 @@ class Scan:
                 *(self._segment.stream(address, port, PORT_TIMEOUT) for port in self._order.ports)
             )
         is_open = [port for port, how in zip(self._order.ports, outcomes, strict=True) if how is Reached.OPEN]
-        self.book.ports(int(address), is_open)
+        self.book.ports(address_of(address), is_open)
 
     async def _connect_far(self) -> None:
         """The last resort behind the gateway: a host that accepts or refuses a TCP connection is there."""
@@ -230,7 +231,7 @@ class Scan:
                 )
                 if any(how is not Reached.SILENT for how in outcomes):
                     loop_time = asyncio.get_running_loop().time()
-                    self._enter(Answer(int(address), None, Source.CONNECT, loop_time, None, False))
+                    self._enter(Answer(address_of(address), None, Source.CONNECT, loop_time, None, False))
 
         await asyncio.gather(*(worker() for _ in range(64)))
 

@@ -12,6 +12,7 @@ import threading
 from collections.abc import Sequence
 from ipaddress import IPv4Address
 
+from ..core.address import Address, address_of
 from ..core.mac import Mac
 from ..wire import ethernet, icmp, ipv4
 from ..wire.errors import WireError
@@ -25,7 +26,7 @@ WHOLE = frozenset({32, 64, 128, 255})
 """The times to live that packets begin with on systems in use."""
 
 
-async def ask(segment: Segment, mac: Mac, addresses: Sequence[int], wait: float = WAIT) -> dict[int, bool]:
+async def ask(segment: Segment, mac: Mac, addresses: Sequence[Address], wait: float = WAIT) -> dict[int, bool]:
     """For each of up to MOST addresses that told something: True when the MAC stands in for it, False when it has it itself.
     Raises SegmentError."""
     own = segment.adapter.mac
@@ -36,7 +37,7 @@ async def ask(segment: Segment, mac: Mac, addresses: Sequence[int], wait: float 
 
 
 def _ask(
-    door: FrameDoor, segment: Segment, own: Mac, mac: Mac, addresses: list[int], wait: float, stop: threading.Event
+    door: FrameDoor, segment: Segment, own: Mac, mac: Mac, addresses: list[Address], wait: float, stop: threading.Event
 ) -> dict[int, bool]:  # fmt: skip
     told: dict[int, bool] = {}
     identifier = random.randrange(1, 1 << 16)
@@ -65,11 +66,11 @@ def _told(frame: bytes, mac: Mac, identifier: int) -> tuple[int, bool] | None:
         message = icmp.decode(packet.payload)
         if isinstance(message, icmp.Echo):
             ours = message.reply and message.identifier == identifier
-            return (int(packet.source), packet.ttl not in WHOLE) if ours else None
+            return (address_of(packet.source), packet.ttl not in WHOLE) if ours else None
         if not isinstance(message, icmp.Unreachable):
             return None
         # The original is cut off (RFC 792): its header is there, its length does not fit.
         destination = int.from_bytes(message.original[16:20], "big")
-        return destination, int(packet.source) != destination
+        return destination, address_of(packet.source) != destination
     except WireError:
         return None

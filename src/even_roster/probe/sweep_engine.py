@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address
 
 from ..core.adapters import Adapter
+from ..core.address import Address, address_of
 from ..core.mac import Mac
 from ..core.span import SpanSet
 from ..core.stays import Source
@@ -47,7 +48,7 @@ class Answer:
     """One observation. `mac` is None behind the gateway; `rtt` in seconds when it is certain which question was answered;
     `late` when it is not because the address had to be asked again."""
 
-    address: int
+    address: Address
     mac: Mac | None
     by: Source
     at: float
@@ -196,7 +197,7 @@ class SweepEngine:
         except WireError:
             self.rejected += 1
 
-    def _heard_arp(self, operation: int, mac: int, address: int, at: float) -> None:
+    def _heard_arp(self, operation: int, mac: int, address: Address, at: float) -> None:
         if mac == self._mac.value or mac == 0 or mac >> 40 & 1:
             return
         if self._gateway_mac is None and self._gateway is not None and address == int(self._gateway):
@@ -212,7 +213,7 @@ class SweepEngine:
         if new and heard is not None and self._want_echo:
             self._to_echo.append((address, mac.to_bytes(6, "big")))
 
-    def _heard_echo(self, mac: int, address: int, destination: int, identifier: int, at: float) -> None:
+    def _heard_echo(self, mac: int, address: Address, destination: int, identifier: int, at: float) -> None:
         if mac == self._mac.value or destination not in self._own or identifier != self._identifier:
             return
         sent = self._echoed.pop((address, mac.to_bytes(6, "big")), None)
@@ -233,15 +234,15 @@ class SweepEngine:
             return
         if frame.ethertype == ethernet.EtherType.ARP:
             packet = arp.decode(frame.payload)
-            self._heard_arp(packet.operation, packet.sender_mac.value, int(packet.sender_address), at)
+            self._heard_arp(packet.operation, packet.sender_mac.value, address_of(packet.sender_address), at)
         elif frame.ethertype == ethernet.EtherType.IPV4 and frame.destination.multicast:
             source = ipv4.decode(frame.payload).source
-            harmless = frame.source.unusable_as_source or source.is_multicast or int(source) == 0xFFFFFFFF
+            harmless = frame.source.unusable_as_source or source.is_multicast or address_of(source) == 0xFFFFFFFF
             if not harmless and source not in self._onlink:
-                self._say(int(source), frame.source.value, Source.OVERHEARD, at, None, True)
+                self._say(address_of(source), frame.source.value, Source.OVERHEARD, at, None, True)
 
     def _say(
-        self, address: int, mac: int | None, by: Source, at: float, rtt: float | None, foreign: bool, late: bool = False
+        self, address: Address, mac: int | None, by: Source, at: float, rtt: float | None, foreign: bool, late: bool = False
     ) -> bool:  # fmt: skip
         key = (address, mac, by.value)
         if key in self._said:

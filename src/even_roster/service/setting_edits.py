@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from ipaddress import IPv4Address
 from typing import Any
 
 from sqlalchemy import func, select
 
 from ..api.events import DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
+from ..core.address import Address, dotted
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES, RoleRule
 from ..core.text import clean
@@ -116,9 +116,9 @@ def _range(journal: Journal, identity: int) -> dict[str, Any]:
     return before
 
 
-def name_member(context: Context, who: str, site: int, address: int, mac: int) -> int | None:
+def name_member(context: Context, who: str, site: int, address: Address, mac: int) -> int | None:
     """Name a MAC as a member of the router group that shares an address; gives the change's id, None when it is one already."""
-    shared = str(IPv4Address(address))
+    shared = dotted(address)
     with writing(context, who) as journal:
         if journal.row("router member", (site, address, mac)) is not None:
             return None
@@ -212,7 +212,7 @@ def _server(journal: Journal, identity: int) -> dict[str, Any]:
 
 
 def _server_told(values: Mapping[str, Any]) -> dict[str, Any]:
-    addresses = ", ".join(str(IPv4Address(one)) for one in values["addresses"])
+    addresses = ", ".join(dotted(one) for one in values["addresses"])
     return {
         "name": values["name"],
         "kind": values["kind"],

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from ipaddress import IPv4Address
 from typing import Any
 
 from sqlalchemy import Row
@@ -12,6 +11,7 @@ from ..api.common import DeviceRef, MacView, NameView
 from ..api.devices import AdapterRow, ChangeRow, DeviceRow, NameStay, StayRow
 from ..api.scans import AddressResult, ReplyTime
 from ..core.absence import Reason
+from ..core.address import Address, dotted
 from ..core.mac import Mac
 from ..core.stays import Source
 from ..core.vendors import VendorRegistry
@@ -50,7 +50,7 @@ def web_link(address: str | None, ports: list[int]) -> str | None:
 
 def device_row(row: Row[Any]) -> DeviceRow:
     """A row of `devices`."""
-    address = str(IPv4Address(row.address)) if row.address != NO_ADDRESS else None
+    address = dotted(row.address) if row.address != NO_ADDRESS else None
     return DeviceRow.model_construct(
         id=row.id, version=row.version, name=row.name, seen_name=row.seen_name, called=row.called,
         called_because=row.called_because, role=row.role, owner=row.owner,
@@ -79,7 +79,7 @@ def stay_row(row: Row[Any], vendors: VendorRegistry, devices: dict[int, DeviceRe
     """A row of `stays`; `devices` by MAC."""
     view = mac_view(row.mac, vendors) if row.mac is not None else None
     return StayRow(
-        address=str(IPv4Address(row.address)), mac=view.mac if view else None, vendor=view.vendor if view else None,
+        address=dotted(row.address), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first=time_of(row.first), last=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
         device=devices.get(row.mac) if row.mac is not None else None, **stay_end(row),
     )  # fmt: skip
@@ -96,7 +96,7 @@ def stay_end(row: Row[Any]) -> dict[str, Any]:
 def name_stay(row: Row[Any]) -> NameStay:
     """A row of `name_stays`."""
     return NameStay(
-        name=row.name, source=row.source, address=str(IPv4Address(row.address)), first=time_of(row.first),
+        name=row.name, source=row.source, address=dotted(row.address), first=time_of(row.first),
         last=time_of(row.last),
     )  # fmt: skip
 
@@ -110,13 +110,13 @@ def change_row(row: Row[Any]) -> ChangeRow:
 
 
 def result(
-    address: int, by: int, macs: list[int], names: list[tuple[str, str]], ports: list[int], rtt: tuple[float, float] | None,
+    address: Address, by: int, macs: list[int], names: list[tuple[str, str]], ports: list[int], rtt: tuple[float, float] | None,
     foreign: bool, vendors: VendorRegistry, devices: dict[int, DeviceRef],
 ) -> AddressResult:  # fmt: skip
     """What a scan learnt of one address, from a record or from a running scan's book."""
     times = ReplyTime.model_construct(min=round(rtt[0], 3), avg=round(rtt[1], 3)) if rtt else None
     return AddressResult.model_construct(
-        address=str(IPv4Address(address)), answered=True, by=(Source(by) & _BY).words,
+        address=dotted(address), answered=True, by=(Source(by) & _BY).words,
         macs=[mac_view(mac, vendors) for mac in macs],
         names=[NameView.model_construct(name=name, source=source) for name, source in names],
         rtt_ms=times, ports=ports, foreign=foreign,
@@ -124,10 +124,10 @@ def result(
     )  # fmt: skip
 
 
-def silent(address: int, device: DeviceRef | None) -> AddressResult:
+def silent(address: Address, device: DeviceRef | None) -> AddressResult:
     """An address that was asked and did not answer."""
     return AddressResult.model_construct(
-        address=str(IPv4Address(address)), answered=False, by=[], macs=[], names=[], rtt_ms=None, ports=[], foreign=False,
+        address=dotted(address), answered=False, by=[], macs=[], names=[], rtt_ms=None, ports=[], foreign=False,
         device=device,
     )  # fmt: skip
 

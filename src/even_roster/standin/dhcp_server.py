@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
+from ..core.address import dotted
 from ..core.dhcp import Reservation, Scope
 from ..core.dhcp_export import FormatError, from_json, to_json
 from ..core.mac import Mac
@@ -178,7 +179,7 @@ class StandinDhcp:
 
     def _told(self, address: int, lease: _Lease) -> dict[str, Any]:
         return {
-            "address": str(IPv4Address(address)), "mac": str(lease.mac), "name": lease.name,
+            "address": dotted(address), "mac": str(lease.mac), "name": lease.name,
             "since": round((self._epoch + lease.since) * 1000), "expires": round((self._epoch + lease.until) * 1000),
         }  # fmt: skip
 

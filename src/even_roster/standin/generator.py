@@ -8,13 +8,14 @@ from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ..core.adapters import Adapter
+from ..core.address import address_of
 from ..core.mac import Mac
 from .hosts import Host, HostNames
 from .larkspur import DOMAIN, VENDORS
 from .site import Site, SiteSubnet
 
 FEWEST, MOST = 2, 60_000
-_BASE = int(IPv4Address("10.96.0.0"))
+_BASE = address_of(IPv4Address("10.96.0.0"))
 
 
 def generate(

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ..core.adapters import Adapter
+from ..core.address import Address, address_of
 from ..core.dhcp import Pool, Reservation, Scope
 from ..core.mac import Mac
 from ..core.plan.model import HandedOut
@@ -84,8 +85,8 @@ def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float
 
 def _forgotten_scope() -> Scope:
     """What a wireless router left in a cupboard hands out: itself as gateway."""
-    own = int(IPv4Address(FORGOTTEN))
-    pool = Pool(int(IPv4Address("10.44.10.226")), int(IPv4Address("10.44.10.235")))
+    own = address_of(IPv4Address(FORGOTTEN))
+    pool = Pool(address_of(IPv4Address("10.44.10.226")), address_of(IPv4Address("10.44.10.235")))
     return Scope(IPv4Network("10.44.10.0/24"), (pool,), HandedOut(86400, own, (own,)))
 
 
@@ -99,7 +100,7 @@ def _power_cycle(site: Site) -> None:
 def _scopes(builder: _Builder) -> list[Scope]:
     """What the site's DHCP server was set to by hand, before anybody planned anything."""
     portables = [host for host in builder.hosts if host.label.startswith("portable-")][:3]
-    reserved = tuple(Reservation(h.mac.value, int(h.addresses[0]), h.label) for h in portables)
+    reserved = tuple(Reservation(h.mac.value, address_of(h.addresses[0]), h.label) for h in portables)
     return [
         _scope("10.44.10.0/24", "10.44.10.100", "10.44.10.199", 8 * 3600, reserved),
         _scope("10.44.30.0/24", "10.44.30.150", "10.44.30.189", 4 * 3600),
@@ -109,9 +110,9 @@ def _scopes(builder: _Builder) -> list[Scope]:
 
 def _scope(network: str, first: str, last: str, seconds: int, reserved: tuple[Reservation, ...] = ()) -> Scope:
     subnet = IPv4Network(network)
-    gateway = int(subnet.network_address) + 1
-    options = HandedOut(seconds, gateway, (int(IPv4Address("10.44.10.1")),), DOMAIN)
-    return Scope(subnet, (Pool(int(IPv4Address(first)), int(IPv4Address(last))),), options, reserved)
+    gateway = Address(address_of(subnet.network_address) + 1)
+    options = HandedOut(seconds, gateway, (address_of(IPv4Address("10.44.10.1")),), DOMAIN)
+    return Scope(subnet, (Pool(address_of(IPv4Address(first)), address_of(IPv4Address(last))),), options, reserved)
 
 
 class _Builder:
@@ -258,7 +259,7 @@ class _Builder:
         """Visitors' wireless: nearly all randomised MACs, half of them asleep at any time."""
         self._router(64, "10.44.64.1")
         for number in self._random.sample(range(100, 252), 140):
-            address = IPv4Address(int(IPv4Address("10.44.64.0")) + number)
+            address = IPv4Address(address_of(IPv4Address("10.44.64.0")) + number)
             awake = Awake(600.0, 300.0, self._random.random() * 600)
             doze = self._random.uniform(0.02, 0.25)
             self._add(

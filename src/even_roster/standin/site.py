@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 
 from ..core.adapters import Adapter
+from ..core.address import address_of
 from ..core.dhcp import Scope
 from ..core.mac import BROADCAST, Mac
 from ..wire import arp, dhcp, dns_messages, ethernet, ipv4
@@ -208,7 +209,7 @@ class Site:
 
     def _arp(self, vlan: int, question: arp.Arp) -> list[Timed]:
         now = self.elapsed()
-        asked = [*self._holders.get((vlan, int(question.target_address)), ())]
+        asked = [*self._holders.get((vlan, address_of(question.target_address)), ())]
         asked += [host for host in self._proxies if host.vlan == vlan and host not in asked]
         return [reply for host in asked if host.awake.at(now) for reply in host.on_arp(question)]
 
@@ -286,7 +287,7 @@ class Site:
 
     def _dns(self, server: IPv4Address, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
         """The site's DNS server knows every host that has a DNS name."""
-        if not any(53 in host.ports for host in self._by_address.get(int(server), ())):
+        if not any(53 in host.ports for host in self._by_address.get(address_of(server), ())):
             return []
         try:
             transaction, name = dns_messages.decode_name_question(payload)

@@ -7,10 +7,11 @@ from collections.abc import Mapping
 from sqlalchemy import Connection, bindparam, func, select, update
 
 from ..core.absence import Silence
+from ..core.address import Address
 from .tables import segments, sites, stays
 
 
-def keep(connection: Connection, site: int, silences: Mapping[tuple[int, int], Silence]) -> None:
+def keep(connection: Connection, site: int, silences: Mapping[tuple[Address, int], Silence]) -> None:
     """Enter the silence of pairs of address and MAC at a site; times are UTC ms. A pair that has no stay there is left out."""
     if not silences:
         return

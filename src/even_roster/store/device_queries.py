@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select
 
+from ..core.address import Address
 from ..core.identity import JoinSuggestion, Known, suggest_joins
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .tables import adapters, devices, name_stays, stays
@@ -140,7 +141,7 @@ def stays_of(connection: Connection, macs: list[int], limit: int = 200) -> list[
     )
 
 
-def stays_at(connection: Connection, address: int, limit: int = 200) -> list[Row[Any]]:
+def stays_at(connection: Connection, address: Address, limit: int = 200) -> list[Row[Any]]:
     """The stays at an address, the latest first."""
     query = select(stays).where(stays.c.address == address).order_by(stays.c.last.desc()).limit(limit)
     return list(connection.execute(query))
@@ -153,7 +154,7 @@ def names_of(connection: Connection, macs: list[int]) -> list[Row[Any]]:
     )
 
 
-def names_at(connection: Connection, address: int) -> list[Row[Any]]:
+def names_at(connection: Connection, address: Address) -> list[Row[Any]]:
     """What the holders of an address were heard to be called, the latest first."""
     query = select(name_stays).where(name_stays.c.address == address).order_by(name_stays.c.last.desc())
     return list(connection.execute(query.limit(50)))
@@ -194,7 +195,7 @@ def join_hints(connection: Connection, identity: int, macs: list[int]) -> list[J
         .where(in_list(adapters.c.device_id, {*found, identity}))
     )
     called: dict[int, set[str]] = defaultdict(set)
-    held: dict[int, set[int]] = defaultdict(set)
+    held: dict[int, set[Address]] = defaultdict(set)
     for device, name, address in connection.execute(heard):
         called[device].add(name)
         held[device].add(address)
@@ -217,7 +218,7 @@ def totals(connection: Connection) -> dict[str, int]:
     }
 
 
-def last_holders(connection: Connection, addresses: list[int]) -> dict[int, int]:
+def last_holders(connection: Connection, addresses: list[Address]) -> dict[int, int]:
     """The MAC that held each address last, where one ever did."""
     query = select(stays.c.address, stays.c.mac).where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None))
     return {row.address: row.mac for row in connection.execute(query.order_by(stays.c.last))}

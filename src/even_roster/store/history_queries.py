@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Row, and_, delete, func, or_, select, update
 
+from ..core.address import Address
 from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
@@ -72,7 +73,7 @@ def covering(
     return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
 
 
-def at_address(connection: Connection, address: int, moment: int) -> list[Row[Any]]:
+def at_address(connection: Connection, address: Address, moment: int) -> list[Row[Any]]:
     """Who held an address at a moment."""
     return covering(connection, stays.c.address == address, moment, 50)
 
@@ -140,7 +141,7 @@ def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> t
     return connection.execute(before).first(), connection.execute(after).first()
 
 
-def beside_address(connection: Connection, address: int, moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:
+def beside_address(connection: Connection, address: Address, moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:
     """See `beside`, for an address."""
     return beside(connection, stays.c.address == address, moment)
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection, bindparam, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from ..core.address import Address
 from ..core.names import Name
 from ..core.stays import GAP_MS, Folded, Pair, Sighting, Source, Stay, fold
 from ..core.text import host_key
@@ -24,7 +25,7 @@ from .tables import adapters, change_items, devices, name_stays, stays
 class NameHeard:
     """At `at`, the holder of (address, mac) was heard to bear a name; `mac` None behind the gateway."""
 
-    address: int
+    address: Address
     mac: int | None
     name: Name
     at: int
@@ -163,8 +164,8 @@ def _values(stay: Stay) -> dict[str, object]:
 
 
 def latest_stays(
-    connection: Connection, segment: int, addresses: Collection[int], since: int = 0
-) -> tuple[dict[Pair, Stay], dict[int, list[Stay]]]:
+    connection: Connection, segment: int, addresses: Collection[Address], since: int = 0
+) -> tuple[dict[Pair, Stay], dict[Address, list[Stay]]]:
     """The latest stay of every pair at these addresses on a segment, by pair and by address; those that ended before `since`
     (UTC ms) are left out."""
     query = (
@@ -178,7 +179,7 @@ def latest_stays(
             row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest, bool(row.reason)
         )  # fmt: skip
         latest[stay.pair] = stay
-    by_address: dict[int, list[Stay]] = defaultdict(list)
+    by_address: dict[Address, list[Stay]] = defaultdict(list)
     for stay in latest.values():
         by_address[stay.address].append(stay)
     return latest, by_address

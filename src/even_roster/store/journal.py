@@ -16,6 +16,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, Table, delete, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
+from ..core.address import address_of
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES
 from .edits import EditError
@@ -148,7 +149,7 @@ class Journal:
     def _undo_older(self, change: Row[Any]) -> set[str]:
         """A change of a router group's member that an older version made: it kept everything in what it told."""
         told = change.after or change.before
-        key = told["site"], int(IPv4Address(told["address"])), Mac.parse(told["mac"]).value
+        key = told["site"], address_of(IPv4Address(told["address"])), Mac.parse(told["mac"]).value
         there = self.row(change.kind, key) is not None
         if there != (change.after is not None):
             raise EditError(

@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, delete, insert, or_, select, update
 
+from ..core.address import Address
 from ..core.dhcp import Reservation
 from ..core.plan.following import Lease
 from .listing import in_list
@@ -46,7 +47,7 @@ def active_by_site(connection: Connection, now: int) -> dict[int, list[int]]:
     return found
 
 
-def at_addresses(connection: Connection, site: int, addresses: Iterable[int]) -> dict[int, list[LeaseRow]]:
+def at_addresses(connection: Connection, site: int, addresses: Iterable[Address]) -> dict[int, list[LeaseRow]]:
     """The leases on some addresses of a site, ended ones too, the latest first."""
     return _rows(connection, site, in_list(leases.c.address, addresses), by_mac=False)
 
@@ -115,7 +116,7 @@ def published_at(connection: Connection, identity: int) -> dict[int, Row[Any]]:
     return {row.address: row for row in connection.execute(select(published).where(published.c.server == identity))}
 
 
-def published_macs(connection: Connection, site: int, addresses: Iterable[int]) -> dict[int, set[int]]:
+def published_macs(connection: Connection, site: int, addresses: Iterable[Address]) -> dict[int, set[int]]:
     """The MACs that some addresses of a site are published for."""
     query = (
         select(published.c.address, published.c.mac)

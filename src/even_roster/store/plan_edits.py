@@ -13,9 +13,10 @@ from typing import Any
 from sqlalchemy import Connection, Row, Table, bindparam, delete, func, insert, not_, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from ..core.address import dotted
 from ..core.mac import Mac
 from ..core.owning import Record, Settled, settle
-from ..core.plan.model import Assignment, Band, Plan, Site, Subnet, Use, called, dotted
+from ..core.plan.model import Assignment, Band, Plan, Site, Subnet, Use, called
 from ..core.roster import Adapter, Device
 from . import plan_records
 from .edits import EditError, Missing

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, select
 
+from ..core.address import Address
 from .tables import router_members
 
 
-def members(connection: Connection, site: int) -> dict[int, set[int]]:
+def members(connection: Connection, site: int) -> dict[Address, set[int]]:
     """The known members at a site, by address."""
-    found: dict[int, set[int]] = {}
+    found: dict[Address, set[int]] = {}
     query = select(router_members.c.address, router_members.c.mac).where(router_members.c.site == site)
     for address, mac in connection.execute(query):
         found.setdefault(address, set()).add(mac)

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from ..core.address import Address, address_of
 from ..core.names import Name
 from ..core.ranges import parse
 from ..core.span import SpanSet, usable
@@ -24,7 +25,7 @@ ELSEWHERE = "Elsewhere"
 class ResultRow:
     """What one scan learnt of one address; reply times in milliseconds, `by` a Source."""
 
-    address: int
+    address: Address
     by: int
     macs: list[int]
     names: list[Name]
@@ -41,7 +42,7 @@ class SegmentSeen:
 
     adapter: str
     subnet: str
-    gateway: int | None
+    gateway: Address | None
     elsewhere: int | None = None
 
     @property
@@ -191,7 +192,9 @@ def results(connection: Connection, scan: int, after: int, limit: int) -> list[R
     return list(connection.execute(query.order_by(scan_results.c.address).limit(limit)))
 
 
-def scans_of_address(connection: Connection, address: int, limit: int = 20) -> list[tuple[Row[Any], Row[Any] | None]]:
+def scans_of_address(
+    connection: Connection, address: Address, limit: int = 20
+) -> list[tuple[Row[Any], Row[Any] | None]]:
     """The last scans, each with its result for an address if there is one; callers check whether it was asked."""
     found = []
     for scan in latest(connection, limit):
@@ -225,8 +228,8 @@ def gateway_macs(connection: Connection) -> dict[tuple[str, int | None], int]:
 
 
 def familiar(
-    connection: Connection, subnets: Sequence[str], gateway: int | None, since: int, limit: int
-) -> list[tuple[int, int]]:
+    connection: Connection, subnets: Sequence[str], gateway: Address | None, since: int, limit: int
+) -> list[tuple[Address, int]]:
     """Pairs of address and MAC that were seen most often lately on the known segments of some subnets."""
     prints = [SegmentSeen("", subnet, gateway).fingerprint for subnet in subnets]
     query = (
@@ -240,9 +243,9 @@ def familiar(
     return [(row.address, row.mac) for row in connection.execute(query)]
 
 
-def held_lately(connection: Connection, network: IPv4Network, since: int) -> list[int]:
+def held_lately(connection: Connection, network: IPv4Network, since: int) -> list[Address]:
     """The addresses of a subnet that some MAC held since a time."""
-    first, last = int(network.network_address), int(network.broadcast_address)
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
     query = select(stays.c.address).where(
         stays.c.address.between(first, last), stays.c.last >= since, stays.c.mac.is_not(None)
     )

@@ -7,13 +7,14 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
+from ..core.address import Address
 from ..core.plan.checks import Observed
 from ..core.plan.proof import LastSeen
 from .listing import in_list
 from .tables import NO_ADDRESS, NO_MAC, adapters, devices, name_stays, segments, sites, stays
 
 
-def last_seen_by_site(connection: Connection) -> dict[int, dict[int, int]]:
+def last_seen_by_site(connection: Connection) -> dict[int, dict[Address, int]]:
     """When each address was seen last (UTC ms), by site; segments without a site belong to the one here."""
     here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
     site = func.coalesce(segments.c.site_id, here)
@@ -22,7 +23,7 @@ def last_seen_by_site(connection: Connection) -> dict[int, dict[int, int]]:
         .join(segments, segments.c.id == stays.c.segment_id)
         .group_by(site, stays.c.address)
     )
-    found: dict[int, dict[int, int]] = {}
+    found: dict[int, dict[Address, int]] = {}
     for place, address, last in connection.execute(query):
         found.setdefault(place, {})[address] = last
     return found
@@ -33,7 +34,7 @@ def _at_site(site: int) -> ColumnElement[bool]:
     return func.coalesce(segments.c.site_id, here) == site
 
 
-def last_holders(connection: Connection, site: int, addresses: list[int]) -> dict[int, LastSeen]:
+def last_holders(connection: Connection, site: int, addresses: list[Address]) -> dict[int, LastSeen]:
     """When and by whom each of some addresses was held last, at one site."""
     query = (
         select(stays.c.address, stays.c.mac, stays.c.last, devices.c.called)
@@ -46,7 +47,7 @@ def last_holders(connection: Connection, site: int, addresses: list[int]) -> dic
     return {row.address: LastSeen(row.last, row.mac, row.called or "") for row in connection.execute(query)}
 
 
-def names_for(connection: Connection, addresses: list[int], since: int) -> dict[int, list[str]]:
+def names_for(connection: Connection, addresses: list[Address], since: int) -> dict[int, list[str]]:
     """Names that the site's DNS gave for addresses since a time (UTC ms)."""
     query = select(name_stays.c.address, name_stays.c.name).where(
         in_list(name_stays.c.address, addresses), name_stays.c.source == "dns", name_stays.c.last >= since
@@ -94,7 +95,7 @@ class KnownAs:
     name: str
     role: str
     last_seen: int
-    address: int | None
+    address: Address | None
 
 
 def known_macs(connection: Connection, macs: list[int]) -> dict[int, KnownAs]:

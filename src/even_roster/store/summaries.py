@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field
-from ipaddress import IPv4Address
 from typing import Any
 
 from sqlalchemy import Connection, bindparam, or_, select, update
 
+from ..core.address import dotted
 from ..core.mac import Mac
 from ..core.names import Name, NameSource
 from ..core.naming import called
@@ -105,7 +105,7 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
     vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
     texts = [name, *facts.planned_names, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
     shown_at = addresses or ([facts.planned_address] if facts.planned_address != NO_ADDRESS else [])
-    texts += [str(IPv4Address(address)) for address in shown_at]
+    texts += [dotted(address) for address in shown_at]
     texts += [f"{mac:012x} {Mac(mac)}" for _, mac, _ in macs]
     return {
         "key": identity,

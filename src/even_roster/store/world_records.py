@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection, func, or_, select
 
 from ..core.absence import Reason, Silence
+from ..core.address import Address
 from ..core.findings.facts import KnownDevice, PlannedServer, PoolSeen
 from ..core.findings.world import KEPT, World
 from ..core.plan.following import Lease
@@ -111,6 +112,6 @@ def server_macs(connection: Connection) -> frozenset[int]:
     return frozenset(connection.execute(query).scalars()) if addresses else frozenset()
 
 
-def _number(address: str) -> int:
+def _number(address: str) -> Address:
     parts = [int(part) for part in address.split(".")]
-    return parts[0] << 24 | parts[1] << 16 | parts[2] << 8 | parts[3]
+    return Address(parts[0] << 24 | parts[1] << 16 | parts[2] << 8 | parts[3])

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from ipaddress import IPv4Address
 
+from ..address import Address, address_of
 from . import rules_addresses, rules_link, rules_plan
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject
 from .rule import Rule
@@ -160,11 +161,11 @@ class Engine:
             if key is not None:
                 world.dirty[BY_KIND[name[0]].about].add(key)
 
-    def watching(self, near: Callable[[int], bool]) -> list[int]:
+    def watching(self, near: Callable[[Address], bool]) -> list[Address]:
         """The addresses of standing findings that a directed round decides, at most MOST_AGAIN of them, in turn. Only those that
         are `near`, on a link of this machine: a round decides nothing behind a gateway."""
         found = {
-            int(IPv4Address(subject.value))
+            address_of(IPv4Address(subject.value))
             for (kind, _), finding in self.standing.items()
             if kind in ASKED_AGAIN
             for subject in finding.subjects

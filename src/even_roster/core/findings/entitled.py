@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..absence import ASKED_BY_ARP
+from ..address import Address
 from ..mac import Mac
 from .world import World
 
@@ -24,7 +25,7 @@ def same_device(world: World, one: int, two: int | None) -> bool:
     return one == two or (first is not None and second is not None and first.id == second.id)
 
 
-def owners(world: World, address: int) -> list[int]:
+def owners(world: World, address: Address) -> list[int]:
     """The MACs that people or servers gave an address to: of the plan, of a running lease, the gateway's learnt one, members."""
     found: list[int] = []
     item, lease = world.planned(address), world.leased.active(address)
@@ -36,14 +37,14 @@ def owners(world: World, address: int) -> list[int]:
     return list(dict.fromkeys([*found, *sorted(world.members.get(address, ()))]))
 
 
-def entitled(world: World, address: int, mac: int) -> bool:
+def entitled(world: World, address: Address, mac: int) -> bool:
     """True when a MAC may hold an address."""
     if mac in world.own_macs and address in world.own_addresses:
         return True
     return any(same_device(world, mac, owner) for owner in owners(world, address))
 
 
-def stands_in_for(world: World, mac: int, address: int) -> bool:
+def stands_in_for(world: World, mac: int, address: Address) -> bool:
     """True when a proven proxy answers for an address of its stretch that the plan does not give to it. Where somebody else who may
     hold the address was asked by ARP and answered on this very link, nobody stands in for them, whatever is proven of others."""
     if not world.stands_in(mac):
@@ -55,7 +56,7 @@ def stands_in_for(world: World, mac: int, address: int) -> bool:
     return not any(one != mac and one in there and there[one].sources & ASKED_BY_ARP for one in owners(world, address))
 
 
-def parties(world: World, address: int, macs: Iterable[int]) -> list[list[int]]:
+def parties(world: World, address: Address, macs: Iterable[int]) -> list[list[int]]:
     """MACs at one address, those that belong together in one list: adapters of one device, members of one router group."""
     found: list[list[int]] = []
     members = world.members.get(address, set())
@@ -69,7 +70,7 @@ def parties(world: World, address: int, macs: Iterable[int]) -> list[list[int]]:
     return found
 
 
-def claims_of_routers(world: World, address: int, macs: Iterable[int]) -> list[tuple[int, str]]:
+def claims_of_routers(world: World, address: Address, macs: Iterable[int]) -> list[tuple[int, str]]:
     """What some MACs claim of themselves as virtual routers, as sentences for the evidence."""
     told = []
     for mac in macs:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from ipaddress import IPv4Network
 
 from ..absence import HEARD, Silence
+from ..address import Address, address_of
 from ..plan.model import Plan
 from ..stays import Source
 from .forecast import PoolUse
@@ -47,16 +48,16 @@ class Link:
 
     adapter: str
     networks: tuple[IPv4Network, ...]
-    gateway: int | None = None
+    gateway: Address | None = None
     gateway_mac: int | None = None
     since: int = 0
     spans: tuple[tuple[int, int], ...] = field(init=False, compare=False)
 
     def __post_init__(self) -> None:
-        ends = tuple((int(n.network_address), int(n.broadcast_address)) for n in self.networks)
+        ends = tuple((address_of(n.network_address), address_of(n.broadcast_address)) for n in self.networks)
         object.__setattr__(self, "spans", ends)
 
-    def holds(self, address: int) -> bool:
+    def holds(self, address: Address) -> bool:
         """True when an address belongs to one of its subnets."""
         return any(first <= address <= last for first, last in self.spans)
 
@@ -86,7 +87,7 @@ class PlannedServer:
 
     id: int
     name: str
-    addresses: tuple[int, ...]
+    addresses: tuple[Address, ...]
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from ..address import Address
 from ..plan.following import Lease
 from .facts import Ground
 
@@ -12,13 +13,13 @@ class Leased:
     """`at` are leases by address, `of_mac` the addresses leased to a MAC, `since` when an address was first told to be leased to
     whom it is, `read` when each server was read. `touch` marks what is to be looked at again. Times are UTC ms."""
 
-    def __init__(self, ground: Ground, touch: Callable[[int, int | None], None]) -> None:
+    def __init__(self, ground: Ground, touch: Callable[[Address, int | None], None]) -> None:
         self._ground, self._touch = ground, touch
-        self.at: dict[int, Lease] = {}
-        self.of_mac: dict[int, set[int]] = {}
-        self.since: dict[int, int] = {}
+        self.at: dict[Address, Lease] = {}
+        self.of_mac: dict[int, set[Address]] = {}
+        self.since: dict[Address, int] = {}
         self.read: dict[int, int] = {}
-        self._of_server: dict[int, set[int]] = {}
+        self._of_server: dict[int, set[Address]] = {}
 
     def told(self, server: int, leases: Iterable[Lease], at: int) -> None:
         """What a server told of its leases now; it replaces what it told before."""
@@ -40,14 +41,14 @@ class Leased:
                 self.since[address] = at
         self._of_server[server] = set(after)
 
-    def _forget(self, address: int, old: Lease) -> None:
+    def _forget(self, address: Address, old: Lease) -> None:
         del self.at[address]
         self.since.pop(address, None)
         self._touch(address, old.mac)
         if old.mac is not None and address in self.of_mac.get(old.mac, ()):
             self.of_mac[old.mac].discard(address)
 
-    def active(self, address: int) -> Lease | None:
+    def active(self, address: Address) -> Lease | None:
         """The running lease of an address."""
         lease = self.at.get(address)
         return lease if lease is not None and lease.active(self._ground.now) else None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 
+from ..address import Address
 from ..text import host_key
 
 
@@ -14,7 +15,7 @@ class NamesTold:
     def __init__(self) -> None:
         self.by_mac: dict[int, dict[str, int]] = {}
         self.macs: dict[str, set[int]] = defaultdict(set)
-        self.reverse: dict[int, tuple[str, int]] = {}
+        self.reverse: dict[Address, tuple[str, int]] = {}
         self._numbers: dict[str, int] = {}
         self._names: list[str] = []
 
@@ -30,7 +31,7 @@ class NamesTold:
         names[key] = max(at, names.get(key, 0))
         return key if news else None
 
-    def from_dns(self, address: int, name: str, at: int) -> bool:
+    def from_dns(self, address: Address, name: str, at: int) -> bool:
         """DNS gave a name for an address; True when it is another one than before."""
         before = self.reverse.get(address)
         self.reverse[address] = (name, at)

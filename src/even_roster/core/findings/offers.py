@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from ipaddress import IPv4Network
 
+from ..address import Address, dotted
 from ..mac import Mac
-from ..plan.model import BandKind, HandedOut, Plan, Subnet, dotted
+from ..plan.model import BandKind, HandedOut, Plan, Subnet
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,12 +18,12 @@ class Offer:
     server: int
     mac: int
     relay: int
-    address: int
+    address: Address
     mask: int | None
     gateways: tuple[int, ...]
-    dns: tuple[int, ...]
+    dns: tuple[Address, ...]
     domain: str
-    ntp: tuple[int, ...]
+    ntp: tuple[Address, ...]
     lease: int | None
 
     @property
@@ -72,5 +73,5 @@ def mask_of(offer: Offer) -> IPv4Network | None:
         return None
 
 
-def _list(addresses: tuple[int, ...]) -> str:
+def _list(addresses: tuple[Address, ...]) -> str:
     return ", ".join(dotted(address) for address in addresses) or "none"

@@ -7,6 +7,7 @@ then. What finds no room is counted. Times are UTC ms on the world's clock.
 
 from __future__ import annotations
 
+from ..address import Address
 from .model import SECOND
 
 AGAIN = SECOND
@@ -20,9 +21,9 @@ class Questions:
     """A line of addresses; the first that came is asked first."""
 
     def __init__(self) -> None:
-        self._waiting: dict[int, None] = {}
-        self._curious: dict[int, None] = {}
-        self._asked: dict[int, int] = {}
+        self._waiting: dict[Address, None] = {}
+        self._curious: dict[Address, None] = {}
+        self._asked: dict[Address, int] = {}
         self._budget, self._budget_at = float(AT_ONCE), 0
         self.held_back = 0
 
@@ -32,17 +33,17 @@ class Questions:
     def __contains__(self, address: object) -> bool:
         return address in self._waiting or address in self._curious
 
-    def want(self, address: int) -> None:
+    def want(self, address: Address) -> None:
         """Ask for an address as soon as may be: what is known is contradicted there."""
         self._curious.pop(address, None)
         self._enter(self._waiting, address)
 
-    def wonder(self, address: int) -> None:
+    def wonder(self, address: Address) -> None:
         """Ask for an address when nothing else wants the budget: somebody new is there."""
         if address not in self._waiting:
             self._enter(self._curious, address)
 
-    def _enter(self, line: dict[int, None], address: int) -> None:
+    def _enter(self, line: dict[Address, None], address: Address) -> None:
         if address in line:
             return
         if len(line) >= MOST_WAITING:
@@ -50,7 +51,7 @@ class Questions:
             return
         line[address] = None
 
-    def take(self, now: int) -> list[int]:
+    def take(self, now: int) -> list[Address]:
         """Those that may be asked now; they are taken to be asked."""
         if now > self._budget_at:
             self._budget = min(self._budget + (now - self._budget_at) * PER_SECOND / SECOND, float(AT_ONCE))
@@ -66,7 +67,7 @@ class Questions:
             self.asked(address, now)
         return found
 
-    def asked(self, address: int, now: int) -> None:
+    def asked(self, address: Address, now: int) -> None:
         """A directed question for an address goes out; it waits no more."""
         self._waiting.pop(address, None)
         self._curious.pop(address, None)

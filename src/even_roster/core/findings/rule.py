@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from .model import About, Away, Found
 from .world import World
@@ -21,7 +22,7 @@ class Rule:
     title: str
     about: About
     means: str
-    check: Callable[[World, int], Found | Away | None]
+    check: Callable[[World, Any], Found | Away | None]
     patience: int = 0
     lingers: int = 0
     keeps: int = 0

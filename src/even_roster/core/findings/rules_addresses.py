@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..absence import ASKED_BY_ARP
+from ..address import Address, address_of, dotted
 from ..mac import Mac
-from ..plan.model import AssignmentKind, dotted
+from ..plan.model import AssignmentKind
 from ..stays import Source
 from .entitled import claims_of_routers, entitled, parties, same_device, stands_in_for
 from .facts import Link
@@ -22,7 +23,7 @@ _SELF_MASK = 0xFFFF0000
 _LEASE_GRACE = 2 * MINUTE
 
 
-def rivals(world: World, address: int) -> list[int]:
+def rivals(world: World, address: Address) -> list[int]:
     """One MAC of each party that answered for an address in the same directed round: adapters of one device and members of one
     router group are one party; proven stand-ins for others and this machine's other adapters are none."""
     found = world.confirmed.get(address)
@@ -35,7 +36,7 @@ def rivals(world: World, address: int) -> list[int]:
     return [party[0] for party in parties(world, address, macs)]
 
 
-def membership(world: World, address: int, macs: Iterable[int]) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
+def membership(world: World, address: Address, macs: Iterable[int]) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
     """What claimants say of themselves as virtual routers, and the steps that make them known members."""
     told = claims_of_routers(
         world, address, sorted(macs)
@@ -50,7 +51,7 @@ def membership(world: World, address: int, macs: Iterable[int]) -> tuple[tuple[E
     return tuple(Evidence(said) for _, said in told), tuple(steps)
 
 
-def duplicate(world: World, address: int) -> Found | Away | None:
+def duplicate(world: World, address: Address) -> Found | Away | None:
     """Two devices answered for one address in one directed round, or one answered for an address of our own."""
     if world.is_gateway(address):
         return None
@@ -93,7 +94,7 @@ def duplicate(world: World, address: int) -> Found | Away | None:
     )
 
 
-def flux(world: World, address: int) -> Found | Away | None:
+def flux(world: World, address: Address) -> Found | Away | None:
     """Two adapters of one device answer for one address: its kernel answers on every adapter for all of them (ARP flux)."""
     found = world.confirmed.get(address)
     if found is None:
@@ -114,7 +115,7 @@ def flux(world: World, address: int) -> Found | Away | None:
     )
 
 
-def taken_over(world: World, address: int) -> Found | Away | None:
+def taken_over(world: World, address: Address) -> Found | Away | None:
     """Somebody answers at an address that belongs to another, who is silent. Where the plan says to whom it belongs, the rule on
     assignments tells it."""
     round_ = world.confirmed.get(address)
@@ -155,7 +156,7 @@ def taken_over(world: World, address: int) -> Found | Away | None:
     )  # fmt: skip
 
 
-def _silent_owner(world: World, address: int, there: list[int]) -> tuple[int, str, int | None] | None:
+def _silent_owner(world: World, address: Address, there: list[int]) -> tuple[int, str, int | None] | None:
     """Whose address it is though another answers there: MAC, how it is known, when it was there last."""
     holders = world.holders.get(address, {})
     lease = world.leased.active(address)
@@ -179,7 +180,7 @@ def _silent_owner(world: World, address: int, there: list[int]) -> tuple[int, st
     return None
 
 
-def hopping(world: World, address: int) -> Found | Away | None:
+def hopping(world: World, address: Address) -> Found | Away | None:
     """An address went to and fro between MACs, though never two answered together."""
     line = world.switches.get(address)
     if line is None:
@@ -210,7 +211,7 @@ def hopping(world: World, address: int) -> Found | Away | None:
     )
 
 
-def known_gateway_mac(world: World, address: int) -> tuple[int, str] | None:
+def known_gateway_mac(world: World, address: Address) -> tuple[int, str] | None:
     """The MAC a gateway is known by, and how."""
     item = world.planned(address)
     if item is not None and item.mac is not None:
@@ -219,7 +220,7 @@ def known_gateway_mac(world: World, address: int) -> tuple[int, str] | None:
     return (link.gateway_mac, "it was seen there before") if link is not None and link.gateway_mac is not None else None
 
 
-def gateway_changed(world: World, address: int) -> Found | Away | None:
+def gateway_changed(world: World, address: Address) -> Found | Away | None:
     """Somebody claims the gateway's address who is neither the known gateway nor a known member of its router group."""
     if not world.is_gateway(address) or (known := known_gateway_mac(world, address)) is None:
         return None
@@ -256,7 +257,7 @@ def gateway_changed(world: World, address: int) -> Found | Away | None:
     )  # fmt: skip
 
 
-def static_in_pool(world: World, address: int) -> Found | Away | None:
+def static_in_pool(world: World, address: Address) -> Found | Away | None:
     """Somebody uses an address of a pool without a lease, or the plan has a static assignment there."""
     pool = world.in_pool(address)
     if pool is None:
@@ -302,23 +303,23 @@ def static_in_pool(world: World, address: int) -> Found | Away | None:
     )  # fmt: skip
 
 
-def holders_alone(world: World, address: int) -> bool:
+def holders_alone(world: World, address: Address) -> bool:
     """True when those who held an address are only not there now: nobody else is."""
     return not world.used(address)
 
 
-def _after_lease(world: World, address: int, last: int) -> bool:
+def _after_lease(world: World, address: Address, last: int) -> bool:
     """A lease that ended lately explains a device that is only slow to notice."""
     lease = world.leased.at.get(address)
     return lease is None or lease.expires is None or last - lease.expires > 10 * MINUTE
 
 
-def _explained(world: World, mac: int, address: int) -> bool:
+def _explained(world: World, mac: int, address: Address) -> bool:
     """True when another finding says already why a MAC is where it is."""
     return any(item.address != address for item in world.plans_of(mac)) or world.dhcp.is_rogue(mac)
 
 
-def unplanned(world: World, address: int) -> Found | Away | None:
+def unplanned(world: World, address: Address) -> Found | Away | None:
     """An address is in use that the plan knows nothing of."""
     holders = world.holders.get(address)
     if not holders or world.plan.at(world.site, address) is not None:
@@ -351,7 +352,7 @@ def unplanned(world: World, address: int) -> Found | Away | None:
     )
 
 
-def foreign(world: World, address: int) -> Found | Away | None:
+def foreign(world: World, address: Address) -> Found | Away | None:
     """An address on the wire that belongs to none of the link's subnets."""
     if address & _SELF_MASK == LINK_LOCAL:
         return None
@@ -377,7 +378,7 @@ def foreign(world: World, address: int) -> Found | Away | None:
     )
 
 
-def _came_home(world: World, address: int, on: Link) -> bool:
+def _came_home(world: World, address: Address, on: Link) -> bool:
     """True when everybody who spoke as a foreign address answers at one of the link's own by now, and not there any more."""
     return all(
         mac is None
@@ -389,7 +390,7 @@ def _came_home(world: World, address: int, on: Link) -> bool:
     )
 
 
-def self_assigned(world: World, address: int) -> Found | Away | None:
+def self_assigned(world: World, address: Address) -> Found | Away | None:
     """A device gave itself a link-local address: it got no lease (RFC 3927)."""
     if address & _SELF_MASK != LINK_LOCAL:
         return None
@@ -415,20 +416,20 @@ def self_assigned(world: World, address: int) -> Found | Away | None:
     )
 
 
-def _foreign_on(world: World, address: int) -> Link | None:
+def _foreign_on(world: World, address: Address) -> Link | None:
     """The link on which an address was heard though it belongs to none of the link's subnets."""
     link = world.links.get(world.heard_on.get(address, ""))
     if link is None or not link.networks or link.holds(address) or address in world.own_addresses:
         return None
     subnet = world.subnet_at(address)
     if subnet is not None and subnet.vlan is not None:
-        vlans = {s.vlan for n in link.networks if (s := world.subnet_at(int(n.network_address))) is not None}
+        vlans = {s.vlan for n in link.networks if (s := world.subnet_at(address_of(n.network_address))) is not None}
         if subnet.vlan in vlans:
             return None  # two subnets of the plan share this link
     return link
 
 
-def _foreigner(world: World, address: int) -> tuple[int, int] | None:
+def _foreigner(world: World, address: Address) -> tuple[int, int] | None:
     """Who speaks as a foreign address now: MAC and last time."""
     macs = [mac for mac in world.macs_at(address) if mac not in world.own_macs]
     if not macs or world.stands_in(macs[0]):

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ..plan.model import BandKind, Subnet, dotted
+from ..address import Address, dotted
+from ..plan.model import BandKind, Subnet
 from .entitled import stands_in_for
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .offers import compare, mask_of
@@ -149,7 +150,7 @@ def proxy(world: World, mac: int) -> Found | Away | None:
     )
 
 
-def _stretches(addresses: list[int]) -> str:
+def _stretches(addresses: list[Address]) -> str:
     """Sorted addresses as first-last, the first few."""
     runs: list[tuple[int, int]] = []
     for address in addresses:

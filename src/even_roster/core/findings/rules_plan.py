@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from ..address import Address, dotted
 from ..mac import Mac
 from ..plan.following import State as ReservationState
 from ..plan.following import follow
-from ..plan.model import Assignment, AssignmentKind, Band, dotted
+from ..plan.model import Assignment, AssignmentKind, Band
 from ..plan.proof import LastSeen
 from ..plan.roles import OnPool
 from ..stays import Source
@@ -80,7 +81,7 @@ def _usurper(world: World, item: Assignment) -> int | None:
     return None
 
 
-def _has_plan(world: World, mac: int, address: int) -> bool:
+def _has_plan(world: World, mac: int, address: Address) -> bool:
     item = world.planned(address)
     return item is not None and item.mac == mac
 

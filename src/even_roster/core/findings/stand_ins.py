@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from ..address import Address
 from .model import HOUR
 
 AGAIN = HOUR
@@ -35,7 +36,7 @@ class StandIns:
         """True when a MAC was asked about since the service began."""
         return mac in self._asked
 
-    def sample(self, mac: int, addresses: Sequence[int], now: int) -> list[int]:
+    def sample(self, mac: int, addresses: Sequence[Address], now: int) -> list[Address]:
         """A few of the addresses a MAC answers for, spread over all of them; they are taken to be asked."""
         self._asked[mac] = now
         return list(addresses[:: max(len(addresses) // QUESTIONS, 1)][:QUESTIONS])

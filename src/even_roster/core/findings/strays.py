@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ..address import Address
+
 MOST_MACS = 1024
 MOST_TARGETS = 16
 
@@ -15,7 +17,7 @@ class Strays:
     """By MAC, the targets and the latest time (UTC ms) of each; beyond the bounds the oldest go."""
 
     def __init__(self) -> None:
-        self._sent: dict[int, dict[int, int]] = {}
+        self._sent: dict[int, dict[Address, int]] = {}
 
     def __contains__(self, mac: object) -> bool:
         return mac in self._sent
@@ -23,7 +25,7 @@ class Strays:
     def __iter__(self) -> Iterator[int]:
         return iter(self._sent)
 
-    def note(self, mac: int, target: int, at: int) -> None:
+    def note(self, mac: int, target: Address, at: int) -> None:
         """A device sent to a target."""
         there = self._sent.pop(mac, {})
         self._sent[mac] = there
@@ -34,7 +36,7 @@ class Strays:
         while len(self._sent) > MOST_MACS:
             del self._sent[next(iter(self._sent))]
 
-    def said(self, mac: int, target: int) -> bool:
+    def said(self, mac: int, target: Address) -> bool:
         """True when a MAC sent to a target, or announced it, before."""
         return target in self._sent.get(mac, {})
 

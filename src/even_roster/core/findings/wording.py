@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from .. import naming
+from ..address import Address, dotted
 from ..mac import Mac
-from ..plan.model import dotted
 from .model import Action, Step, Subject
 from .world import World
 
@@ -18,7 +18,7 @@ def called(world: World, mac: int) -> str:
     return f"{name} ({Mac(mac)})" if name else f"{Mac(mac)} ({vendor})" if vendor else str(Mac(mac))
 
 
-def at(address: int) -> Subject:
+def at(address: Address) -> Subject:
     """An address as a subject."""
     return Subject("address", dotted(address))
 
@@ -33,6 +33,6 @@ def accept(label: str = "accept it, with a reason") -> Step:
     return Step(Action.ACCEPT, label)
 
 
-def card(address: int) -> Step:
+def card(address: Address) -> Step:
     """The settings to type in."""
     return Step(Action.CARD, f"open the card of {dotted(address)}", (("address", dotted(address)),))

@@ -11,6 +11,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 
 from ..absence import ANSWERS, ASKED_AFAR, ASKED_BY_ARP, HEARD, Reason, Silence
+from ..address import Address
 from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subnet
 from ..span import SpanSet
 from ..stays import Source
@@ -51,26 +52,26 @@ class World:
         self.questions = Questions()
         self.randomised, self.vendor_of = randomised, vendor_of
         self.limits = limits or Limits()
-        self.holders: dict[int, dict[int | None, Held]] = {}
-        self.places: dict[int, dict[int, Held]] = {}
+        self.holders: dict[Address, dict[int | None, Held]] = {}
+        self.places: dict[int, dict[Address, Held]] = {}
         self.devices: dict[int, KnownDevice] = {}
-        self.published: dict[int, set[int]] = {}
-        self.refusals: dict[int, str] = {}
-        self.confirmed: dict[int, tuple[int, tuple[int, ...]]] = {}
-        self.switches: dict[int, deque[tuple[int, int]]] = {}
+        self.published: dict[Address, set[int]] = {}
+        self.refusals: dict[Address, str] = {}
+        self.confirmed: dict[Address, tuple[int, tuple[int, ...]]] = {}
+        self.switches: dict[Address, deque[tuple[int, int]]] = {}
         self.strays, self.broadcasts, self.announced = Strays(), Strays(), Strays()
         self.links: dict[str, Link] = {}
-        self.heard_on: dict[int, str] = {}
+        self.heard_on: dict[Address, str] = {}
         self.own_macs: set[int] = set()
-        self.own_addresses: set[int] = set()
+        self.own_addresses: set[Address] = set()
         self.pools: dict[int, PoolSeen] = {}
         self.strangers: dict[int, str] = {}
         self.storms: dict[str, tuple[int, int]] = {}
         self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
-        self.members: dict[int, set[int]] = {}
+        self.members: dict[Address, set[int]] = {}
         self.answering = Answering()
-        self._silences: dict[tuple[int, int], Silence] = {}
+        self._silences: dict[tuple[Address, int], Silence] = {}
         self._link_keys: dict[str, int] = {}
         self._gateways: set[int] | None = None
         self._pools_at: tuple[list[int], list[int]] | None = None
@@ -103,7 +104,7 @@ class World:
 
     # What is told
 
-    def saw(self, address: int, mac: int | None, at: int, source: Source, link: str | None = None) -> None:
+    def saw(self, address: Address, mac: int | None, at: int, source: Source, link: str | None = None) -> None:
         """A sighting. `link` is the adapter whose own link it was made on, None for one through the gateway."""
         self.passed(at)
         if not address:
@@ -136,7 +137,7 @@ class World:
             if source & ASKED_BY_ARP:
                 self.answering.answered(link, address)
 
-    def controls(self, link: str, but: Iterable[int], count: int = 2) -> list[int]:
+    def controls(self, link: str, but: Iterable[int], count: int = 2) -> list[Address]:
         """Addresses that answered last on a link, to be asked along with others."""
         left_out = {*but, *self.own_addresses}
         known = self.links.get(link)
@@ -149,11 +150,11 @@ class World:
             ]
         return found[:count]
 
-    def _asked_well(self, address: int, holders: Mapping[int | None, Held]) -> bool:
+    def _asked_well(self, address: Address, holders: Mapping[int | None, Held]) -> bool:
         """True when somebody at an address answered by ARP and is there still."""
         return any(held.sources & ASKED_BY_ARP and self.is_present(address, held) for held in holders.values())
 
-    def _contradicts(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> bool:
+    def _contradicts(self, address: Address, mac: int, at: int, holders: Mapping[int | None, Held]) -> bool:
         """True when a claim of a MAC is at odds with who is known to have the address, however long that one was silent."""
         if address in self.own_addresses:
             return True
@@ -170,7 +171,7 @@ class World:
             for other, held in holders.items()
         )
 
-    def _switched(self, address: int, mac: int, at: int, holders: Mapping[int | None, Held]) -> None:
+    def _switched(self, address: Address, mac: int, at: int, holders: Mapping[int | None, Held]) -> None:
         """Keep the order in which MACs held an address; a second one beside a fresh first is asked about."""
         if len(holders) < 2:
             return  # nearly every address has one holder for ever: nothing is kept for those
@@ -189,7 +190,7 @@ class World:
             ):
                 self.questions.want(address)
 
-    def _touch(self, address: int, mac: int | None) -> None:
+    def _touch(self, address: Address, mac: int | None) -> None:
         dirty = self.dirty
         dirty[About.ADDRESS].add(address)
         item = self.plan.at(self.site, address)
@@ -235,12 +236,12 @@ class World:
                     self._silent(address, mac, held, began, rival=rival)
         self.dirty_all()
 
-    def _held_within(self, spans: SpanSet) -> list[int]:
+    def _held_within(self, spans: SpanSet) -> list[Address]:
         if len(spans) < len(self.holders):
-            return [a for first, last in spans.pairs for a in range(first, last + 1) if a in self.holders]
+            return [Address(a) for first, last in spans.pairs for a in range(first, last + 1) if a in self.holders]
         return [a for a in self.holders if a in spans]
 
-    def _silent(self, address: int, mac: int | None, held: Held, at: int, *, rival: bool) -> None:
+    def _silent(self, address: Address, mac: int | None, held: Held, at: int, *, rival: bool) -> None:
         elsewhere = mac is not None and any(
             a != address and other.last > held.last and other.sources & ANSWERS and other.last >= at - SLACK
             for a, other in self.places.get(mac, {}).items()
@@ -249,12 +250,12 @@ class World:
         if mac is not None and held.silence is not before:
             self._silences[address, mac] = held.silence
 
-    def take_silences(self) -> dict[tuple[int, int], Silence]:
+    def take_silences(self) -> dict[tuple[Address, int], Silence]:
         """The pairs whose silence changed since the last call."""
         found, self._silences = self._silences, {}
         return found
 
-    def silences_again(self, pairs: Iterable[tuple[int, int]]) -> None:
+    def silences_again(self, pairs: Iterable[tuple[Address, int]]) -> None:
         """These could not be kept: they are given again by the next call of `take_silences`, as they are then."""
         for address, mac in pairs:
             held = self.holders.get(address, {}).get(mac)
@@ -268,7 +269,7 @@ class World:
         for about in About:
             self.dirty[about].update(self.keys(about))
 
-    def confirmed_round(self, address: int, macs: Iterable[int], at: int, *, controlled: bool = True) -> None:
+    def confirmed_round(self, address: Address, macs: Iterable[int], at: int, *, controlled: bool = True) -> None:
         """A directed round asked for an address; these MACs answered. Without a control (see `core.absence`) the silence of the
         others says nothing."""
         self.passed(at)
@@ -294,13 +295,13 @@ class World:
             self.dirty[About.NAME].add(self.names.number(news))
             self.touch_mac(mac)
 
-    def reverse_name(self, address: int, name: str, at: int) -> None:
+    def reverse_name(self, address: Address, name: str, at: int) -> None:
         """DNS gave a name for an address."""
         item = self.plan.at(self.site, address)
         if self.names.from_dns(address, name, at) and item is not None:
             self.touch_item(item)
 
-    def advert(self, addresses: Iterable[int], mac: int, at: int) -> None:
+    def advert(self, addresses: Iterable[Address], mac: int, at: int) -> None:
         """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
         for address in addresses:
             if not self.announced.said(mac, address):
@@ -309,7 +310,7 @@ class World:
                     self.questions.want(address)
             self.announced.note(mac, address, at)
 
-    def strayed(self, mac: int, target: int, at: int, *, broadcast: bool = False) -> None:
+    def strayed(self, mac: int, target: Address, at: int, *, broadcast: bool = False) -> None:
         """A device asked by ARP for an address outside its subnet, or sent to a broadcast address that is not its subnet's."""
         (self.broadcasts if broadcast else self.strays).note(mac, target, at)
         self.dirty[About.MAC].add(mac)
@@ -352,23 +353,23 @@ class World:
             case About.LINK:
                 return [self.link_key(name) for name in self.links]
 
-    def looked_at(self, address: int) -> int:
+    def looked_at(self, address: Address) -> int:
         """When the last full look that covered an address began; 0 when there was none."""
         for spans, began in self.looks:
             if address in spans:
                 return began
         return 0
 
-    def present(self, address: int, mac: int | None) -> bool:
+    def present(self, address: Address, mac: int | None) -> bool:
         """True when this pair was there within the last day and no look has found it gone."""
         held = self.holders.get(address, {}).get(mac)
         return held is not None and self.is_present(address, held)
 
-    def is_present(self, address: int, held: Held) -> bool:
+    def is_present(self, address: Address, held: Held) -> bool:
         """As `present`, for a pair at hand."""
         return held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
 
-    def macs_at(self, address: int) -> list[int]:
+    def macs_at(self, address: Address) -> list[int]:
         """The MACs that are at an address now, the latest first."""
         found = [
             (held.last, mac)
@@ -377,13 +378,13 @@ class World:
         ]
         return [mac for _, mac in sorted(found, reverse=True)]
 
-    def used(self, address: int) -> bool:
+    def used(self, address: Address) -> bool:
         """True when anybody was there, seen as a MAC or from afar."""
         return any(self.is_present(address, held) for held in self.holders.get(address, {}).values())
 
-    def last_place(self, mac: int) -> tuple[int, Held] | None:
+    def last_place(self, mac: int) -> tuple[Address, Held] | None:
         """Where a MAC was seen last, on an address of the site's subnets."""
-        best: tuple[int, Held] | None = None
+        best: tuple[Address, Held] | None = None
         for address, held in self.places.get(mac, {}).items():
             if (best is None or held.last > best[1].last) and self.subnet_at(address) is not None:
                 best = address, held
@@ -393,20 +394,20 @@ class World:
         """When a MAC was seen last; 0 for never."""
         return max((held.last for held in self.places.get(mac, {}).values()), default=0)
 
-    def last_used(self, address: int) -> int:
+    def last_used(self, address: Address) -> int:
         """When an address was in use last; 0 for never."""
         return max((held.last for held in self.holders.get(address, {}).values()), default=0)
 
-    def subnet_at(self, address: int) -> Subnet | None:
+    def subnet_at(self, address: Address) -> Subnet | None:
         """The planned subnet of an address."""
         return self.plan.subnet_at(self.site, address)
 
-    def band_at(self, address: int) -> Band | None:
+    def band_at(self, address: Address) -> Band | None:
         """The band of an address."""
         subnet = self.subnet_at(address)
         return self.plan.band_at(subnet.id, address) if subnet is not None else None
 
-    def in_pool(self, address: int) -> Band | None:
+    def in_pool(self, address: Address) -> Band | None:
         """The pool an address lies in."""
         if self._pools_at is None:
             pairs = SpanSet.of(band.span for band in self.plan.pools()).pairs
@@ -418,7 +419,7 @@ class World:
         band = self.band_at(address)
         return band if band is not None and band.kind is BandKind.POOL else None
 
-    def planned(self, address: int) -> Assignment | None:
+    def planned(self, address: Address) -> Assignment | None:
         """The assignment of an address, when it is on."""
         item = self.plan.at(self.site, address)
         return item if item is not None and item.on else None
@@ -427,7 +428,7 @@ class World:
         """The assignments of a MAC here, those that are on."""
         return [item for item in self.plan.of_mac(mac) if item.site == self.site and item.on]
 
-    def is_gateway(self, address: int) -> bool:
+    def is_gateway(self, address: Address) -> bool:
         """True for the gateway of a subnet or link."""
         if self._gateways is None:
             planned = (subnet.gateway for subnet in self.plan.subnets_of(self.site))
@@ -435,11 +436,11 @@ class World:
             self._gateways = {one for one in (*planned, *linked) if one is not None}
         return address in self._gateways
 
-    def is_near(self, address: int) -> bool:
+    def is_near(self, address: Address) -> bool:
         """True for an address on a link of this machine."""
         return any(link.holds(address) for link in self.links.values())
 
-    def is_member(self, address: int, mac: int) -> bool:
+    def is_member(self, address: Address, mac: int) -> bool:
         """True when people know a MAC as a member of the router group that shares an address."""
         return mac in self.members.get(address, ())
 
@@ -448,17 +449,17 @@ class World:
         proven = self.stand_ins.proven.get(mac)
         return proven is not None and self.now - proven.at <= PRESENT
 
-    def answers_for(self, mac: int) -> list[int]:
+    def answers_for(self, mac: int) -> list[Address]:
         """The addresses a MAC answers for by ARP now, sorted."""
         return sorted(
             a for a, held in self.places.get(mac, {}).items() if held.sources & ON_LINK and self.is_present(a, held)
         )
 
-    def strange(self, mac: int) -> list[int]:
+    def strange(self, mac: int) -> list[Address]:
         """The addresses a MAC answers for though the plan does not give them to it."""
         return [a for a in self.answers_for(mac) if (item := self.planned(a)) is None or item.mac != mac]
 
-    def proxy_suspects(self) -> list[tuple[int, list[int]]]:
+    def proxy_suspects(self) -> list[tuple[int, list[Address]]]:
         """MACs that answer for many addresses that nobody planned for them and where nobody else was ever seen, each with some of
         those: whether it has them itself is to be asked."""
         found = []

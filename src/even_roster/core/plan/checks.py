@@ -12,9 +12,10 @@ from dataclasses import dataclass
 from enum import StrEnum
 from ipaddress import IPv4Network
 
+from ..address import Address, dotted
 from ..mac import Mac
 from ..text import host_key
-from .model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, dotted
+from .model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet
 from .roles import OnPool
 
 
@@ -417,7 +418,7 @@ def _name(plan: Plan, site: int, name: str) -> Iterator[Problem]:
         )  # fmt: skip
 
 
-def mask_problems(plan: Plan, own: Iterable[tuple[str, int, IPv4Network]]) -> Iterator[Problem]:
+def mask_problems(plan: Plan, own: Iterable[tuple[str, Address, IPv4Network]]) -> Iterator[Problem]:
     """Where this machine's own masks differ from the plan; `own` are (adapter, address, network) of the site here."""
     here = plan.here
     if here is None:
@@ -440,7 +441,7 @@ class Observed:
     device: int
     name: str
     role: str
-    address: int
+    address: Address
     mac: int | None
 
 

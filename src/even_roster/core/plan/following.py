@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ..address import Address, dotted
 from ..mac import Mac
-from .model import Assignment, dotted
+from .model import Assignment
 from .proof import LastSeen, span_of
 
 
@@ -26,7 +27,7 @@ class Lease:
     """One lease as a server tells it: `expires` in UTC ms, None when it never does; `since` when it was given or
     renewed last, None where the server does not say."""
 
-    address: int
+    address: Address
     mac: int | None
     name: str
     expires: int | None

@@ -13,6 +13,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import chain, islice
 
+from ..address import Address
 from .model import Band, BandKind, Plan, Subnet
 from .runs import Gap, Runs
 
@@ -26,11 +27,11 @@ class Seen:
     ever seen or is assigned, so that what was never used is found without looking at each."""
 
     runs: Runs
-    last: Mapping[int, int]
+    last: Mapping[Address, int]
     used: Runs
 
     @classmethod
-    def of(cls, plan: Plan, site: int, last: Mapping[int, int]) -> Seen:
+    def of(cls, plan: Plan, site: int, last: Mapping[Address, int]) -> Seen:
         """Put together from nothing."""
         taken = (address for low, high in plan.taken(site).within(0, 0xFFFFFFFF) for address in range(low, high + 1))
         return cls(Runs(last), last, Runs(chain(last, taken)))
@@ -113,7 +114,7 @@ def _never_seen(
     skipped: list[Gap] = []
     for number, (low, high) in enumerate(_gaps(blocked, *region)):
         start = low
-        below = plan.at(subnet.site, low - 1) if wanted.role else None
+        below = plan.at(subnet.site, Address(low - 1)) if wanted.role else None
         if below is not None and below.role and below.role != wanted.role:
             start += min(ROOM, (high - low) // 2)
             skipped.append((low, start - 1))
@@ -144,7 +145,7 @@ def _longest_unseen(region: Gap, blocked: Sequence[Runs], seen: Seen, count: int
             for first, last in _gaps(blocked, max(low, region[0]), min(high, region[1])):
                 yield from range(first, last + 1)
 
-    return heapq.nsmallest(count, free(), key=lambda address: (seen.last.get(address, 0), address))
+    return heapq.nsmallest(count, free(), key=lambda one: (seen.last.get(Address(one), 0), one))
 
 
 def _in_a_row(regions: Sequence[Gap], blocked: Sequence[Runs], seen: Seen, count: int) -> list[int]:

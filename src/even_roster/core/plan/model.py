@@ -12,9 +12,10 @@ from collections import defaultdict
 from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, field
 from enum import StrEnum
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 from typing import TypeVar
 
+from ..address import Address, address_of, dotted
 from ..mac import Mac
 from ..span import Span, usable
 from ..text import host_key
@@ -58,10 +59,10 @@ class HandedOut:
     """
 
     lease_seconds: int = 0
-    gateway: int | None = None
-    dns: tuple[int, ...] = ()
+    gateway: Address | None = None
+    dns: tuple[Address, ...] = ()
     domain: str = ""
-    ntp: tuple[int, ...] = ()
+    ntp: tuple[Address, ...] = ()
     boot_server: str = ""
     boot_file: str = ""
     vendor_options: tuple[tuple[int, str], ...] = ()
@@ -84,10 +85,10 @@ class Subnet:
     site: int
     name: str
     network: IPv4Network
-    gateway: int | None = None
-    dns: tuple[int, ...] = ()
+    gateway: Address | None = None
+    dns: tuple[Address, ...] = ()
     domain: str = ""
-    ntp: tuple[int, ...] = ()
+    ntp: tuple[Address, ...] = ()
     vlan: int | None = None
     supernet: bool = False
     notes: str = ""
@@ -96,12 +97,12 @@ class Subnet:
     @property
     def first(self) -> int:
         """The network address."""
-        return int(self.network.network_address)
+        return address_of(self.network.network_address)
 
     @property
     def last(self) -> int:
         """The highest address, the broadcast address where there is one."""
-        return int(self.network.broadcast_address)
+        return address_of(self.network.broadcast_address)
 
     @property
     def hosts(self) -> Span:
@@ -153,7 +154,7 @@ class Assignment:
     id: int
     site: int
     subnet: int
-    address: int
+    address: Address
     kind: AssignmentKind
     mac: int | None = None
     name: str = ""
@@ -176,9 +177,9 @@ class Use:
     id: int
     site: int
     user: str
-    address: int
+    address: Address
     purpose: str
-    moved_to: int | None = None
+    moved_to: Address | None = None
     version: int = 1
 
 
@@ -342,7 +343,7 @@ class Plan:
             self._sorted_subnets[site] = found
         return found
 
-    def subnet_at(self, site: int, address: int) -> Subnet | None:
+    def subnet_at(self, site: int, address: Address) -> Subnet | None:
         """The smallest subnet, supernets left out, that an address lies in."""
         subnets = self.subnets_of(site)
         at = bisect_right(self._subnet_firsts[site], address)
@@ -360,17 +361,17 @@ class Plan:
         """A subnet's bands by address."""
         return self._bands_of.get(subnet, [])
 
-    def band_at(self, subnet: int, address: int) -> Band | None:
+    def band_at(self, subnet: int, address: Address) -> Band | None:
         """The band of a subnet that an address lies in."""
         bands = self.bands_of(subnet)
-        at = bisect_right(bands, address, key=lambda band: band.first) - 1
+        at = bisect_right(bands, address, key=_first_of) - 1
         return bands[at] if at >= 0 and bands[at].last >= address else None
 
     def pools(self) -> Iterator[Band]:
         """Every pool."""
         return (band for band in self.bands.values() if band.kind is BandKind.POOL)
 
-    def at(self, site: int, address: int) -> Assignment | None:
+    def at(self, site: int, address: Address) -> Assignment | None:
         """The assignment of an address."""
         return self._at.get((site, address))
 
@@ -426,9 +427,13 @@ class Plan:
         found = self._of_name.get((site, host_key(name)), ())
         return sorted((self.assignments[i] for i in found), key=lambda a: a.address)
 
-    def uses_at(self, site: int, address: int) -> list[Use]:
+    def uses_at(self, site: int, address: Address) -> list[Use]:
         """Who uses an address."""
         return sorted((self.uses[i] for i in self._uses_at.get((site, address), ())), key=lambda use: use.id)
+
+
+def _first_of(band: Band) -> Address:
+    return Address(band.first)
 
 
 def _with(index: dict[K, tuple[int, ...]], key: K, identity: int) -> None:
@@ -445,8 +450,3 @@ def _without(index: dict[K, tuple[int, ...]], key: K, identity: int) -> None:
         index[key] = left
     else:
         index.pop(key, None)
-
-
-def dotted(address: int) -> str:
-    """An address as people write it."""
-    return str(IPv4Address(address))

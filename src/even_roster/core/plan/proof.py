@@ -10,8 +10,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ..address import Address, dotted
 from ..mac import Mac
-from .model import AssignmentKind, BandKind, Plan, Subnet, dotted
+from .model import AssignmentKind, BandKind, Plan, Subnet
 
 DOUBT_MS = 180 * 24 * 3600 * 1000
 _DAY = 24 * 3600 * 1000
@@ -79,7 +80,7 @@ class Evidence:
 class Proof:
     """The verdict on one address; `reasons` are sentences, those that decide first."""
 
-    address: int
+    address: Address
     grade: Grade
     subnet: Subnet | None
     band: str | None
@@ -87,7 +88,7 @@ class Proof:
     last_seen: LastSeen | None
 
 
-def prove(plan: Plan, site: int, address: int, evidence: Evidence, now: int) -> Proof:
+def prove(plan: Plan, site: int, address: Address, evidence: Evidence, now: int) -> Proof:
     """Weigh the evidence for one address at one time (UTC ms)."""
     subnet = plan.subnet_at(site, address)
     band = plan.band_at(subnet.id, address) if subnet else None
@@ -104,7 +105,7 @@ def prove(plan: Plan, site: int, address: int, evidence: Evidence, now: int) -> 
     return Proof(address, grade, subnet, band.title if band else None, tuple(reasons), evidence.last_seen)
 
 
-def _planned(plan: Plan, site: int, address: int, subnet: Subnet | None) -> list[str]:
+def _planned(plan: Plan, site: int, address: Address, subnet: Subnet | None) -> list[str]:
     found = []
     if subnet is not None and subnet.network.prefixlen < 31:
         if address == subnet.first:

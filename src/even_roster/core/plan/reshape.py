@@ -10,8 +10,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from ipaddress import IPv4Network
 
+from ..address import address_of, dotted
 from ..span import usable
-from .model import Assignment, Band, BandKind, Item, Plan, Subnet, dotted
+from .model import Assignment, Band, BandKind, Item, Plan, Subnet
 
 
 class ReshapeError(ValueError):
@@ -58,7 +59,7 @@ def split(plan: Plan, subnet: Subnet, prefix: int) -> Reshaped:
             identity = new_id
         ids.append(identity)
         inside = subnet.gateway is not None and subnet.gateway in range(
-            int(part.network_address), int(part.broadcast_address) + 1
+            address_of(part.network_address), address_of(part.broadcast_address) + 1
         )
         name = subnet.name if number == 0 or not subnet.name else f"{subnet.name} {number + 1}"
         after.append(
@@ -91,7 +92,7 @@ def join(plan: Plan, first: Subnet, others: Sequence[Subnet]) -> Reshaped:
     Raises ReshapeError."""
     whole = sorted([first, *others], key=lambda s: s.first)
     wide = whole[0].network
-    while int(wide.broadcast_address) < whole[-1].last and wide.prefixlen:
+    while address_of(wide.broadcast_address) < whole[-1].last and wide.prefixlen:
         wide = wide.supernet()
     if wide.num_addresses != sum(s.network.num_addresses for s in whole) or any(s.site != first.site for s in whole):
         names = ", ".join(str(s.network) for s in whole)
@@ -143,7 +144,7 @@ def resize(plan: Plan, subnet: Subnet, network: IPv4Network) -> Reshaped:
 
     Raises ReshapeError naming what would be left outside.
     """
-    low, high = int(network.network_address), int(network.broadcast_address)
+    low, high = address_of(network.network_address), address_of(network.broadcast_address)
     outside = [a for a in contents(plan, subnet) if not low <= a.address <= high]
     if outside:
         raise ReshapeError(
@@ -176,7 +177,10 @@ def _check_edges(plan: Plan, subnet: Subnet, parts: Sequence[IPv4Network]) -> No
     for part in parts:
         if part.prefixlen >= 31:
             continue
-        for edge, which in ((int(part.network_address), "network"), (int(part.broadcast_address), "broadcast")):
+        for edge, which in (
+            (address_of(part.network_address), "network"),
+            (address_of(part.broadcast_address), "broadcast"),
+        ):
             item = plan.at(subnet.site, edge)
             if item is not None and item.subnet == subnet.id:
                 raise ReshapeError(

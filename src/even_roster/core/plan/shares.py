@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ..address import address_of
 from ..span import SpanSet
 from .model import BandKind, Plan, Subnet
 
@@ -86,4 +87,4 @@ def free_blocks(plan: Plan, subnet: Subnet, most: int = 16) -> list[str]:
     """The largest networks of a supernet that no subnet holds yet, at most `most`, the largest first."""
     inside = [s.network for s in plan.subnets_of(subnet.site) if not s.supernet and s.network.overlaps(subnet.network)]
     left = SpanSet.of([subnet.network]) - SpanSet.of(inside)
-    return [str(n) for n in sorted(left.networks(), key=lambda n: (n.prefixlen, int(n.network_address)))[:most]]
+    return [str(n) for n in sorted(left.networks(), key=lambda n: (n.prefixlen, address_of(n.network_address)))[:most]]

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import fields as fields_of
 from typing import Any
 
+from ..address import dotted
 from ..mac import Mac
-from .model import Item, dotted
+from .model import Item
 
 
 def told(before: Item | None, after: Item | None) -> tuple[Any, Any]:

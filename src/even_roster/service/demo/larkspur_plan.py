@@ -5,6 +5,7 @@ from __future__ import annotations
 from ipaddress import IPv4Address
 
 from ...api.plan import AssignmentNew, BandNew, SubnetNew, UseNew
+from ...core.address import address_of
 from ...standin import larkspur
 from ...standin.site import Site
 from ..context import Context
@@ -29,7 +30,7 @@ def plan_larkspur(context: Context, site: Site) -> None:
 
 def _accepted(context: Context, site: Site) -> None:
     """What is known to be so on purpose."""
-    shared = str(int(IPv4Address("10.44.10.254")))
+    shared = str(address_of(IPv4Address("10.44.10.254")))
     both = [str(host.mac) for host in site.hosts if IPv4Address("10.44.10.254") in host.addresses]
     reason = "two gateways share this virtual router address"
     context.findings.accept_ahead("duplicate-address", shared, reason, WHO, both)

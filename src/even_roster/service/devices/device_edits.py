@@ -9,10 +9,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from ...core.address import dotted
 from ...core.mac import Mac
 from ...core.names import as_hostname
 from ...core.owning import Record, meet
-from ...core.plan.model import Assignment, Plan, dotted
+from ...core.plan.model import Assignment, Plan
 from ...core.roster import FIELDS, Adapter, Case, Device, Known
 from ...core.text import clean, clean_note
 from ...store import change_queries, seen_records

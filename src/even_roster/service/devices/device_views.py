@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ipaddress import IPv4Address
 from typing import Any
 
 from sqlalchemy import Connection
 
 from ...api.common import DeviceRef
 from ...api.devices import DeviceSheet, JoinHint, ReviewCase
+from ...core.address import dotted
 from ...core.mac import Mac
 from ...store import change_queries, device_queries, review_records
 from .. import views
@@ -59,7 +59,7 @@ def cases(connection: Connection, site: int, now: int, device: int | None) -> li
         ReviewCase(
             id=None, kind="is-it", device=DeviceRef(id=one.device, name=one.called or None), at=views.time_of(one.last),
             other=DeviceRef(id=one.other, name=one.other_called or None),
-            said=f"Planned at {IPv4Address(one.address)} without a MAC; {Mac(one.mac)} was seen there. Is this it?",
+            said=f"Planned at {dotted(one.address)} without a MAC; {Mac(one.mac)} was seen there. Is this it?",
         )
         for one in review_records.maybe_met(connection, site, now)
         if device in (None, one.device, one.other)

@@ -21,6 +21,7 @@ from ...api.dhcp import (
 )
 from ...api.events import DhcpEvent
 from ...core import dhcp_export
+from ...core.address import address_of
 from ...core.dhcp import Scope, desired
 from ...core.plan.model import BandKind, Plan
 from ...core.text import clean
@@ -202,5 +203,6 @@ def _scopes(plan: Plan, server: int | None) -> list[Scope]:
         return desired(plan, server)
     owners = {band.server for band in plan.pools() if band.server is not None}
     return sorted(
-        (scope for owner in owners for scope in desired(plan, owner)), key=lambda s: int(s.network.network_address)
+        (scope for owner in owners for scope in desired(plan, owner)),
+        key=lambda s: address_of(s.network.network_address),
     )

@@ -15,10 +15,11 @@ from typing import Any
 from sqlalchemy import Row, update
 
 from ...api.events import DhcpEvent
+from ...core.address import address_of, dotted
 from ...core.dhcp import Adoption, PlanError, Reservation, Scope, ScopeThere, adoption, desired, key_of, option_items
 from ...core.names import NameSource, heard
 from ...core.plan.following import Lease
-from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet, dotted
+from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
 from ...dhcp.controlled import ControlledServer
 from ...dhcp.dnsmasq import DnsmasqServer
@@ -251,7 +252,11 @@ class DhcpServers:
                     continue
                 adapter = next((a for a in adapters if subnet.network in a.networks), None)
                 gateway = (
-                    int(adapter.gateway) if adapter and adapter.gateway else subnet.gateway if adapter is None else None
+                    address_of(adapter.gateway)
+                    if adapter and adapter.gateway
+                    else subnet.gateway
+                    if adapter is None
+                    else None
                 )
                 key = SegmentSeen(adapter.name if adapter else "behind the gateway", str(subnet.network), gateway)
                 found.setdefault(key, []).append(one)

@@ -20,10 +20,11 @@ from ...api.dhcp import (
     PoolView,
     TextLine,
 )
+from ...core.address import dotted
 from ...core.dhcp import Adoption, Line
 from ...core.mac import Mac
 from ...core.plan.following import Lease
-from ...core.plan.model import AssignmentKind, BandKind, Plan, dotted
+from ...core.plan.model import AssignmentKind, BandKind, Plan
 from ...dhcp.server import Preview, digest
 from ...store import lease_records
 from .. import views

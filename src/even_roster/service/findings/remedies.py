@@ -6,10 +6,11 @@ from sqlalchemy import Connection, Row
 
 from ...api.findings import StepDone
 from ...api.plan import AssignmentEdit, AssignmentNew
+from ...core.address import dotted
 from ...core.findings.model import Action
 from ...core.mac import Mac
 from ...core.names import as_hostname
-from ...core.plan.model import BandKind, dotted
+from ...core.plan.model import BandKind
 from ...store import seen_records
 from ...store.edits import EditError, Missing
 from .. import setting_edits

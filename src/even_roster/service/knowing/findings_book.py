@@ -20,6 +20,7 @@ from sqlalchemy import Row, update
 
 from ...api.events import Event, FindingsEvent, TurnTold
 from ...core.absence import ANSWERS
+from ...core.address import Address, address_of
 from ...core.findings import rounds
 from ...core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ...core.findings.facts import Limits, Link
@@ -132,7 +133,7 @@ class FindingsBook:
             with self._knowing:
                 self.world.silences_again(found)
 
-    def confirmed(self, answers: Mapping[int, tuple[int, ...]], link: str, *, controlled: bool) -> None:
+    def confirmed(self, answers: Mapping[Address, tuple[int, ...]], link: str, *, controlled: bool) -> None:
         """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
         with self._knowing:
             now = self._steady()
@@ -140,7 +141,7 @@ class FindingsBook:
                 rounds.over(self.world, address, macs, now, link, controlled=controlled)
         self._keep_silences()
 
-    def proxy_suspects(self) -> list[tuple[int, list[int]]]:
+    def proxy_suspects(self) -> list[tuple[int, list[Address]]]:
         """MACs that may stand in for others, each with some of the addresses it answers for."""
         with self._knowing:
             return self.world.proxy_suspects()
@@ -150,7 +151,7 @@ class FindingsBook:
         with self._knowing:
             self.world.proxy_answer(mac, told, self._steady())
 
-    def controls(self, link: str, but: Iterable[int]) -> list[int]:
+    def controls(self, link: str, but: Iterable[int]) -> list[Address]:
         """Addresses to ask along on a link, that answered last."""
         with self._knowing:
             return self.world.controls(link, but)
@@ -199,8 +200,8 @@ class FindingsBook:
                 self._learn_servers(subnet)
 
     def overheard(
-        self, adverts: Sequence[tuple[int, Sequence[IPv4Address]]], questions: Sequence[tuple[int, int]],
-        broadcasts: Sequence[tuple[int, int]],
+        self, adverts: Sequence[tuple[int, Sequence[IPv4Address]]], questions: Sequence[tuple[int, Address]],
+        broadcasts: Sequence[tuple[int, Address]],
     ) -> None:  # fmt: skip
         """Virtual routers' announcements, questions for addresses outside a subnet, broadcasts to another's."""
         if not adverts and not questions and not broadcasts:
@@ -208,7 +209,7 @@ class FindingsBook:
         with self._knowing:
             now = self._steady()
             for mac, addresses in adverts:
-                self.world.advert((int(a) for a in addresses), mac, now)
+                self.world.advert((address_of(a) for a in addresses), mac, now)
             for mac, target in questions:
                 self.world.strayed(mac, target, now)
             for mac, target in broadcasts:
@@ -262,7 +263,7 @@ class FindingsBook:
             self._strangers(connection)
             self.world.dirty_all()
 
-    def links(self, links: Sequence[Link], macs: Iterable[int], addresses: Iterable[int]) -> None:
+    def links(self, links: Sequence[Link], macs: Iterable[int], addresses: Iterable[Address]) -> None:
         """The machine's own links, MACs and addresses."""
         with self._knowing:
             world = self.world
@@ -326,13 +327,13 @@ class FindingsBook:
 
     # What comes of it
 
-    def suspect(self, addresses: Iterable[int]) -> None:
+    def suspect(self, addresses: Iterable[Address]) -> None:
         """These addresses want a directed round."""
         with self._knowing:
             for address in addresses:
                 self.world.questions.want(address)
 
-    def wonder(self, addresses: Iterable[int]) -> None:
+    def wonder(self, addresses: Iterable[Address]) -> None:
         """Somebody new was heard at these addresses: they want a directed round when there is room."""
         with self._knowing:
             for address in addresses:
@@ -342,16 +343,16 @@ class FindingsBook:
         """True for a MAC that belongs to a device."""
         return mac in self.world.devices
 
-    def heard_on(self, address: int) -> str:
+    def heard_on(self, address: Address) -> str:
         """The adapter on whose link an address was heard last; empty for none."""
         return self.world.heard_on.get(address, "")
 
-    def suspects(self) -> list[int]:
+    def suspects(self) -> list[Address]:
         """Addresses that want a directed round and may have it now."""
         with self._knowing:
             return self.world.questions.take(self._steady())
 
-    def watching(self) -> list[int]:
+    def watching(self) -> list[Address]:
         """Addresses of standing findings that a directed round decides, some of them each time."""
         with self._knowing:
             return self.engine.watching(self.world.is_near)
@@ -466,8 +467,8 @@ def _new_per_hour(connection: Any) -> int:
     return int(watch_records.kept(connection, "intake", watch_records.USUAL_INTAKE)["new_per_hour"])
 
 
-def _inside(address: int, network: IPv4Network) -> bool:
-    return int(network.network_address) <= address <= int(network.broadcast_address)
+def _inside(address: Address, network: IPv4Network) -> bool:
+    return address_of(network.network_address) <= address <= address_of(network.broadcast_address)
 
 
 def _wall_times(one: Turned, offset: int) -> Turned:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from ...core.address import Address
 from ...core.stays import Sighting
 from ...store.one_lock import OneLock
 
@@ -23,7 +24,7 @@ class HeardOnly:
 
     adapter: str
     mac: int
-    address: int
+    address: Address
     first: int
     last: int
 

@@ -15,6 +15,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from ...api.events import DevicesEvent, Event, PlanEvent
+from ...core.address import Address
 from ...core.owning import Record, Settled, planned
 from ...core.plan.checks import Checked, Problem, Severity
 from ...core.plan.free import Seen
@@ -81,7 +82,7 @@ class PlanBook:
     ) -> None:
         self._database, self._tell, self._now, self._vendor_of = database, tell, now, vendor_of
         self._seeing = OneLock("what was seen where")
-        self._last_seen: dict[int, dict[int, int]] = {}
+        self._last_seen: dict[int, dict[Address, int]] = {}
         self._seen: dict[int, Seen] = {}
         self._held: dict[int, Runs] = {}
         self.listeners: list[Callable[[Sequence[Item]], None]] = []

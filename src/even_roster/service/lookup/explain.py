@@ -9,6 +9,7 @@ from sqlalchemy import Connection, Row
 
 from ...api.network import Explanation, ScanTrace
 from ...api.plan import AssignmentView
+from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac
 from ...core.measure import kind_of
 from ...core.ranges import parse
@@ -24,7 +25,7 @@ from ..scans.running_scans import refs_of_macs
 
 def explain_address(context: Context, connection: Connection, address: IPv4Address) -> Explanation:
     """Who holds an address, who did, what the last scans heard."""
-    value = int(address)
+    value = address_of(address)
     stays = device_queries.stays_at(connection, value)
     macs = [stay.mac for stay in stays if stay.mac is not None]
     refs = refs_of_macs(connection, set(macs))
@@ -65,7 +66,7 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
         )
         if stays:
             last = stays[0]
-            sentences.append(f"It held {IPv4Address(last.address)} when it was last seen, {ago(last.last)}.")
+            sentences.append(f"It held {dotted(last.address)} when it was last seen, {ago(last.last)}.")
     rows = device_queries.several(connection, [device]) if device is not None else []
     return Explanation(
         subject=str(mac), kind="mac", sentences=sentences, mac=view, subnet=None,
@@ -75,13 +76,13 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
     )  # fmt: skip
 
 
-def _assignment(context: Context, connection: Connection, address: int) -> AssignmentView | None:
+def _assignment(context: Context, connection: Connection, address: Address) -> AssignmentView | None:
     with context.plan.reading() as plan:
         item = plan.at(context.plan.site_here, address)
         return plan_views.assignment_view(context, connection, plan, item) if item is not None else None
 
 
-def _planned(context: Context, connection: Connection, address: int) -> list[str]:
+def _planned(context: Context, connection: Connection, address: Address) -> list[str]:
     """What the plan says of an address."""
     with context.plan.reading() as plan:
         here = context.plan.site_here
@@ -94,7 +95,7 @@ def _planned(context: Context, connection: Connection, address: int) -> list[str
     found = [f"The plan has it in {subnet.name or subnet.network}{f', in the {band.title}' if band else ''}."]
     if item is not None:
         found.append(
-            f"{planning.taken_sentence(item).replace(str(IPv4Address(address)), 'It', 1)}{'' if item.on else ', switched off'}."
+            f"{planning.taken_sentence(item).replace(dotted(address), 'It', 1)}{'' if item.on else ', switched off'}."
         )
         owner = device_queries.one(connection, item.device)
         if owner is not None and owner.called not in ("", item.name):
@@ -155,7 +156,7 @@ def _vendor_sentence(mac: Mac, vendor: str | None) -> str:
     return f"{mac} lies in no block that is known here."
 
 
-def _traces(connection: Connection, address: int) -> list[ScanTrace]:
+def _traces(connection: Connection, address: Address) -> list[ScanTrace]:
     """What the last scans that asked for the address learnt."""
     found = []
     for scan, row in scan_records.scans_of_address(connection, address):

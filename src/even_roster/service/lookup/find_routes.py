@@ -10,8 +10,8 @@ from sqlalchemy import Connection, Row
 
 from ...api.devices import FindAnswer, Found
 from ...api.network import Explanation
+from ...core.address import dotted
 from ...core.mac import Mac, MacError, fragment_digits
-from ...core.plan.model import dotted
 from ...store import assignment_queries, device_queries, scan_records, seen_records
 from ...store.assignment_queries import AssignmentFilter
 from ...store.device_queries import DeviceFilter

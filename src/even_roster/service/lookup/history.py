@@ -12,6 +12,7 @@ from ...api.common import DeviceRef
 from ...api.devices import StayRow
 from ...api.history import Happened, History, HistorySpan, Moment
 from ...core.absence import Reason
+from ...core.address import FIRST, Address, address_of, dotted
 from ...core.mac import Mac, MacError
 from ...core.plan.proof import span_of
 from ...core.stays import SAME_MOMENT_MS, Source
@@ -35,8 +36,8 @@ class Asked:
 
     text: str
     kind: Kind
-    first: int = 0
-    last: int = 0
+    first: Address = FIRST
+    last: Address = FIRST
     macs: tuple[int, ...] = ()
 
 
@@ -44,7 +45,7 @@ def understand(context: Context, connection: Connection, text: str) -> Asked:
     """An address, a MAC in any notation, a subnet by name or range, else a name. Raises Refusal."""
     text = text.strip()
     try:
-        address = int(IPv4Address(text))
+        address = address_of(IPv4Address(text))
         return Asked(text, "address", address, address)
     except AddressValueError:
         pass
@@ -56,11 +57,11 @@ def understand(context: Context, connection: Connection, text: str) -> Asked:
     with context.plan.reading() as plan:
         subnet = request_values.find_subnet(plan, context.plan.site_here, text)
         if subnet is not None:
-            return Asked(str(subnet.network), "subnet", subnet.first, subnet.last)
+            return Asked(str(subnet.network), "subnet", Address(subnet.first), Address(subnet.last))
         planned = [item.mac for item in plan.of_name(context.plan.site_here, text) if item.mac is not None]
     if "/" in text:
         network = request_values.network(text)
-        return Asked(str(network), "subnet", int(network.network_address), int(network.broadcast_address))
+        return Asked(str(network), "subnet", address_of(network.network_address), address_of(network.broadcast_address))
     macs = sorted({*history_queries.macs_called(connection, text), *planned})
     if not macs:
         raise Refusal(
@@ -122,7 +123,7 @@ def _happened(rows: list[Row[Any]], since: int, until: int) -> list[Happened]:
 
 def _event(what: Literal["came", "last seen"], at: int, row: Row[Any]) -> Happened:
     return Happened.model_construct(
-        at=views.time_of(at), what=what, address=str(IPv4Address(row.address)),
+        at=views.time_of(at), what=what, address=dotted(row.address),
         mac=str(Mac(row.mac)) if row.mac is not None else None, device=_ref(row),
     )  # fmt: skip
 
@@ -134,7 +135,7 @@ def _ref(row: Row[Any]) -> DeviceRef | None:
 def _stay(context: Context, row: Row[Any]) -> StayRow:
     view = views.mac_view(row.mac, context.vendors) if row.mac is not None else None
     return StayRow.model_construct(
-        address=str(IPv4Address(row.address)), mac=view.mac if view else None, vendor=view.vendor if view else None,
+        address=dotted(row.address), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first=views.time_of(row.first), last=views.time_of(row.last), count=row.sightings,
         sources=Source(row.sources).words, device=_ref(row), **views.stay_end(row),
     )  # fmt: skip
@@ -205,14 +206,14 @@ def _told(
             ]
         return [f"{both} held it: {who}." if both else f"{who} held it.{seen}"]
     if rows:
-        return [f"It held {', '.join(str(IPv4Address(row.address)) for row in rows)}."]
+        return [f"It held {', '.join(dotted(row.address) for row in rows)}."]
     if before is None and after is None:
         return ["It was never seen, before or after."]
     said = ["Nobody was seen holding it then." if asked.kind == "address" else "It was not seen anywhere then."]
     if before is not None:
-        said.append(f"Before that, last: {_who(before)} at {IPv4Address(before.address)}, {_until(before, moment)}.")
+        said.append(f"Before that, last: {_who(before)} at {dotted(before.address)}, {_until(before, moment)}.")
     if after is not None:
-        said.append(f"After that, first: {_who(after)} at {IPv4Address(after.address)}.")
+        said.append(f"After that, first: {_who(after)} at {dotted(after.address)}.")
     return said
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from ipaddress import IPv4Address
 
 from sqlalchemy import Connection
 
 from ...api.history import PlannedThen
+from ...core.address import Address, dotted
 from ...core.mac import Mac
 from ...core.plan.model import Assignment, AssignmentKind, Plan
 from ...store import past_plan_queries
@@ -32,7 +32,7 @@ def of_subnet(context: Context, connection: Connection, first: int, last: int, m
     return [], [f"{PLAN}: {count:,} of its addresses assigned."]
 
 
-def of_address(context: Context, connection: Connection, address: int, moment: int) -> Told:
+def of_address(context: Context, connection: Connection, address: Address, moment: int) -> Told:
     """Whom an address was planned for at a moment (UTC ms): the assignment, and a sentence."""
     plan = past_plan_queries.around(connection, moment, address, address)
     site = _here(context, plan)
@@ -48,7 +48,7 @@ def _row(plan: Plan, item: Assignment) -> PlannedThen:
     band = plan.band_at(item.subnet, item.address)
     subnet = plan.subnets.get(item.subnet)
     return PlannedThen(
-        address=str(IPv4Address(item.address)), kind=item.kind.value, on=item.on,
+        address=dotted(item.address), kind=item.kind.value, on=item.on,
         mac=str(Mac(item.mac)) if item.mac is not None else None, name=item.name, role=item.role,
         subnet=(subnet.name or str(subnet.network)) if subnet is not None else "", band=band.title if band else None,
     )  # fmt: skip
@@ -68,13 +68,13 @@ def _at(items: list[Assignment]) -> str:
     if not items:
         return f"{PLAN}: no address for it."
     places = [
-        f"{IPv4Address(item.address)} {'reserved' if item.kind is AssignmentKind.RESERVED else 'assigned'}{_OFF[item.on]}"
+        f"{dotted(item.address)} {'reserved' if item.kind is AssignmentKind.RESERVED else 'assigned'}{_OFF[item.on]}"
         for item in items
     ]
     return f"{PLAN}: {', '.join(places)}."
 
 
-def _unplanned(plan: Plan, site: int, address: int) -> str:
+def _unplanned(plan: Plan, site: int, address: Address) -> str:
     subnet = plan.subnet_at(site, address)
     if subnet is None:
         return f"{PLAN}: no subnet around it."

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 from typing import Any
 
 from sqlalchemy import Connection, Row, func, select
 
 from ...api.common import DeviceRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
-from ...core.plan.model import Band, Plan, dotted
+from ...core.address import Address, address_of, dotted
+from ...core.plan.model import Band, Plan
 from ...core.span import usable
 from ...core.stays import SAME_MOMENT_MS
 from ...store import device_queries, history_queries, past_plan_queries, scan_records
@@ -32,7 +33,7 @@ def seen_count(connection: Connection, network: IPv4Network) -> int:
 def draw_past(context: Context, connection: Connection, network: IPv4Network, moment: int) -> Ruler:
     """The ruler of one subnet as it was at a moment (UTC ms): who held which address, and the plan of then. Leases of then are
     not kept; who used one was seen."""
-    first, last = int(network.network_address), int(network.broadcast_address)
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
     small = network.num_addresses <= MOST_TICKS
     plan = past_plan_queries.around(connection, moment, first, last if small else first)
     here = plan.here.id if plan.here is not None else context.plan.site_here
@@ -57,10 +58,10 @@ def draw_past(context: Context, connection: Connection, network: IPv4Network, mo
 
 
 def _past_ticks(
-    connection: Connection, network: IPv4Network, moment: int, plan: Plan, here: int, gateway: int | None
+    connection: Connection, network: IPv4Network, moment: int, plan: Plan, here: int, gateway: Address | None
 ) -> list[Tick]:  # fmt: skip
-    first, last = int(network.network_address), int(network.broadcast_address)
-    by_address: dict[int, list[AnyRow]] = {}
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
+    by_address: dict[Address, list[AnyRow]] = {}
     for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
         by_address.setdefault(row.address, []).append(row)
     assigned = _assignments(plan, here, first, last)
@@ -71,7 +72,7 @@ def _past_ticks(
 
 
 def _past_tick(
-    address: int, rows: list[AnyRow], plan: tuple[str, str | None], moment: int, gateway: int | None
+    address: Address, rows: list[AnyRow], plan: tuple[str, str | None], moment: int, gateway: Address | None
 ) -> Tick:  # fmt: skip
     if not rows:
         return Tick(
@@ -97,7 +98,7 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
     gateway = None
     if adapter and adapter.gateway and adapter.gateway in network:
         gateway = str(adapter.gateway)
-        special[int(adapter.gateway)] = "gateway"
+        special[address_of(adapter.gateway)] = "gateway"
     name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
     with context.plan.reading() as plan:
         here = context.plan.site_here
@@ -107,7 +108,7 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
     if subnet is not None:
         name = subnet.name or name
         if gateway is None and subnet.gateway is not None:
-            gateway = str(IPv4Address(subnet.gateway))
+            gateway = dotted(subnet.gateway)
             special[subnet.gateway] = "gateway"
     if network.num_addresses <= MOST_TICKS:
         ticks, stretches = _ticks(connection, network, since, special, assigned), []
@@ -134,7 +135,7 @@ def _band(band: Band) -> RulerBand:
 
 def _assigned(context: Context, plan: Plan, network: IPv4Network) -> dict[int, tuple[str, str | None]]:
     """What plan and leases say of each address: the kind, and whose it is."""
-    first, last = int(network.network_address), int(network.broadcast_address)
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
     here = context.plan.site_here
     found: dict[int, tuple[str, str | None]] = {}
     for low, high in context.plan.held(here).within(first, last):
@@ -142,7 +143,7 @@ def _assigned(context: Context, plan: Plan, network: IPv4Network) -> dict[int, t
     return found | _assignments(plan, here, first, last)
 
 
-def _assignments(plan: Plan, site: int, first: int, last: int) -> dict[int, tuple[str, str | None]]:
+def _assignments(plan: Plan, site: int, first: int, last: int) -> dict[Address, tuple[str, str | None]]:
     """What a plan says of each address: the kind, and whose it is."""
     return {
         item.address: (item.kind.value if item.on else "off", item.title)
@@ -154,8 +155,8 @@ def _ticks(
     connection: Connection, network: IPv4Network, since: int, special: dict[int, str],
     assigned: dict[int, tuple[str, str | None]],
 ) -> list[Tick]:  # fmt: skip
-    first, last = int(network.network_address), int(network.broadcast_address)
-    by_address: dict[int, list[AnyRow]] = {}
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
+    by_address: dict[Address, list[AnyRow]] = {}
     for row in device_queries.seen_in(connection, first, last):
         by_address.setdefault(row.address, []).append(row)
     ticks = [
@@ -174,7 +175,7 @@ def _ticks(
     return ticks
 
 
-def _tick(address: int, rows: list[AnyRow], since: int, special: str | None, plan: tuple[str, str | None]) -> Tick:
+def _tick(address: Address, rows: list[AnyRow], since: int, special: str | None, plan: tuple[str, str | None]) -> Tick:
     newest = rows[0]
     together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
     state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
@@ -188,7 +189,7 @@ def _tick(address: int, rows: list[AnyRow], since: int, special: str | None, pla
 
 def _stretches(connection: Connection, network: IPv4Network, since: int) -> list[Stretch]:
     """Counts per stretch, worked out by the database: nothing here runs over addresses."""
-    base, size = int(network.network_address), max(network.num_addresses // STRETCHES, 1)
+    base, size = address_of(network.network_address), max(network.num_addresses // STRETCHES, 1)
     pairs = (
         select(
             stays.c.address,
@@ -210,7 +211,7 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
         first = base + number * size
         strips.append(
             Stretch(
-                first=str(IPv4Address(first)), last=str(IPv4Address(first + size - 1)),
+                first=dotted(first), last=dotted(first + size - 1),
                 answering=answering if since else 0, seen=seen - (answering if since else 0), two=both,
             )
         )  # fmt: skip
@@ -221,9 +222,9 @@ def _past_stretches(connection: Connection, network: IPv4Network, moment: int) -
     """Counts per stretch of who was there at a moment, worked out by the database."""
     size = max(network.num_addresses // STRETCHES, 1)
     found = history_queries.counted_at(
-        connection, int(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
+        connection, address_of(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
     )
-    base = int(network.network_address)
+    base = address_of(network.network_address)
     return [
         Stretch(
             first=dotted(base + n * size),
@@ -237,4 +238,4 @@ def _past_stretches(connection: Connection, network: IPv4Network, moment: int) -
 
 
 def _inside(network: IPv4Network) -> Any:
-    return stays.c.address.between(int(network.network_address), int(network.broadcast_address))
+    return stays.c.address.between(address_of(network.network_address), address_of(network.broadcast_address))

@@ -10,6 +10,7 @@ from sqlalchemy import Connection
 from ...api.history import Check, Why
 from ...core import why as weighing
 from ...core.adapters import Adapter, AdapterError, choose
+from ...core.address import Address, address_of
 from ...core.mac import Mac
 from ...core.plan.model import Plan
 from ...core.span import Span, SpanSet, usable
@@ -77,7 +78,7 @@ async def ask(context: Context, text: str) -> Why:
             else:
                 echo, ports = await asyncio.gather(_echo(segment, address), _ports(segment, target))
                 if target not in adapter.onlink and adapter.gateway is not None:
-                    gateway = await _echo(segment, int(adapter.gateway))
+                    gateway = await _echo(segment, address_of(adapter.gateway))
         finally:
             await segment.close()
     facts = await asyncio.to_thread(
@@ -91,7 +92,7 @@ async def ask(context: Context, text: str) -> Why:
 
 
 async def _by_arp(
-    context: Context, segment: Segment, address: int
+    context: Context, segment: Segment, address: Address
 ) -> tuple[tuple[int, ...] | None, int | None]:  # fmt: skip
     """Who answers for the address by ARP, and how many of a few other known devices do; None where ARP is not possible."""
     if address not in segment.adapter.onlink or not segment.abilities().frames:
@@ -108,7 +109,7 @@ async def _by_arp(
     return answers.get(address, ()), answered if near else None
 
 
-def _held(context: Context, network: IPv4Network) -> list[int]:
+def _held(context: Context, network: IPv4Network) -> list[Address]:
     with context.database.read() as connection:
         return list(scan_records.held_lately(connection, network, now_ms() - 7 * DAY))
 
@@ -123,13 +124,13 @@ async def _next_hop(
     if gateway is None:
         return None, None
     try:
-        macs = (await confirm(segment, [int(gateway)])).get(int(gateway), ())
+        macs = (await confirm(segment, [address_of(gateway)])).get(address_of(gateway), ())
     except SegmentError:
         return None, None
     return (Mac(macs[0]) if macs else None), bool(macs)
 
 
-async def _came(segment: Segment, hop: Mac | None, address: int) -> Came:
+async def _came(segment: Segment, hop: Mac | None, address: Address) -> Came:
     if hop is None:
         return Came()
     try:
@@ -138,7 +139,7 @@ async def _came(segment: Segment, hop: Mac | None, address: int) -> Came:
         return Came()
 
 
-async def _echo(segment: Segment, address: int) -> bool:
+async def _echo(segment: Segment, address: Address) -> bool:
     sink = _Sink()
     order = ScanOrder(SpanSet.of([Span.of_ints(address, address)]), pace=20.0, names=False, ports=())
     try:
@@ -154,7 +155,7 @@ async def _ports(segment: Segment, target: IPv4Address) -> dict[int, Reached]:
 
 
 def _facts(
-    context: Context, address: int, adapter: Adapter | None, reason: str, own: bool, arp: tuple[int, ...] | None,
+    context: Context, address: Address, adapter: Adapter | None, reason: str, own: bool, arp: tuple[int, ...] | None,
     echo: bool, came: Came, ports: dict[int, Reached], gateway: bool | None, others: int | None,
 ) -> weighing.Facts:  # fmt: skip
     here = context.plan.site_here
@@ -208,7 +209,7 @@ def _facts(
     )  # fmt: skip
 
 
-def _called(connection: Connection, plan: Plan, site: int, address: int) -> str:
+def _called(connection: Connection, plan: Plan, site: int, address: Address) -> str:
     """How whoever has an address is called: its device in the plan, or whoever was seen there last."""
     item = plan.at(site, address)
     device = item.device if item is not None else None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from ipaddress import IPv4Address
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
@@ -23,6 +22,7 @@ from ...api.plan import (
     UseNew,
     UseView,
 )
+from ...core.address import dotted
 from ...core.names import as_hostname
 from ...core.plan.model import Assignment, Plan, Use
 from ...store import assignment_queries, device_queries
@@ -81,7 +81,7 @@ def _item(context: Context, plan: Plan, which: str, site: str | None) -> Assignm
     address = request_values.address(which)
     found = plan.at(request_values.site(plan, site, context.plan.site_here), address)
     if found is None:
-        raise Missing(f"{IPv4Address(address)} is assigned to nobody")
+        raise Missing(f"{dotted(address)} is assigned to nobody")
     return found
 
 

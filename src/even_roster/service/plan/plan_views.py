@@ -24,11 +24,12 @@ from ...api.plan import (
     SubnetView,
     UseView,
 )
+from ...core.address import address_of, dotted
 from ...core.mac import Mac
 from ...core.measure import subnet_sums
 from ...core.plan.checks import Problem
 from ...core.plan.following import Followed, follow
-from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan, Site, Subnet, Use, dotted
+from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan, Site, Subnet, Use
 from ...core.plan.shares import free_blocks, shares
 from ...store import lease_records, seen_records
 from ...store.seen_records import KnownAs
@@ -124,7 +125,7 @@ def concerns(plan: Plan, problem: Problem, subnet: Subnet) -> bool:
         if kind == "subnet" and value == str(subnet.network):
             return True
         if kind == "address":
-            owner = plan.subnet_at(subnet.site, int(IPv4Address(value)))
+            owner = plan.subnet_at(subnet.site, address_of(IPv4Address(value)))
             return owner is not None and owner.id == subnet.id
     return False
 

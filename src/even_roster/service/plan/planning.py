@@ -19,9 +19,10 @@ from ...api.plan import (
     SubnetNew,
     UseNew,
 )
+from ...core.address import Address, dotted
 from ...core.mac import Mac
 from ...core.plan import reshape
-from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, Use, called, dotted
+from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, Use, called
 from ...core.plan.told import told
 from ...core.text import clean, clean_note
 from ...store.edits import AddressTaken, EditError, Missing
@@ -274,7 +275,7 @@ def _roles(plan: Plan, roles: list[str], kind: BandKind) -> tuple[str, ...]:
     return tuple(dict.fromkeys(request_values.role(role, plan) for role in roles if role.strip()))
 
 
-def assign(request: AssignmentNew, site: int, address: int, mac: int | None) -> Make:
+def assign(request: AssignmentNew, site: int, address: Address, mac: int | None) -> Make:
     """An address for a device; the caller has settled which address and MAC. Raises AddressTaken when it is not free."""
 
     def make(plan: Plan) -> Edit:
@@ -331,7 +332,7 @@ def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
     return make
 
 
-def move(identity: int, address: int, version: int | None) -> Make:
+def move(identity: int, address: Address, version: int | None) -> Make:
     """Another address for an assignment; whoever uses the old one is marked to be told. Raises AddressTaken."""
 
     def make(plan: Plan) -> Edit:

@@ -11,9 +11,10 @@ from sqlalchemy import Connection
 from ...api.events import ProofEvent
 from ...api.plan import AssignmentNew, Candidate, FreeAnswer, Search
 from ...core.adapters import AdapterError, choose
+from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac
 from ...core.plan.free import Wanted, candidates
-from ...core.plan.model import Band, Plan, Subnet, dotted
+from ...core.plan.model import Band, Plan, Subnet
 from ...core.plan.proof import DOUBT_MS, Asked, Evidence, Grade, LeaseSeen, Proof, prove
 from ...core.span import Span, SpanSet
 from ...core.stays import Sighting, Source
@@ -65,14 +66,14 @@ async def search(context: Context, request: Search) -> FreeAnswer:
     return FreeAnswer(subnet=str(subnet.network), candidates=[candidate(p) for p in proven[:wanted]])
 
 
-async def choose_one(context: Context, request: AssignmentNew) -> int:
+async def choose_one(context: Context, request: AssignmentNew) -> Address:
     """The best free address for a new assignment. Raises Missing, EditError."""
     answer = await search(context, Search(where=request.where, site=request.site, role=request.role, count=1, ask=True))
     if not answer.candidates:
         raise EditError(
             f"no free address is left in {request.where or answer.subnet}; widen a band or name another", "where"
         )
-    return int(IPv4Address(answer.candidates[0].address))
+    return address_of(IPv4Address(answer.candidates[0].address))
 
 
 def _where(context: Context, request: Search) -> tuple[int, Subnet, Band | None]:
@@ -106,24 +107,26 @@ def _for_role(plan: Plan, site: int, role: str) -> Subnet:
     raise EditError(f"several subnets have a band for {role}: {names}; name one", "where")
 
 
-def _candidates(context: Context, subnet: Subnet, band: Band | None, request: Search, refused: set[int]) -> list[int]:
+def _candidates(
+    context: Context, subnet: Subnet, band: Band | None, request: Search, refused: set[int]
+) -> list[Address]:
     plan, held = context.plan.plan, context.plan.held(subnet.site).copy()
     for address in refused:
         held.add(address)
     wanted = Wanted(request.count, request.adjacent, request_values.role(request.role, plan))
     with context.plan.seeing(subnet.site) as seen:
-        return candidates(plan, subnet, wanted, seen, held, band)
+        return [Address(one) for one in candidates(plan, subnet, wanted, seen, held, band)]
 
 
-async def prove_all(context: Context, site: int, addresses: Sequence[int], ask_wire: bool) -> list[Proof]:
+async def prove_all(context: Context, site: int, addresses: Sequence[Address], ask_wire: bool) -> list[Proof]:
     """Prove addresses of one site, in the order given."""
-    words: dict[int, WireWord] = {}
+    words: dict[Address, WireWord] = {}
     if ask_wire and site == context.plan.site_here:
         words = await _ask_wire(context, list(addresses)[:MOST])
     return await asyncio.to_thread(_weigh, context, site, addresses, words)
 
 
-async def _ask_wire(context: Context, addresses: list[int]) -> dict[int, WireWord]:
+async def _ask_wire(context: Context, addresses: list[Address]) -> dict[Address, WireWord]:
     targets = SpanSet.of(Span.of_ints(a, a) for a in addresses)
     try:
         # An adapter on the addresses' own link sees most; the service's usual one is for what no adapter is on.
@@ -150,7 +153,7 @@ async def _ask_wire(context: Context, addresses: list[int]) -> dict[int, WireWor
     return words
 
 
-def _weigh(context: Context, site: int, addresses: Sequence[int], words: dict[int, WireWord]) -> list[Proof]:
+def _weigh(context: Context, site: int, addresses: Sequence[Address], words: dict[Address, WireWord]) -> list[Proof]:
     now = now_ms()
     here = site == context.plan.site_here
     own = {int(a.ip) for adapter in context.machine.adapters() for a in adapter.addresses} if here else set()
@@ -161,8 +164,13 @@ def _weigh(context: Context, site: int, addresses: Sequence[int], words: dict[in
 
 
 def gather(
-    connection: Connection, site: int, addresses: Sequence[int], words: dict[int, WireWord], own: set[int], now: int
-) -> dict[int, Evidence]:
+    connection: Connection,
+    site: int,
+    addresses: Sequence[Address],
+    words: dict[Address, WireWord],
+    own: set[int],
+    now: int,
+) -> dict[Address, Evidence]:
     """Everything the records and the wire say of some addresses."""
     wanted = list(addresses)
     leases = lease_records.at_addresses(connection, site, wanted)

@@ -7,16 +7,17 @@ from difflib import get_close_matches
 from ipaddress import IPv4Network
 
 from ...api.plan import HandedOutView
+from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac
 from ...core.names import is_hostname
-from ...core.plan.model import Band, BandKind, HandedOut, Plan, Subnet, dotted
+from ...core.plan.model import Band, BandKind, HandedOut, Plan, Subnet
 from ...core.ranges import RangeError, parse, parse_parts
 from ...core.span import Span
 from ...core.text import clean
 from ...store.edits import EditError, Missing
 
 
-def address(text: str, field: str = "address") -> int:
+def address(text: str, field: str = "address") -> Address:
     """One address, with or without a prefix behind it. Raises EditError."""
     bare = text.strip().partition("/")[0]
     try:
@@ -25,10 +26,10 @@ def address(text: str, field: str = "address") -> int:
         raise EditError(str(error), field) from error
     if len(spans) != 1:
         raise EditError(f"{text!r} is more than one address; write one such as 10.44.10.7", field)
-    return spans.pairs[0][0]
+    return Address(spans.pairs[0][0])
 
 
-def addresses(texts: Sequence[str], field: str) -> tuple[int, ...]:
+def addresses(texts: Sequence[str], field: str) -> tuple[Address, ...]:
     """A list of addresses."""
     return tuple(address(text, field) for text in texts if text.strip())
 
@@ -50,7 +51,7 @@ def network(text: str) -> IPv4Network:
     if found is None:
         raise EditError(f"{text!r} is not one subnet; write one such as 10.44.10.0/24", "range")
     written = address(parts[0].text.partition("/")[0], "range")
-    if written != int(found.network_address):
+    if written != address_of(found.network_address):
         raise EditError(
             f"{dotted(written)} is an address inside {found}, not its beginning: a wrong mask? "
             f"write {found}, or correct the mask", "range",
@@ -94,7 +95,7 @@ def find_subnet(plan: Plan, site: int, text: str) -> Subnet | None:
     if (pair := _one_stretch(text)) is None:
         return None
     first, last = pair
-    subnet = plan.subnet_at(site, first)
+    subnet = plan.subnet_at(site, Address(first))
     if subnet is not None and first == last:
         return subnet
     return next((one for one in subnets if (one.first, one.last) == (first, last)), None)
@@ -111,7 +112,7 @@ def find_band(plan: Plan, site: int, text: str) -> Band | None:
         raise EditError(f"several bands are called {text!r} (in {places}); name the band by its range", "where")
     if (pair := _one_stretch(text)) is None:
         return None
-    subnet = plan.subnet_at(site, pair[0])
+    subnet = plan.subnet_at(site, Address(pair[0]))
     bands = plan.bands_of(subnet.id) if subnet else []
     return next((b for b in bands if (b.first, b.last) == pair), None)
 
@@ -121,7 +122,7 @@ def find_stretch(plan: Plan, site: int, text: str) -> Band | None:
     if find_subnet(plan, site, text) is not None:
         return None
     pair = _one_stretch(text)
-    subnet = plan.subnet_at(site, pair[0]) if pair is not None else None
+    subnet = plan.subnet_at(site, Address(pair[0])) if pair is not None else None
     if pair is None or subnet is None or pair[1] > subnet.last:
         return None
     return Band(0, subnet.id, BandKind.STATIC, *pair)

@@ -22,8 +22,9 @@ from ...api.spreadsheets import (
 )
 from ...core import cards, spreadsheets, zones
 from ...core.adapters import choose
+from ...core.address import dotted
 from ...core.plan.checks import Severity
-from ...core.plan.model import Item, Plan, dotted
+from ...core.plan.model import Item, Plan
 from ...core.plan.told import told
 from ...core.span import SpanSet
 from ...core.spreadsheets import RowPlan

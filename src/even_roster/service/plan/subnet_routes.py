@@ -20,6 +20,7 @@ from ...api.plan import (
     SubnetPlan,
     SubnetView,
 )
+from ...core.address import address_of
 from ...core.plan import checks
 from ...core.plan import roles as planning_roles
 from ...core.plan.model import Band, BandKind, Site, Subnet
@@ -179,7 +180,7 @@ def problems(context: ContextDep, who: Who, subnet: str | None = None) -> Proble
         pools = [(b.first, b.last) for b in plan.bands.values() if b.kind is BandKind.POOL]
         roles = [rule.name for rule in plan.rules.values() if rule.on_pool is not OnPool.FINE]
         own = [
-            (adapter.name, int(address.ip), address.network)
+            (adapter.name, address_of(address.ip), address.network)
             for adapter in context.machine.adapters()
             if adapter.medium != "loopback"
             for address in adapter.addresses

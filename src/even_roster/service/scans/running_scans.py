@@ -16,6 +16,7 @@ from ...api.events import ScanEvent
 from ...api.scans import AddressResult, ScanInfo, ScanRequest
 from ...core import targets as target_rules
 from ...core.adapters import Adapter, AdapterError, Choice, choose
+from ...core.address import Address, address_of
 from ...core.ranges import RangeError, parse
 from ...core.span import SpanSet
 from ...core.stays import Sighting
@@ -64,7 +65,7 @@ def describe_segment(adapter: Adapter, spans: SpanSet, links: KnownLinks) -> Seg
     best = max(networks, key=lambda network: len(SpanSet.of([network]) & spans))
     link = links.of(adapter.name)
     other = link.gateway_mac or -1 if links.elsewhere(adapter.name) else None
-    return SegmentSeen(adapter.name, str(best), int(adapter.gateway) if adapter.gateway else None, other)
+    return SegmentSeen(adapter.name, str(best), address_of(adapter.gateway) if adapter.gateway else None, other)
 
 
 class RunningScans:
@@ -313,7 +314,7 @@ class RunningScan:
         self._publish([], 0)
 
     @property
-    def scan_results(self) -> dict[int, Result]:
+    def scan_results(self) -> dict[Address, Result]:
         """The running book."""
         assert self.scan is not None
         return self.scan.book.results
@@ -339,7 +340,7 @@ class RunningScan:
         self._named.update((one.address, one.name.name, one.name.source.value) for one in names)
         return refs
 
-    def _sightings(self, answers: Sequence[Answer], book: dict[int, Result]) -> list[Sighting]:
+    def _sightings(self, answers: Sequence[Answer], book: dict[Address, Result]) -> list[Sighting]:
         """One sighting per pair and batch; on the link an answer without a MAC belongs to the pair that has one."""
         merged: dict[tuple[int, int | None], Sighting] = {}
         for answer in answers:

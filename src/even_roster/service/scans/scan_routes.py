@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from sqlalchemy import Connection, Row
 
 from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanList, ScanRequest
+from ...core.address import Address, address_of
 from ...core.span import SpanSet
 from ...core.targets import asked
 from ...store import device_queries, scan_records
@@ -110,10 +111,10 @@ def _silent(
 ) -> list[AddressResult]:
     """At most `limit` + 1 silent addresses between two places, each with the device last seen there."""
     window = targets & SpanSet(((after + 1, last),)) if after < last else SpanSet()
-    quiet: list[int] = []
+    quiet: list[Address] = []
     for address in window.addresses():
         if int(address) not in answered:
-            quiet.append(int(address))
+            quiet.append(address_of(address))
         if len(quiet) > limit:
             break
     holders = device_queries.last_holders(connection, quiet)
@@ -125,7 +126,7 @@ def _place(cursor: str | None) -> int:
     if cursor is None:
         return -1
     try:
-        return int(IPv4Address(cursor))
+        return address_of(IPv4Address(cursor))
     except AddressValueError:
         raise CursorError("the cursor of results is the last address of the page before") from None
 

@@ -7,9 +7,10 @@ from ipaddress import IPv4Address
 
 from ...api.watching import AskAnswer, AskRequest, OfferView, OptionView
 from ...core.adapters import Adapter, choose
+from ...core.address import dotted
 from ...core.findings.offers import compare
 from ...core.mac import Mac
-from ...core.plan.model import BandKind, Subnet, dotted
+from ...core.plan.model import BandKind, Subnet
 from ...probe.dhcp_ask import OfferHeard
 from ...wire import dhcp_options
 from .. import views

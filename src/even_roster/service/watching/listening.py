@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 
 from ...api.events import HeardTold, ListenEvent
 from ...core.adapters import Adapter
+from ...core.address import Address, address_of
 from ...core.stays import Sighting
 from ...probe.listen import Batch, Ear, Line
 from ...probe.segment import FrameDoor, SegmentError
@@ -101,7 +102,7 @@ class Listening:
         self.why_not: dict[str, str] = {}
         self._threads: dict[str, _Listener] = {}
         self._queue: queue.Queue[tuple[str, Batch, int]] = queue.Queue(MOST_BATCHES)
-        self._waiting: dict[tuple[str, int, int], Sighting] = {}
+        self._waiting: dict[tuple[str, Address, int], Sighting] = {}
         self._stored: dict[tuple[str, int, int], int] = {}
         self._names: list[tuple[str, NameHeard]] = []
         self._strangers: dict[tuple[str, int, int], int] = {}
@@ -337,14 +338,14 @@ class Listening:
         if len(self._stored) > 4 * MOST_WAITING:
             self._stored = {key: at for key, at in self._stored.items() if now - at < STORE_AGAIN_MS}
 
-    def _segment(self, adapter: Adapter, address: int) -> SegmentSeen:
+    def _segment(self, adapter: Adapter, address: Address) -> SegmentSeen:
         networks = adapter.networks
         network = next(
-            (n for n in networks if int(n.network_address) <= address <= int(n.broadcast_address)), networks[0]
+            (n for n in networks if address_of(n.network_address) <= address <= address_of(n.broadcast_address)), networks[0]
         )  # fmt: skip
         other = self._context.known_links.of(adapter.name).gateway_mac or -1
         return SegmentSeen(
-            adapter.name, str(network), int(adapter.gateway) if adapter.gateway else None,
+            adapter.name, str(network), address_of(adapter.gateway) if adapter.gateway else None,
             other if self._context.known_links.elsewhere(adapter.name) else None,
         )  # fmt: skip
 

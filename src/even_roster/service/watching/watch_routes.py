@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
-from ipaddress import IPv4Address
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
@@ -25,6 +24,7 @@ from ...api.watching import (
     WatchEdit,
     WatchView,
 )
+from ...core.address import dotted
 from ...core.mac import Mac
 from ...core.plan.model import Subnet
 from ...core.schedule import Due
@@ -151,7 +151,7 @@ def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_n
         unforeseen=heard.unforeseen if heard else "", held_back=context.newcomers.held_back(name),
         heard_only=[
             HeardOnlyView(
-                mac=mac_view(one.mac, context.vendors), address=str(IPv4Address(one.address)), first=time_of(one.first),
+                mac=mac_view(one.mac, context.vendors), address=dotted(one.address), first=time_of(one.first),
                 last=time_of(one.last),
             )
             for one in context.newcomers.listed(name)

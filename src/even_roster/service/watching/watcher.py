@@ -18,6 +18,7 @@ from ipaddress import IPv4Network
 from ...api.events import WatchEvent
 from ...api.scans import ScanRequest
 from ...core.adapters import Adapter, AdapterError
+from ...core.address import Address, address_of
 from ...core.findings.facts import Link
 from ...core.known_link import Signs, Verdict, judge
 from ...core.mac import Mac
@@ -123,10 +124,10 @@ class Watcher:
         for adapter in adapters:
             if adapter.mac is not None:
                 macs.append(adapter.mac.value)
-            addresses += [int(one.ip) for one in adapter.addresses]
+            addresses += [address_of(one.ip) for one in adapter.addresses]
             if context.known_links.elsewhere(adapter.name):
                 continue
-            gateway = int(adapter.gateway) if adapter.gateway is not None else None
+            gateway = address_of(adapter.gateway) if adapter.gateway is not None else None
             links.append(Link(adapter.name, tuple(adapter.networks), gateway, _learnt(learnt, adapter, gateway)))
         context.findings.links(links, macs, addresses)
 
@@ -167,7 +168,7 @@ class Watcher:
         self._tasks.append(task)
         task.add_done_callback(self._tasks.remove)
 
-    def _in_question(self, recheck: bool) -> tuple[set[int], set[int], list[tuple[int, list[int]]]]:
+    def _in_question(self, recheck: bool) -> tuple[set[Address], set[int], list[tuple[int, list[Address]]]]:
         """The addresses that want a directed round now, with `recheck` those of standing findings too; the subnets whose DHCP
         servers are in question; MACs that may stand in for others, with what to ask for."""
         findings = self._context.findings
@@ -189,7 +190,7 @@ class Watcher:
         except SegmentError as error:
             _log.info("the question for DHCP servers on %s: %s", adapter.name, error)
 
-    async def _ask_proxy(self, mac: int, addresses: Sequence[int]) -> None:
+    async def _ask_proxy(self, mac: int, addresses: Sequence[Address]) -> None:
         """Find out whether a MAC has the many addresses it answers for, or stands in for others."""
         adapters = self._context.machine.adapters()
         adapter = next((a for a in adapters if a.mac is not None and addresses[0] in a.onlink), None)
@@ -205,11 +206,11 @@ class Watcher:
         finally:
             await segment.close()
 
-    async def confirm(self, addresses: Iterable[int]) -> dict[int, tuple[int, ...]]:
+    async def confirm(self, addresses: Iterable[Address]) -> dict[Address, tuple[int, ...]]:
         """Ask on the own links who answers for some addresses, and along with them for devices that answered last, as controls;
         the findings and the records are told."""
         wanted = sorted(addresses)
-        found: dict[int, tuple[int, ...]] = {}
+        found: dict[Address, tuple[int, ...]] = {}
         for adapter in self._context.machine.adapters() if wanted else ():
             # Who speaks from a foreign address (at its factory settings) is asked on the link it was heard on.
             near = [a for a in wanted if a in adapter.onlink or self._context.findings.heard_on(a) == adapter.name]
@@ -235,7 +236,7 @@ class Watcher:
                 await segment.close()
         return found
 
-    def _confirmed(self, adapter: Adapter, answers: dict[int, tuple[int, ...]], answered: bool) -> None:
+    def _confirmed(self, adapter: Adapter, answers: dict[Address, tuple[int, ...]], answered: bool) -> None:
         """What answered is a sighting like any other; who did not was silent, if anybody answered."""
         context, now = self._context, now_ms()
         context.findings.confirmed(answers, adapter.name, controlled=answered)
@@ -392,8 +393,8 @@ class Watcher:
         return any(str(network) in known for network in adapter.networks)
 
     def _signs_known(
-        self, adapter: Adapter, gateway: int | None
-    ) -> tuple[int | None, list[tuple[int, int]], frozenset[int]]:
+        self, adapter: Adapter, gateway: Address | None
+    ) -> tuple[int | None, list[tuple[Address, int]], frozenset[int]]:
         """What is recorded of an adapter's network: the gateway's MAC, familiar devices, DHCP servers' MACs."""
         networks = [str(network) for network in adapter.networks]
         with self._context.database.read() as connection:
@@ -405,7 +406,9 @@ class Watcher:
         """Find out whether an adapter stands on the known network: asks the gateway, then familiar devices, then DHCP."""
         context = self._context
         segment = context.machine.open(adapter)
-        gateway = int(adapter.gateway) if adapter.gateway is not None and adapter.gateway in adapter.onlink else None
+        gateway = (
+            address_of(adapter.gateway) if adapter.gateway is not None and adapter.gateway in adapter.onlink else None
+        )
         known, pairs, servers = await asyncio.to_thread(self._signs_known, adapter, gateway)
         try:
             if not segment.abilities().frames:
@@ -463,7 +466,7 @@ class Watcher:
         return stays, gone
 
 
-def _learnt(macs: Mapping[tuple[str, int | None], int], adapter: Adapter, gateway: int | None) -> int | None:
+def _learnt(macs: Mapping[tuple[str, int | None], int], adapter: Adapter, gateway: Address | None) -> int | None:
     """The learnt MAC of an adapter's gateway."""
     return next((macs[key] for n in adapter.networks if (key := (str(n), gateway)) in macs), None)
 

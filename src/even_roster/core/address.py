@@ -1,0 +1,55 @@
+"""Addresses as numbers of one 128-bit space, as a type that mypy can follow. Pure.
+
+IPv4 lies at 0 … 2^32−1 (where RFC 4291 2.5.5.1 had its IPv4-compatible block, which is never on a wire) and IPv6 above, so that
+spans, interval sets, bands and stays hold both without a second path. What is particular to a family hangs on `Family`.
+"""
+
+from __future__ import annotations
+
+from enum import Enum
+from ipaddress import IPv4Address, IPv6Address
+from typing import NewType
+
+Address = NewType("Address", int)
+"""An address of either family as its number in the space."""
+
+FIRST = Address(0)
+LAST_IPV4 = Address((1 << 32) - 1)
+LAST = Address((1 << 128) - 1)
+
+
+class Family(Enum):
+    """The two families: their number of bits, and where they lie in the space."""
+
+    IPV4 = 4
+    IPV6 = 6
+
+    @property
+    def bits(self) -> int:
+        """How long an address is."""
+        return 32 if self is Family.IPV4 else 128
+
+    @property
+    def span(self) -> tuple[Address, Address]:
+        """The first and the last number of the family."""
+        return (Address(0), LAST_IPV4) if self is Family.IPV4 else (Address(LAST_IPV4 + 1), LAST)
+
+
+def family(address: int) -> Family:
+    """Which family a number belongs to."""
+    return Family.IPV4 if address <= LAST_IPV4 else Family.IPV6
+
+
+def as_ip(address: int) -> IPv4Address | IPv6Address:
+    """The standard library's form of an address."""
+    return IPv4Address(address) if address <= LAST_IPV4 else IPv6Address(address)
+
+
+def dotted(address: int) -> str:
+    """An address as people write it: with dots, or with colons as in RFC 5952."""
+    return str(as_ip(address))
+
+
+def address_of(ip: IPv4Address | IPv6Address) -> Address:
+    """The number of an address in the space."""
+    return Address(int(ip))

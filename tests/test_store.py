@@ -6,6 +6,7 @@ import random
 import sqlite3
 import tempfile
 import unittest
+from ipaddress import IPv6Address
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +14,9 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy import Connection, create_engine, select, update
+from sqlalchemy import Connection, create_engine, select, true, update
 
-from even_roster.core.address import Address
+from even_roster.core.address import LAST_IPV4, Address, address_of
 from even_roster.core.mac import Mac
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
@@ -28,10 +29,11 @@ from even_roster.store import (
     router_records,
     scan_records,
 )
+from even_roster.store.address_column import NO_ADDRESS, stored
 from even_roster.store.database import Database, StoreError
 from even_roster.store.device_queries import DeviceFilter
 from even_roster.store.intake import NameHeard, TakenIn, take_in
-from even_roster.store.listing import CursorError
+from even_roster.store.listing import CursorError, in_list
 from even_roster.store.scan_records import ResultRow, SegmentSeen
 from even_roster.store.tables import NO_MAC, devices, metadata, stays
 from even_roster.store.watch_records import Watch
@@ -285,6 +287,56 @@ class History(StoreCase):
         noon = Watch(1, quiet_first=12 * 60, quiet_last=13 * 60)
         self.assertEqual([noon.quiet(h * 60) for h in (11, 12, 13)], [False, True, False])
         self.assertFalse(Watch(1).quiet(0))
+
+
+class BothFamilies(StoreCase):
+    """IPv6 is not asked for yet, but nothing in the records stands in its way."""
+
+    SIX = tuple(address_of(IPv6Address(text)) for text in ("2001:db8::1", "2001:db8::ff", "fe80::1", "ffff::"))
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.four = [Address(BASE + 1), Address(BASE + 9), Address(0xFFFFFFFF)]
+        seen = [Sighting(address, 0xA0 + n, 1000 + n, Source.ARP) for n, address in enumerate((*self.SIX, *self.four))]
+        with self.database.write() as connection:
+            take_in(
+                connection, self.segment, [*seen, Sighting(Address(0), 0xFF, 1, Source.OVERHEARD)], [], {}, vendor_of
+            )
+
+    def held(self, condition: Any) -> list[int]:
+        with self.database.read() as connection:
+            return list(
+                connection.execute(select(stays.c.address).where(condition).order_by(stays.c.address)).scalars()
+            )
+
+    def test_one_column_holds_sorts_and_ranges_over_both(self) -> None:
+        self.assertEqual(self.held(true()), [*self.four, *self.SIX])
+        first, last = (address_of(IPv6Address(text)) for text in ("2001:db8::", "2001:db8::ffff"))
+        self.assertEqual(self.held(stays.c.address.between(first, last)), [*self.SIX[:2]])
+        self.assertEqual(self.held(stays.c.address.between(BASE, BASE + 255)), self.four[:2])
+        self.assertEqual(self.held(stays.c.address > LAST_IPV4), [*self.SIX])
+        wanted = [self.SIX[2], self.four[1], address_of(IPv6Address("::1:0:0:9"))]
+        self.assertEqual(self.held(in_list(stays.c.address, wanted)), [self.four[1], self.SIX[2]])
+        self.assertEqual(self.held(in_list(stays.c.address, self.SIX)), [*self.SIX])
+
+    def test_a_range_of_ipv6_is_read_from_the_index(self) -> None:
+        query = select(stays.c.address).where(stays.c.address.between(self.SIX[0], self.SIX[1]))
+        with self.database.read() as connection:
+            compiled = query.compile(connection, compile_kwargs={"literal_binds": False})
+            values = [stored(self.SIX[0]), stored(self.SIX[1])]
+            plan = connection.exec_driver_sql(f"EXPLAIN QUERY PLAN {compiled}", tuple(values)).all()
+        self.assertIn("INDEX ix_stays_address (address>? AND address<?)", str(plan))
+
+    def test_lists_of_devices_go_on_over_both_and_end_with_those_without_an_address(self) -> None:
+        shown: list[int] = []
+        cursor = None
+        while True:
+            with self.database.read() as connection:
+                page = device_queries.page(connection, DeviceFilter(), "address", False, cursor, 3)
+            shown += [row.address for row in page.rows]
+            if (cursor := page.next) is None:
+                break
+        self.assertEqual(shown, [*self.four, *self.SIX, NO_ADDRESS])
 
 
 class Lists(StoreCase):

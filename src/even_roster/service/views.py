@@ -15,7 +15,8 @@ from ..core.address import Address, dotted
 from ..core.mac import Mac
 from ..core.stays import Source
 from ..core.vendors import VendorRegistry
-from ..store.tables import NO_ADDRESS, NO_MAC
+from ..store.address_column import NO_ADDRESS
+from ..store.tables import NO_MAC
 
 _WEB_PORTS = ((443, "https", ""), (80, "http", ""), (8443, "https", ":8443"), (8080, "http", ":8080"))
 _BY = Source.ARP | Source.NEIGHBOUR | Source.ECHO | Source.CONNECT

@@ -12,6 +12,8 @@ from sqlalchemy import ColumnElement, Select, and_, func, or_, select
 
 from ..core.mac import fragment_digits
 
+MOST_INTEGER = (1 << 63) - 1
+
 
 class CursorError(ValueError):
     """A cursor was not made by this service, or belongs to another order."""
@@ -44,9 +46,15 @@ def after(
 
 
 def in_list(column: ColumnElement[Any], values: Iterable[int]) -> ColumnElement[bool]:
-    """`column IN (…)` for any number of integers, as one bound JSON array (SQLite's json_each)."""
-    each = func.json_each(json.dumps(list(values))).table_valued("value")
-    return column.in_(select(each.c.value))
+    """`column IN (…)` for any number of integers, as one bound JSON array (SQLite's json_each); IPv6 addresses, which are no
+    integers there, are bound one by one."""
+    wanted = list(values)
+    large = [one for one in wanted if one > MOST_INTEGER]
+    each = func.json_each(json.dumps([one for one in wanted if one <= MOST_INTEGER] if large else wanted)).table_valued(
+        "value"
+    )
+    found = column.in_(select(each.c.value))
+    return or_(found, column.in_(large)) if large else found
 
 
 def terms_match(column: ColumnElement[str], text: str) -> list[ColumnElement[bool]]:

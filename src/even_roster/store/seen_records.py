@@ -10,8 +10,9 @@ from sqlalchemy import ColumnElement, Connection, func, or_, select
 from ..core.address import Address
 from ..core.plan.checks import Observed
 from ..core.plan.proof import LastSeen
+from .address_column import NO_ADDRESS
 from .listing import in_list
-from .tables import NO_ADDRESS, NO_MAC, adapters, devices, name_stays, segments, sites, stays
+from .tables import NO_MAC, adapters, devices, name_stays, segments, sites, stays
 
 
 def last_seen_by_site(connection: Connection) -> dict[int, dict[Address, int]]:

@@ -13,9 +13,10 @@ from ..core.address import dotted
 from ..core.mac import Mac
 from ..core.names import Name, NameSource
 from ..core.naming import called
+from .address_column import NO_ADDRESS
 from .database import Database
 from .listing import in_list
-from .tables import NO_ADDRESS, NO_MAC, NO_NAME, adapters, assignments, devices, name_stays, stays
+from .tables import NO_MAC, NO_NAME, adapters, assignments, devices, name_stays, stays
 
 VendorOf = Callable[[Mac], str]
 _MOST_ADDRESSES = 8

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, ForeignKey, Index, Integer, MetaData, Table, Text, text
 
+from .address_column import NO_ADDRESS, AddressNumber
+
 metadata = MetaData(
     naming_convention={
         "ix": "ix_%(column_0_label)s",
@@ -16,7 +18,6 @@ metadata = MetaData(
     }
 )
 
-NO_ADDRESS = 1 << 33
 NO_MAC = 1 << 49
 NO_NAME = "\uffff"
 
@@ -35,7 +36,7 @@ devices = Table(
     Column("called", Text, nullable=False, default="", server_default=""),
     Column("called_because", Text, nullable=False, default="", server_default=""),
     Column("vouched", Boolean, nullable=False, default=False, server_default=text("0")),
-    Column("address", BigInteger, nullable=False, default=NO_ADDRESS),
+    Column("address", AddressNumber, nullable=False, default=NO_ADDRESS),
     Column("mac", BigInteger, nullable=False, default=NO_MAC),
     Column("macs", Integer, nullable=False, default=0),
     Column("vendor", Text, nullable=False, default=""),
@@ -65,7 +66,7 @@ segments = Table(
     Column("fingerprint", Text, nullable=False, unique=True),
     Column("adapter", Text, nullable=False),
     Column("subnet", Text, nullable=False),
-    Column("gateway", BigInteger),
+    Column("gateway", AddressNumber),
     Column("first_seen", BigInteger, nullable=False),
     Column("last_seen", BigInteger, nullable=False),
     Column("site_id", ForeignKey("sites.id")),
@@ -86,7 +87,7 @@ stays = Table(
     "stays", metadata,
     Column("id", Integer, primary_key=True),
     Column("segment_id", ForeignKey("segments.id"), nullable=False),
-    Column("address", BigInteger, nullable=False),
+    Column("address", AddressNumber, nullable=False),
     Column("mac", BigInteger),
     Column("first", BigInteger, nullable=False),
     Column("last", BigInteger, nullable=False),
@@ -104,7 +105,7 @@ stays = Table(
 name_stays = Table(
     "name_stays", metadata,
     Column("id", Integer, primary_key=True),
-    Column("address", BigInteger, nullable=False),
+    Column("address", AddressNumber, nullable=False),
     Column("mac", BigInteger, nullable=False),
     Column("name", Text, nullable=False),
     Column("key", Text, nullable=False, index=True),
@@ -137,7 +138,7 @@ scans = Table(
 scan_results = Table(
     "scan_results", metadata,
     Column("scan_id", ForeignKey("scans.id", ondelete="CASCADE"), primary_key=True),
-    Column("address", BigInteger, primary_key=True),
+    Column("address", AddressNumber, primary_key=True),
     Column("by", Integer, nullable=False),
     Column("macs", JSON, nullable=False),
     Column("names", JSON, nullable=False),
@@ -190,9 +191,9 @@ subnets = Table(
     Column("version", Integer, nullable=False, default=1),
     Column("site", ForeignKey("sites.id"), nullable=False),
     Column("name", Text, nullable=False, default=""),
-    Column("first", BigInteger, nullable=False),
+    Column("first", AddressNumber, nullable=False),
     Column("prefix", Integer, nullable=False),
-    Column("gateway", BigInteger),
+    Column("gateway", AddressNumber),
     Column("dns", JSON, nullable=False, default=list),
     Column("domain", Text, nullable=False, default=""),
     Column("ntp", JSON, nullable=False, default=list),
@@ -208,8 +209,8 @@ bands = Table(
     Column("version", Integer, nullable=False, default=1),
     Column("subnet", ForeignKey("subnets.id"), nullable=False, index=True),
     Column("kind", Text, nullable=False),
-    Column("first", BigInteger, nullable=False),
-    Column("last", BigInteger, nullable=False),
+    Column("first", AddressNumber, nullable=False),
+    Column("last", AddressNumber, nullable=False),
     Column("name", Text, nullable=False, default=""),
     Column("roles", JSON, nullable=False, default=list),
     Column("options", JSON, nullable=False, default=dict),
@@ -223,7 +224,7 @@ assignments = Table(
     Column("version", Integer, nullable=False, default=1),
     Column("site", ForeignKey("sites.id"), nullable=False),
     Column("subnet", ForeignKey("subnets.id"), nullable=False),
-    Column("address", BigInteger, nullable=False),
+    Column("address", AddressNumber, nullable=False),
     Column("kind", Text, nullable=False),
     Column("mac", BigInteger, index=True),
     Column("name", Text, nullable=False, default=""),
@@ -249,9 +250,9 @@ uses = Table(
     Column("version", Integer, nullable=False, default=1),
     Column("site", ForeignKey("sites.id"), nullable=False),
     Column("user", Text, nullable=False),
-    Column("address", BigInteger, nullable=False),
+    Column("address", AddressNumber, nullable=False),
     Column("purpose", Text, nullable=False),
-    Column("moved_to", BigInteger),
+    Column("moved_to", AddressNumber),
     Index("ix_uses_address", "site", "address"),
 )  # fmt: skip
 
@@ -281,7 +282,7 @@ dhcp_servers = Table(
 leases = Table(
     "leases", metadata,
     Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), primary_key=True),
-    Column("address", BigInteger, primary_key=True),
+    Column("address", AddressNumber, primary_key=True),
     Column("mac", BigInteger, index=True),
     Column("name", Text, nullable=False, default=""),
     Column("expires", BigInteger),
@@ -292,7 +293,7 @@ leases = Table(
 published = Table(
     "published", metadata,
     Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), primary_key=True),
-    Column("address", BigInteger, primary_key=True),
+    Column("address", AddressNumber, primary_key=True),
     Column("mac", BigInteger, nullable=False),
     Column("name", Text, nullable=False),
     sqlite_with_rowid=False,
@@ -341,7 +342,7 @@ acceptances = Table(
 router_members = Table(
     "router_members", metadata,
     Column("site", ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
-    Column("address", BigInteger, primary_key=True),
+    Column("address", AddressNumber, primary_key=True),
     Column("mac", BigInteger, primary_key=True),
     Column("who", Text, nullable=False),
     Column("at", BigInteger, nullable=False),

@@ -81,6 +81,7 @@ class FirstDay(ConsoleCase):
     def test_1_an_empty_roster_teaches_and_offers_a_scan(self) -> None:
         self.sees("Nothing was scanned yet. Begin with the subnet you stand on.")
         self.sees("are known from the leases of DHCP servers only")
+        self.sees("are planned and expected")
         self.sees("10.44.10.0/24")
         self.assertEqual(self.field("Range").get_attribute("value"), "10.44.10.0/24")
 
@@ -173,6 +174,22 @@ class FirstDay(ConsoleCase):
         roles.send_keys("wireless")
         self.button("Set for all").click()
         self.until(lambda _: self.roster.device_page(q="stage-box", role="wireless").total == 3)
+
+    def test_91_what_is_expected_is_renamed_with_its_hostname_and_all_of_it_taken_back(self) -> None:
+        self.open("/devices?expected=true&q=touring")
+        self.until(lambda _: any("portable-touring" in row for row in self.rows()))
+        rows = self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]")
+        next(row for row in rows if "portable-touring" in row.text).click()
+        self.sees("never: it is expected")
+        self.write(self.field("Name"), "Tour laptop")
+        self.driver.find_element(By.XPATH, "//label[contains(., 'also as planned hostname')]/input").click()
+        self.button("Save").click()
+        self.until(lambda _: self.roster.assignment("10.44.10.182").name == "tour-laptop")
+        self.open("/changes")
+        self.sees("hostname: “portable-touring” → “tour-laptop”")
+        self.driver.find_elements(By.XPATH, "//button[text()='Undo']")[0].click()
+        self.until(lambda _: self.roster.assignment("10.44.10.182").name == "portable-touring")
+        self.sees("taken back")
 
     def test_9_columns_theme_and_hostile_names(self) -> None:
         device = next(iter(self.roster.devices(q="10.44.20.60")))

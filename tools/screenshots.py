@@ -37,8 +37,6 @@ def main() -> None:
     """All pictures, or those named."""
     FOLDER.mkdir(parents=True, exist_ok=True)
     wanted = set(sys.argv[1:])
-    if not wanted or "console-first-run" in wanted:
-        first_run()
     with demo(watch=True) as service:
         console(service, wanted)
         for name, commands in TERMINALS.items():
@@ -89,6 +87,8 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-dhcp", 1.2)
         _choose_sheet(driver, service)
         shot("console-import", 1.2)
+        driver.get(f"{service.url}/changes")
+        shot("console-changes", 1.2)
         driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
         driver.get(f"{service.url}/addresses?subnet=1&open=address:10.44.10.181")
         shot("console-addresses", 1.5)
@@ -98,14 +98,6 @@ def console(service: Service, wanted: set[str]) -> None:
         time.sleep(1.5)
         if not wanted or "console-phone" in wanted:
             phone.save_screenshot(str(FOLDER / "console-phone.png"))
-
-
-def first_run() -> None:
-    """The first page of an empty roster."""
-    with demo() as service, browser() as driver:
-        driver.get(service.sign_in)
-        time.sleep(1.5)
-        driver.save_screenshot(str(FOLDER / "console-first-run.png"))
 
 
 def _until_found(service: Service) -> None:

@@ -3185,7 +3185,7 @@ export interface components {
         /**
          * Here
          * @description Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
-         *     `scanned` tells whether any scan was ever made.
+         *     `scanned` tells whether any scan was ever made; `devices` counts all, `expected` those of them never seen.
          */
         Here: {
             /** Hostname */
@@ -3210,6 +3210,8 @@ export interface components {
             scanned: boolean;
             /** Devices */
             devices: number;
+            /** Expected */
+            expected: number;
             /** Unknown */
             unknown: number;
         };

@@ -32,7 +32,8 @@ function FirstRun({ here, chosen }: { here: Here; chosen: AdapterHere | undefine
   return (
     <>
       <h1 className="text-2xl font-semibold">{here.devices === 0 ? "The roster is empty." : "Nothing was scanned yet."} Begin with the subnet you stand on.</h1>
-      {here.devices > 0 ? <p className="mt-2 max-w-3xl"><Link to="/devices" className="underline">{plural(here.devices, "device")}</Link> are known from the leases of DHCP servers only.</p> : null}
+      {here.devices > here.expected ? <p className="mt-2 max-w-3xl"><Link to="/devices" className="underline">{plural(here.devices - here.expected, "device")}</Link> are known from the leases of DHCP servers only.</p> : null}
+      {here.expected > 0 ? <p className="mt-2 max-w-3xl"><Link to="/devices?expected=true" className="underline">{plural(here.expected, "device")}</Link> {here.expected === 1 ? "is" : "are"} planned and expected.</p> : null}
       {chosen && address ? (
         <p className="mt-2 max-w-3xl">
           This machine, <b>{here.hostname}</b>, stands in <Mono>{address.subnet}</Mono> through <b>{chosen.name}</b>
@@ -50,6 +51,7 @@ function Summary({ here }: { here: Here }) {
       <h1 className="text-2xl font-semibold">{here.hostname}</h1>
       <Link to="/devices" className="underline decoration-rule underline-offset-4 hover:decoration-ink">{plural(here.devices, "device")}</Link>
       <Link to="/devices?unknown=true" className="underline decoration-rule underline-offset-4 hover:decoration-ink">{count(here.unknown)} that nobody has named or planned</Link>
+      {here.expected > 0 ? <Link to="/devices?expected=true" className="underline decoration-rule underline-offset-4 hover:decoration-ink">{count(here.expected)} expected, never seen</Link> : null}
       <span className="text-soft">A scan uses {here.chosen}: {here.reason}.</span>
     </div>
   );

@@ -54,7 +54,7 @@ class RangeRow(Model):
 
 class Here(Model):
     """Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
-    `scanned` tells whether any scan was ever made."""
+    `scanned` tells whether any scan was ever made; `devices` counts all, `expected` those of them never seen."""
 
     hostname: str
     simulated: bool
@@ -67,6 +67,7 @@ class Here(Model):
     home: str
     scanned: bool
     devices: int
+    expected: int
     unknown: int
 
 

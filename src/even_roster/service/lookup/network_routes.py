@@ -49,7 +49,8 @@ def here(request: Request, context: ContextDep, who: Who, adapter: str | None = 
         adapters=[_adapter(context, one, known, one is chosen, request.app.state.listening) for one in adapters],
         chosen=chosen.name if chosen else None, reason=reason, door=door, limits=limits,
         ranges=[_range(row) for row in ranges if row.subnet in own],
-        home=str(context.settings.home), scanned=bool(known), devices=totals["devices"], unknown=totals["unknown"],
+        home=str(context.settings.home), scanned=bool(known), devices=totals["devices"],
+        expected=totals["expected"], unknown=totals["unknown"],
     )  # fmt: skip
 
 

@@ -325,7 +325,8 @@ def _unreachable(place: Place, error: httpx.HTTPError) -> RosterError:
 
 def _patience(call: Call[Any]) -> httpx.Timeout:
     """Work with files and servers may take longer than a question."""
-    return LONG if call.content is not None or call.binary or "/dhcp/servers/" in call.path else TIMEOUT
+    long = call.content is not None or call.binary or "/dhcp/servers/" in call.path or call.path.endswith("/undo")
+    return LONG if long else TIMEOUT
 
 
 def _answer(response: httpx.Response, call: Call[T]) -> T:

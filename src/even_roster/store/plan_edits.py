@@ -87,14 +87,16 @@ class PlanEditor:
 
     def save(
         self, action: str, item: str, before: Sequence[Record], after: Sequence[Record], told: tuple[Any, Any], kind: str,
-        undoes: int | None = None,
+        undoes: int | None = None, *, as_read: bool = False,
     ) -> Saved:  # fmt: skip
-        """Store an edit that was `settled`; `told` is what the list of changes shows as before and after. Raises PlanConflict."""
+        """Store an edit that was `settled`; `told` is what the list of changes shows as before and after. With `as_read` the items
+        before were read in this very transaction, and are not compared with the records again. Raises PlanConflict."""
         if homeless := [one for one in after if isinstance(one, Assignment) and not one.device]:
             raise ValueError(f"{called(homeless[0])} belongs to no device; settle the edit first")
         was = {(kind_of(one), one.id): one for one in before}
         now = {(kind_of(one), one.id): one for one in after}
-        self._compare(was.values())
+        if not as_read:
+            self._compare(was.values())
         # What points to a removed item may be pointed elsewhere in the same edit: keys are checked when it is committed.
         self.connection.exec_driver_sql("PRAGMA defer_foreign_keys=ON")
         change = self.connection.execute(
@@ -124,7 +126,9 @@ class PlanEditor:
     def save_reverse(self, back: Reverse) -> Saved:
         """Store what `reverse` gave, in the same transaction."""
         told = back.change.after, back.change.before
-        return self.save("undo", back.change.item, back.before, back.after, told, back.change.kind, back.change.id)
+        return self.save(
+            "undo", back.change.item, back.before, back.after, told, back.change.kind, back.change.id, as_read=True
+        )
 
     def reverse(self, identity: int) -> Reverse:
         """The edit that takes a whole change back: possible where nothing in it was changed since, no address of it was given

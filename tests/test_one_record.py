@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
+import random
 import tempfile
 import threading
 import unittest
+from collections.abc import Callable
 from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Any
+
+from sqlalchemy import select
 
 from even_roster.api.plan import AssignmentEdit, AssignmentNew
 from even_roster.core.address import Address
@@ -18,19 +23,21 @@ from even_roster.core.roster import Device
 from even_roster.core.stays import Sighting, Source
 from even_roster.service.devices import device_edits, device_views
 from even_roster.service.devices.device_edits import Making
-from even_roster.service.knowing.plan_book import Edit, PlanBook
+from even_roster.service.knowing.plan_book import Edit, PlanBook, PlanRefused
 from even_roster.service.plan import planning
 from even_roster.store import change_queries, device_queries, plan_records, scan_records
 from even_roster.store.database import Database
-from even_roster.store.edits import EditError, Missing, StaleEdit
+from even_roster.store.edits import AddressTaken, EditError, Missing, StaleEdit
 from even_roster.store.intake import NameHeard, TakenIn, take_in
-from even_roster.store.plan_edits import Saved
+from even_roster.store.plan_edits import PlanConflict, Saved
 from even_roster.store.scan_records import SegmentSeen
+from even_roster.store.tables import devices
 
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
 A, B, C = 0x02C044000001, 0x02C044000002, 0x02C044000003
 WHO = "keeper"
+SEEDS, STEPS = 6, 90
 
 
 class OneRecord(unittest.TestCase):
@@ -76,7 +83,8 @@ class OneRecord(unittest.TestCase):
 
     def at(self, octet: int) -> Assignment:
         item = self.plan.plan.at(self.site, Address(BASE + octet))
-        assert item is not None
+        if item is None:
+            raise Missing(f"nobody has .{octet}")
         return item
 
     def row(self, identity: int) -> Any:
@@ -289,6 +297,79 @@ class Meeting(OneRecord):
         )
         self.plan.undo(WHO, self.last_change())
         self.assertEqual(self.everything(), before)
+
+
+REFUSALS = (EditError, Missing, StaleEdit, AddressTaken, PlanConflict, PlanRefused)
+MACS = [0x02C044000000 + n for n in range(1, 13)]
+
+
+class AnyOrder(OneRecord):
+    """Sightings and every kind of edit in any order: what must always hold, holds after each."""
+
+    def holds(self) -> None:
+        with self.database.read() as connection:
+            self.assertEqual(connection.exec_driver_sql("PRAGMA foreign_key_check").all(), [])
+            stored = plan_records.load(connection)
+            ids = list(connection.execute(select(devices.c.id)).scalars())
+            known = plan_records.known(connection, MACS, ids)
+        shown = self.plan.plan
+        self.assertEqual(shown.assignments, stored.assignments, "the picture is what is recorded")
+        self.assertEqual({a.device for a in shown.assignments.values()} - set(ids), set(), "nobody's assignment")
+        for item in shown.assignments.values():
+            owner = known.devices[item.device]
+            self.assertEqual((item.role, owner.retired), (owner.role, False), item)
+            if item.mac is not None:
+                self.assertEqual(known.adapters[item.mac].device, item.device, item)
+            self.assertIn(item, shown.of_device(item.device))
+        for device in known.devices.values():
+            alone = not shown.of_device(device.id) and not device.retired and device.bare
+            theirs = {one.mac for one in known.adapters_of(device.id)}
+            self.assertFalse(alone and not theirs, f"{device} is a record of nothing")
+
+    def some(self, chance: random.Random) -> int:
+        with self.database.read() as connection:
+            return int(chance.choice(list(connection.execute(select(devices.c.id)).scalars()) or [1]))
+
+    def act(self, chance: random.Random) -> str:
+        """One random thing; gives what it was."""
+        mac, other, octet = chance.choice(MACS), chance.choice(MACS), chance.randrange(10, 24)
+        items = list(self.plan.plan.assignments.values())
+        at = chance.choice(items).address - BASE if items else octet
+        maybe = chance.choice((mac, mac, None))
+        acts: dict[str, Callable[[], object]] = {
+            "see": lambda: self.see((octet, mac)),
+            "assign": lambda: self.assign(octet, maybe, f"h{octet}", role=chance.choice(("", "printer", "camera"))),
+            "new mac": lambda: self.change(at, mac=str(Mac(mac))),
+            "no mac": lambda: self.change(at, mac="", name="x"),
+            "new role": lambda: self.change(at, role=chance.choice(("", "server", "phone"))),
+            "release": lambda: self.release(at),
+            "name": lambda: self.set(self.some(chance), name=chance.choice(("", "Desk", "Printer")), role="other"),
+            "join": lambda: self.do(device_edits.join(self.some(chance), [self.some(chance), self.some(chance)])),
+            "split": lambda: self.do(device_edits.split(self.some(chance), [mac])),
+            "swap": lambda: self.do(device_edits.swap_hardware(self.some(chance), mac, chance.choice((None, other)))),
+            "retire": lambda: self.do(
+                device_edits.retire(self.some(chance), None, True, release=chance.random() < 0.7)
+            ),
+            "restore": lambda: self.do(device_edits.retire(self.some(chance), None, False)),
+            "add": lambda: self.do(device_edits.add({"name": chance.choice(("Spare", ""))}, maybe)),
+            "undo": lambda: self.plan.undo(WHO, max(self.last_change() - chance.randrange(6), 1)),
+        }
+        name = chance.choice([*acts, "undo", "undo", "see", "assign"])
+        with contextlib.suppress(*REFUSALS):
+            acts[name]()
+        return name
+
+    def test_what_must_hold_holds_after_anything_in_any_order(self) -> None:
+        for seed in range(SEEDS):
+            chance = random.Random(seed)
+            if seed:
+                self.doCleanups()
+                self.setUp()
+            done: list[str] = []
+            for _ in range(STEPS):
+                done.append(self.act(chance))
+                with self.subTest(seed=seed, done=done[-8:]):
+                    self.holds()
 
 
 class Edits(OneRecord):

@@ -1,5 +1,6 @@
 // Every edit by a person, of the plan, of devices and of settings, the latest first; each can be taken back whole.
 import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { api } from "../api/client";
 import type { ChangeRow } from "../api/types";
 import { what } from "../lib/changes";
@@ -33,9 +34,9 @@ export default function ChangesPage() {
           {rows.map((change) => (
             <tr key={change.id} className="border-t border-rule align-top hover:bg-wash">
               <td className="py-1 pr-4" title={moment(change.at)}>{ago(change.at)}</td>
-              <td className="truncate pr-4">{change.who}</td>
-              <td className="pr-4 break-words">{change.kind} {change.item}</td>
-              <td className="pr-4 break-words text-soft">{what(change)}</td>
+              <td className="truncate py-1 pr-4">{change.who}</td>
+              <td className="py-1 pr-4 break-words">{change.kind} {change.kind === "device" && /^\d+$/.test(change.item) ? <Link className="underline decoration-rule underline-offset-4 hover:decoration-ink" to={`/devices?open=device:${change.item}`}>{change.item}</Link> : change.item}</td>
+              <td className="py-1 pr-4 break-words text-soft">{what(change)}</td>
               <td className="py-0.5 text-right">
                 {undone.has(change.id) ? <span className="text-sm text-soft">taken back</span> : <Button tone="quiet" disabled={undo.isPending} aria-label={`Undo change ${change.id}`} onClick={() => undo.mutate(change.id)}>Undo</Button>}
                 {undo.variables === change.id && undo.error ? <span role="alert" className="block text-sm text-alarm">{undo.error.message}.</span> : null}

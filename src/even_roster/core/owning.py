@@ -8,7 +8,7 @@ anything of any more goes. The role stands with the device, so that all its assi
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -22,11 +22,16 @@ Record = Item | Device | Adapter
 
 @dataclass(frozen=True, slots=True)
 class Settled:
-    """An edit with the devices and adapters it concerns, and where two records that met said different things."""
+    """An edit with the devices and adapters it concerns, and where two records that met said different things. `hollow` are devices
+    that would be left in the lists with nothing in them: no adapter, no address, nothing written by a hand; `gone` are devices that
+    would be out of the lists with an address planned for them; `torn` are assignments whose MAC would be another device's."""
 
     before: tuple[Record, ...]
     after: tuple[Record, ...]
     cases: tuple[Case, ...] = ()
+    hollow: tuple[Device, ...] = ()
+    gone: tuple[Device, ...] = ()
+    torn: tuple[Assignment, ...] = ()
 
 
 def planned(records: Iterable[Record]) -> list[Item]:
@@ -92,6 +97,7 @@ class _Settling:
         items: list[Record] = [self._owned(one) if isinstance(one, Assignment) else one for one in planned(self._after)]
         self._leave(items)
         items = self._same_roles(items)
+        holding = {one.device for one in items if isinstance(one, Assignment)}
         devices_were = {one.id: one for one in self._before if isinstance(one, Device)}
         adapters_were = {one.id: one for one in self._before if isinstance(one, Adapter)}
         for device in self._known.devices.values():
@@ -107,8 +113,25 @@ class _Settling:
         adapters_are = [one for one in self._adapters.values() if one.id in adapters_were or one.id not in there]
         return Settled(
             (*planned(self._before), *devices_were.values(), *adapters_were.values()), (*items, *devices_are, *adapters_are),
-            tuple(self._cases),
+            tuple(self._cases), tuple(one for one in devices_are if self._is_hollow(one, holding)),
+            tuple(one for one in devices_are if one.retired and self._has_addresses(one, holding)),
+            tuple(self._torn({one.mac for one in (*adapters_were.values(), *adapters_are)})),
         )  # fmt: skip
+
+    def _torn(self, macs: Iterable[int]) -> Iterator[Assignment]:
+        """Assignments that the edit does not touch, of MACs that it takes from their devices."""
+        for mac in macs:
+            adapter = self._adapters.get(mac)
+            for item in self._plan.of_mac(mac):
+                if item.id not in self._was and (adapter is None or adapter.device != item.device):
+                    yield item
+
+    def _is_hollow(self, device: Device, holding: set[int]) -> bool:
+        hollow = not device.retired and device.bare and not self._macs[device.id]
+        return hollow and not self._has_addresses(device, holding)
+
+    def _has_addresses(self, device: Device, holding: set[int]) -> bool:
+        return device.id in holding or any(one.id not in self._was for one in self._plan.of_device(device.id))
 
     def _owned(self, item: Assignment) -> Assignment:
         was = self._was.get(item.id)
@@ -161,8 +184,8 @@ class _Settling:
     def _is_it(self, expected: int, device: int) -> None:
         """An expected device without a MAC turned out to be a known one: one record from now on."""
         other = self._devices.get(expected)
-        if other is None or self._seen(expected):
-            return
+        if other is None or self._macs[expected]:
+            return  # it has a MAC of its own: another device
         joined, cases = meet(self._devices[device], replace(other, role=""))  # its role comes with its assignments
         self._devices[device] = joined
         self._cases += cases

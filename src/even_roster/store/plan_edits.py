@@ -67,7 +67,7 @@ class PlanEditor:
 
     def settled(self, plan: Plan, before: Sequence[Record], after: Sequence[Record]) -> Settled:
         """An edit of `plan` with what it means for devices (see `core.owning`), as it is to be checked and saved: with the ids of
-        new items and the next versions of others."""
+        new items and the next versions of others. Raises EditError where a device would be left empty."""
         records = (*before, *after)
         assigned = [one for one in records if isinstance(one, Assignment)]
         adapters_ = [one for one in records if isinstance(one, Adapter)]
@@ -77,6 +77,19 @@ class PlanEditor:
         whole = Settled(tuple(before), tuple(after))
         if macs or ids:
             whole = settle(plan, before, after, plan_records.known(self.connection, macs, ids), self.at)
+        if whole.hollow:
+            raise EditError(
+                f"{whole.hollow[0].title} would be an empty record: what was in it belongs to another device now; undo that first"
+            )
+        if whole.torn:
+            torn = whole.torn[0]
+            raise EditError(
+                f"{called(torn)} was made since for a MAC that would go to another device; take that back first"
+            )
+        if whole.gone:
+            raise EditError(
+                f"{whole.gone[0].title} would be retired though it has an address in the plan; release that first"
+            )
         was = {(kind_of(one), one.id): one for one in whole.before}
         same = {key for one in whole.after if was.get(key := (kind_of(one), one.id)) == one}
         then = [one for one in self._numbered(whole.before, whole.after) if (kind_of(one), one.id) not in same]

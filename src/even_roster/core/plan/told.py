@@ -13,10 +13,15 @@ from .model import Item
 def told(before: Item | None, after: Item | None) -> tuple[Any, Any]:
     """What differs between two states of an item, as people read it."""
     if before is None or after is None:
-        return (said(before) if before else None), (said(after) if after else None)
+        return (_whole(before) if before else None), (_whole(after) if after else None)
     was, now = said(before), said(after)
     differ = [name for name in now if was.get(name) != now[name]]
     return {name: was.get(name) for name in differ}, {name: now[name] for name in differ}
+
+
+def _whole(item: Item) -> dict[str, Any]:
+    """All that an item says; that it is on goes without saying."""
+    return {name: value for name, value in said(item).items() if (name, value) != ("on", True)}
 
 
 def said(item: Item) -> dict[str, Any]:

@@ -49,10 +49,13 @@ def set_fields(
                     before.append(item)
                     after.append(replace(item, name=as_hostname(values["name"])))
         alone = known.devices[wanted[0][0]] if len(wanted) == 1 else None
-        was_told = {name: getattr(alone, name) for name in values} if alone is not None else None
+        was_told, hostname = None, as_hostname(values.get("name", ""))
+        if alone is not None:
+            values = {name: value for name, value in values.items() if getattr(alone, name) != value}
+            was_told = {name: getattr(alone, name) for name in values}
         hostnames = {one.name for one in before if isinstance(one, Assignment)}
         if was_told is not None and hostnames:
-            was_told["hostname"], values["hostname"] = ", ".join(sorted(hostnames)), as_hostname(values["name"])
+            was_told["hostname"], values["hostname"] = ", ".join(sorted(hostnames)), hostname
         title = str(alone.id) if alone is not None else f"{len(wanted)} devices"
         return Edit("set", "device", title, tuple(before), tuple(after), (was_told, values))
 
@@ -184,6 +187,8 @@ def swap_hardware(identity: int, mac: int, old: int | None) -> Making:
     def make(desk: Desk) -> Edit:
         known = desk.known([identity], [mac])
         was = _device(known, identity, None)
+        if was.retired:
+            raise EditError(f"{was.title} is retired; bring it back first")
         there = known.adapters_of(identity)
         if any(one.mac == mac for one in there):
             raise EditError(f"{Mac(mac)} is an adapter of {was.title} already", "mac")

@@ -115,6 +115,7 @@ class Attention(ConsoleCase):
 
     def test_7_a_device_without_an_address_is_given_one(self) -> None:
         self.open("/addresses?assign=02:c0:10:00:02:0f&role=control")
+        self.until(lambda _: "Stage" in self.field("in").text)
         Select(self.field("in")).select_by_visible_text("Stage")
         self.write(self.field("name"), "light-node-new")
         self.button("Give it a free one").click()

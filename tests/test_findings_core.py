@@ -288,6 +288,10 @@ class Addresses(unittest.TestCase):
             (mac, asked), (B, [ip(f"10.44.10.{last}") for last in range(201, 206)]), "where nobody else was"
         )
         self.assertEqual(made.proxy_suspects(), [], "and not again for an hour")
+        made.proxy_answer(B, {}, made.now)
+        self.assertEqual(made.proxy_suspects(), [])
+        made.passed(made.now + MINUTE)
+        self.assertEqual([mac for mac, _ in made.proxy_suspects()], [B], "nothing came back: it is asked again soon")
         made.proxy_answer(B, {asked[0]: False}, NOW)
         self.assertIn("duplicate-address", kinds(made), "it has them itself")
         made.proxy_answer(B, {asked[0]: True}, NOW)

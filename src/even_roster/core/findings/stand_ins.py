@@ -6,9 +6,10 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ..address import Address
-from .model import HOUR
+from .model import HOUR, MINUTE
 
 AGAIN = HOUR
+SOON = MINUTE
 QUESTIONS = 5
 
 
@@ -47,3 +48,5 @@ class StandIns:
             self.proven[mac] = Proven(min(strange, default=min(told)), max(strange, default=max(told)), at)
         elif told:
             self.proven.pop(mac, None)
+        else:  # nothing came back in time: that says nothing, and is no reason to wait for an hour
+            self._asked[mac] = at - AGAIN + SOON

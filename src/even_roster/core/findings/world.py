@@ -471,7 +471,7 @@ class World:
 
     def proxy_answer(self, mac: int, told: Mapping[int, bool], at: int) -> None:
         """What was found of some addresses that a MAC answers for: True where it stands in for others, False where it has it
-        itself. Where nothing could be told, nothing changes."""
+        itself. Where nothing could be told, nothing changes, and it is asked again soon."""
         self.passed(at)
         self.stand_ins.answer(mac, told, self.strange(mac), at)
         self.touch_mac(mac)

@@ -1,7 +1,7 @@
 """What comes back for a few echoes to one address: replies with their times, and the words of routers and firewalls on the way.
 
 An ICMP error (RFC 792, RFC 1812 4.3) is believed only when the packet that it encloses is one of ours: sent to that address with
-the identifier that was drawn for this question. Who cannot see our packets cannot forge one.
+the identifier that was drawn for this question. Who cannot see our packets has to guess it among 65,535, within seconds.
 """
 
 from __future__ import annotations

@@ -9,12 +9,14 @@ from typing import Any
 
 from even_roster.api.findings import StepDone
 from even_roster.core.address import Address
-from even_roster.core.findings.model import Action
+from even_roster.core.findings.model import Action, Step
 from even_roster.core.names import as_hostname, is_hostname
 from even_roster.core.plan.model import Assignment, AssignmentKind
 from even_roster.service.devices import device_edits
 from even_roster.service.findings import remedies
 from even_roster.service.knowing.plan_book import PlanRefused
+from even_roster.service.plan import planning
+from even_roster.service.web.problems import Refusal
 from even_roster.store import device_queries
 from even_roster.store.edits import EditError, Missing
 from tests.support.days import days, hall, prepared
@@ -34,10 +36,11 @@ class Steps(unittest.TestCase):
         self.site.leases()
         self.site.scan(OFFICE)
 
-    def press(self, action: Action, *, anyway: bool = False, number: int = 1, **values: str) -> StepDone:
-        """Do a step as the finding's record has it."""
-        row: Any = SimpleNamespace(id=7, steps=[(action.value, f"{action.value} it", list(values.items()))])
-        return remedies.do(self.context, row, number, "a hand", anyway)
+    def press(self, action: Action, *, anyway: bool = False, **values: str) -> StepDone:
+        """Do a step as the finding's record has it, named as it names itself."""
+        step = Step(action, f"{action.value} it", tuple(values.items()))
+        row: Any = SimpleNamespace(id=7, steps=[(step.action.value, step.label, step.values)])
+        return remedies.do(self.context, remedies.chosen(row, step.key), "a hand", anyway)
 
     def at(self, address: str) -> Assignment | None:
         with self.context.plan.reading() as plan:
@@ -96,10 +99,13 @@ class Steps(unittest.TestCase):
     def test_an_address_is_freed(self) -> None:
         planned = self.at("10.44.10.33")
         assert planned is not None
-        self.press(Action.RELEASE, assignment=str(planned.id))
-        self.assertIsNone(self.at("10.44.10.33"))
+        self.context.plan.edit("a hand", planning.move(planned.id, ip("10.44.10.34"), None))
+        with self.assertRaisesRegex(Refusal, "was moved from 10.44.10.33 to 10.44.10.34 meanwhile"):
+            self.press(Action.RELEASE, assignment=str(planned.id), address="10.44.10.33")
+        said = self.press(Action.RELEASE, assignment=str(planned.id), address="10.44.10.34").said
+        self.assertEqual((said, self.at("10.44.10.34")), ("10.44.10.34 is free again", None))
         with self.assertRaises(Missing):
-            self.press(Action.RELEASE, assignment=str(planned.id))
+            self.press(Action.RELEASE, assignment=str(planned.id), address="10.44.10.34")
 
     def test_two_devices_become_one(self) -> None:
         first, second = self.device(PORTABLE), self.device(ATTIC)
@@ -113,14 +119,31 @@ class Steps(unittest.TestCase):
         for action in (Action.CARD, Action.MOVE_POOL, Action.PUBLISH, Action.NAME, Action.ACCEPT):
             with self.subTest(action=action), self.assertRaisesRegex(EditError, "wants more than a press"):
                 self.press(action)
-        with self.assertRaisesRegex(Missing, "has no step 3; it has 1"):
-            self.press(Action.RELEASE, number=3)
+
+    def test_a_step_is_named_by_what_it_does_and_to_what(self) -> None:
+        """Findings change while somebody reads them: what was chosen is done, or nothing is, whatever stands in its place."""
+        first, second = "02:c0:44:00:99:98", "02:c0:44:00:99:97"
+        steps = [("member", "it", [["address", "10.44.10.1"], ["mac", mac]]) for mac in (second, first)]
+        row: Any = SimpleNamespace(id=7, steps=[*steps, ("accept", "accept it", [])])
+        chosen = remedies.chosen(row, f"member=10.44.10.1,{first}")
+        self.assertEqual(dict(chosen.values)["mac"], first)
+        with self.assertRaises(Refusal) as refused:
+            remedies.chosen(row, "member=10.44.10.1,02:c0:44:00:99:96")
+        self.assertEqual((refused.exception.problem.status, refused.exception.problem.code), (409, "stale"))
+        self.assertIn(f"it offers member=10.44.10.1,{second} or member=10.44.10.1,{first}", str(refused.exception))
+        for wrong in ("1", "", "member it", "=1"):
+            with self.subTest(key=wrong), self.assertRaisesRegex(EditError, "are named by what they do"):
+                remedies.chosen(row, wrong)
 
     def test_every_offered_step_of_the_hall_is_known_and_its_address_readable(self) -> None:
         self.site.ask()
         self.site.settle(everything=True)
         steps = [s for f in self.context.findings.engine.standing.values() for s in f.steps]
         self.assertGreater(len(steps), 5)
+        for finding in self.context.findings.engine.standing.values():
+            keys = [step.key for step in finding.steps]
+            self.assertEqual(len(keys), len(set(keys)), finding)
+            self.assertFalse([key for key in keys if " " in key])
         for step in steps:
             values = dict(step.values)
             self.assertIn(step.action, set(Action))

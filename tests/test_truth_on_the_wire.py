@@ -91,7 +91,7 @@ class OnTheLink(unittest.TestCase):
     def step(self, found: FindingView, action: str, which: int = 0) -> None:
         """Press one of a finding's remedies."""
         chosen = [step for step in found.steps if step.action == action][which]
-        self.do(lambda r: r.do_step(found.id, chosen.number, label=chosen.label))
+        self.do(lambda r: r.do_step(found.id, chosen.key))
 
     def test_twins_changed_macs_impersonators_and_virtual_routers(self) -> None:
         self.listening()

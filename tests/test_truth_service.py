@@ -97,7 +97,7 @@ class Watched(unittest.TestCase):
         self.assertIn("accepted", self.says("findings", "--all", "--brief"))
         self.assertIn("duplicate-address", self.says("findings", "--kinds"))
         one = self.says("findings", str(self.one("duplicate-address").id))
-        self.assertRegex(one, r"\d\. open the card of 10\.44\.20\.41: in the console at /card/10\.44\.20\.41")
+        self.assertRegex(one, r"open the card of 10\.44\.20\.41: in the console at /card/10\.44\.20\.41")
         self.assertIn("there is no finding 9999", self.says("findings", "9999", code=1))
         self.assertIn("are: ", self.says("findings", "--kind", "nonsense", code=2))
 
@@ -123,24 +123,33 @@ class Watched(unittest.TestCase):
     def test_a_remedy_is_an_edit_that_closes_its_finding_and_can_be_undone(self) -> None:
         attic = self.one("assignment-not-in-effect")
         listed = self.says("remedy", str(attic.id))
-        number = re.search(r"(\d)\. plan it at 10\.44\.10\.131 instead", listed)
-        assert number is not None, listed
-        self.assertIn("wants more than a press", self.says("remedy", str(attic.id), "1", code=2))
-        refused = self.says("remedy", str(attic.id), number[1], code=2)
+        listed_key = re.search(
+            rf"plan it at 10\.44\.10\.131 instead: roster remedy {attic.id} (\S+)$", listed, re.MULTILINE
+        )
+        assert listed_key is not None, listed
+        key = listed_key[1]
+        self.assertRegex(key, r"^move-the-plan=\d+,10\.44\.10\.131$")
+        self.assertIn("wants more than a press", self.says("remedy", str(attic.id), "card=10.44.10.9", code=2))
+        self.assertIn(
+            f"named by what they do; finding {attic.id} offers", self.says("remedy", str(attic.id), "1", code=2)
+        )
+        refused = self.says("remedy", str(attic.id), key, code=2)
         self.assertIn("saved anyway", refused)
-        with self.assertRaisesRegex(Conflict, f"offers something else under {number[1]} by now"):
-            self.roster.do_step(attic.id, int(number[1]), True, "what it said before")
-        told = self.says("remedy", str(attic.id), number[1], "--anyway")
+        gone = "move-the-plan=99,10.44.10.131"
+        with self.assertRaisesRegex(Conflict, f"does not offer {gone}, or not any more; it offers .*{key}"):
+            self.roster.do_step(attic.id, gone, True)
+        self.assertIn("not any more", self.says("remedy", str(attic.id), gone, "--anyway", code=5))
+        told = self.says("remedy", str(attic.id), key, "--anyway")
         change = re.search(r"roster changes --undo (\d+)", told)
         assert change is not None, told
         self.until(lambda: self.roster.finding(attic.id).finding.state == "closed")
         with self.assertRaisesRegex(BadInput, "is closed"):
-            self.roster.do_step(attic.id, int(number[1]))
+            self.roster.do_step(attic.id, key)
         self.roster.undo(int(change[1]))
         self.until(lambda: self.roster.finding(attic.id).finding.state == "open")
         self.assertEqual(self.roster.finding(attic.id).finding.times, 2, "reopened with memory")
         with self.assertRaises(NotFound):
-            self.roster.do_step(attic.id, 99)
+            self.roster.do_step(9_999, key)
 
     def test_asking_for_dhcp_servers(self) -> None:
         said = self.says("dhcp", "ask", "--adapter", "office0", "--wait", "1", "--options", code=1)

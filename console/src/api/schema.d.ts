@@ -1545,7 +1545,7 @@ export interface paths {
         put?: never;
         /**
          * Step
-         * @description Do one of a finding's steps. 422 says why it cannot be done.
+         * @description Do one of a finding's steps. 409 says what it offers instead by now, 422 why it cannot be done.
          */
         post: operations["step_api_findings__identity__steps_post"];
         delete?: never;
@@ -2915,11 +2915,12 @@ export interface components {
         };
         /**
          * FindingStep
-         * @description Something that can be done with one press; `link` is a page of the console where it is done instead.
+         * @description Something that can be done with one press. `key` names it by what it does and to what; `link` is a page of the console where
+         *     it is done instead.
          */
         FindingStep: {
-            /** Number */
-            number: number;
+            /** Key */
+            key: string;
             /** Action */
             action: string;
             /** Label */
@@ -4489,17 +4490,12 @@ export interface components {
         };
         /**
          * StepRequest
-         * @description Do one of a finding's steps, by its number. `label` is what that step said when it was chosen: a finding may offer something
-         *     else by now, and then nothing is done. `anyway` saves in spite of mistakes.
+         * @description Do one of a finding's steps, by its key: when the finding does not offer just that any more, nothing is done.
+         *     `anyway` saves in spite of mistakes.
          */
         StepRequest: {
-            /** Number */
-            number: number;
-            /**
-             * Label
-             * @default
-             */
-            label: string;
+            /** Key */
+            key: string;
             /**
              * Anyway
              * @default false

@@ -28,7 +28,7 @@ export function Subjects({ subjects }: { subjects: FindingSubject[] }) {
 export function useSteps(finding: FindingView) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: ({ step, anyway }: { step: FindingStep; anyway?: boolean }) => api.post<StepDone>(`/api/findings/${finding.id}/steps`, { number: step.number, label: step.label, anyway: anyway ?? false }),
+    mutationFn: ({ step, anyway }: { step: FindingStep; anyway?: boolean }) => api.post<StepDone>(`/api/findings/${finding.id}/steps`, { key: step.key, anyway: anyway ?? false }),
     onSuccess: () => { for (const key of ["findings", "plan", "assignments", "ruler", "devices"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
 }
@@ -40,11 +40,11 @@ export function Steps({ finding, onAccept }: { finding: FindingView; onAccept():
     <div>
       <div className="flex flex-wrap gap-2">
         {finding.steps.map((step) => step.action === "accept" ? (
-          finding.state === "open" ? <Button key={step.number} tone="quiet" onClick={onAccept}>{sentence(step.label)}…</Button> : null
+          finding.state === "open" ? <Button key={step.key} tone="quiet" onClick={onAccept}>{sentence(step.label)}…</Button> : null
         ) : step.link ? (
-          <Link key={step.number} to={step.link} className="inline-flex items-center rounded border border-rule bg-leaf px-2.5 py-1 text-sm hover:border-ink">{sentence(step.label)}</Link>
+          <Link key={step.key} to={step.link} className="inline-flex items-center rounded border border-rule bg-leaf px-2.5 py-1 text-sm hover:border-ink">{sentence(step.label)}</Link>
         ) : (
-          <Button key={step.number} disabled={doing.isPending} onClick={() => doing.mutate({ step })}>{sentence(step.label)}</Button>
+          <Button key={step.key} disabled={doing.isPending} onClick={() => doing.mutate({ step })}>{sentence(step.label)}</Button>
         ))}
       </div>
       {doing.data ? <p role="status" className="mt-1 text-sm text-fine">Done: {doing.data.said}.</p> : null}

@@ -29,9 +29,10 @@ class FindingEvidence(Model):
 
 
 class FindingStep(Model):
-    """Something that can be done with one press; `link` is a page of the console where it is done instead."""
+    """Something that can be done with one press. `key` names it by what it does and to what; `link` is a page of the console where
+    it is done instead."""
 
-    number: int
+    key: str
     action: str
     label: str
     values: dict[str, str]
@@ -110,11 +111,10 @@ class AcceptRequest(Model):
 
 
 class StepRequest(Model):
-    """Do one of a finding's steps, by its number. `label` is what that step said when it was chosen: a finding may offer something
-    else by now, and then nothing is done. `anyway` saves in spite of mistakes."""
+    """Do one of a finding's steps, by its key: when the finding does not offer just that any more, nothing is done.
+    `anyway` saves in spite of mistakes."""
 
-    number: int
-    label: str = ""
+    key: str = Field(max_length=500)
     anyway: bool = False
 
 

@@ -39,7 +39,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     accept.set_defaults(run=_accept)
     remedy = commands.add_parser("remedy", parents=[shared], help="do one of the steps a finding offers")
     remedy.add_argument("id", type=int, metavar="ID")
-    remedy.add_argument("step", nargs="?", type=int, metavar="STEP", help="its number; left out, the steps are listed")
+    remedy.add_argument(
+        "step", nargs="?", metavar="STEP", help="as it is listed when STEP is left out: what it does, and to what"
+    )
     remedy.add_argument("--anyway", action="store_true", help="in spite of mistakes it would put into the plan")
     remedy.set_defaults(run=_remedy)
     for parser in (listing, accept, remedy):
@@ -132,8 +134,8 @@ def _one(out: Out, roster: Roster, identity: int) -> int:
 def _steps(out: Out, found: FindingView) -> None:
     for step in found.steps:
         if step.action != "accept":
-            how = f"in the console at {step.link}" if step.link else f"'roster remedy {found.id} {step.number}'"
-            out.say(f"        {step.number}. {step.label}: {how}")
+            how = f"in the console at {step.link}" if step.link else f"roster remedy {found.id} {step.key}"
+            out.say(f"        {step.label}: {how}")
 
 
 def _accept(options: argparse.Namespace) -> int:
@@ -175,8 +177,8 @@ def future(text: str) -> datetime:
 def _remedy(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        found = roster.finding(options.id).finding
         if options.step is None:
+            found = roster.finding(options.id).finding
             if out.as_json:
                 out.json({"steps": found.steps})
             elif all(step.action == "accept" for step in found.steps):
@@ -184,8 +186,7 @@ def _remedy(options: argparse.Namespace) -> int:
             else:
                 _steps(out, found)
             return 0
-        label = next((step.label for step in found.steps if step.number == options.step), "")
-        done = roster.do_step(options.id, options.step, options.anyway, label)
+        done = roster.do_step(options.id, options.step, options.anyway)
     if out.as_json:
         out.json(done)
     else:

@@ -60,9 +60,9 @@ def resume(identity: int) -> Call[FindingSheet]:
     return call(FindingSheet, "DELETE", f"/api/findings/{identity}/accept")
 
 
-def do_step(identity: int, number: int, anyway: bool = False, label: str = "") -> Call[StepDone]:
-    """Do one of a finding's steps; with `label`, what it said when it was chosen, nothing else is done. Raises Conflict."""
-    body = StepRequest(number=number, anyway=anyway, label=label)
+def do_step(identity: int, key: str, anyway: bool = False) -> Call[StepDone]:
+    """Do one of a finding's steps, named by its key. Raises Conflict when the finding does not offer it any more."""
+    body = StepRequest(key=key, anyway=anyway)
     return call(StepDone, "POST", f"/api/findings/{identity}/steps", body=body)
 
 

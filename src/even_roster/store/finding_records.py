@@ -23,9 +23,14 @@ def finding_of(row: Row[Any]) -> Finding:
     return Finding(
         row.kind, row.key, Severity(row.severity), tuple(Subject(t, v) for t, v in row.subjects),
         tuple(Evidence(said, at) for said, at in row.evidence), row.remedy,
-        tuple(Step(Action(a), label, tuple((n, v) for n, v in values)) for a, label, values in row.steps),
+        steps_of(row),
         State(row.state), row.since, row.first, row.times, row.closed, row.updated,
     )  # fmt: skip
+
+
+def steps_of(row: Row[Any]) -> tuple[Step, ...]:
+    """What a record offers to do."""
+    return tuple(Step(Action(a), label, tuple((n, v) for n, v in values)) for a, label, values in row.steps)
 
 
 def save(connection: Connection, taken: Sequence[Turned]) -> dict[Name, int]:

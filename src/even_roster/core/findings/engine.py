@@ -73,7 +73,8 @@ class Finding:
     @property
     def told(self) -> tuple[object, ...]:
         """See Found.told."""
-        return self.severity, self.subjects, tuple(one.said for one in self.evidence), self.remedy
+        said, keys = tuple(one.said for one in self.evidence), tuple(one.key for one in self.steps)
+        return self.severity, self.subjects, said, self.remedy, keys
 
 
 class Turn(StrEnum):

@@ -77,6 +77,21 @@ class Step:
     label: str
     values: tuple[tuple[str, str], ...] = ()
 
+    @property
+    def key(self) -> str:
+        """What it does and to what, in one word that can be typed again: `release=17,10.44.10.33`. It stays as long as that is
+        offered, whatever else the finding comes to offer, and never means anything else."""
+        verb = self.action.value.replace(" ", "-")
+        return f"{verb}={','.join(value for _, value in self.values)}" if self.values else verb
+
+    @property
+    def pressable(self) -> bool:
+        """Whether it needs nothing more than a press; the others are done on a page, and accepting wants a reason."""
+        return self.action in _BY_PRESS or (self.action is Action.ASSIGN and "address" in dict(self.values))
+
+
+_BY_PRESS = {Action.RESERVE, Action.MOVE_PLAN, Action.RELEASE, Action.JOIN, Action.MEMBER}
+
 
 @dataclass(frozen=True, slots=True)
 class Found:
@@ -91,7 +106,8 @@ class Found:
     @property
     def told(self) -> tuple[object, ...]:
         """What must differ for the finding to count as changed: everything but moments."""
-        return self.severity, self.subjects, tuple(one.said for one in self.evidence), self.remedy
+        said, keys = tuple(one.said for one in self.evidence), tuple(one.key for one in self.steps)
+        return self.severity, self.subjects, said, self.remedy, keys
 
 
 class Away(Enum):

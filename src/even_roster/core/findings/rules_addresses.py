@@ -38,9 +38,7 @@ def rivals(world: World, address: Address) -> list[int]:
 
 def membership(world: World, address: Address, macs: Iterable[int]) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
     """What claimants say of themselves as virtual routers, and the steps that make them known members."""
-    told = claims_of_routers(
-        world, address, sorted(macs)
-    )  # in one order always: a step's number must not change its meaning
+    told = claims_of_routers(world, address, sorted(macs))
     steps = [
         Step(
             Action.MEMBER, f"{Mac(mac)} is a member of the router group at {dotted(address)}",

@@ -143,6 +143,11 @@ def refused(world: World, identity: int) -> Found | Away | None:
     return told[1] if told is not None and told[0] is ReservationState.REFUSED else None
 
 
+def _release(item: Assignment) -> Step:
+    address = dotted(item.address)
+    return Step(Action.RELEASE, f"release {address}", (("assignment", str(item.id)), ("address", address)))
+
+
 def stale_reservation(world: World, identity: int) -> Found | None:
     """A reservation whose device was not seen for very long."""
     item = world.plan.assignments.get(identity)
@@ -155,7 +160,7 @@ def stale_reservation(world: World, identity: int) -> Found | None:
         Severity.NOTICE, (at(item.address), who(item.mac)),
         (Evidence(f"{item.title} was not seen for more than {world.limits.stale_days} days", last),),
         "If the device is gone for good, release the address",
-        (Step(Action.RELEASE, f"release {dotted(item.address)}", (("assignment", str(item.id)),)), accept()),
+        (_release(item), accept()),
     )  # fmt: skip
 
 
@@ -170,7 +175,7 @@ def randomised(world: World, identity: int) -> Found | None:
         Severity.NOTICE, (at(item.address), who(item.mac)),
         (Evidence(f"{Mac(item.mac)} is locally administered and in no prefix of the site: most likely randomised"),),
         "Switch randomised addresses off for this network on the device, then reserve for its lasting MAC",
-        (Step(Action.RELEASE, f"release {dotted(item.address)}", (("assignment", str(item.id)),)), accept()),
+        (_release(item), accept()),
     )  # fmt: skip
 
 
@@ -194,7 +199,7 @@ def missing(world: World, identity: int) -> Found | None:
         Severity.NOTICE, (at(item.address), *((who(item.mac),) if item.mac is not None else ())),
         (Evidence(f"{item.title} was not seen for more than {days} days", last),),
         "Look whether it is switched off or broken; if it is gone for good, release its address",
-        (Step(Action.RELEASE, f"release {dotted(item.address)}", (("assignment", str(item.id)),)), accept()),
+        (_release(item), accept()),
     )  # fmt: skip
 
 

@@ -12,7 +12,6 @@ from ...store import finding_records
 from ...store.edits import EditError, Missing
 from ..context import Context
 from ..web.deps import ContextDep, Who
-from ..web.problems import Refusal
 from . import finding_views, remedies
 
 router = APIRouter(prefix="/api", tags=["findings"])
@@ -68,18 +67,14 @@ def resume(identity: int, context: ContextDep, who: Who) -> FindingSheet:
 
 @router.post("/findings/{identity}/steps")
 def step(identity: int, request: StepRequest, context: ContextDep, who: Who) -> StepDone:
-    """Do one of a finding's steps. 422 says why it cannot be done."""
+    """Do one of a finding's steps. 409 says what it offers instead by now, 422 why it cannot be done."""
     with context.database.read() as connection:
         row = finding_records.one(connection, identity)
     if row is None:
         raise Missing(f"there is no finding {identity}")
     if row.state == "closed":
-        raise EditError(f"finding {identity} is closed: its cause is gone", "number")
-    chosen = row.steps[request.number - 1][1] if 1 <= request.number <= len(row.steps) else ""
-    if request.label and chosen != request.label:
-        told = f"finding {identity} offers something else under {request.number} by now: {chosen or 'nothing'}; look at it again"
-        raise Refusal(409, "changed", told, "number")
-    return remedies.do(context, row, request.number, who, request.anyway)
+        raise EditError(f"finding {identity} is closed: its cause is gone", "key")
+    return remedies.do(context, remedies.chosen(row, request.key), who, request.anyway)
 
 
 def _sheet(context: Context, identity: int) -> FindingSheet:

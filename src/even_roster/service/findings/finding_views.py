@@ -9,7 +9,7 @@ from sqlalchemy import Connection, Row
 
 from ...api.findings import AcceptanceView, FindingEvidence, FindingStep, FindingSubject, FindingView, TurnView
 from ...core.findings.engine import BY_KIND, Acceptance, Name
-from ...core.findings.model import Action
+from ...core.findings.model import Action, Step
 from ...core.mac import Mac
 from ...core.plan.model import Plan
 from ...store import finding_records, seen_records
@@ -40,8 +40,8 @@ def _view(
         evidence=[FindingEvidence(said=said, at=maybe_time(at)) for said, at in row.evidence],
         means=rule.means if rule else "", remedy=row.remedy,
         steps=[
-            FindingStep(number=n, action=action, label=label, values=dict(values), link=_link(plan, action, dict(values)))
-            for n, (action, label, values) in enumerate(row.steps, start=1)
+            FindingStep(key=step.key, action=step.action, label=step.label, values=dict(step.values), link=_link(plan, step))
+            for step in finding_records.steps_of(row)
         ],
         acceptance=AcceptanceView(
             reason=acceptance.reason, who=acceptance.who, at=time_of(acceptance.at), until=maybe_time(acceptance.until)
@@ -63,9 +63,10 @@ def _label(context: Context, plan: Plan, kind: str, value: str, known: dict[int,
     return ""
 
 
-def _link(plan: Plan, action: str, values: dict[str, str]) -> str | None:
+def _link(plan: Plan, step: Step) -> str | None:
     """The console's page where a step is done, for steps that want more than a press."""
-    match action:
+    values = dict(step.values)
+    match step.action:
         case Action.CARD:
             return f"/card/{values['address']}"
         case Action.PUBLISH:

@@ -2,32 +2,48 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from sqlalchemy import Connection, Row
 
 from ...api.findings import StepDone
 from ...api.plan import AssignmentEdit, AssignmentNew
 from ...core.address import dotted
-from ...core.findings.model import Action
+from ...core.findings.model import Action, Step
 from ...core.mac import Mac
 from ...core.names import as_hostname
 from ...core.plan.model import BandKind
-from ...store import seen_records
-from ...store.edits import EditError, Missing
+from ...store import finding_records, seen_records
+from ...store.edits import EditError
 from .. import setting_edits
 from ..context import Context
 from ..devices import device_edits
 from ..plan import planning, request_values
+from ..web.problems import Refusal
 
 
-def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, anyway: bool) -> StepDone:
-    """Do step `number` of a finding's record. Raises EditError, Missing, PlanRefused, AddressTaken."""
-    steps = list(row.steps)
-    if not 1 <= number <= len(steps):
-        raise Missing(f"finding {row.id} has no step {number}; it has {len(steps)}")
-    action, label, pairs = steps[number - 1]
-    values = dict(pairs)
-    match action:
-        case Action.ASSIGN if "address" in values:
+def chosen(row: Row[Any], key: str) -> Step:
+    """The step of a finding's record that somebody named by its key. Raises EditError when that names no step, Refusal when the
+    finding does not offer it, or not any more."""
+    steps = finding_records.steps_of(row)
+    for step in steps:
+        if step.key == key:
+            return step
+    offered = " or ".join(step.key for step in steps if step.pressable) or "nothing that could be pressed"
+    if key.partition("=")[0] not in {action.value.replace(" ", "-") for action in Action}:
+        raise EditError(
+            f"{key!r} names no step: they are named by what they do; finding {row.id} offers {offered}", "key"
+        )
+    raise Refusal(409, "stale", f"finding {row.id} does not offer {key}, or not any more; it offers {offered}", "key")
+
+
+def do(context: Context, step: Step, who: str, anyway: bool) -> StepDone:
+    """Do a step of a finding. Raises EditError, Missing, PlanRefused, AddressTaken."""
+    if not step.pressable:
+        raise EditError(f"{step.label!r} wants more than a press: do it on its page", "key")
+    values = dict(step.values)
+    match step.action:
+        case Action.ASSIGN:
             done = _assign(context, values, "static", who, anyway)
         case Action.RESERVE:
             done = _assign(context, values, "reserved", who, anyway)
@@ -36,14 +52,11 @@ def do(context: Context, row: Row[tuple[object, ...]], number: int, who: str, an
             saved = context.plan.edit(who, planning.move(int(values["assignment"]), address, None), anyway=anyway)
             done = StepDone(said=f"the plan has it at {dotted(address)} now", change=saved.change)
         case Action.RELEASE:
-            saved = context.plan.edit(who, planning.release(int(values["assignment"])))
-            done = StepDone(said="the address is free again", change=saved.change)
+            done = _release(context, values, who)
         case Action.JOIN:
             done = _join(context, values["devices"], who)
-        case Action.MEMBER:
-            done = _member(context, values, who)
         case _:
-            raise EditError(f"{label!r} wants more than a press: do it on its page", "number")
+            done = _member(context, values, who)
     context.findings.settle()
     return done
 
@@ -76,6 +89,17 @@ def _assign(context: Context, values: dict[str, str], kind: str, who: str, anywa
     )
 
 
+def _release(context: Context, values: dict[str, str], who: str) -> StepDone:
+    """Free an address, as long as it is the one that was said."""
+    identity, said = int(values["assignment"]), values["address"]
+    with context.plan.reading() as plan:
+        item = plan.assignments.get(identity)
+    if item is not None and dotted(item.address) != said:
+        raise Refusal(409, "stale", f"{item.title} was moved from {said} to {dotted(item.address)} meanwhile", "key")
+    saved = context.plan.edit(who, planning.release(identity))
+    return StepDone(said=f"{said} is free again", change=saved.change)
+
+
 def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
     if mac is None:
         return "", ""
@@ -94,6 +118,6 @@ def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
 def _join(context: Context, ids: str, who: str) -> StepDone:
     devices = [int(one) for one in ids.split(",") if one]
     if len(devices) < 2:
-        raise EditError("there are no two devices to join", "number")
+        raise EditError("there are no two devices to join", "key")
     saved = context.plan.edit_records(who, device_edits.join(devices[0], devices[1:]), anyway=True)
     return StepDone(said=f"{len(devices)} devices are one now (device {devices[0]})", change=saved.change)

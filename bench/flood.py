@@ -10,7 +10,7 @@ import sys
 import time
 from ipaddress import IPv4Address
 
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.wire import arp, ethernet
 
 HOSTS = 2000
@@ -21,7 +21,9 @@ def main() -> None:
     device, pace, seconds = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
     base = int(IPv4Address("10.48.1.0"))
     frames = [
-        ethernet.encode(arp.request(Mac(0x02C044000000 + n), IPv4Address(base + n), IPv4Address("10.48.0.1")))
+        ethernet.encode(
+            arp.request(Mac(MacNumber(0x02C044000000 + n)), IPv4Address(base + n), IPv4Address("10.48.0.1"))
+        )
         for n in range(HOSTS)
     ]
     with socket.socket(socket.AF_PACKET, socket.SOCK_RAW) as sock:

@@ -19,6 +19,7 @@ from tests.support.service import service
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.plan import SubnetNew
 from even_roster.core.address import Address
+from even_roster.core.mac import MacNumber
 from even_roster.core.plan.checks import Checked
 from even_roster.core.plan.free import Seen, Wanted, candidates
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
@@ -72,7 +73,7 @@ def _checks(table: Table) -> None:
             subnets[n % 200].id,
             Address(subnets[n % 200].first + 2 + n // 200),
             STATIC,
-            n + 1,
+            MacNumber(n + 1),
             f"host-{n}",
             "other",
         )

@@ -17,6 +17,7 @@ from tests.support.service import demo
 
 from even_roster.client import Roster
 from even_roster.core.address import Address
+from even_roster.core.mac import MacNumber
 from even_roster.core.measure import measure
 from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import parse
@@ -41,10 +42,15 @@ def fill(path: Path) -> None:
         segment = scan_records.segment_id(connection, SegmentSeen("office0", "10.44.0.0/16", None), now)
     for start in range(0, DEVICES, 5000):
         numbers = range(start, start + 5000)
-        sightings = [Sighting(Address(_BASE + n), 0x02C044000000 + n, now - start, Source.ARP) for n in numbers]
+        sightings = [
+            Sighting(Address(_BASE + n), MacNumber(0x02C044000000 + n), now - start, Source.ARP) for n in numbers
+        ]
         names = [
             NameHeard(
-                Address(_BASE + n), 0x02C044000000 + n, Name(f"host-{n:05}.larkspur.example", NameSource.DNS), now
+                Address(_BASE + n),
+                MacNumber(0x02C044000000 + n),
+                Name(f"host-{n:05}.larkspur.example", NameSource.DNS),
+                now,
             )
             for n in numbers
         ]

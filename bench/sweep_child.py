@@ -11,7 +11,7 @@ import threading
 import time
 
 from even_roster.core.adapters import choose
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.ranges import parse
 from even_roster.core.targets import scannable
 from even_roster.probe.machine import adapters
@@ -60,7 +60,13 @@ def floor(segment: PacketSegment) -> float:
     assert adapter.mac is not None
     frame = ethernet.encode(
         arp.reply_to(
-            arp.Arp(arp.Operation.REQUEST, Mac(2), adapter.addresses[0].ip, Mac(0), adapter.addresses[0].ip),
+            arp.Arp(
+                arp.Operation.REQUEST,
+                Mac(MacNumber(2)),
+                adapter.addresses[0].ip,
+                Mac(MacNumber(0)),
+                adapter.addresses[0].ip,
+            ),
             adapter.mac,
             adapter.addresses[0].ip,
         )

@@ -23,6 +23,7 @@ from even_roster.core.address import Address
 from even_roster.core.findings.engine import Engine
 from even_roster.core.findings.facts import KnownDevice, Link
 from even_roster.core.findings.world import World
+from even_roster.core.mac import MacNumber
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Pair, Sighting, Source, Stay, fold
@@ -49,7 +50,10 @@ def folding(table: Table) -> None:
     latest: dict[Pair, Stay] = {}
     scans, pairs = 500, 2000
     batches = [
-        [Sighting(Address(_BASE + n), 0x02C044000000 + n, scan * 3_600_000 + n, Source.ARP) for n in range(pairs)]
+        [
+            Sighting(Address(_BASE + n), MacNumber(0x02C044000000 + n), scan * 3_600_000 + n, Source.ARP)
+            for n in range(pairs)
+        ]
         for scan in range(scans)
     ]
     began = time.perf_counter()
@@ -68,7 +72,7 @@ def folding(table: Table) -> None:
     )  # fmt: skip
 
 
-def _rest(stay: Stay) -> tuple[Address, int | None, int, int, int, Source]:
+def _rest(stay: Stay) -> tuple[Address, MacNumber | None, int, int, int, Source]:
     return stay.address, stay.mac, stay.first, stay.last, stay.count, stay.sources
 
 
@@ -81,7 +85,8 @@ def observing(table: Table) -> None:
         for number in range(16):
             first, now = number % 4 * size, now_ms()
             facts = [
-                Sighting(Address(_BASE + first + n), 0x02C044000000 + first + n, now, Source.ARP) for n in range(size)
+                Sighting(Address(_BASE + first + n), MacNumber(0x02C044000000 + first + n), now, Source.ARP)
+                for n in range(size)
             ]
             began = time.perf_counter()
             context.observer.observe([Batch(segment, "office0", facts)])
@@ -118,7 +123,7 @@ def rules(table: Table) -> None:
             subnets[n % 128].id,
             Address(places[n]),
             AssignmentKind.STATIC,
-            0x02C044000000 + n,
+            MacNumber(0x02C044000000 + n),
             f"host-{n}",
             "other",
         )
@@ -126,11 +131,11 @@ def rules(table: Table) -> None:
     ]
     plan = Plan([Site(1, "x", True), *subnets, *bands, *items])
     world = World(plan, 1, lambda mac: False)
-    world.links = {"x0": Link("x0", (IPv4Network((_BASE, 15)),), Address(_BASE + 1), 1)}
+    world.links = {"x0": Link("x0", (IPv4Network((_BASE, 15)),), Address(_BASE + 1), MacNumber(1))}
     now = 1_800_000_000_000
     began = time.perf_counter()
     for n in range(count):
-        world.saw(Address(places[n]), 0x02C044000000 + n, now + n, Source.ARP, "x0")
+        world.saw(Address(places[n]), MacNumber(0x02C044000000 + n), now + n, Source.ARP, "x0")
     floor = time.perf_counter() - began
     world.devices = {0x02C044000000 + n: KnownDevice(n, "", "other") for n in range(count)}
     engine = Engine()
@@ -144,7 +149,13 @@ def rules(table: Table) -> None:
     )  # fmt: skip
 
     def change(number: int) -> None:
-        world.saw(Address(places[number * 11]), 0x02C0FF000000 + number, now + count + number, Source.OVERHEARD, "x0")
+        world.saw(
+            Address(places[number * 11]),
+            MacNumber(0x02C0FF000000 + number),
+            now + count + number,
+            Source.OVERHEARD,
+            "x0",
+        )
         engine.settle(world, now + count + number)
 
     table.add("rules after one change, p95", f"{p95(change, 300):.2f} ms", "≤ 20 ms")
@@ -191,10 +202,10 @@ def year(table: Table) -> None:
 def _fill_year(path: Path, now: int) -> int:
     database = Database(path)
     source = random.Random(5)
-    macs: dict[int, int] = {}
+    macs: dict[MacNumber, int] = {}
     rows = []
 
-    def stay(address: int, mac: int, first: int, last: int) -> None:
+    def stay(address: int, mac: MacNumber, first: int, last: int) -> None:
         rows.append(
             {
                 "segment_id": 1,
@@ -211,17 +222,17 @@ def _fill_year(path: Path, now: int) -> int:
     start = now - 365 * DAY
     for n in range(1400):
         for part in range(3):
-            stay(n, 0x02C044000000 + n, start + part * 120 * DAY, start + (part + 1) * 120 * DAY - 15 * DAY)
+            stay(n, MacNumber(0x02C044000000 + n), start + part * 120 * DAY, start + (part + 1) * 120 * DAY - 15 * DAY)
     for n in range(600):
         at = start
         while at < now:
             length = int(source.uniform(1, 5) * DAY)
-            stay(2048 + source.randrange(1500), 0x02C09FA00000 + n, at, min(at + length, now))
+            stay(2048 + source.randrange(1500), MacNumber(0x02C09FA00000 + n), at, min(at + length, now))
             at += length
     for day in range(365):
         for n in range(40):
             at = start + day * DAY + source.randrange(DAY // 2)
-            stay(3600 + n * 10 + day % 10, 0x0E0000000000 + day * 1000 + n, at, at + 4 * 3_600_000)
+            stay(3600 + n * 10 + day % 10, MacNumber(0x0E0000000000 + day * 1000 + n), at, at + 4 * 3_600_000)
     with database.write() as connection:
         scan_records.segment_id(connection, SegmentSeen("x0", "10.48.0.0/20", None), now)
         known = list(macs.items())

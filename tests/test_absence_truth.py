@@ -14,6 +14,7 @@ from sqlalchemy import select
 from even_roster.core.absence import ENOUGH, LONG, Reason
 from even_roster.core.address import Address
 from even_roster.core.findings.facts import Link
+from even_roster.core.mac import MacNumber
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source
 from even_roster.service.context import Context, now_ms
@@ -38,7 +39,7 @@ RESTARTS = {5, 11, 12}
 class Kept:
     """A stay as the model keeps it."""
 
-    mac: int
+    mac: MacNumber
     first: int
     last: int
     silent: list[int] = field(default_factory=list)
@@ -50,7 +51,7 @@ class Told:
     """One history: where each of its devices is (None: away), and what the model makes of the looks."""
 
     number: int
-    where: dict[int, int | None] = field(default_factory=dict)
+    where: dict[MacNumber, int | None] = field(default_factory=dict)
     stays: dict[int, list[Kept]] = field(default_factory=dict)
 
     def address(self, place: int) -> int:
@@ -68,7 +69,7 @@ class Told:
                 other = source.choice(list(self.where))
                 self.where[mac], self.where[other] = self.where[other], self.where[mac]
 
-    def looked(self, at: int, answered: dict[int, set[int]], controlled: bool) -> None:
+    def looked(self, at: int, answered: dict[int, set[MacNumber]], controlled: bool) -> None:
         """Who answered at each place in a look; without a control it says nothing of those who did not."""
         elsewhere = {mac for macs in answered.values() for mac in macs}
         for place in range(PLACES):
@@ -104,7 +105,7 @@ class Told:
         latest = {s.mac: s for s in stays}
         return any(mine.last + SAME_MOMENT_MS < s.last <= at for mac, s in latest.items() if mac != mine.mac)
 
-    def holders(self, place: int, moment: int) -> set[int]:
+    def holders(self, place: int, moment: int) -> set[MacNumber]:
         """Who may be named as holder of a place at a moment."""
         stays = self.stays.get(place, [])
         covering = {s.mac for s in stays if s.first <= moment <= s.last}
@@ -127,10 +128,10 @@ class ARandomThousand(unittest.TestCase):
     def test_at_and_history_say_what_the_model_says(self) -> None:
         source = random.Random(2026)
         told = [
-            Told(n, {0x02C07A000000 + 8 * n + m: source.choice((None, 0, 1, 2)) for m in range(3)})
+            Told(n, {MacNumber(0x02C07A000000 + 8 * n + m): source.choice((None, 0, 1, 2)) for m in range(3)})
             for n in range(HISTORIES)
         ]
-        control = 0x02C07AFFFFFF
+        control = MacNumber(0x02C07AFFFFFF)
         spans, moments = SpanSet.of([NETWORK]), []
         with days(hall, lambda *_: None) as site:
             context = site.context
@@ -141,7 +142,7 @@ class ARandomThousand(unittest.TestCase):
                 seen = [] if pulled else [Sighting(Address(BASE + 8 * HISTORIES + 1), control, at, Source.ARP)]
                 for one in told:
                     one.live(source)
-                    answered: dict[int, set[int]] = {}
+                    answered: dict[int, set[MacNumber]] = {}
                     for mac, place in one.where.items():
                         if place is not None and not pulled:
                             answered.setdefault(place, set()).add(mac)
@@ -191,7 +192,7 @@ class FullDisks(unittest.TestCase):
         with days(hall, lambda *_: None) as site:
             findings, spans = site.context.findings, SpanSet.of([NETWORK])
             findings.links([Link("far0", (NETWORK,))], [], [])
-            both = [Sighting(Address(BASE + n), 0x02C07A000000 + n, now_ms(), Source.ARP) for n in (1, 2)]
+            both = [Sighting(Address(BASE + n), MacNumber(0x02C07A000000 + n), now_ms(), Source.ARP) for n in (1, 2)]
             site.context.observer.observe([Batch(SEGMENT, "far0", both)])
             for fails in (True, False):
                 site.sleep(360)

@@ -14,6 +14,7 @@ from even_roster.core.findings.engine import MOST_AGAIN, Engine, Finding
 from even_roster.core.findings.model import Severity, State, Subject
 from even_roster.core.findings.questions import AGAIN, AT_ONCE, MOST_WAITING, PER_SECOND, Questions
 from even_roster.core.findings.world import World
+from even_roster.core.mac import MacNumber
 from even_roster.core.plan.model import Plan, Site
 from even_roster.core.schedule import SELDOM, WATCHFUL_FOR, Repeats
 from even_roster.core.stays import Sighting, Source
@@ -23,7 +24,7 @@ from even_roster.service.knowing.newcomers import HOUR, MOST_KEPT, Newcomers
 from tests.support.patience import PATIENCE, until
 
 NOW, HERE = 1_000_000, 0x0A2C0A00
-A, B = 0x02C0_9F40_0001, 0x02C0_9F40_0002
+A, B = MacNumber(0x02C0_9F40_0001), MacNumber(0x02C0_9F40_0002)
 
 
 class QuestionsTest(unittest.TestCase):
@@ -134,7 +135,9 @@ class NewcomersTest(unittest.TestCase):
     def test_forged_macs_fill_no_memory_and_the_latest_are_listed_first(self) -> None:
         newcomers = Newcomers(lambda: 3)
         for number in range(MOST_KEPT + 50):
-            newcomers.heard("eth0", [Sighting(Address(HERE + number), A + number, NOW + number, Source.OVERHEARD)])
+            newcomers.heard(
+                "eth0", [Sighting(Address(HERE + number), MacNumber(A + number), NOW + number, Source.OVERHEARD)]
+            )
         listed = newcomers.listed("eth0")
         self.assertEqual((len(listed), listed[0].mac), (MOST_KEPT, A + MOST_KEPT + 49))
         self.assertEqual(newcomers.listed("eth1"), [])
@@ -148,11 +151,11 @@ class NewcomersTest(unittest.TestCase):
 
     def test_so_many_an_hour_become_devices_and_the_others_are_counted(self) -> None:
         newcomers = Newcomers(lambda: 3)
-        self.assertEqual(newcomers.admitted("eth0", [1, 2], NOW), {1, 2})
-        self.assertEqual(newcomers.admitted("eth0", [3, 4], NOW + 1), {3})
+        self.assertEqual(newcomers.admitted("eth0", [MacNumber(1), MacNumber(2)], NOW), {1, 2})
+        self.assertEqual(newcomers.admitted("eth0", [MacNumber(3), MacNumber(4)], NOW + 1), {3})
         self.assertEqual(newcomers.held_back("eth0"), 1)
-        self.assertEqual(newcomers.admitted("eth1", [5], NOW + 1), {5}, "each link has its own bound")
-        self.assertEqual(newcomers.admitted("eth0", [4], NOW + HOUR), {4})
+        self.assertEqual(newcomers.admitted("eth1", [MacNumber(5)], NOW + 1), {5}, "each link has its own bound")
+        self.assertEqual(newcomers.admitted("eth0", [MacNumber(4)], NOW + HOUR), {4})
 
 
 class SupervisorTest(unittest.TestCase):

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from even_roster.core.adapters import Adapter, AdapterError, choose
 from even_roster.core.address import Address
 from even_roster.core.identity import Known, suggest_joins
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.naming import Called, called
 from even_roster.core.ranges import parse
@@ -22,11 +22,14 @@ from even_roster.core.targets import TargetError, check, duration, scannable
 HOUR = 3_600_000
 
 
-def seen(at: int, mac: int | None = 7, address: int = 1, source: Source = Source.ARP) -> Sighting:
+SOMEBODY = MacNumber(7)
+
+
+def seen(at: int, mac: MacNumber | None = SOMEBODY, address: int = 1, source: Source = Source.ARP) -> Sighting:
     return Sighting(Address(address), mac, at, source)
 
 
-def stored(first: int, last: int, mac: int | None = 7, identity: int = 1) -> Stay:
+def stored(first: int, last: int, mac: MacNumber | None = SOMEBODY, identity: int = 1) -> Stay:
     return Stay(identity, Address(1), mac, first, last, 3, Source.ARP)
 
 
@@ -48,18 +51,18 @@ class Stays(unittest.TestCase):
         self.assertEqual((len(folded.begun), folded.grown), (1, []))
 
     def test_another_holder_in_between_breaks_a_stay(self) -> None:
-        mine, other = stored(0, HOUR), stored(2 * HOUR, 3 * HOUR, mac=8, identity=2)
+        mine, other = stored(0, HOUR), stored(2 * HOUR, 3 * HOUR, mac=MacNumber(8), identity=2)
         folded = fold({mine.pair: mine}, {Address(1): [mine, other]}, [seen(4 * HOUR)])
         self.assertEqual([stay.first for stay in folded.begun], [4 * HOUR])
 
     def test_two_that_answer_side_by_side_break_nothing(self) -> None:
-        mine, other = stored(0, HOUR), stored(0, HOUR + SAME_MOMENT_MS // 2, mac=8, identity=2)
+        mine, other = stored(0, HOUR), stored(0, HOUR + SAME_MOMENT_MS // 2, mac=MacNumber(8), identity=2)
         folded = fold({mine.pair: mine, other.pair: other}, {Address(1): [mine, other]}, [seen(HOUR + SAME_MOMENT_MS)])
         self.assertEqual([stay.id for stay in folded.grown], [1])
 
     @given(st.lists(st.tuples(st.integers(0, 50), st.integers(1, 3)), min_size=1, max_size=40))
     def test_folding_in_batches_is_folding_at_once(self, moments: list[tuple[int, int]]) -> None:
-        sightings = sorted((seen(at * HOUR, mac) for at, mac in moments), key=lambda one: one.at)
+        sightings = sorted((seen(at * HOUR, MacNumber(mac)) for at, mac in moments), key=lambda one: one.at)
         at_once = fold({}, {}, sightings).begun
         self.assertEqual(sum(stay.count for stay in at_once), len(sightings))
         for one in sightings:
@@ -67,7 +70,7 @@ class Stays(unittest.TestCase):
             self.assertIn(one.mac, holders)
 
     def test_who_had_it_then(self) -> None:
-        stays = [stored(0, HOUR), stored(2 * HOUR, 3 * HOUR, mac=8, identity=2)]
+        stays = [stored(0, HOUR), stored(2 * HOUR, 3 * HOUR, mac=MacNumber(8), identity=2)]
         self.assertEqual([stay.mac for stay in holder_at(stays, 2 * HOUR + 5)], [8])
         self.assertEqual(holder_at(stays, HOUR + 5), [])
 
@@ -143,7 +146,7 @@ class Targets(unittest.TestCase):
 class Choosing(unittest.TestCase):
     def adapter(self, name: str, address: str, *, gateway: bool = False, up: bool = True) -> Adapter:
         hop = IPv4Address("10.44.10.1") if gateway else None
-        return Adapter(name, Mac(2), (IPv4Interface(address),), up=up, gateway=hop)
+        return Adapter(name, Mac(MacNumber(2)), (IPv4Interface(address),), up=up, gateway=hop)
 
     def setUp(self) -> None:
         self.adapters = [

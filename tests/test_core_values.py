@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from even_roster.core.address import LAST_IPV4, Family, address_of, as_ip, dotted, family
-from even_roster.core.mac import Mac, MacError, fragment_digits
+from even_roster.core.mac import Mac, MacError, MacNumber, fragment_digits
 from even_roster.core.measure import measure
 from even_roster.core.names import Name, NameSource, best, heard
 from even_roster.core.ranges import RangeError, parse
@@ -44,11 +44,11 @@ class Macs(unittest.TestCase):
         self.assertTrue(Mac.parse("02:00:00:00:00:01").local)
         self.assertFalse(Mac.parse("00:00:00:00:00:01").local)
         self.assertTrue(Mac.parse("01:00:5e:00:00:fb").multicast)
-        self.assertTrue(Mac(0).unusable_as_source)
+        self.assertTrue(Mac(MacNumber(0)).unusable_as_source)
 
     @given(st.integers(0, 2**48 - 1))
     def test_text_and_bytes_round_trip(self, value: int) -> None:
-        mac = Mac(value)
+        mac = Mac(MacNumber(value))
         self.assertEqual(Mac.parse(str(mac)), mac)
         self.assertEqual(Mac.from_bytes(mac.to_bytes()), mac)
 

@@ -17,6 +17,7 @@ from even_roster.core.findings.forecast import PoolUse, days_until_full
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
 from even_roster.core.findings.offers import Offer, compare
 from even_roster.core.findings.world import World
+from even_roster.core.mac import MacNumber
 from even_roster.core.moments import MomentError, parse
 from even_roster.core.plan.following import Lease
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
@@ -25,15 +26,17 @@ from even_roster.core.stays import Source
 from even_roster.core.why import Facts, PathWord, SeenBefore, reason
 
 NOW = 1_800_000_000_000
-A, B, C = 0x02C010000001, 0x02C010000002, 0x02C010000003
-GATE = 0x02C03E000001
+A, B, C = MacNumber(0x02C010000001), MacNumber(0x02C010000002), MacNumber(0x02C010000003)
+GATE = MacNumber(0x02C03E000001)
 
 
 def ip(text: str) -> Address:
     return Address(int(IPv4Address(text)))
 
 
-def static(identity: int, address: str, mac: int | None, name: str, role: str = "", kind: str = "static") -> Assignment:
+def static(
+    identity: int, address: str, mac: MacNumber | None, name: str, role: str = "", kind: str = "static"
+) -> Assignment:
     return Assignment(identity, 1, 1, ip(address), AssignmentKind(kind), mac, name, role)
 
 
@@ -53,7 +56,7 @@ def world(*items: Assignment, limits: Limits | None = None) -> World:
     return made
 
 
-def see(made: World, address: str, mac: int, at: int = NOW, source: Source = Source.ARP) -> None:
+def see(made: World, address: str, mac: MacNumber, at: int = NOW, source: Source = Source.ARP) -> None:
     made.saw(ip(address), mac, at, source, "office0")
     made.devices.setdefault(mac, KnownDevice(mac & 0xFFFF, "", ""))
 
@@ -62,7 +65,16 @@ def offer(
     server: str, address: str = "10.44.10.120", gateway: str = "10.44.10.1", mask: str = "255.255.255.0"
 ) -> Offer:
     return Offer(
-        ip(server), 0x02C0EE000000 | ip(server) & 0xFF, 0, ip(address), ip(mask), (ip(gateway),), (), "", (), 3600
+        ip(server),
+        MacNumber(0x02C0EE000000 | ip(server) & 0xFF),
+        0,
+        ip(address),
+        ip(mask),
+        (ip(gateway),),
+        (),
+        "",
+        (),
+        3600,
     )
 
 
@@ -97,7 +109,7 @@ class Addresses(unittest.TestCase):
 
     def test_a_protocols_own_claim_licenses_nobody_but_known_members_are_quiet(self) -> None:
         """A virtual MAC or a VRRP advertisement is evidence, which anybody can forge; people say who is a member."""
-        for macs, announced in (((A, 0x00005E000107), False), ((A, B), True)):
+        for macs, announced in (((A, MacNumber(0x00005E000107)), False), ((A, B), True)):
             made = world()
             if announced:
                 for mac in macs:
@@ -331,7 +343,7 @@ class AgainstThePlan(unittest.TestCase):
         absent = world(reserved)
         absent.published = {ip("10.44.10.120"): {A}}
         self.assertEqual(kinds(absent), [], "a device that is not there waits for nothing")
-        strange = world(static(2, "10.44.10.120", 0x0EC010000001, "phone", "", "reserved"))
+        strange = world(static(2, "10.44.10.120", MacNumber(0x0EC010000001), "phone", "", "reserved"))
         self.assertEqual(kinds(strange), ["randomised-reservation"])
 
     def test_missing_and_stale_need_a_look(self) -> None:
@@ -458,7 +470,7 @@ class Turns(unittest.TestCase):
         self.engine = Engine()
         self.name = ("duplicate-address", str(ip("10.44.10.20")))
 
-    def settle(self, *macs: int, at: int) -> list[Turn]:
+    def settle(self, *macs: MacNumber, at: int) -> list[Turn]:
         for mac in macs:
             see(self.world, "10.44.10.20", mac, at)
         self.world.confirmed_round(ip("10.44.10.20"), macs, at)
@@ -504,7 +516,7 @@ class Turns(unittest.TestCase):
         def open_after(order: list[tuple[int, int, int]], every: bool) -> list[tuple[str, str]]:
             made, engine = world(static(2, "10.44.10.20", A, "desk")), Engine()
             for host, mac, second in order:
-                see(made, f"10.44.10.{host}", mac, NOW + second * SECOND)
+                see(made, f"10.44.10.{host}", MacNumber(mac), NOW + second * SECOND)
                 if every:
                     engine.settle(made, NOW)
             engine.begin_full(made)

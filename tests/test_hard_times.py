@@ -18,6 +18,7 @@ from even_roster.api.scans import ScanRequest
 from even_roster.client import RosterError
 from even_roster.core.findings.engine import Finding
 from even_roster.core.known_link import Signs, Verdict, judge
+from even_roster.core.mac import MacNumber
 from even_roster.core.schedule import Due, Schedule
 from even_roster.service import context as contexts
 from even_roster.service.findings import finding_views
@@ -220,10 +221,11 @@ class Elsewhere(unittest.TestCase):
         site.plug(host)  # type: ignore[arg-type]
 
     def test_verdicts(self) -> None:
+        one, other, five, six = MacNumber(1), MacNumber(2), MacNumber(5), MacNumber(6)
         for signs, verdict in (
-            (Signs(1, 1, 0, 0), Verdict.SAME), (Signs(1, 2, 8, 3), Verdict.SAME), (Signs(1, 2, 8, 0), Verdict.ELSEWHERE),
-            (Signs(1, 2, 8, 0, frozenset({5}), frozenset({5, 6})), Verdict.SAME), (Signs(None, None, 0, 0), Verdict.UNKNOWN),
-            (Signs(1, None, 8, 0), Verdict.ELSEWHERE), (Signs(1, None, 2, 0), Verdict.UNKNOWN), (Signs(None, 7, 4, 1), Verdict.SAME),
+            (Signs(one, one, 0, 0), Verdict.SAME), (Signs(one, other, 8, 3), Verdict.SAME), (Signs(one, other, 8, 0), Verdict.ELSEWHERE),
+            (Signs(one, other, 8, 0, frozenset({five}), frozenset({five, six})), Verdict.SAME), (Signs(None, None, 0, 0), Verdict.UNKNOWN),
+            (Signs(one, None, 8, 0), Verdict.ELSEWHERE), (Signs(one, None, 2, 0), Verdict.UNKNOWN), (Signs(None, six, 4, 1), Verdict.SAME),
         ):  # fmt: skip
             self.assertEqual(judge(signs)[0], verdict, signs)
 

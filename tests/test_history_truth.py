@@ -12,6 +12,7 @@ from pathlib import Path
 from sqlalchemy import insert, select
 
 from even_roster.core.address import Address
+from even_roster.core.mac import MacNumber
 from even_roster.core.stays import Source
 from even_roster.store import history_queries, scan_records
 from even_roster.store.database import Database
@@ -21,14 +22,14 @@ from even_roster.store.tables import stays
 HOUR = 3_600_000
 DAY = 24 * HOUR
 BASE = 0x0A2C0A00
-MACS = [0x02C010000000 + n for n in range(12)]
+MACS = [MacNumber(0x02C010000000 + n) for n in range(12)]
 SOURCES = [int(Source.ARP), int(Source.OVERHEARD), int(Source.LEASE), int(Source.ARP | Source.ECHO)]
 
 
 @dataclass(frozen=True)
 class Stay:
     address: int
-    mac: int | None
+    mac: MacNumber | None
     first: int
     last: int
     sightings: int

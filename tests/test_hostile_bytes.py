@@ -9,7 +9,7 @@ from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Network
 from unittest.mock import patch
 
-from even_roster.core.mac import BROADCAST, Mac
+from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.core.ranges import parse
 from even_roster.probe import stand_in
 from even_roster.probe.listen import Ear
@@ -22,7 +22,7 @@ from even_roster.wire.errors import WireError, reader
 from tests.support.clock import FakeClock
 from tests.support.patience import PATIENCE
 
-HOST, OTHER = Mac(0x02C010000001), Mac(0x02C010000002)
+HOST, OTHER = Mac(MacNumber(0x02C010000001)), Mac(MacNumber(0x02C010000002))
 HERE, THERE = IPv4Address("10.44.10.20"), IPv4Address("10.44.10.1")
 ROUNDS = 4000
 

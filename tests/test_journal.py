@@ -13,7 +13,7 @@ from sqlalchemy import insert, select
 from even_roster.api.plan import BandNew
 from even_roster.api.watching import RouteEdit, RouteNew
 from even_roster.core.address import Address
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.plan.model import Subnet
 from even_roster.core.plan.roles import OnPool, RoleRule
 from even_roster.core.vendors import Prefix
@@ -172,7 +172,7 @@ class Journals(unittest.TestCase):
         self.assertIn("kiosk", self.context.plan.plan.rules)
         self.undo()
         self.assertNotIn("kiosk", self.context.plan.plan.rules)
-        mac = Mac(PREFIX.value | 5)
+        mac = Mac(MacNumber(PREFIX.value | 5))
         setting_edits.set_prefix(self.context, WHO, PREFIX, "Quillmark Labels")
         self.assertEqual(self.context.vendor_of(mac), "Quillmark Labels")
         self.undo()

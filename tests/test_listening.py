@@ -14,14 +14,14 @@ import dns.rdata
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_roster.core.mac import BROADCAST, Mac
+from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.probe import dhcp_ask
 from even_roster.probe.listen import MOST_KEPT, Batch, Ear
 from even_roster.wire import arp, dhcp, dhcp_options, dns_messages, ethernet, ipv4, lldp, vrrp
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError
 
-HOST, OTHER = Mac(0x02C010000001), Mac(0x02C010000002)
+HOST, OTHER = Mac(MacNumber(0x02C010000001)), Mac(MacNumber(0x02C010000002))
 NET = IPv4Network("10.44.10.0/24")
 
 
@@ -172,7 +172,7 @@ class EarTest(unittest.TestCase):
         self.assertEqual(batch.stray_broadcasts, [(HOST.value, int(IPv4Address("10.44.255.255")))])
 
     def test_names_are_believed_only_of_the_sender(self) -> None:
-        group = Mac(0x01005E0000FB)
+        group = Mac(MacNumber(0x01005E0000FB))
 
         def said(name: str, address: str, source: str = "10.44.10.20") -> bytes:
             payload = dns_messages.encode_announcement(name, (IPv4Address(address),))
@@ -204,7 +204,11 @@ class EarTest(unittest.TestCase):
         ear = Ear(frozenset(), (NET,))
         count = 40_000
         for number in range(count):
-            ear.take(ethernet.encode(arp.announcement(Mac(0x02C000000000 + number), IPv4Address(0x0A2C0A01 + number))))
+            ear.take(
+                ethernet.encode(
+                    arp.announcement(Mac(MacNumber(0x02C000000000 + number)), IPv4Address(0x0A2C0A01 + number))
+                )
+            )
         batch = ear.batch(0)
         self.assertEqual(batch.frames, count)
         self.assertGreater(len(batch.sightings), MOST_KEPT)

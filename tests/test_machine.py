@@ -29,7 +29,7 @@ print(json.dumps([[a.name, str(a.mac), [str(i) for i in a.addresses], a.medium, 
 ANSWERS = """
 import socket
 from ipaddress import IPv4Address
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.probe.machine import RealMachine
 from even_roster.wire import arp, ethernet
 machine = RealMachine()
@@ -37,7 +37,7 @@ adapter = next(a for a in machine.adapters() if a.name == "desk0")
 door = machine.open(adapter).arp_answers()
 far = socket.socket(socket.AF_PACKET, socket.SOCK_RAW)
 far.bind(("desk0p", 0))
-them, address, ours = Mac(0x02C09F407720), IPv4Address("10.77.0.20"), IPv4Address("10.77.0.5")
+them, address, ours = Mac(MacNumber(0x02C09F407720)), IPv4Address("10.77.0.20"), IPv4Address("10.77.0.5")
 question = arp.decode(arp.request(adapter.mac, ours, address).payload)
 reply = ethernet.encode(arp.reply_to(question, them, address))
 for frame in (ethernet.encode(arp.request(them, address, ours)), reply[:12] + b"\\x08\\x00" + reply[14:], reply):

@@ -14,7 +14,7 @@ from typing import TypeVar
 
 from even_roster.core.adapters import Adapter
 from even_roster.core.address import Address
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import parse
 from even_roster.core.stays import Source
@@ -31,7 +31,7 @@ from even_roster.wire import dns_messages, netbios
 
 T = TypeVar("T")
 HOST = IPv4Address("10.44.10.30")
-LOOPBACK = Adapter("lo", Mac(2), (IPv4Interface("127.0.0.1/8"),), medium="loopback")
+LOOPBACK = Adapter("lo", Mac(MacNumber(2)), (IPv4Interface("127.0.0.1/8"),), medium="loopback")
 
 
 class Scripted(StandinSegment):
@@ -255,8 +255,8 @@ class Course(unittest.TestCase):
 
     def test_the_book_tells_what_changed_and_keeps_the_rest(self) -> None:
         book = ResultBook()
-        self.assertTrue(book.answer(Answer(Address(7), Mac(5), Source.ARP, 1.0, 0.002, False)))
-        self.assertFalse(book.answer(Answer(Address(7), Mac(6), Source.ECHO, 1.1, 0.004, False)))
+        self.assertTrue(book.answer(Answer(Address(7), Mac(MacNumber(5)), Source.ARP, 1.0, 0.002, False)))
+        self.assertFalse(book.answer(Answer(Address(7), Mac(MacNumber(6)), Source.ECHO, 1.1, 0.004, False)))
         (news,) = book.news()
         self.assertEqual((news.macs, news.by.words, news.rtt_min), ([5, 6], ["arp", "echo"], 2.0))
         self.assertAlmostEqual(news.rtt_avg or 0, 3.0)

@@ -16,7 +16,7 @@ from sqlalchemy import select
 
 from even_roster.api.plan import AssignmentEdit, AssignmentNew
 from even_roster.core.address import Address
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.plan.model import Assignment, Subnet
 from even_roster.core.roster import Device
@@ -35,7 +35,7 @@ from even_roster.store.tables import devices
 
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
-A, B, C = 0x02C044000001, 0x02C044000002, 0x02C044000003
+A, B, C = MacNumber(0x02C044000001), MacNumber(0x02C044000002), MacNumber(0x02C044000003)
 WHO = "keeper"
 SEEDS, STEPS = 6, 90
 
@@ -55,8 +55,12 @@ class OneRecord(unittest.TestCase):
     def see(self, *pairs: tuple[int, int], name: str = "") -> TakenIn:
         """Sightings of (last octet, MAC) pairs, a minute after the last."""
         self.clock += 60_000
-        seen = [Sighting(Address(BASE + octet), mac, self.clock, Source.ARP) for octet, mac in pairs]
-        names = [NameHeard(Address(BASE + o), mac, Name(name, NameSource.MDNS), self.clock) for o, mac in pairs if name]
+        seen = [Sighting(Address(BASE + octet), MacNumber(mac), self.clock, Source.ARP) for octet, mac in pairs]
+        names = [
+            NameHeard(Address(BASE + o), MacNumber(mac), Name(name, NameSource.MDNS), self.clock)
+            for o, mac in pairs
+            if name
+        ]
         with self.database.write() as connection:
             return take_in(connection, self.segment, seen, names, {}, lambda mac: "")
 
@@ -66,7 +70,7 @@ class OneRecord(unittest.TestCase):
     def set(self, identity: int, version: int | None = None, with_hostname: bool = False, **fields: str) -> Saved:
         return self.do(device_edits.set_fields([(identity, version)], fields, with_hostname))
 
-    def assign(self, octet: int, mac: int | None = None, name: str = "", **more: Any) -> Assignment:
+    def assign(self, octet: int, mac: MacNumber | None = None, name: str = "", **more: Any) -> Assignment:
         text = str(Mac(mac)) if mac is not None else None
         request = AssignmentNew.model_validate({"address": f"10.44.10.{octet}", "mac": text, "name": name, **more})
         saved = self.plan.edit(WHO, planning.assign(request, self.site, Address(BASE + octet), mac), anyway=True)
@@ -91,7 +95,7 @@ class OneRecord(unittest.TestCase):
         with self.database.read() as connection:
             return device_queries.one(connection, identity)
 
-    def device_of(self, mac: int) -> int:
+    def device_of(self, mac: MacNumber) -> int:
         with self.database.read() as connection:
             found = device_queries.device_of_mac(connection, mac)
         assert found is not None
@@ -300,7 +304,7 @@ class Meeting(OneRecord):
 
 
 REFUSALS = (EditError, Missing, StaleEdit, AddressTaken, PlanConflict, PlanRefused)
-MACS = [0x02C044000000 + n for n in range(1, 13)]
+MACS = [MacNumber(0x02C044000000 + n) for n in range(1, 13)]
 
 
 class AnyOrder(OneRecord):
@@ -335,7 +339,7 @@ class AnyOrder(OneRecord):
         mac, other, octet = chance.choice(MACS), chance.choice(MACS), chance.randrange(10, 24)
         items = list(self.plan.plan.assignments.values())
         at = chance.choice(items).address - BASE if items else octet
-        maybe = chance.choice((mac, mac, None))
+        maybe: MacNumber | None = chance.choice((mac, mac, None))
         acts: dict[str, Callable[[], object]] = {
             "see": lambda: self.see((octet, mac)),
             "assign": lambda: self.assign(octet, maybe, f"h{octet}", role=chance.choice(("", "printer", "camera"))),
@@ -447,7 +451,7 @@ class Edits(OneRecord):
             (device_edits.set_fields([(self.first, 1)], {"name": "x" * 121}), "at most 120"),
             (device_edits.set_fields([(self.first, 1)], {"role": "pritner"}), "perhaps 'printer'"),
             (device_edits.join(self.first, [self.first]), "two different"), (device_edits.split(self.first, [A]), "at least one"),
-            (device_edits.split(self.first, [0xFF]), "belong to this device"),
+            (device_edits.split(self.first, [MacNumber(0xFF)]), "belong to this device"),
         ):  # fmt: skip
             with self.subTest(error), self.assertRaisesRegex(EditError, error):
                 self.do(make)

@@ -12,6 +12,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from even_roster.core.address import Address
+from even_roster.core.mac import MacNumber
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Subnet
 from even_roster.store import past_plan_queries, plan_records
 from even_roster.store.database import Database
@@ -77,7 +78,13 @@ class PastPlan(unittest.TestCase):
             [],
             [
                 Assignment(
-                    -1, office.site, office.id, Address(FIRST + 20), AssignmentKind.RESERVED, 0x02C010000001, "desk-1"
+                    -1,
+                    office.site,
+                    office.id,
+                    Address(FIRST + 20),
+                    AssignmentKind.RESERVED,
+                    MacNumber(0x02C010000001),
+                    "desk-1",
                 )
             ],
         )
@@ -92,10 +99,14 @@ class PastPlan(unittest.TestCase):
         self.assertEqual(len(self.then(self.clock, stage_first, stage_last)[2]), 1)
         with self.database.read() as connection:
             for moment, address in ((at_desk, FIRST + 20), (self.clock, stage_first + 9)):
-                plan = past_plan_queries.of_macs(connection, moment, [0x02C010000001])
-                self.assertEqual([a.address for a in plan.of_mac(0x02C010000001)], [address])
-            self.assertEqual(past_plan_queries.of_macs(connection, at_desk - 1, [0x02C010000001]).assignments, {})
-            self.assertEqual(past_plan_queries.of_macs(connection, self.clock, [0x02C010000002]).assignments, {})
+                plan = past_plan_queries.of_macs(connection, moment, [MacNumber(0x02C010000001)])
+                self.assertEqual([a.address for a in plan.of_mac(MacNumber(0x02C010000001))], [address])
+            self.assertEqual(
+                past_plan_queries.of_macs(connection, at_desk - 1, [MacNumber(0x02C010000001)]).assignments, {}
+            )
+            self.assertEqual(
+                past_plan_queries.of_macs(connection, self.clock, [MacNumber(0x02C010000002)]).assignments, {}
+            )
 
     def test_after_hundreds_of_random_edits_and_undos_every_moment_is_as_it_was(self) -> None:
         chance = random.Random(44)
@@ -115,9 +126,10 @@ class PastPlan(unittest.TestCase):
                     self.assertEqual(contents(past_plan_queries.around(connection, instant, FIRST, LAST)), held)
                 self.assertEqual(past_plan_queries.count_on(connection, moment, office.site, FIRST, LAST), on)
 
-    def mac_for(self, chance: random.Random, address: int, n: int) -> int | None:
+    def mac_for(self, chance: random.Random, address: int, n: int) -> MacNumber | None:
         """None, a MAC of its own, or one of a few that several assignments share; in one edit never the same twice."""
-        return chance.choice((None, 0x02C09F000000 | address & 0xFFFF, 0x02C09F770000 | n << 4 | chance.randrange(3)))
+        own, shared = 0x02C09F000000 | address & 0xFFFF, 0x02C09F770000 | n << 4 | chance.randrange(3)
+        return chance.choice((None, MacNumber(own), MacNumber(shared)))
 
     def changed(self, chance: random.Random, item: Assignment) -> Assignment:
         new = replace(item, name=f"n{chance.randrange(1000)}", on=not item.on)

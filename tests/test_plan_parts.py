@@ -20,7 +20,7 @@ from sqlalchemy import create_engine
 from even_roster.core.adapters import Adapter
 from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.owning import Record
 from even_roster.core.plan.following import Lease
 from even_roster.core.plan.model import Assignment, AssignmentKind, HandedOut, Subnet
@@ -335,16 +335,19 @@ class SimulatedDhcp(unittest.TestCase):
 
     def test_a_full_pool_offers_nothing_until_a_lease_ends(self) -> None:
         for number in range(2):
-            mac = Mac(PRINTER.value + number)
+            mac = Mac(MacNumber(PRINTER.value + number))
             offer = self.ask(Kind.DISCOVER, mac)
             assert offer is not None
             self.ask(Kind.REQUEST, mac, (Option.ADDRESS, offer.yours.packed))
-        self.assertIsNone(self.ask(Kind.DISCOVER, Mac(PRINTER.value + 9)))
+        self.assertIsNone(self.ask(Kind.DISCOVER, Mac(MacNumber(PRINTER.value + 9))))
         self.clock.now = 4000
-        self.assertIsNotNone(self.ask(Kind.DISCOVER, Mac(PRINTER.value + 9)))
+        self.assertIsNotNone(self.ask(Kind.DISCOVER, Mac(MacNumber(PRINTER.value + 9))))
 
     def test_its_own_check_refuses_what_makes_no_sense(self) -> None:
-        twice = replace(self.pool, reservations=(Reservation(1, ip("10.44.10.9")), Reservation(2, ip("10.44.10.9"))))
+        twice = replace(
+            self.pool,
+            reservations=(Reservation(MacNumber(1), ip("10.44.10.9")), Reservation(MacNumber(2), ip("10.44.10.9"))),
+        )
         overlap = replace(
             self.pool, pools=(Pool(ip("10.44.10.10"), ip("10.44.10.20")), Pool(ip("10.44.10.20"), ip("10.44.10.30")))
         )
@@ -355,7 +358,7 @@ class SimulatedDhcp(unittest.TestCase):
         self.assertIn("cannot be read", json.loads(self.server.control(b"nonsense"))["error"])
 
     def test_a_broadcast_on_the_wire_reaches_it(self) -> None:
-        frame = dhcp.frame(Message(False, 5, PRINTER, Kind.DISCOVER), PRINTER, Mac((1 << 48) - 1))
+        frame = dhcp.frame(Message(False, 5, PRINTER, Kind.DISCOVER), PRINTER, Mac(MacNumber((1 << 48) - 1)))
         answers = [dhcp.of_frame(answer) for _, answer in self.site.deliver("lab0", frame)]
         self.assertEqual([(a.kind, a.transaction) for a in answers if a], [(Kind.OFFER, 5)])
 

@@ -8,7 +8,7 @@ from ipaddress import IPv4Address
 
 from even_roster.api.history import Why
 from even_roster.core.address import Address
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.probe import reaching
 from even_roster.probe.reaching import Word
 from even_roster.wire import ethernet, icmp, ipv4
@@ -23,7 +23,7 @@ IDENTIFIER = 0x1234
 
 def frame(message: icmp.Message, source: IPv4Address = GATE) -> bytes:
     packet = ipv4.encode(ipv4.Packet(source, HERE, ipv4.Protocol.ICMP, icmp.encode(message)))
-    return ethernet.encode(ethernet.Frame(Mac(1), GATE_MAC, ethernet.EtherType.IPV4, packet))
+    return ethernet.encode(ethernet.Frame(Mac(MacNumber(1)), GATE_MAC, ethernet.EtherType.IPV4, packet))
 
 
 def original(identifier: int = IDENTIFIER, target: IPv4Address = THERE, reply: bool = False) -> bytes:

@@ -10,6 +10,7 @@ from typing import Any
 from even_roster.api.findings import StepDone
 from even_roster.core.address import Address
 from even_roster.core.findings.model import Action, Step
+from even_roster.core.mac import MacNumber
 from even_roster.core.names import as_hostname, is_hostname
 from even_roster.core.plan.model import Assignment, AssignmentKind
 from even_roster.service.devices import device_edits
@@ -48,7 +49,7 @@ class Steps(unittest.TestCase):
 
     def device(self, mac: str) -> int:
         with self.context.database.read() as connection:
-            found = device_queries.device_of_mac(connection, int(mac.replace(":", ""), 16))
+            found = device_queries.device_of_mac(connection, MacNumber(int(mac.replace(":", ""), 16)))
         assert found is not None
         return found
 

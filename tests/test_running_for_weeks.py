@@ -17,6 +17,7 @@ from even_roster.api.watching import RouteNew
 from even_roster.core.address import Address
 from even_roster.core.findings.engine import Finding, Turn, Turned
 from even_roster.core.findings.model import Evidence, Severity, State, Subject
+from even_roster.core.mac import MacNumber
 from even_roster.core.stays import Sighting, Source
 from even_roster.service.aids.repeating import attempt, hold_memory_still
 from even_roster.service.context import Context, open_context
@@ -209,14 +210,21 @@ class WhoWasOnlyHeard(unittest.TestCase):
     def test_the_list_is_bounded_and_so_is_how_many_become_devices(self) -> None:
         newcomers = Newcomers(lambda: 3)
         for number in range(2 * MOST_KEPT):
-            newcomers.heard("office0", [Sighting(Address(number + 1), number + 1, number, Source.OVERHEARD)])
+            newcomers.heard("office0", [Sighting(Address(number + 1), MacNumber(number + 1), number, Source.OVERHEARD)])
         self.assertEqual(len(newcomers.listed("office0")), MOST_KEPT)
         latest = newcomers.listed("office0")[0].mac
-        self.assertEqual(newcomers.admitted("office0", [latest, 7, 8, 9, 10], 1_000), {latest, 7, 8})
+        self.assertEqual(
+            newcomers.admitted("office0", [latest, MacNumber(7), MacNumber(8), MacNumber(9), MacNumber(10)], 1_000),
+            {latest, 7, 8},
+        )
         self.assertNotIn(latest, {one.mac for one in newcomers.listed("office0")}, "it is a device now")
-        self.assertEqual((newcomers.admitted("office0", [11], 2_000), newcomers.held_back("office0")), (set(), 3))
-        self.assertEqual(newcomers.admitted("stage0", [11], 2_000), {11}, "each link has its own measure")
-        self.assertEqual(newcomers.admitted("office0", [12], 3_700_000), {12}, "an hour later there is room again")
+        self.assertEqual(
+            (newcomers.admitted("office0", [MacNumber(11)], 2_000), newcomers.held_back("office0")), (set(), 3)
+        )
+        self.assertEqual(newcomers.admitted("stage0", [MacNumber(11)], 2_000), {11}, "each link has its own measure")
+        self.assertEqual(
+            newcomers.admitted("office0", [MacNumber(12)], 3_700_000), {12}, "an hour later there is room again"
+        )
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Interface
 
 from even_roster.core.adapters import Adapter
-from even_roster.core.mac import BROADCAST, Mac
+from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.core.ranges import parse
 from even_roster.core.stays import Source
 from even_roster.probe.neighbour_engine import NeighbourEngine, NeighbourState
@@ -259,9 +259,9 @@ class Sweeping(unittest.TestCase):
         packet = ipv4.encode(
             ipv4.Packet(IPv4Address("10.44.10.198"), IPv4Address("10.44.10.20"), 1, b"\0\0\0\0\0\0\0\0")
         )
-        nobody = ethernet.encode(arp.request(Mac(0), IPv4Address("10.44.10.197"), IPv4Address("10.44.10.1")))
+        nobody = ethernet.encode(arp.request(Mac(MacNumber(0)), IPv4Address("10.44.10.197"), IPv4Address("10.44.10.1")))
         group = ethernet.encode(arp.request(BROADCAST, IPv4Address("10.44.10.196"), IPv4Address("10.44.10.1")))
-        broken = ethernet.encode(ethernet.Frame(own, Mac(3), ethernet.EtherType.IPV4, packet))
+        broken = ethernet.encode(ethernet.Frame(own, Mac(MacNumber(3)), ethernet.EtherType.IPV4, packet))
         spoil = [sound[:20], b"", sound[:41], broken, nobody, group, b"\xff" * 60]
         run = Run(hall(), plan("10.44.10.1-254"), spoil=spoil)
         self.assertEqual(run.engine.rejected, 4)
@@ -360,7 +360,7 @@ class KernelTable:
 
 
 class Neighbours(unittest.TestCase):
-    adapter = Adapter("site0", Mac(2), (IPv4Interface("10.60.0.1/20"),))
+    adapter = Adapter("site0", Mac(MacNumber(2)), (IPv4Interface("10.60.0.1/20"),))
 
     def sweep(self, engine: NeighbourEngine, table: KernelTable) -> tuple[list[Answer], float]:
         now, answers = 1000.0, list[Answer]()
@@ -377,7 +377,7 @@ class Neighbours(unittest.TestCase):
 
     def test_a_range_larger_than_the_table_goes_through_it_in_slices_and_loses_nothing(self) -> None:
         base = int(IPv4Address("10.60.0.0"))
-        hosts = {base + n: Mac(0x02C000000000 + n) for n in range(2, 4000, 2)}
+        hosts = {base + n: Mac(MacNumber(0x02C000000000 + n)) for n in range(2, 4000, 2)}
         table = KernelTable(hosts, 1024)
         engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/20"), echo=False), self.adapter, 870, False)
         answers, _ = self.sweep(engine, table)
@@ -385,7 +385,7 @@ class Neighbours(unittest.TestCase):
         self.assertLessEqual(table.most, 1024)
 
     def test_a_table_that_others_fill_is_waited_for(self) -> None:
-        hosts = {int(IPv4Address("10.60.0.0")) + n: Mac(0x02C000000000 + n) for n in range(2, 250)}
+        hosts = {int(IPv4Address("10.60.0.0")) + n: Mac(MacNumber(0x02C000000000 + n)) for n in range(2, 250)}
         engine = NeighbourEngine(SweepPlan(parse("10.60.0.0/24"), echo=False), self.adapter, 614, False)
         answers, _ = self.sweep(engine, KernelTable(hosts, 60))
         self.assertEqual(len(answers), len(hosts))
@@ -422,7 +422,7 @@ class Neighbours(unittest.TestCase):
     def test_an_entry_that_is_only_remembered_is_no_answer(self) -> None:
         engine = NeighbourEngine(SweepPlan(parse("10.60.0.9"), echo=False), self.adapter, 10, False)
         engine.due(1.0, 10)
-        stale = Neighbour(IPv4Address("10.60.0.9"), Mac(5), NeighbourState.STALE, 300.0)
+        stale = Neighbour(IPv4Address("10.60.0.9"), Mac(MacNumber(5)), NeighbourState.STALE, 300.0)
         for tenth in range(10, 120):
             engine.told([stale], tenth / 10)
         self.assertEqual(engine.take(), [])

@@ -13,7 +13,7 @@ from even_roster.api.network import Ruler
 from even_roster.api.scans import ScanRequest
 from even_roster.core.adapters import Adapter, AdapterError
 from even_roster.core.address import Address
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.ranges import RangeError
 from even_roster.core.stays import SAME_MOMENT_MS, Sighting, Source
@@ -34,14 +34,14 @@ from even_roster.store.scan_records import SegmentSeen
 
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
-PRINTER = 0x02C044000001
+PRINTER = MacNumber(0x02C044000001)
 
 
 class Elsewhere(StandinMachine):
     """The machine carried to another site."""
 
     def adapters(self) -> list[Adapter]:
-        return [Adapter("port0", Mac(9), (IPv4Interface("10.99.3.7/24"),), gateway=IPv4Address("10.99.3.1"))]
+        return [Adapter("port0", Mac(MacNumber(9)), (IPv4Interface("10.99.3.7/24"),), gateway=IPv4Address("10.99.3.1"))]
 
 
 class WithContext(unittest.TestCase):
@@ -65,8 +65,12 @@ class WithContext(unittest.TestCase):
     def see(self, pairs: Sequence[tuple[int, int]], *, before: int = 0, name: str | None = None) -> None:
         """(last octet, MAC) pairs seen `before` milliseconds ago."""
         segment, at = self.segment(), self.now - before
-        sightings = [Sighting(Address(BASE + octet), mac, at, Source.ARP) for octet, mac in pairs]
-        heard = [NameHeard(Address(BASE + o), mac, Name(name, NameSource.DNS), at) for o, mac in pairs] if name else []
+        sightings = [Sighting(Address(BASE + octet), MacNumber(mac), at, Source.ARP) for octet, mac in pairs]
+        heard = (
+            [NameHeard(Address(BASE + o), MacNumber(mac), Name(name, NameSource.DNS), at) for o, mac in pairs]
+            if name
+            else []
+        )
         with self.context.database.write() as connection:
             take_in(connection, segment, sightings, heard, {}, self.context.vendor_of)
 
@@ -227,7 +231,9 @@ class Telling(WithContext):
         self.see([(98, 0xC)], name="desk-front-2.larkspur.example")
         with self.context.database.read() as connection:
             sheets = {
-                mac: device_views.sheet(self.context, connection, device_queries.device_of_mac(connection, mac) or 0)
+                mac: device_views.sheet(
+                    self.context, connection, device_queries.device_of_mac(connection, MacNumber(mac)) or 0
+                )
                 for mac in (0xA, 0xB, 0xC)
             }
         self.assertEqual([[d.id for d in hint.devices] for hint in sheets[0xA].hints], [[sheets[0xB].device.id]])

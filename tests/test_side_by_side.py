@@ -21,6 +21,7 @@ import uvicorn
 
 from even_roster.api.plan import AssignmentEdit
 from even_roster.core.address import Address
+from even_roster.core.mac import MacNumber
 from even_roster.core.stays import Sighting, Source
 from even_roster.probe.listen import Batch
 from even_roster.service.app import create_app
@@ -231,7 +232,7 @@ class EveryPair(unittest.TestCase):
         def listen() -> None:
             number = next(numbers)
             mac = 0x02C07F000000 | number & 0xFFFF
-            said = [Sighting(Address(0x0A2C1E00 + 100 + number % 50), mac, now_ms(), Source.OVERHEARD)]
+            said = [Sighting(Address(0x0A2C1E00 + 100 + number % 50), MacNumber(mac), now_ms(), Source.OVERHEARD)]
             listening.take("office0", Batch(sightings=said, frames=1), 0)
             listening._store()
 

@@ -6,7 +6,7 @@ import unittest
 from ipaddress import IPv4Address
 from unittest.mock import patch
 
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.service.demo.larkspur_plan import plan_larkspur
 from even_roster.service.demo.site_setup import give_prefixes
 from even_roster.standin import larkspur
@@ -127,7 +127,7 @@ class Healthy(unittest.TestCase):
                     site.sleep(
                         22 * 3600
                     )  # so that the looks stay at the hours at which those who sleep at night are awake
-            intruder = Host("intruder", Mac(0x02C010000001), (IPv4Address("10.97.0.21"),), 1)
+            intruder = Host("intruder", Mac(MacNumber(0x02C010000001)), (IPv4Address("10.97.0.21"),), 1)
             site.site.plug(intruder)
             site.hours(2, ["10.97.0.0/22"], scan_every=1)
             self.assertEqual(site.standing(), [("duplicate-address", "10.97.0.21")], "and it would have been found")

@@ -8,7 +8,7 @@ from collections import Counter
 from ipaddress import IPv4Address, IPv4Network
 
 from even_roster.core.adapters import AdapterError
-from even_roster.core.mac import BROADCAST, Mac
+from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.core.vendors import Prefix, VendorRegistry
 from even_roster.probe.segment import Reached, SegmentError
 from even_roster.standin import generator, larkspur
@@ -129,7 +129,7 @@ class Hall(unittest.TestCase):
             b"",
             b"\0" * 14,
             b"\xff" * 60,
-            ethernet.encode(ethernet.Frame(BROADCAST, Mac(2), 0x86DD, b"x" * 46)),
+            ethernet.encode(ethernet.Frame(BROADCAST, Mac(MacNumber(2)), 0x86DD, b"x" * 46)),
         ):
             self.assertEqual(self.site.deliver("office0", frame), [])
         for port in (53, 137, 5353, 5355, 9):

@@ -17,7 +17,7 @@ from alembic.runtime.migration import MigrationContext
 from sqlalchemy import Connection, create_engine, select, true, update
 
 from even_roster.core.address import LAST_IPV4, Address, address_of
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
 from even_roster.store import (
@@ -58,9 +58,9 @@ class StoreCase(unittest.TestCase):
 
     def see(self, *pairs: tuple[int, int], at: int = 1000, names: dict[int, str] | None = None) -> TakenIn:
         """Sightings of (last octet, MAC) pairs; `names` by MAC."""
-        sightings = [Sighting(Address(BASE + octet), mac, at, Source.ARP) for octet, mac in pairs]
+        sightings = [Sighting(Address(BASE + octet), MacNumber(mac), at, Source.ARP) for octet, mac in pairs]
         heard = [
-            NameHeard(Address(BASE + o), mac, Name((names or {})[mac], NameSource.DNS), at)
+            NameHeard(Address(BASE + o), MacNumber(mac), Name((names or {})[mac], NameSource.DNS), at)
             for o, mac in pairs
             if mac in (names or {})
         ]
@@ -201,7 +201,9 @@ class Files(StoreCase):
 
     def test_a_failed_write_leaves_nothing(self) -> None:
         with self.assertRaises(ZeroDivisionError), self.database.write() as connection:
-            take_in(connection, self.segment, [Sighting(Address(BASE + 5), 5, 1, Source.ARP)], [], {}, vendor_of)
+            take_in(
+                connection, self.segment, [Sighting(Address(BASE + 5), MacNumber(5), 1, Source.ARP)], [], {}, vendor_of
+            )
             raise ZeroDivisionError
         self.assertEqual(self.addresses(), [])
 
@@ -218,7 +220,7 @@ class Intake(StoreCase):
         self.see((20, 0xA), at=200_000)
         self.assertEqual(self.row(device).address, BASE + 20)
         with self.database.read() as connection:
-            held = [stay.address - BASE for stay in device_queries.stays_of(connection, [0xA])]
+            held = [stay.address - BASE for stay in device_queries.stays_of(connection, [MacNumber(0xA)])]
         self.assertEqual(held, [20, 10])
 
     def test_a_device_with_two_addresses_does_not_flicker_between_them(self) -> None:
@@ -241,9 +243,9 @@ class Intake(StoreCase):
     def test_a_device_without_an_address_is_a_device_all_the_same(self) -> None:
         with self.database.write() as connection:
             taken = take_in(
-                connection, self.segment, [Sighting(Address(0), 0xF, 1, Source.OVERHEARD)], [], {}, vendor_of
+                connection, self.segment, [Sighting(Address(0), MacNumber(0xF), 1, Source.OVERHEARD)], [], {}, vendor_of
             )
-            self.assertEqual(device_queries.stays_of(connection, [0xF]), [])
+            self.assertEqual(device_queries.stays_of(connection, [MacNumber(0xF)]), [])
         self.assertEqual(len(taken.new), 1)
 
 
@@ -297,10 +299,18 @@ class BothFamilies(StoreCase):
     def setUp(self) -> None:
         super().setUp()
         self.four = [Address(BASE + 1), Address(BASE + 9), Address(0xFFFFFFFF)]
-        seen = [Sighting(address, 0xA0 + n, 1000 + n, Source.ARP) for n, address in enumerate((*self.SIX, *self.four))]
+        seen = [
+            Sighting(address, MacNumber(0xA0 + n), 1000 + n, Source.ARP)
+            for n, address in enumerate((*self.SIX, *self.four))
+        ]
         with self.database.write() as connection:
             take_in(
-                connection, self.segment, [*seen, Sighting(Address(0), 0xFF, 1, Source.OVERHEARD)], [], {}, vendor_of
+                connection,
+                self.segment,
+                [*seen, Sighting(Address(0), MacNumber(0xFF), 1, Source.OVERHEARD)],
+                [],
+                {},
+                vendor_of,
             )
 
     def held(self, condition: Any) -> list[int]:
@@ -399,7 +409,7 @@ class Scans(StoreCase):
                 options={}, started=5, who="test",
             )  # fmt: skip
             rows = [
-                ResultRow(Address(BASE + n), 1, [n], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9)
+                ResultRow(Address(BASE + n), 1, [MacNumber(n)], [Name("a", NameSource.DNS)], [80], 0.5, 0.6, n == 9)
                 for n in range(1, 10)
             ]
             scan_records.add_results(connection, scan, rows)

@@ -10,12 +10,12 @@ from ipaddress import IPv4Address
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from even_roster.core.mac import BROADCAST, Mac
+from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.wire import arp, dns_messages, ethernet, fast, icmp, ipv4, netbios
 from even_roster.wire.checksum import internet_checksum
 from even_roster.wire.errors import WireError
 
-macs = st.integers(0, 2**48 - 1).map(Mac)
+macs = st.binary(min_size=6, max_size=6).map(Mac.from_bytes)
 addresses = st.integers(0, 2**32 - 1).map(IPv4Address)
 ONE, TWO = IPv4Address("10.44.10.20"), IPv4Address("10.44.10.7")
 OUR_MAC, THEIR_MAC = Mac.parse("02:c0:9f:4e:00:01"), Mac.parse("02:c0:44:00:00:26")
@@ -76,7 +76,7 @@ class Fast(unittest.TestCase):
 
     SOUND = (
         VALID[0],
-        ethernet.encode(arp.reply_to(arp.Arp(arp.Operation.REQUEST, OUR_MAC, ONE, Mac(0), TWO), THEIR_MAC, TWO)),
+        ethernet.encode(arp.reply_to(arp.Arp(arp.Operation.REQUEST, OUR_MAC, ONE, Mac(MacNumber(0)), TWO), THEIR_MAC, TWO)),
         ethernet.encode(ethernet.Frame(OUR_MAC, THEIR_MAC, 0x0800, ipv4.encode(ipv4.Packet(TWO, ONE, 1, icmp.encode(icmp.Echo(True, 77, 1, b"even"))))))
     )  # fmt: skip
 

@@ -15,7 +15,7 @@ from ipaddress import IPv4Address
 from pathlib import Path
 from typing import Any
 
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 
@@ -183,7 +183,7 @@ def _client(mac_text: str, how: str, client: str) -> dict[str, Any]:
         def exchange(kind: Kind, options: tuple[tuple[int, bytes], ...], own: IPv4Address) -> Message | None:
             message = Message(False, transaction, mac, kind, client=own, broadcast=True, options=options)
             for _ in range(6):
-                door.send(dhcp.frame(message, mac, Mac((1 << 48) - 1)))
+                door.send(dhcp.frame(message, mac, Mac(MacNumber((1 << 48) - 1))))
                 until = time.monotonic() + 1.0
                 while time.monotonic() < until:
                     with contextlib.suppress(TimeoutError, ValueError):

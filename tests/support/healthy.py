@@ -11,7 +11,7 @@ from even_roster.api.plan import AssignmentNew, BandNew, SubnetNew
 from even_roster.core.adapters import Adapter
 from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope
-from even_roster.core.mac import Mac
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.plan.model import HandedOut
 from even_roster.service.context import Context
 from even_roster.service.demo.site_setup import give_plan, give_prefixes, publish, welcome_strangers
@@ -36,36 +36,61 @@ def healthy_site(hosts: int, clock: FakeClock) -> Site:
     """`hosts` hosts: half planned and static, a quarter laptops (half of them with a reservation), a quarter phones."""
     source = random.Random(7)
     static, laptops, phones = hosts // 2, hosts // 4, hosts // 4
-    gate = Host("gate", Mac(0x02C03E000001), (IPv4Address(_BASE + 1),), 1, HostNames(), frozenset({53}), routes=True)
-    server = Host(SERVER, Mac(0x02C05B000001), (IPv4Address(_BASE + 2),), 1, HostNames())
+    gate = Host(
+        "gate", Mac(MacNumber(0x02C03E000001)), (IPv4Address(_BASE + 1),), 1, HostNames(), frozenset({53}), routes=True
+    )
+    server = Host(SERVER, Mac(MacNumber(0x02C05B000001)), (IPv4Address(_BASE + 2),), 1, HostNames())
     made = [gate, server]
     for number in range(static):
         awake = Awake(DAY, DAY * 0.4, source.random() * DAY) if number % 4 == 2 else Awake()
-        made.append(_host(f"desk-{number:03}", Mac(0x02C09F400000 + number), _BASE + 10 + number, awake))
+        made.append(_host(f"desk-{number:03}", Mac(MacNumber(0x02C09F400000 + number)), _BASE + 10 + number, awake))
     for number in range(laptops):
         awake = Awake(DAY, DAY * source.uniform(0.2, 0.5), source.random() * DAY)
         made.append(
-            _host(f"laptop-{number:03}", Mac(0x02C09FA00000 + number), _BASE + 400 + number, awake, by_dhcp=True)
+            _host(
+                f"laptop-{number:03}",
+                Mac(MacNumber(0x02C09FA00000 + number)),
+                _BASE + 400 + number,
+                awake,
+                by_dhcp=True,
+            )
         )
     for number in range(SERVERS):
         held = tuple(IPv4Address(_BASE + 300 + 10 * number + n) for n in range(10))
         made.append(
-            Host(f"rack-{number}", Mac(0x02C05B000100 + number), held, 1, HostNames(None, f"rack-{number}.local"))
+            Host(
+                f"rack-{number}",
+                Mac(MacNumber(0x02C05B000100 + number)),
+                held,
+                1,
+                HostNames(None, f"rack-{number}.local"),
+            )
         )
     for number in range(DOCKED):
         awake = Awake(DAY, DAY * 0.3, source.random() * DAY)
         made.append(
-            _host(f"laptop-{number:03}", Mac(0x02C09FB00000 + number), _BASE + 700 + number, awake, by_dhcp=True)
+            _host(
+                f"laptop-{number:03}",
+                Mac(MacNumber(0x02C09FB00000 + number)),
+                _BASE + 700 + number,
+                awake,
+                by_dhcp=True,
+            )
         )
     own = Adapter(
-        "site0", Mac(0x02C09F4F0001), (IPv4Interface((_BASE + 3, 22)),), gateway=gate.addresses[0], dns=gate.addresses
+        "site0",
+        Mac(MacNumber(0x02C09F4F0001)),
+        (IPv4Interface((_BASE + 3, 22)),),
+        gateway=gate.addresses[0],
+        dns=gate.addresses,
     )
     with patch("time.time", return_value=EPOCH_MS / 1000):
         site = Site(
             "A healthy site", [SiteSubnet("House", NETWORK, 1)], made, [own], "porter", clock=clock, sleep=clock.sleep
         )
     reserved = tuple(
-        Reservation(0x02C09FA00000 + n, Address(_BASE + 400 + n), f"laptop-{n:03}") for n in range(0, laptops, 2)
+        Reservation(MacNumber(0x02C09FA00000 + n), Address(_BASE + 400 + n), f"laptop-{n:03}")
+        for n in range(0, laptops, 2)
     )
     options = HandedOut(8 * 3600, Address(_BASE + 1), (Address(_BASE + 1),), "house.example")
     site.serve_dhcp(
@@ -95,7 +120,7 @@ class _Phones:
             self._site.leave(host)
         self._now = []
         for number in range(self._count):
-            mac = Mac(self._random.getrandbits(48) & ~(0xF << 40) | (0xE << 40))
+            mac = Mac(MacNumber(self._random.getrandbits(48) & ~(0xF << 40) | (0xE << 40)))
             awake = Awake(3600.0, 1800.0, self._random.random() * 3600)
             host = Host(f"phone-{number}", mac, (), 1, awake=awake, by_dhcp=True, says_name=False)
             self._site.plug(host)
@@ -134,7 +159,7 @@ def healthy_plan(context: Context, site: Site) -> None:
 def join_docked(context: Context) -> None:
     """People say that both adapters of a docked laptop are one device."""
     with context.database.read() as connection:
-        pairs = [(0x02C09FA00000 + n, 0x02C09FB00000 + n) for n in range(DOCKED)]
+        pairs = [(MacNumber(0x02C09FA00000 + n), MacNumber(0x02C09FB00000 + n)) for n in range(DOCKED)]
         owners = device_queries.devices_of_macs(connection, {mac for pair in pairs for mac in pair})
     for one, other in pairs:
         if one in owners and other in owners and owners[one] != owners[other]:

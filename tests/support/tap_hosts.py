@@ -18,9 +18,11 @@ import time
 from collections import deque
 from ipaddress import IPv4Interface
 
+from even_roster.core.mac import MacNumber
+
 _TUNSETIFF = 0x400454CA
 _TAP_NO_INFO = 0x0002 | 0x1000
-MAC_BASE = 0x02C0F0000000
+MAC_BASE = MacNumber(0x02C0F0000000)
 
 
 def main() -> None:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, fields, replace
 from ipaddress import IPv4Network
 
 from .address import Address, address_of, dotted
-from .mac import Mac
+from .mac import Mac, MacNumber
 from .plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan
 
 
@@ -31,7 +31,7 @@ class Pool:
 class Reservation:
     """An address kept for a MAC. `name` is the hostname handed out, empty for none."""
 
-    mac: int
+    mac: MacNumber
     address: Address
     name: str = ""
 

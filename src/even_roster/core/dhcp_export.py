@@ -12,7 +12,7 @@ from typing import Any
 
 from .address import address_of, dotted
 from .dhcp import OPTION_NAMES, Pool, Reservation, Scope, option_items
-from .mac import Mac, MacError
+from .mac import Mac, MacError, MacNumber
 from .plan.model import HandedOut
 
 FORMAT = "even-roster-dhcp"
@@ -134,7 +134,7 @@ def host_blocks(scopes: Iterable[Scope]) -> str:
 NOTATIONS = ("colons", "dashes", "dots", "bare", "COLONS", "DASHES", "BARE")
 
 
-def write_mac(mac: int, notation: str) -> str:
+def write_mac(mac: MacNumber, notation: str) -> str:
     """A MAC in one of NOTATIONS; the capitalised ones give capital digits. Raises ValueError."""
     if notation not in NOTATIONS:
         raise ValueError(f"{notation!r} is no notation; there are: {', '.join(NOTATIONS)}")

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from .mac import Mac
+from .mac import Mac, MacNumber
 
 
 class Verdict(StrEnum):
@@ -25,12 +25,12 @@ class Signs:
     """What was asked and heard: the gateway's MAC known and now (None: not known, no answer), how many known devices
     were asked for and how many answered with their known MAC, and the DHCP servers known and heard now, by MAC."""
 
-    known_gateway: int | None
-    gateway: int | None
+    known_gateway: MacNumber | None
+    gateway: MacNumber | None
     asked: int
     familiar: int
-    known_servers: frozenset[int] = frozenset()
-    servers: frozenset[int] = frozenset()
+    known_servers: frozenset[MacNumber] = frozenset()
+    servers: frozenset[MacNumber] = frozenset()
 
 
 def judge(signs: Signs) -> tuple[Verdict, str]:

@@ -9,6 +9,12 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import total_ordering
+from typing import NewType
+
+MacNumber = NewType("MacNumber", int)
+"""A MAC address as its 48-bit number, most significant octet first on the wire: where there are many of them."""
+NOBODY = MacNumber(0)
+"""Stands for no MAC where a number is needed; no adapter has it."""
 
 _SEPARATORS = re.compile(r"[\s:.\-\u2010-\u2015\u2212]")
 _HEX = re.compile(r"[0-9a-fA-F]*\Z")
@@ -24,7 +30,7 @@ class MacError(ValueError):
 class Mac:
     """A 48-bit MAC address; `value` is 0 to 2**48 - 1, most significant octet first on the wire."""
 
-    value: int
+    value: MacNumber
 
     def __post_init__(self) -> None:
         if not 0 <= self.value < 1 << 48:
@@ -39,7 +45,7 @@ class Mac:
         stripped = text.strip()
         if _GROUPED.match(stripped):
             groups = re.split(r"[:\-]", stripped)
-            return cls(int("".join(group.rjust(2, "0") for group in groups), 16))
+            return cls(MacNumber(int("".join(group.rjust(2, "0") for group in groups), 16)))
         digits = _SEPARATORS.sub("", stripped)
         if not _HEX.match(digits):
             wrong = next(char for char in digits if char not in "0123456789abcdefABCDEF")
@@ -48,14 +54,14 @@ class Mac:
             raise MacError(
                 f"{_shown(text)} is not a MAC address: it has {len(digits)} hexadecimal digits, 12 are needed"
             )
-        return cls(int(digits, 16))
+        return cls(MacNumber(int(digits, 16)))
 
     @classmethod
     def from_bytes(cls, octets: bytes) -> Mac:
         """Six octets in wire order. Raises MacError."""
         if len(octets) != 6:
             raise MacError(f"a MAC address has 6 octets, not {len(octets)}")
-        return cls(int.from_bytes(octets, "big"))
+        return cls(MacNumber(int.from_bytes(octets, "big")))
 
     def to_bytes(self) -> bytes:
         """Six octets in wire order."""
@@ -86,7 +92,7 @@ class Mac:
         return self.value < other.value
 
 
-BROADCAST = Mac((1 << 48) - 1)
+BROADCAST = Mac(MacNumber((1 << 48) - 1))
 
 
 def fragment_digits(text: str) -> str | None:

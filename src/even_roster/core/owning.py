@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from .mac import MacNumber
 from .names import as_hostname
 from .plan.model import Assignment, Item, Plan
 from .roster import FIELDS, Adapter, Case, Device, Known, noted
@@ -85,7 +86,7 @@ class _Settling:
                 self._devices[one.id] = one
             elif isinstance(one, Adapter):
                 self._adapters[one.mac] = one
-        self._macs: dict[int, set[int]] = defaultdict(set)
+        self._macs: dict[int, set[MacNumber]] = defaultdict(set)
         for one in self._adapters.values():
             self._macs[one.device].add(one.mac)
         self._next = min([0, *(one.id for one in after)]) - 1
@@ -118,7 +119,7 @@ class _Settling:
             tuple(self._torn({one.mac for one in (*adapters_were.values(), *adapters_are)})),
         )  # fmt: skip
 
-    def _torn(self, macs: Iterable[int]) -> Iterator[Assignment]:
+    def _torn(self, macs: Iterable[MacNumber]) -> Iterator[Assignment]:
         """Assignments that the edit does not touch, of MACs that it takes from their devices."""
         for mac in macs:
             adapter = self._adapters.get(mac)
@@ -210,7 +211,7 @@ class _Settling:
     def _seen(self, device: int) -> bool:
         return not self._known.seen.isdisjoint(self._macs[device])
 
-    def _forget(self, mac: int) -> None:
+    def _forget(self, mac: MacNumber) -> None:
         adapter = self._adapters.pop(mac, None)
         if adapter is not None:
             self._macs[adapter.device].discard(mac)

@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from .mac import MacNumber
+
 FIELDS = ("name", "role", "owner", "place", "notes")
 """What a hand may write into a device."""
 
@@ -44,7 +46,7 @@ class Adapter:
 
     id: int
     device: int
-    mac: int
+    mac: MacNumber
     label: str | None = None
 
 

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from .address import Address, dotted
-from .mac import Mac, MacError
+from .mac import Mac, MacError, MacNumber
 from .names import is_hostname
 from .plan.model import Assignment, AssignmentKind, Plan
 from .ranges import RangeError, parse
@@ -101,7 +101,7 @@ class _Read:
     site: int
     address: Address
     name: str
-    mac: int | None
+    mac: MacNumber | None
     kind: AssignmentKind | None
     role: str
     note: str
@@ -197,7 +197,7 @@ def _address(text: str, column: str) -> Address:
     return Address(spans.pairs[0][0])
 
 
-def _mac(text: str, column: str) -> int | None:
+def _mac(text: str, column: str) -> MacNumber | None:
     if not text or text in ("-", "?", "n/a"):
         return None
     try:

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from enum import IntFlag
 
 from .address import Address
+from .mac import MacNumber
 
 GAP_MS = 2 * 24 * 3600 * 1000
 SAME_MOMENT_MS = 10 * 60 * 1000
@@ -43,7 +44,7 @@ def _words(sources: int) -> tuple[str, ...]:
     return tuple((one.name or "").lower() for one in Source if sources & one)
 
 
-Pair = tuple[Address, int | None]
+Pair = tuple[Address, MacNumber | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +52,7 @@ class Sighting:
     """At `at`, `source` observed that `mac` (None off the link, where no MAC is visible) held `address`."""
 
     address: Address
-    mac: int | None
+    mac: MacNumber | None
     at: int
     source: Source
 
@@ -68,7 +69,7 @@ class Stay:
 
     id: int | None
     address: Address
-    mac: int | None
+    mac: MacNumber | None
     first: int
     last: int
     count: int

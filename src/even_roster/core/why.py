@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from .address import Address, dotted
-from .mac import Mac
+from .mac import Mac, MacNumber
 from .plan.model import Assignment, Band, BandKind, Subnet
 from .plan.proof import span_of
 
@@ -33,7 +33,7 @@ class Checked:
 class SeenBefore:
     """A stay: by which MAC (None behind the gateway), how it is called, when last (UTC ms)."""
 
-    mac: int | None
+    mac: MacNumber | None
     name: str
     at: int
 
@@ -70,13 +70,13 @@ class Facts:
     subnet: Subnet | None
     band: Band | None
     assignment: Assignment | None
-    arp: Sequence[int] | None
+    arp: Sequence[MacNumber] | None
     echo: bool
     ports: Sequence[int]
     asked_ports: int
     gateway: bool | None
     others_answer: int | None
-    lease_to: int | None = None
+    lease_to: MacNumber | None = None
     lease_name: str = ""
     lease_until: int | None = None
     stays: Sequence[SeenBefore] = field(default_factory=tuple)

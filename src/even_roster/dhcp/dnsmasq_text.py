@@ -12,7 +12,7 @@ from typing import Any
 
 from ..core.address import Address, address_of, dotted
 from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of
-from ..core.mac import Mac, MacError
+from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
 from ..core.plan.model import HandedOut
 from ..core.text import clean
@@ -44,7 +44,7 @@ def settings(text: str) -> Iterator[Setting]:
 
 def reservation(value: str) -> Reservation | None:
     """A dhcp-host entry that keeps one address for one MAC; None for every other kind."""
-    macs: list[int] = []
+    macs: list[MacNumber] = []
     address = None
     name = ""
     for part in (piece.strip() for piece in value.split(",")):
@@ -64,7 +64,7 @@ def reservation(value: str) -> Reservation | None:
     return Reservation(macs[0], address, name) if len(macs) == 1 and address is not None else None
 
 
-def _mac(text: str) -> int | None:
+def _mac(text: str) -> MacNumber | None:
     if text.count(":") != 5:
         return None
     try:

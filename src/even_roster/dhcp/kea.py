@@ -23,7 +23,7 @@ from typing import Any
 
 from ..core.address import address_of
 from ..core.dhcp import Scope, ScopeThere
-from ..core.mac import Mac, MacError
+from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
 from ..core.text import clean
 from . import kea_config
@@ -221,7 +221,7 @@ def _take_row(row: dict[str, str | None], found: dict[int, Lease | None]) -> Non
     found[address] = None if gone else lease
 
 
-def _mac(text: Any) -> int | None:
+def _mac(text: Any) -> MacNumber | None:
     try:
         return Mac.parse(str(text)).value
     except MacError:

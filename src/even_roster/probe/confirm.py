@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from ipaddress import IPv4Address
 
 from ..core.address import Address, address_of
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..wire import arp, ethernet
 from ..wire.errors import WireError
 from .door_work import work_on
@@ -26,7 +26,7 @@ _SPREAD = 0.002
 
 async def confirm(
     segment: Segment, addresses: Sequence[Address], patience: float = LISTEN
-) -> dict[Address, tuple[int, ...]]:  # fmt: skip
+) -> dict[Address, tuple[MacNumber, ...]]:  # fmt: skip
     """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer.
     Raises SegmentError."""
     mac = segment.adapter.mac
@@ -38,7 +38,7 @@ async def confirm(
 
 def _ask(
     door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], stop: threading.Event, patience: float
-) -> dict[Address, tuple[int, ...]]:
+) -> dict[Address, tuple[MacNumber, ...]]:
     own = segment.adapter.addresses
     frames = []
     for address in addresses:
@@ -47,7 +47,7 @@ def _ask(
         # From an own address of the subnet, so that hosts which ignore probes from 0.0.0.0 answer as well.
         question = arp.request(mac, mine, target) if mine is not None and mine != target else arp.probe(mac, target)
         frames.append(ethernet.encode(question))
-    answered: dict[int, list[int]] = defaultdict(list)
+    answered: dict[int, list[MacNumber]] = defaultdict(list)
     began = door.now()
     for number in range(QUESTIONS):
         for place, frame in enumerate(frames):
@@ -60,7 +60,7 @@ def _ask(
 
 
 def _listen(
-    door: FrameDoor, until: float, own: Mac, answered: dict[int, list[int]], stop: threading.Event
+    door: FrameDoor, until: float, own: Mac, answered: dict[int, list[MacNumber]], stop: threading.Event
 ) -> None:  # fmt: skip
     while (left := until - door.now()) > 0 and not stop.is_set():
         for _, frame in door.receive(min(left, 0.1)):

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 from ..core.address import Address, address_of
 from ..core.findings.offers import Offer
-from ..core.mac import BROADCAST, Mac
+from ..core.mac import BROADCAST, Mac, MacNumber
 from ..wire import dhcp, ethernet
 from ..wire.dhcp import Kind, Message, Option
 from ..wire.errors import WireError
@@ -53,7 +53,7 @@ def offer_of(message: Message, mac: Mac) -> Offer | None:
 
 def random_mac(source: random.Random) -> Mac:
     """A locally administered unicast MAC (IEEE 802c: the part that anybody may make up)."""
-    return Mac(source.getrandbits(48) & ~(0xF << 40) | (0x2 << 40))
+    return Mac(MacNumber(source.getrandbits(48) & ~(0xF << 40) | (0x2 << 40)))
 
 
 async def ask(

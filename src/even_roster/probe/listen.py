@@ -14,7 +14,7 @@ from ipaddress import IPv4Address, IPv4Network
 
 from ..core.address import Address, address_of, dotted
 from ..core.findings.offers import Offer
-from ..core.mac import BROADCAST, Mac
+from ..core.mac import BROADCAST, Mac, MacNumber
 from ..core.names import Name, NameSource, heard
 from ..core.stays import Sighting, Source
 from ..wire import dhcp, dns_messages, ethernet, ipv4, lldp, vrrp
@@ -36,7 +36,7 @@ _LINK_LOCAL = 0xA9FE
 class NameTold:
     """A device (mac) at an address (0 when it has none yet) told its name."""
 
-    mac: int
+    mac: MacNumber
     address: Address
     name: Name
 
@@ -45,7 +45,7 @@ class NameTold:
 class NeighbourHeard:
     """An LLDP announcement and the MAC it came from."""
 
-    mac: int
+    mac: MacNumber
     neighbour: lldp.Neighbour
 
 
@@ -54,7 +54,7 @@ class Line:
     """One frame in words, for whoever watches: what protocol, who, and what it says."""
 
     protocol: str
-    mac: int
+    mac: MacNumber
     said: str
 
 
@@ -65,11 +65,11 @@ class Batch:
     sightings: list[Sighting] = field(default_factory=list)
     names: list[NameTold] = field(default_factory=list)
     offers: list[Offer] = field(default_factory=list)
-    named_servers: list[tuple[int, int]] = field(default_factory=list)
+    named_servers: list[tuple[MacNumber, int]] = field(default_factory=list)
     neighbours: list[NeighbourHeard] = field(default_factory=list)
-    adverts: list[tuple[int, vrrp.Advertisement]] = field(default_factory=list)
-    stray_questions: list[tuple[int, Address]] = field(default_factory=list)
-    stray_broadcasts: list[tuple[int, Address]] = field(default_factory=list)
+    adverts: list[tuple[MacNumber, vrrp.Advertisement]] = field(default_factory=list)
+    stray_questions: list[tuple[MacNumber, Address]] = field(default_factory=list)
+    stray_broadcasts: list[tuple[MacNumber, Address]] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     frames: int = 0
     unread: int = 0
@@ -109,7 +109,7 @@ class Ear:
         fresh, self._fresh = self._fresh, {}
         others, self._others = self._others, []
         self._frames = self._unread = 0
-        pairs: set[tuple[Address, int]] = set()
+        pairs: set[tuple[Address, MacNumber]] = set()
         for key in fresh:
             self._one(self._arp, key, found, pairs)
         for frame in dict.fromkeys(others):
@@ -118,8 +118,8 @@ class Ear:
         return found
 
     def _one(
-        self, read: Callable[[bytes, Batch, set[tuple[Address, int]]], None], frame: bytes, found: Batch,
-        pairs: set[tuple[Address, int]],
+        self, read: Callable[[bytes, Batch, set[tuple[Address, MacNumber]]], None], frame: bytes, found: Batch,
+        pairs: set[tuple[Address, MacNumber]],
     ) -> None:  # fmt: skip
         """Read one frame: whatever is wrong with it, the next one is read."""
         try:
@@ -130,7 +130,7 @@ class Ear:
             found.broken += 1
             found.unforeseen = f"{type(error).__name__}: {error} ({frame[:64].hex()})"
 
-    def _arp(self, body: bytes, found: Batch, pairs: set[tuple[Address, int]]) -> None:
+    def _arp(self, body: bytes, found: Batch, pairs: set[tuple[Address, MacNumber]]) -> None:
         if len(body) < 28 or body[:6] != b"\x00\x01\x08\x00\x06\x04":
             found.broken += 1
             return
@@ -152,7 +152,7 @@ class Ear:
         mine = next((n for n in self._networks if IPv4Address(sender) in n), None)
         return mine is not None and not any(IPv4Address(target) in n for n in self._networks)
 
-    def _other(self, frame: bytes, found: Batch, pairs: set[tuple[Address, int]]) -> None:
+    def _other(self, frame: bytes, found: Batch, pairs: set[tuple[Address, MacNumber]]) -> None:
         outer = ethernet.decode(frame)
         mac = outer.source
         if mac.value in self._own or mac.unusable_as_source:
@@ -165,7 +165,7 @@ class Ear:
             self._packet(outer, ipv4.decode(outer.payload), found, pairs)
 
     def _packet(
-        self, outer: ethernet.Frame, packet: ipv4.Packet, found: Batch, pairs: set[tuple[Address, int]]
+        self, outer: ethernet.Frame, packet: ipv4.Packet, found: Batch, pairs: set[tuple[Address, MacNumber]]
     ) -> None:  # fmt: skip
         mac = outer.source
         if packet.protocol == vrrp.PROTOCOL:
@@ -219,7 +219,7 @@ class Ear:
             self._line(found, "DHCP", mac, said)
 
     def _mdns(
-        self, mac: Mac, source: IPv4Address, payload: bytes, found: Batch, pairs: set[tuple[Address, int]]
+        self, mac: Mac, source: IPv4Address, payload: bytes, found: Batch, pairs: set[tuple[Address, MacNumber]]
     ) -> None:  # fmt: skip
         """A host announces its own name: only one that fits the sender's address is believed (RFC 6762 8.3)."""
         if any(source in network for network in self._networks):

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from ..core.address import Address
+from ..core.mac import MacNumber
 from ..core.names import Name
 from ..core.stays import Source
 from .sweep_engine import Answer
@@ -17,7 +18,7 @@ class Result:
 
     address: Address
     by: Source = Source(0)
-    macs: list[int] = field(default_factory=list)
+    macs: list[MacNumber] = field(default_factory=list)
     names: list[Name] = field(default_factory=list)
     ports: list[int] = field(default_factory=list)
     foreign: bool = False

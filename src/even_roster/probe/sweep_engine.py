@@ -14,7 +14,7 @@ from ipaddress import IPv4Address
 
 from ..core.adapters import Adapter
 from ..core.address import Address, address_of
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.span import SpanSet
 from ..core.stays import Source
 from ..wire import arp, ethernet, fast, ipv4
@@ -197,7 +197,7 @@ class SweepEngine:
         except WireError:
             self.rejected += 1
 
-    def _heard_arp(self, operation: int, mac: int, address: Address, at: float) -> None:
+    def _heard_arp(self, operation: int, mac: MacNumber, address: Address, at: float) -> None:
         if mac == self._mac.value or mac == 0 or mac >> 40 & 1:
             return
         if self._gateway_mac is None and self._gateway is not None and address == int(self._gateway):
@@ -213,7 +213,7 @@ class SweepEngine:
         if new and heard is not None and self._want_echo:
             self._to_echo.append((address, mac.to_bytes(6, "big")))
 
-    def _heard_echo(self, mac: int, address: Address, destination: int, identifier: int, at: float) -> None:
+    def _heard_echo(self, mac: MacNumber, address: Address, destination: int, identifier: int, at: float) -> None:
         if mac == self._mac.value or destination not in self._own or identifier != self._identifier:
             return
         sent = self._echoed.pop((address, mac.to_bytes(6, "big")), None)
@@ -242,7 +242,7 @@ class SweepEngine:
                 self._say(address_of(source), frame.source.value, Source.OVERHEARD, at, None, True)
 
     def _say(
-        self, address: Address, mac: int | None, by: Source, at: float, rtt: float | None, foreign: bool, late: bool = False
+        self, address: Address, mac: MacNumber | None, by: Source, at: float, rtt: float | None, foreign: bool, late: bool = False
     ) -> bool:  # fmt: skip
         key = (address, mac, by.value)
         if key in self._said:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import struct
 from ipaddress import IPv4Address
 
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..wire import arp, ethernet, icmp, ipv4
 
 _ANYWHERE = IPv4Address("0.0.0.0")
@@ -35,7 +35,7 @@ class EchoTemplate:
     def __init__(self, mac: Mac, address: IPv4Address, identifier: int, sequence: int) -> None:
         message = icmp.encode(icmp.Echo(False, identifier, sequence, ECHO_PAYLOAD))
         packet = ipv4.encode(ipv4.Packet(address, _ANYWHERE, ipv4.Protocol.ICMP, message))
-        frame = ethernet.Frame(Mac(0), mac, ethernet.EtherType.IPV4, packet)
+        frame = ethernet.Frame(Mac(MacNumber(0)), mac, ethernet.EtherType.IPV4, packet)
         self._frame = bytearray(ethernet.encode(frame))
         self._sum = ~_SHORT.unpack_from(self._frame, _IP_CHECKSUM_AT)[0] & 0xFFFF
 

@@ -16,7 +16,7 @@ from typing import IO
 
 from ..api.events import DevicesEvent, Event
 from ..api.home import SERVICE_FILE
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.reply_times import ReplyTimes
 from ..core.vendors import VendorRegistry
 from ..probe.segment import Machine
@@ -77,7 +77,7 @@ class Context:
             self.database, self.plan, self.findings, self.known_links, self.vendor_of, now_ms, self.tell
         )  # fmt: skip
 
-    def _vendor(self, mac: int) -> str:
+    def _vendor(self, mac: MacNumber) -> str:
         return self.vendor_of(Mac(mac))
 
     def steady_ms(self) -> int:
@@ -85,7 +85,7 @@ class Context:
         wall, ticks = self._began
         return wall + round((self.monotonic() - ticks) * 1000)
 
-    def randomised(self, mac: int) -> bool:
+    def randomised(self, mac: MacNumber) -> bool:
         """True for a MAC that is most likely made up: locally administered and in no prefix that is known here."""
         made = Mac(mac)
         return made.local and self.vendors.of(made) is None

@@ -13,7 +13,7 @@ from sqlalchemy import func, select
 
 from ..api.events import DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
 from ..core.address import Address, dotted
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.plan.roles import DEFAULT_RULES, RoleRule
 from ..core.text import clean
 from ..core.vendors import Prefix
@@ -116,7 +116,7 @@ def _range(journal: Journal, identity: int) -> dict[str, Any]:
     return before
 
 
-def name_member(context: Context, who: str, site: int, address: Address, mac: int) -> int | None:
+def name_member(context: Context, who: str, site: int, address: Address, mac: MacNumber) -> int | None:
     """Name a MAC as a member of the router group that shares an address; gives the change's id, None when it is one already."""
     shared = dotted(address)
     with writing(context, who) as journal:

@@ -12,7 +12,7 @@ from ..api.devices import AdapterRow, ChangeRow, DeviceRow, NameStay, StayRow
 from ..api.scans import AddressResult, ReplyTime
 from ..core.absence import Reason
 from ..core.address import Address, dotted
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.stays import Source
 from ..core.vendors import VendorRegistry
 from ..store.address_column import NO_ADDRESS
@@ -32,7 +32,7 @@ def maybe_time(ms: int | None) -> datetime | None:
     return time_of(ms) if ms else None
 
 
-def mac_view(value: int, vendors: VendorRegistry) -> MacView:
+def mac_view(value: MacNumber, vendors: VendorRegistry) -> MacView:
     """A MAC with its vendor."""
     mac = Mac(value)
     vendor = vendors.of(mac)
@@ -76,7 +76,7 @@ def adapter_row(row: Row[Any], vendors: VendorRegistry) -> AdapterRow:
     )  # fmt: skip
 
 
-def stay_row(row: Row[Any], vendors: VendorRegistry, devices: dict[int, DeviceRef]) -> StayRow:
+def stay_row(row: Row[Any], vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef]) -> StayRow:
     """A row of `stays`; `devices` by MAC."""
     view = mac_view(row.mac, vendors) if row.mac is not None else None
     return StayRow(
@@ -111,8 +111,8 @@ def change_row(row: Row[Any]) -> ChangeRow:
 
 
 def result(
-    address: Address, by: int, macs: list[int], names: list[tuple[str, str]], ports: list[int], rtt: tuple[float, float] | None,
-    foreign: bool, vendors: VendorRegistry, devices: dict[int, DeviceRef],
+    address: Address, by: int, macs: list[MacNumber], names: list[tuple[str, str]], ports: list[int],
+    rtt: tuple[float, float] | None, foreign: bool, vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef],
 ) -> AddressResult:  # fmt: skip
     """What a scan learnt of one address, from a record or from a running scan's book."""
     times = ReplyTime.model_construct(min=round(rtt[0], 3), avg=round(rtt[1], 3)) if rtt else None
@@ -133,7 +133,7 @@ def silent(address: Address, device: DeviceRef | None) -> AddressResult:
     )  # fmt: skip
 
 
-def result_of_row(row: Row[Any], vendors: VendorRegistry, devices: dict[int, DeviceRef]) -> AddressResult:
+def result_of_row(row: Row[Any], vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef]) -> AddressResult:
     """A row of `scan_results`."""
     rtt = (row.rtt_min, row.rtt_avg) if row.rtt_min is not None else None
     names = [(name, source) for name, source in row.names]

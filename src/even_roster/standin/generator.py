@@ -9,7 +9,7 @@ from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from ..core.adapters import Adapter
 from ..core.address import address_of
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from .hosts import Host, HostNames
 from .larkspur import DOMAIN, VENDORS
 from .site import Site, SiteSubnet
@@ -63,4 +63,4 @@ def _host(number: int, place: int, vendor: str, source: random.Random) -> Host:
 
 def _mac(vendor: str, serial: int) -> Mac:
     digits = VENDORS[vendor][0].replace(":", "")
-    return Mac(int(digits, 16) << (48 - 4 * len(digits)) | serial)
+    return Mac(MacNumber(int(digits, 16) << (48 - 4 * len(digits)) | serial))

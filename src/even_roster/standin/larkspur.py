@@ -13,7 +13,7 @@ from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 from ..core.adapters import Adapter
 from ..core.address import Address, address_of
 from ..core.dhcp import Pool, Reservation, Scope
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.plan.model import HandedOut
 from ..core.span import Span, SpanSet
 from ..wire import arp, ethernet, ipv4, lldp
@@ -129,7 +129,7 @@ class _Builder:
             self._serial[vendor] += self._random.randrange(1, 40)
             serial = self._serial[vendor]
         digits = VENDORS[vendor][0].replace(":", "")
-        return Mac(int(digits, 16) << (48 - 4 * len(digits)) | serial)
+        return Mac(MacNumber(int(digits, 16) << (48 - 4 * len(digits)) | serial))
 
     def _add(self, name: str, vendor: str, vlan: int, address: str, **traits: object) -> Host:
         """A host with the usual names of its vendor's kind; `traits` override fields of Host."""
@@ -268,7 +268,7 @@ class _Builder:
             )  # fmt: skip
 
     def _randomised(self) -> Mac:
-        return Mac(self._random.getrandbits(48) & ~(3 << 40) & ~(0xC << 40) | (0xE << 40))
+        return Mac(MacNumber(self._random.getrandbits(48) & ~(3 << 40) & ~(0xC << 40) | (0xE << 40)))
 
 
 def _two(first: str, second: str) -> tuple[IPv4Address, IPv4Address]:
@@ -280,4 +280,4 @@ def _hello(mac: Mac) -> bytes:
     nobody, everybody = IPv4Address("0.0.0.0"), IPv4Address("255.255.255.255")
     body = ipv4.encode_udp(ipv4.Udp(68, 67, bytes(300)), nobody, everybody)
     packet = ipv4.encode(ipv4.Packet(nobody, everybody, ipv4.Protocol.UDP, body))
-    return ethernet.encode(ethernet.Frame(Mac((1 << 48) - 1), mac, ethernet.EtherType.IPV4, packet))
+    return ethernet.encode(ethernet.Frame(Mac(MacNumber((1 << 48) - 1)), mac, ethernet.EtherType.IPV4, packet))

@@ -14,7 +14,7 @@ from ipaddress import IPv4Address, IPv4Network
 from ..core.adapters import Adapter
 from ..core.address import address_of
 from ..core.dhcp import Scope
-from ..core.mac import BROADCAST, Mac
+from ..core.mac import BROADCAST, Mac, MacNumber
 from ..wire import arp, dhcp, dns_messages, ethernet, ipv4
 from ..wire.errors import WireError
 from .dhcp_clients import Clients
@@ -327,4 +327,4 @@ def _announcement(name: str, own: IPv4Address, mac: Mac) -> bytes:
     group, port = dns_messages.MDNS_GROUP, dns_messages.MDNS_PORT
     body = ipv4.encode_udp(ipv4.Udp(port, port, payload), own, group)
     packet = ipv4.encode(ipv4.Packet(own, group, ipv4.Protocol.UDP, body, ttl=255))
-    return ethernet.encode(ethernet.Frame(Mac(0x01005E0000FB), mac, ethernet.EtherType.IPV4, packet))
+    return ethernet.encode(ethernet.Frame(Mac(MacNumber(0x01005E0000FB)), mac, ethernet.EtherType.IPV4, packet))

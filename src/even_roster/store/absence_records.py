@@ -8,10 +8,11 @@ from sqlalchemy import Connection, bindparam, func, select, update
 
 from ..core.absence import Silence
 from ..core.address import Address
+from ..core.mac import MacNumber
 from .tables import segments, sites, stays
 
 
-def keep(connection: Connection, site: int, silences: Mapping[tuple[Address, int], Silence]) -> None:
+def keep(connection: Connection, site: int, silences: Mapping[tuple[Address, MacNumber], Silence]) -> None:
     """Enter the silence of pairs of address and MAC at a site; times are UTC ms. A pair that has no stay there is left out."""
     if not silences:
         return

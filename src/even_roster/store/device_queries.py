@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select
 
 from ..core.address import Address
 from ..core.identity import JoinSuggestion, Known, suggest_joins
+from ..core.mac import MacNumber
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .tables import adapters, devices, name_stays, stays
 
@@ -123,18 +124,18 @@ def adapters_of(connection: Connection, identity: int) -> list[Row[Any]]:
     return list(connection.execute(query.order_by(adapters.c.last_seen.desc(), adapters.c.mac)))
 
 
-def device_of_mac(connection: Connection, mac: int) -> int | None:
+def device_of_mac(connection: Connection, mac: MacNumber) -> int | None:
     """The device a MAC belongs to."""
     return connection.execute(select(adapters.c.device_id).where(adapters.c.mac == mac)).scalar()
 
 
-def devices_of_macs(connection: Connection, macs: set[int]) -> dict[int, int]:
+def devices_of_macs(connection: Connection, macs: set[MacNumber]) -> dict[MacNumber, int]:
     """The devices that MACs belong to, by MAC."""
     rows = connection.execute(select(adapters.c.mac, adapters.c.device_id).where(in_list(adapters.c.mac, macs)))
     return {row.mac: row.device_id for row in rows}
 
 
-def stays_of(connection: Connection, macs: list[int], limit: int = 200) -> list[Row[Any]]:
+def stays_of(connection: Connection, macs: list[MacNumber], limit: int = 200) -> list[Row[Any]]:
     """The stays of some MACs, the latest first."""
     return list(
         connection.execute(select(stays).where(in_list(stays.c.mac, macs)).order_by(stays.c.last.desc()).limit(limit))
@@ -147,7 +148,7 @@ def stays_at(connection: Connection, address: Address, limit: int = 200) -> list
     return list(connection.execute(query))
 
 
-def names_of(connection: Connection, macs: list[int]) -> list[Row[Any]]:
+def names_of(connection: Connection, macs: list[MacNumber]) -> list[Row[Any]]:
     """What MACs were heard to be called, the latest first."""
     return list(
         connection.execute(select(name_stays).where(in_list(name_stays.c.mac, macs)).order_by(name_stays.c.last.desc()))
@@ -179,7 +180,7 @@ def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]
     return iter(connection.execute(query))
 
 
-def join_hints(connection: Connection, identity: int, macs: list[int]) -> list[JoinSuggestion]:
+def join_hints(connection: Connection, identity: int, macs: list[MacNumber]) -> list[JoinSuggestion]:
     """Who might be one device with this one: the bearers of the names that it was heard to bear."""
     keys = (
         connection.execute(select(name_stays.c.key).where(in_list(name_stays.c.mac, macs)).distinct()).scalars().all()
@@ -218,7 +219,7 @@ def totals(connection: Connection) -> dict[str, int]:
     }
 
 
-def last_holders(connection: Connection, addresses: list[Address]) -> dict[int, int]:
+def last_holders(connection: Connection, addresses: list[Address]) -> dict[Address, MacNumber]:
     """The MAC that held each address last, where one ever did."""
     query = select(stays.c.address, stays.c.mac).where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None))
     return {row.address: row.mac for row in connection.execute(query.order_by(stays.c.last))}

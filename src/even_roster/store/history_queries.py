@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, Row, and_, delete, func, or_, select, update
 
 from ..core.address import Address
+from ..core.mac import MacNumber
 from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
@@ -38,7 +39,7 @@ def of_addresses(
 
 
 def of_macs(
-    connection: Connection, macs: Sequence[int], since: int, until: int, limit: int
+    connection: Connection, macs: Sequence[MacNumber], since: int, until: int, limit: int
 ) -> list[Row[Any]]:  # fmt: skip
     """Stays of some MACs that touch a stretch of time, the latest first."""
     query = _stays().where(in_list(stays.c.mac, macs), stays.c.last >= since, stays.c.first <= until)
@@ -55,7 +56,7 @@ def of_name(
     return list(connection.execute(query.order_by(name_stays.c.last.desc()).limit(limit)))
 
 
-def macs_called(connection: Connection, name: str) -> list[int]:
+def macs_called(connection: Connection, name: str) -> list[MacNumber]:
     """The MACs of devices with a name given by people, or heard."""
     wanted = name.casefold()
     given = select(adapters.c.mac).join(devices, devices.c.id == adapters.c.device_id)
@@ -78,7 +79,7 @@ def at_address(connection: Connection, address: Address, moment: int) -> list[Ro
     return covering(connection, stays.c.address == address, moment, 50)
 
 
-def at_macs(connection: Connection, macs: Sequence[int], moment: int) -> list[Row[Any]]:
+def at_macs(connection: Connection, macs: Sequence[MacNumber], moment: int) -> list[Row[Any]]:
     """Which addresses some MACs held at a moment."""
     return covering(connection, in_list(stays.c.mac, macs), moment, 500)
 
@@ -115,7 +116,7 @@ def of_span(first: int, last: int) -> ColumnElement[bool]:
     return stays.c.address.between(first, last)
 
 
-def of_any(macs: Sequence[int]) -> ColumnElement[bool]:
+def of_any(macs: Sequence[MacNumber]) -> ColumnElement[bool]:
     """Stays of some MACs."""
     return in_list(stays.c.mac, macs)
 
@@ -147,7 +148,7 @@ def beside_address(connection: Connection, address: Address, moment: int) -> tup
 
 
 def beside_macs(
-    connection: Connection, macs: Sequence[int], moment: int
+    connection: Connection, macs: Sequence[MacNumber], moment: int
 ) -> tuple[Row[Any] | None, Row[Any] | None]:  # fmt: skip
     """See `beside`, for MACs."""
     return beside(connection, in_list(stays.c.mac, macs), moment)

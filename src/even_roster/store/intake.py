@@ -13,6 +13,7 @@ from sqlalchemy import Connection, bindparam, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.address import Address
+from ..core.mac import MacNumber
 from ..core.names import Name
 from ..core.stays import GAP_MS, Folded, Pair, Sighting, Source, Stay, fold
 from ..core.text import host_key
@@ -26,7 +27,7 @@ class NameHeard:
     """At `at`, the holder of (address, mac) was heard to bear a name; `mac` None behind the gateway."""
 
     address: Address
-    mac: int | None
+    mac: MacNumber | None
     name: Name
     at: int
 
@@ -44,11 +45,11 @@ def take_in(
     segment: int,
     sightings: Sequence[Sighting],
     names: Sequence[NameHeard],
-    ports: dict[int, list[int]],
+    ports: dict[MacNumber, list[int]],
     vendor_of: VendorOf,
 ) -> TakenIn:
     """Record a batch. `ports` are the open TCP ports by MAC. Sightings of address 0 make a device but no stay."""
-    times: dict[int, tuple[int, int]] = {}
+    times: dict[MacNumber, tuple[int, int]] = {}
     for sighting in sightings:
         if sighting.mac is not None:
             first, last = times.get(sighting.mac, (sighting.at, sighting.at))
@@ -57,7 +58,8 @@ def take_in(
     grown = _stays(connection, segment, [s for s in sightings if s.address])
     _names(connection, names)
     touched = {owner[mac] for mac in times}
-    others = {n.mac for n in names if n.mac is not None} | set(ports)
+    others: set[MacNumber] = {n.mac for n in names if n.mac is not None}
+    others |= ports.keys()
     if missing := others - set(times):
         known = connection.execute(select(adapters.c.mac, adapters.c.device_id).where(in_list(adapters.c.mac, missing)))
         found = {row.mac: row.device_id for row in known}
@@ -71,12 +73,12 @@ def take_in(
 
 
 def _settled(
-    connection: Connection, owner: dict[int, int], sightings: Sequence[Sighting], grown: set[Pair]
+    connection: Connection, owner: dict[MacNumber, int], sightings: Sequence[Sighting], grown: set[Pair]
 ) -> set[int]:  # fmt: skip
     """Devices of which nothing is new but when they were seen last: the only MAC of each was where its summary says it is. That
     time is entered here; gives their ids."""
-    places: dict[int, set[int]] = defaultdict(set)
-    latest: dict[int, int] = {}
+    places: dict[MacNumber, set[int]] = defaultdict(set)
+    latest: dict[MacNumber, int] = {}
     for one in sightings:
         if one.mac in owner:
             places[one.mac].add(one.address if one.pair in grown else -1)
@@ -99,7 +101,9 @@ def _many(connection: Connection, statement: str, rows: list[tuple[object, ...]]
     connection.exec_driver_sql(statement, rows)
 
 
-def _adapters(connection: Connection, times: dict[int, tuple[int, int]]) -> tuple[dict[int, int], list[int]]:
+def _adapters(
+    connection: Connection, times: dict[MacNumber, tuple[int, int]]
+) -> tuple[dict[MacNumber, int], list[int]]:
     """The device of each MAC; MACs never seen before get a device of their own."""
     if not times:
         return {}, []

@@ -10,6 +10,7 @@ from sqlalchemy import Connection, Row, delete, insert, or_, select, update
 
 from ..core.address import Address
 from ..core.dhcp import Reservation
+from ..core.mac import MacNumber
 from ..core.plan.following import Lease
 from .listing import in_list
 from .tables import dhcp_servers, leases, published
@@ -52,7 +53,7 @@ def at_addresses(connection: Connection, site: int, addresses: Iterable[Address]
     return _rows(connection, site, in_list(leases.c.address, addresses), by_mac=False)
 
 
-def of_macs(connection: Connection, site: int, macs: Iterable[int]) -> dict[int, list[LeaseRow]]:
+def of_macs(connection: Connection, site: int, macs: Iterable[MacNumber]) -> dict[int, list[LeaseRow]]:
     """The leases of some MACs at a site, the latest first."""
     return _rows(connection, site, in_list(leases.c.mac, macs), by_mac=True)
 

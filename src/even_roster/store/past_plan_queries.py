@@ -11,6 +11,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, not_, select
 
+from ..core.mac import MacNumber
 from ..core.owning import planned
 from ..core.plan.model import Plan
 from . import plan_records
@@ -28,7 +29,7 @@ def around(connection: Connection, moment: int, first: int, last: int) -> Plan:
     )
 
 
-def of_macs(connection: Connection, moment: int, macs: Sequence[int]) -> Plan:
+def of_macs(connection: Connection, moment: int, macs: Sequence[MacNumber]) -> Plan:
     """As `around`, with the assignments of some MACs."""
     wanted = frozenset(macs)
     return _plan(connection, moment, in_list(assignments.c.mac, macs), lambda row: row["mac"] in wanted)

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Select, Table, func, select
 
+from ..core.mac import MacNumber
 from ..core.owning import Record, planned
 from ..core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Site, Subnet, Use
 from ..core.plan.roles import DEFAULT_RULES, OnPool, RoleRule
@@ -155,7 +156,7 @@ def several(connection: Connection, kind: str, identities: Iterable[int]) -> dic
     return {row["id"]: from_values(kind, dict(row)) for row in rows}
 
 
-def known(connection: Connection, macs: Iterable[int], identities: Iterable[int]) -> Known:
+def known(connection: Connection, macs: Iterable[MacNumber], identities: Iterable[int]) -> Known:
     """What is recorded of the devices of some MACs and of some devices by id, with all adapters of those."""
     owners = connection.execute(select(adapters.c.device_id).where(in_list(adapters.c.mac, macs))).scalars()
     wanted = {*owners, *(one for one in identities if one > 0)}

@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Row, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.address import Address, address_of
+from ..core.mac import MacNumber
 from ..core.names import Name
 from ..core.ranges import parse
 from ..core.span import SpanSet, usable
@@ -27,7 +28,7 @@ class ResultRow:
 
     address: Address
     by: int
-    macs: list[int]
+    macs: list[MacNumber]
     names: list[Name]
     ports: list[int]
     rtt_min: float | None
@@ -217,7 +218,7 @@ def count_by_state(connection: Connection) -> dict[str, int]:
     return {row[0]: row[1] for row in connection.execute(select(scans.c.state, func.count()).group_by(scans.c.state))}
 
 
-def gateway_macs(connection: Connection) -> dict[tuple[str, int | None], int]:
+def gateway_macs(connection: Connection) -> dict[tuple[str, int | None], MacNumber]:
     """The learnt MACs of the gateways of the known segments, by (subnet, gateway address); not those found elsewhere."""
     query = select(segments).where(segments.c.gateway_mac.is_not(None))
     return {
@@ -229,7 +230,7 @@ def gateway_macs(connection: Connection) -> dict[tuple[str, int | None], int]:
 
 def familiar(
     connection: Connection, subnets: Sequence[str], gateway: Address | None, since: int, limit: int
-) -> list[tuple[Address, int]]:
+) -> list[tuple[Address, MacNumber]]:
     """Pairs of address and MAC that were seen most often lately on the known segments of some subnets."""
     prints = [SegmentSeen("", subnet, gateway).fingerprint for subnet in subnets]
     query = (

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
 from ..core.address import Address
+from ..core.mac import MacNumber
 from ..core.plan.checks import Observed
 from ..core.plan.proof import LastSeen
 from .address_column import NO_ADDRESS
@@ -59,7 +60,7 @@ def names_for(connection: Connection, addresses: list[Address], since: int) -> d
     return found
 
 
-def places_of(connection: Connection, macs: list[int]) -> dict[int, list[tuple[int, LastSeen]]]:
+def places_of(connection: Connection, macs: list[MacNumber]) -> dict[MacNumber, list[tuple[int, LastSeen]]]:
     """Where MACs were seen, the latest first."""
     query = (
         select(stays.c.mac, stays.c.address, func.max(stays.c.last).label("last"))
@@ -67,7 +68,7 @@ def places_of(connection: Connection, macs: list[int]) -> dict[int, list[tuple[i
         .group_by(stays.c.mac, stays.c.address)
         .order_by(func.max(stays.c.last).desc())
     )
-    found: dict[int, list[tuple[int, LastSeen]]] = {}
+    found: dict[MacNumber, list[tuple[int, LastSeen]]] = {}
     for mac, address, last in connection.execute(query):
         found.setdefault(mac, []).append((address, LastSeen(last, mac)))
     return found
@@ -99,7 +100,7 @@ class KnownAs:
     address: Address | None
 
 
-def known_macs(connection: Connection, macs: list[int]) -> dict[int, KnownAs]:
+def known_macs(connection: Connection, macs: list[MacNumber]) -> dict[MacNumber, KnownAs]:
     """What the roster knows of some MACs."""
     query: Any = (
         select(adapters.c.mac, adapters.c.last_seen, devices.c.id, devices.c.called, devices.c.role,

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, bindparam, or_, select, update
 
 from ..core.address import dotted
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.names import Name, NameSource
 from ..core.naming import called
 from .address_column import NO_ADDRESS
@@ -27,7 +27,7 @@ _TOGETHER_MS = 60_000
 class _Facts:
     """What the records say of one device's adapters."""
 
-    macs: list[tuple[int, int, int]] = field(default_factory=list)
+    macs: list[tuple[int, MacNumber, int]] = field(default_factory=list)
     addresses: dict[int, int] = field(default_factory=dict)
     names: list[Name] = field(default_factory=list)
     planned: str = ""

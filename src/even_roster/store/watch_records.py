@@ -10,6 +10,7 @@ from sqlalchemy import Connection, Row, delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.findings.forecast import PoolUse
+from ..core.mac import MacNumber
 from .tables import kept_settings, notice_routes, pool_uses, scans, segments, watches
 
 HOUR = 3600 * 1000
@@ -94,7 +95,7 @@ def gateway_mac(connection: Connection, segment: int) -> int | None:
     return found
 
 
-def learn_gateway(connection: Connection, segment: int, mac: int) -> None:
+def learn_gateway(connection: Connection, segment: int, mac: MacNumber) -> None:
     """Keep the MAC of a segment's gateway."""
     connection.execute(update(segments).where(segments.c.id == segment).values(gateway_mac=mac))
 

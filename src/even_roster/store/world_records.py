@@ -8,6 +8,7 @@ from ..core.absence import Reason, Silence
 from ..core.address import Address
 from ..core.findings.facts import KnownDevice, PlannedServer, PoolSeen
 from ..core.findings.world import KEPT, World
+from ..core.mac import MacNumber
 from ..core.plan.following import Lease
 from ..core.plan.model import Band
 from ..core.stays import Source
@@ -105,7 +106,7 @@ def used_now(connection: Connection, band: Band, now: int) -> int:
     return int(connection.execute(query).scalar_one())
 
 
-def server_macs(connection: Connection) -> frozenset[int]:
+def server_macs(connection: Connection) -> frozenset[MacNumber]:
     """The MACs that were seen at the known addresses of DHCP servers."""
     addresses = [a for row in connection.execute(select(dhcp_servers.c.addresses)) for a in row.addresses]
     query = select(stays.c.mac).where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None))

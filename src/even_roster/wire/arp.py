@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from enum import IntEnum
 from ipaddress import IPv4Address
 
-from ..core.mac import BROADCAST, Mac
+from ..core.mac import BROADCAST, Mac, MacNumber
 from .errors import WireError, reader
 from .ethernet import EtherType, Frame
 
 _PACKET = struct.Struct("!HHBBH6s4s6s4s")
-NO_MAC = Mac(0)
+NO_MAC = Mac(MacNumber(0))
 
 
 class Operation(IntEnum):

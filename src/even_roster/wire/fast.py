@@ -9,6 +9,7 @@ from __future__ import annotations
 import struct
 
 from ..core.address import Address
+from ..core.mac import MacNumber
 from .errors import WireError
 
 _ARP = struct.Struct("!12xHHHBBHHII")
@@ -19,7 +20,7 @@ _IP_AT, _ICMP_AT = 14, 34
 _ARP_TYPE, _IPV4_TYPE = 0x0806, 0x0800
 
 
-def read_arp(frame: bytes) -> tuple[int, int, Address]:
+def read_arp(frame: bytes) -> tuple[int, MacNumber, Address]:
     """Operation, sender's MAC and sender's address of an untagged ARP frame. Raises WireError."""
     if len(frame) < _ARP_SIZE:
         raise WireError("an ARP frame is cut off")
@@ -31,7 +32,7 @@ def read_arp(frame: bytes) -> tuple[int, int, Address]:
     return operation, high << 32 | low, address
 
 
-def read_echo_reply(frame: bytes) -> tuple[int, Address, int, int] | None:
+def read_echo_reply(frame: bytes) -> tuple[MacNumber, Address, int, int] | None:
     """Frame's source MAC, packet's source and destination address, identifier of an echo reply.
 
     None for frames that are none or that only the codecs can read. Raises WireError for wrong lengths and checksums.

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.text import clean
 from . import ethernet
 from .errors import WireError, reader
 
 ETHERTYPE = 0x88CC
-NEAREST_BRIDGE = Mac(0x0180C200000E)
+NEAREST_BRIDGE = Mac(MacNumber(0x0180C200000E))
 _END, _CHASSIS, _PORT, _LIFETIME, _PORT_TEXT, _NAME, _TEXT, _CAPABILITIES, _MANAGEMENT = range(9)
 _ORGANISATION = 127
 _DOT1 = bytes.fromhex("0080c2")

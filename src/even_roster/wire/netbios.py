@@ -5,7 +5,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from .errors import WireError, reader
 
 PORT = 137
@@ -70,7 +70,7 @@ def encode_status(status: NodeStatus) -> bytes:
         + struct.pack("!BH", name.suffix, (_GROUP if name.group else 0) | (_ACTIVE if name.active else 0))
         for name in status.names
     )
-    mac = (status.mac or Mac(0)).to_bytes()
+    mac = (status.mac or Mac(MacNumber(0))).to_bytes()
     rdata = bytes([len(status.names)]) + rows + mac + bytes(40)
     head = _HEADER.pack(status.transaction, 0x8400, 0, 1, 0, 0)
     return head + _wildcard() + struct.pack("!HHIH", _NBSTAT, _IN, 0, len(rdata)) + rdata

@@ -6,14 +6,14 @@ import struct
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from . import ethernet, ipv4
 from .checksum import internet_checksum
 from .errors import WireError, reader
 
 PROTOCOL = 112
 GROUP = IPv4Address("224.0.0.18")
-GROUP_MAC = Mac(0x01005E000012)
+GROUP_MAC = Mac(MacNumber(0x01005E000012))
 _HEAD = struct.Struct("!BBBBHH")
 
 
@@ -29,7 +29,7 @@ class Advertisement:
     @property
     def mac(self) -> Mac:
         """The virtual router's own MAC (RFC 5798 7.3)."""
-        return Mac(0x00005E000100 | self.router)
+        return Mac(MacNumber(0x00005E000100 | self.router))
 
 
 @reader

@@ -11,7 +11,7 @@ from collections.abc import Iterable
 
 from ..absence import ASKED_BY_ARP
 from ..address import Address
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from .world import World
 
 VIRTUAL_ROUTER = 0x00005E0001  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
@@ -25,9 +25,9 @@ def same_device(world: World, one: int, two: int | None) -> bool:
     return one == two or (first is not None and second is not None and first.id == second.id)
 
 
-def owners(world: World, address: Address) -> list[int]:
+def owners(world: World, address: Address) -> list[MacNumber]:
     """The MACs that people or servers gave an address to: of the plan, of a running lease, the gateway's learnt one, members."""
-    found: list[int] = []
+    found: list[MacNumber] = []
     item, lease = world.planned(address), world.leased.active(address)
     if item is not None and item.mac is not None:
         found.append(item.mac)
@@ -37,14 +37,14 @@ def owners(world: World, address: Address) -> list[int]:
     return list(dict.fromkeys([*found, *sorted(world.members.get(address, ()))]))
 
 
-def entitled(world: World, address: Address, mac: int) -> bool:
+def entitled(world: World, address: Address, mac: MacNumber) -> bool:
     """True when a MAC may hold an address."""
     if mac in world.own_macs and address in world.own_addresses:
         return True
     return any(same_device(world, mac, owner) for owner in owners(world, address))
 
 
-def stands_in_for(world: World, mac: int, address: Address) -> bool:
+def stands_in_for(world: World, mac: MacNumber, address: Address) -> bool:
     """True when a proven proxy answers for an address of its stretch that the plan does not give to it. Where somebody else who may
     hold the address was asked by ARP and answered on this very link, nobody stands in for them, whatever is proven of others."""
     if not world.stands_in(mac):
@@ -56,9 +56,9 @@ def stands_in_for(world: World, mac: int, address: Address) -> bool:
     return not any(one != mac and one in there and there[one].sources & ASKED_BY_ARP for one in owners(world, address))
 
 
-def parties(world: World, address: Address, macs: Iterable[int]) -> list[list[int]]:
+def parties(world: World, address: Address, macs: Iterable[MacNumber]) -> list[list[MacNumber]]:
     """MACs at one address, those that belong together in one list: adapters of one device, members of one router group."""
-    found: list[list[int]] = []
+    found: list[list[MacNumber]] = []
     members = world.members.get(address, set())
     for mac in macs:
         for party in found:
@@ -70,7 +70,7 @@ def parties(world: World, address: Address, macs: Iterable[int]) -> list[list[in
     return found
 
 
-def claims_of_routers(world: World, address: Address, macs: Iterable[int]) -> list[tuple[int, str]]:
+def claims_of_routers(world: World, address: Address, macs: Iterable[MacNumber]) -> list[tuple[MacNumber, str]]:
     """What some MACs claim of themselves as virtual routers, as sentences for the evidence."""
     told = []
     for mac in macs:

@@ -7,6 +7,7 @@ from ipaddress import IPv4Network
 
 from ..absence import HEARD, Silence
 from ..address import Address, address_of
+from ..mac import MacNumber
 from ..plan.model import Plan
 from ..stays import Source
 from .forecast import PoolUse
@@ -49,7 +50,7 @@ class Link:
     adapter: str
     networks: tuple[IPv4Network, ...]
     gateway: Address | None = None
-    gateway_mac: int | None = None
+    gateway_mac: MacNumber | None = None
     since: int = 0
     spans: tuple[tuple[int, int], ...] = field(init=False, compare=False)
 

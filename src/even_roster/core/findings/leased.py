@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from ..address import Address
+from ..mac import MacNumber
 from ..plan.following import Lease
 from .facts import Ground
 
@@ -13,10 +14,10 @@ class Leased:
     """`at` are leases by address, `of_mac` the addresses leased to a MAC, `since` when an address was first told to be leased to
     whom it is, `read` when each server was read. `touch` marks what is to be looked at again. Times are UTC ms."""
 
-    def __init__(self, ground: Ground, touch: Callable[[Address, int | None], None]) -> None:
+    def __init__(self, ground: Ground, touch: Callable[[Address, MacNumber | None], None]) -> None:
         self._ground, self._touch = ground, touch
         self.at: dict[Address, Lease] = {}
-        self.of_mac: dict[int, set[Address]] = {}
+        self.of_mac: dict[MacNumber, set[Address]] = {}
         self.since: dict[Address, int] = {}
         self.read: dict[int, int] = {}
         self._of_server: dict[int, set[Address]] = {}

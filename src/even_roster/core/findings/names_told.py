@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 
 from ..address import Address
+from ..mac import MacNumber
 from ..text import host_key
 
 
@@ -13,13 +14,13 @@ class NamesTold:
     gave for an address. Names have numbers, so that all keys of rules are numbers."""
 
     def __init__(self) -> None:
-        self.by_mac: dict[int, dict[str, int]] = {}
-        self.macs: dict[str, set[int]] = defaultdict(set)
+        self.by_mac: dict[MacNumber, dict[str, int]] = {}
+        self.macs: dict[str, set[MacNumber]] = defaultdict(set)
         self.reverse: dict[Address, tuple[str, int]] = {}
         self._numbers: dict[str, int] = {}
         self._names: list[str] = []
 
-    def told(self, mac: int, name: str, at: int) -> str | None:
+    def told(self, mac: MacNumber, name: str, at: int) -> str | None:
         """A device told its own name; gives the name's key when that is news."""
         key = host_key(name)
         if not key:

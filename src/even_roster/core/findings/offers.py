@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network
 
 from ..address import Address, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from ..plan.model import BandKind, HandedOut, Plan, Subnet
 
 
@@ -16,7 +16,7 @@ class Offer:
     which is the relay's or router's where there is one between."""
 
     server: int
-    mac: int
+    mac: MacNumber
     relay: int
     address: Address
     mask: int | None

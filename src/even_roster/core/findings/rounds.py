@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection
 
 from ..address import Address
+from ..mac import MacNumber
 from ..stays import Source
 from .world import World
 
 
-def over(world: World, address: Address, macs: Collection[int], at: int, link: str, *, controlled: bool) -> None:
+def over(world: World, address: Address, macs: Collection[MacNumber], at: int, link: str, *, controlled: bool) -> None:
     """These MACs answered for an address on a link, at `at` on the world's clock; `controlled` when anybody at all answered in the
     round. Somebody who spoke up while it was on its way is asked about once more."""
     again = address in world.questions

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from ..absence import ASKED_BY_ARP
 from ..address import Address, address_of, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from ..plan.model import AssignmentKind
 from ..stays import Source
 from .entitled import claims_of_routers, entitled, parties, same_device, stands_in_for
@@ -23,7 +23,7 @@ _SELF_MASK = 0xFFFF0000
 _LEASE_GRACE = 2 * MINUTE
 
 
-def rivals(world: World, address: Address) -> list[int]:
+def rivals(world: World, address: Address) -> list[MacNumber]:
     """One MAC of each party that answered for an address in the same directed round: adapters of one device and members of one
     router group are one party; proven stand-ins for others and this machine's other adapters are none."""
     found = world.confirmed.get(address)
@@ -36,7 +36,9 @@ def rivals(world: World, address: Address) -> list[int]:
     return [party[0] for party in parties(world, address, macs)]
 
 
-def membership(world: World, address: Address, macs: Iterable[int]) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
+def membership(
+    world: World, address: Address, macs: Iterable[MacNumber]
+) -> tuple[tuple[Evidence, ...], tuple[Step, ...]]:
     """What claimants say of themselves as virtual routers, and the steps that make them known members."""
     told = claims_of_routers(world, address, sorted(macs))
     steps = [
@@ -154,7 +156,7 @@ def taken_over(world: World, address: Address) -> Found | Away | None:
     )  # fmt: skip
 
 
-def _silent_owner(world: World, address: Address, there: list[int]) -> tuple[int, str, int | None] | None:
+def _silent_owner(world: World, address: Address, there: list[MacNumber]) -> tuple[MacNumber, str, int | None] | None:
     """Whose address it is though another answers there: MAC, how it is known, when it was there last."""
     holders = world.holders.get(address, {})
     lease = world.leased.active(address)
@@ -209,7 +211,7 @@ def hopping(world: World, address: Address) -> Found | Away | None:
     )
 
 
-def known_gateway_mac(world: World, address: Address) -> tuple[int, str] | None:
+def known_gateway_mac(world: World, address: Address) -> tuple[MacNumber, str] | None:
     """The MAC a gateway is known by, and how."""
     item = world.planned(address)
     if item is not None and item.mac is not None:
@@ -312,7 +314,7 @@ def _after_lease(world: World, address: Address, last: int) -> bool:
     return lease is None or lease.expires is None or last - lease.expires > 10 * MINUTE
 
 
-def _explained(world: World, mac: int, address: Address) -> bool:
+def _explained(world: World, mac: MacNumber, address: Address) -> bool:
     """True when another finding says already why a MAC is where it is."""
     return any(item.address != address for item in world.plans_of(mac)) or world.dhcp.is_rogue(mac)
 
@@ -427,7 +429,7 @@ def _foreign_on(world: World, address: Address) -> Link | None:
     return link
 
 
-def _foreigner(world: World, address: Address) -> tuple[int, int] | None:
+def _foreigner(world: World, address: Address) -> tuple[MacNumber, int] | None:
     """Who speaks as a foreign address now: MAC and last time."""
     macs = [mac for mac in world.macs_at(address) if mac not in world.own_macs]
     if not macs or world.stands_in(macs[0]):

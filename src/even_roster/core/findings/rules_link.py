@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..address import Address, dotted
+from ..mac import MacNumber
 from ..plan.model import BandKind, Subnet
 from .entitled import stands_in_for
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
@@ -130,7 +131,7 @@ def no_server(world: World, identity: int) -> Found | Away | None:
     )  # fmt: skip
 
 
-def proxy(world: World, mac: int) -> Found | Away | None:
+def proxy(world: World, mac: MacNumber) -> Found | Away | None:
     """One MAC answers for many addresses: proxy ARP."""
     if not world.stands_in(mac) or mac in world.own_macs:
         return None if world.stand_ins.asked(mac) else AWAY
@@ -162,7 +163,7 @@ def _stretches(addresses: list[Address]) -> str:
     return ", ".join(told) + (f" and {len(runs) - 4} more stretches" if len(runs) > 4 else "")
 
 
-def wrong_mask(world: World, mac: int) -> Found | Away | None:
+def wrong_mask(world: World, mac: MacNumber) -> Found | Away | None:
     """A device behaves as if its subnet were larger or other than it is."""
     if mac not in world.strays and mac not in world.broadcasts:
         return AWAY
@@ -195,7 +196,7 @@ def shared_name(world: World, key: int) -> Found | Away | None:
     name = world.names.name(key)
     if name in _EVERYONES:
         return None
-    found: dict[int, int] = {}
+    found: dict[int, MacNumber] = {}
     away = 0
     for mac in sorted(world.names.macs.get(name, ())):
         told = world.names.by_mac.get(mac, {}).get(name, 0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..address import Address, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from ..plan.following import State as ReservationState
 from ..plan.following import follow
 from ..plan.model import Assignment, AssignmentKind, Band
@@ -74,14 +74,14 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
     )  # fmt: skip
 
 
-def _usurper(world: World, item: Assignment) -> int | None:
+def _usurper(world: World, item: Assignment) -> MacNumber | None:
     for mac in world.macs_at(item.address):
         if not entitled(world, item.address, mac) and not stands_in_for(world, mac, item.address):
             return mac
     return None
 
 
-def _has_plan(world: World, mac: int, address: Address) -> bool:
+def _has_plan(world: World, mac: MacNumber, address: Address) -> bool:
     item = world.planned(address)
     return item is not None and item.mac == mac
 
@@ -219,7 +219,7 @@ def name_disagrees(world: World, identity: int) -> Found | None:
     )  # fmt: skip
 
 
-def role_on_pool(world: World, mac: int) -> Found | Away | None:
+def role_on_pool(world: World, mac: MacNumber) -> Found | Away | None:
     """A device whose role must not depend on DHCP lives on a pool's address."""
     device = world.devices.get(mac)
     if device is None or not device.role or world.plan.rule(device.role).on_pool is not OnPool.NEVER:
@@ -274,7 +274,7 @@ def _subnet(world: World, band: Band) -> str:
     return subnet.name or str(subnet.network)
 
 
-def unknown_device(world: World, mac: int) -> Found | Away | None:
+def unknown_device(world: World, mac: MacNumber) -> Found | Away | None:
     """A device that nobody named or planned and that tells no name of its own."""
     device = world.devices.get(mac)
     if device is None or device.name or (world.plan.has_mac(mac) and world.plans_of(mac)) or mac in world.own_macs:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
+from ..mac import MacNumber
 from ..plan.model import BandKind
 from .facts import Ground, PlannedServer, ServerHeard
 from .model import DAY, HOUR, MINUTE, About
@@ -20,7 +21,7 @@ MOST_NAMED = 32
 class Named:
     """A server that a client named: which client last, the first and the last time, and how many questions found nothing since."""
 
-    client: int
+    client: MacNumber
     first: int
     last: int
     missed: int = 0
@@ -54,7 +55,7 @@ class DhcpHeard:
         self._touch(About.SUBNET, subnet)
         self._touch(About.ADDRESS, server)
 
-    def server_named(self, subnet: int, server: int, client: int, at: int) -> bool:
+    def server_named(self, subnet: int, server: int, client: MacNumber, at: int) -> bool:
         """A client named a server in a message of its own (RFC 2131 4.3.2): hearsay, until the server answers a question of ours.
         True when that server is news and should be asked for at once."""
         self._ground.now = max(self._ground.now, at)
@@ -148,7 +149,7 @@ class DhcpHeard:
             return None
         return against
 
-    def is_rogue(self, mac: int) -> bool:
+    def is_rogue(self, mac: MacNumber) -> bool:
         """True for the MAC of a DHCP server that nobody planned; before anybody was asked, of those known before a restart."""
         return mac in self.rogues_before or any(
             heard.offer.mac == mac and self.unexpected(subnet, server) is not None

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..address import Address
+from ..mac import MacNumber
 
 MOST_MACS = 1024
 MOST_TARGETS = 16
@@ -17,7 +18,7 @@ class Strays:
     """By MAC, the targets and the latest time (UTC ms) of each; beyond the bounds the oldest go."""
 
     def __init__(self) -> None:
-        self._sent: dict[int, dict[Address, int]] = {}
+        self._sent: dict[MacNumber, dict[Address, int]] = {}
 
     def __contains__(self, mac: object) -> bool:
         return mac in self._sent
@@ -25,7 +26,7 @@ class Strays:
     def __iter__(self) -> Iterator[int]:
         return iter(self._sent)
 
-    def note(self, mac: int, target: Address, at: int) -> None:
+    def note(self, mac: MacNumber, target: Address, at: int) -> None:
         """A device sent to a target."""
         there = self._sent.pop(mac, {})
         self._sent[mac] = there
@@ -36,10 +37,10 @@ class Strays:
         while len(self._sent) > MOST_MACS:
             del self._sent[next(iter(self._sent))]
 
-    def said(self, mac: int, target: Address) -> bool:
+    def said(self, mac: MacNumber, target: Address) -> bool:
         """True when a MAC sent to a target, or announced it, before."""
         return target in self._sent.get(mac, {})
 
-    def since(self, mac: int, at: int) -> list[int]:
+    def since(self, mac: MacNumber, at: int) -> list[int]:
         """The targets of a MAC since a time, sorted."""
         return sorted(target for target, when in self._sent.get(mac, {}).items() if when >= at)

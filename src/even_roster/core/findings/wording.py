@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from .. import naming
 from ..address import Address, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from .model import Action, Step, Subject
 from .world import World
 
 
-def called(world: World, mac: int) -> str:
+def called(world: World, mac: MacNumber) -> str:
     """Whom a MAC belongs to, for a sentence."""
     device = world.devices.get(mac)
     planned = next((item.name for item in world.plans_of(mac) if item.name), "")
@@ -23,7 +23,7 @@ def at(address: Address) -> Subject:
     return Subject("address", dotted(address))
 
 
-def who(mac: int) -> Subject:
+def who(mac: MacNumber) -> Subject:
     """A MAC as a subject."""
     return Subject("mac", str(Mac(mac)))
 

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 from ..absence import ANSWERS, ASKED_AFAR, ASKED_BY_ARP, HEARD, Reason, Silence
 from ..address import Address
+from ..mac import MacNumber
 from ..plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Subnet
 from ..span import SpanSet
 from ..stays import Source
@@ -41,8 +42,8 @@ class World:
     likely made up by its device."""
 
     def __init__(
-        self, plan: Plan, site: int, randomised: Callable[[int], bool], limits: Limits | None = None,
-        vendor_of: Callable[[int], str] = lambda mac: "",
+        self, plan: Plan, site: int, randomised: Callable[[MacNumber], bool], limits: Limits | None = None,
+        vendor_of: Callable[[MacNumber], str] = lambda mac: "",
     ) -> None:  # fmt: skip
         self.ground = Ground(plan, site)
         self.dhcp = DhcpHeard(self.ground, self._mark)
@@ -52,26 +53,26 @@ class World:
         self.questions = Questions()
         self.randomised, self.vendor_of = randomised, vendor_of
         self.limits = limits or Limits()
-        self.holders: dict[Address, dict[int | None, Held]] = {}
-        self.places: dict[int, dict[Address, Held]] = {}
+        self.holders: dict[Address, dict[MacNumber | None, Held]] = {}
+        self.places: dict[MacNumber, dict[Address, Held]] = {}
         self.devices: dict[int, KnownDevice] = {}
-        self.published: dict[Address, set[int]] = {}
+        self.published: dict[Address, set[MacNumber]] = {}
         self.refusals: dict[Address, str] = {}
-        self.confirmed: dict[Address, tuple[int, tuple[int, ...]]] = {}
-        self.switches: dict[Address, deque[tuple[int, int]]] = {}
+        self.confirmed: dict[Address, tuple[int, tuple[MacNumber, ...]]] = {}
+        self.switches: dict[Address, deque[tuple[int, MacNumber]]] = {}
         self.strays, self.broadcasts, self.announced = Strays(), Strays(), Strays()
         self.links: dict[str, Link] = {}
         self.heard_on: dict[Address, str] = {}
-        self.own_macs: set[int] = set()
+        self.own_macs: set[MacNumber] = set()
         self.own_addresses: set[Address] = set()
         self.pools: dict[int, PoolSeen] = {}
         self.strangers: dict[int, str] = {}
         self.storms: dict[str, tuple[int, int]] = {}
         self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
-        self.members: dict[Address, set[int]] = {}
+        self.members: dict[Address, set[MacNumber]] = {}
         self.answering = Answering()
-        self._silences: dict[tuple[Address, int], Silence] = {}
+        self._silences: dict[tuple[Address, MacNumber], Silence] = {}
         self._link_keys: dict[str, int] = {}
         self._gateways: set[int] | None = None
         self._pools_at: tuple[list[int], list[int]] | None = None
@@ -98,13 +99,13 @@ class World:
 
     def _mark(self, about: About, key: int) -> None:
         if about is About.MAC:
-            self.touch_mac(key)
+            self.touch_mac(MacNumber(key))
         else:
             self.dirty[about].add(key)
 
     # What is told
 
-    def saw(self, address: Address, mac: int | None, at: int, source: Source, link: str | None = None) -> None:
+    def saw(self, address: Address, mac: MacNumber | None, at: int, source: Source, link: str | None = None) -> None:
         """A sighting. `link` is the adapter whose own link it was made on, None for one through the gateway."""
         self.passed(at)
         if not address:
@@ -137,7 +138,7 @@ class World:
             if source & ASKED_BY_ARP:
                 self.answering.answered(link, address)
 
-    def controls(self, link: str, but: Iterable[int], count: int = 2) -> list[Address]:
+    def controls(self, link: str, but: Iterable[Address], count: int = 2) -> list[Address]:
         """Addresses that answered last on a link, to be asked along with others."""
         left_out = {*but, *self.own_addresses}
         known = self.links.get(link)
@@ -150,11 +151,11 @@ class World:
             ]
         return found[:count]
 
-    def _asked_well(self, address: Address, holders: Mapping[int | None, Held]) -> bool:
+    def _asked_well(self, address: Address, holders: Mapping[MacNumber | None, Held]) -> bool:
         """True when somebody at an address answered by ARP and is there still."""
         return any(held.sources & ASKED_BY_ARP and self.is_present(address, held) for held in holders.values())
 
-    def _contradicts(self, address: Address, mac: int, at: int, holders: Mapping[int | None, Held]) -> bool:
+    def _contradicts(self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held]) -> bool:
         """True when a claim of a MAC is at odds with who is known to have the address, however long that one was silent."""
         if address in self.own_addresses:
             return True
@@ -171,7 +172,7 @@ class World:
             for other, held in holders.items()
         )
 
-    def _switched(self, address: Address, mac: int, at: int, holders: Mapping[int | None, Held]) -> None:
+    def _switched(self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held]) -> None:
         """Keep the order in which MACs held an address; a second one beside a fresh first is asked about."""
         if len(holders) < 2:
             return  # nearly every address has one holder for ever: nothing is kept for those
@@ -190,7 +191,7 @@ class World:
             ):
                 self.questions.want(address)
 
-    def _touch(self, address: Address, mac: int | None) -> None:
+    def _touch(self, address: Address, mac: MacNumber | None) -> None:
         dirty = self.dirty
         dirty[About.ADDRESS].add(address)
         item = self.plan.at(self.site, address)
@@ -199,7 +200,7 @@ class World:
         if mac is not None:
             self.touch_mac(mac)
 
-    def touch_mac(self, mac: int) -> None:
+    def touch_mac(self, mac: MacNumber) -> None:
         """Everything about a MAC is to be looked at again."""
         self.dirty[About.MAC].add(mac)
         for item in self.plan.of_mac(mac):
@@ -241,7 +242,7 @@ class World:
             return [Address(a) for first, last in spans.pairs for a in range(first, last + 1) if a in self.holders]
         return [a for a in self.holders if a in spans]
 
-    def _silent(self, address: Address, mac: int | None, held: Held, at: int, *, rival: bool) -> None:
+    def _silent(self, address: Address, mac: MacNumber | None, held: Held, at: int, *, rival: bool) -> None:
         elsewhere = mac is not None and any(
             a != address and other.last > held.last and other.sources & ANSWERS and other.last >= at - SLACK
             for a, other in self.places.get(mac, {}).items()
@@ -250,12 +251,12 @@ class World:
         if mac is not None and held.silence is not before:
             self._silences[address, mac] = held.silence
 
-    def take_silences(self) -> dict[tuple[Address, int], Silence]:
+    def take_silences(self) -> dict[tuple[Address, MacNumber], Silence]:
         """The pairs whose silence changed since the last call."""
         found, self._silences = self._silences, {}
         return found
 
-    def silences_again(self, pairs: Iterable[tuple[Address, int]]) -> None:
+    def silences_again(self, pairs: Iterable[tuple[Address, MacNumber]]) -> None:
         """These could not be kept: they are given again by the next call of `take_silences`, as they are then."""
         for address, mac in pairs:
             held = self.holders.get(address, {}).get(mac)
@@ -269,7 +270,7 @@ class World:
         for about in About:
             self.dirty[about].update(self.keys(about))
 
-    def confirmed_round(self, address: Address, macs: Iterable[int], at: int, *, controlled: bool = True) -> None:
+    def confirmed_round(self, address: Address, macs: Iterable[MacNumber], at: int, *, controlled: bool = True) -> None:
         """A directed round asked for an address; these MACs answered. Without a control (see `core.absence`) the silence of the
         others says nothing."""
         self.passed(at)
@@ -288,7 +289,7 @@ class World:
         for mac in answered:
             self.touch_mac(mac)
 
-    def told(self, mac: int, name: str, at: int) -> None:
+    def told(self, mac: MacNumber, name: str, at: int) -> None:
         """A device told its own name."""
         news = self.names.told(mac, name, at)
         if news is not None:
@@ -301,7 +302,7 @@ class World:
         if self.names.from_dns(address, name, at) and item is not None:
             self.touch_item(item)
 
-    def advert(self, addresses: Iterable[Address], mac: int, at: int) -> None:
+    def advert(self, addresses: Iterable[Address], mac: MacNumber, at: int) -> None:
         """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
         for address in addresses:
             if not self.announced.said(mac, address):
@@ -310,7 +311,7 @@ class World:
                     self.questions.want(address)
             self.announced.note(mac, address, at)
 
-    def strayed(self, mac: int, target: Address, at: int, *, broadcast: bool = False) -> None:
+    def strayed(self, mac: MacNumber, target: Address, at: int, *, broadcast: bool = False) -> None:
         """A device asked by ARP for an address outside its subnet, or sent to a broadcast address that is not its subnet's."""
         (self.broadcasts if broadcast else self.strays).note(mac, target, at)
         self.dirty[About.MAC].add(mac)
@@ -360,7 +361,7 @@ class World:
                 return began
         return 0
 
-    def present(self, address: Address, mac: int | None) -> bool:
+    def present(self, address: Address, mac: MacNumber | None) -> bool:
         """True when this pair was there within the last day and no look has found it gone."""
         held = self.holders.get(address, {}).get(mac)
         return held is not None and self.is_present(address, held)
@@ -369,7 +370,7 @@ class World:
         """As `present`, for a pair at hand."""
         return held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
 
-    def macs_at(self, address: Address) -> list[int]:
+    def macs_at(self, address: Address) -> list[MacNumber]:
         """The MACs that are at an address now, the latest first."""
         found = [
             (held.last, mac)
@@ -382,7 +383,7 @@ class World:
         """True when anybody was there, seen as a MAC or from afar."""
         return any(self.is_present(address, held) for held in self.holders.get(address, {}).values())
 
-    def last_place(self, mac: int) -> tuple[Address, Held] | None:
+    def last_place(self, mac: MacNumber) -> tuple[Address, Held] | None:
         """Where a MAC was seen last, on an address of the site's subnets."""
         best: tuple[Address, Held] | None = None
         for address, held in self.places.get(mac, {}).items():
@@ -390,7 +391,7 @@ class World:
                 best = address, held
         return best
 
-    def last_seen(self, mac: int) -> int:
+    def last_seen(self, mac: MacNumber) -> int:
         """When a MAC was seen last; 0 for never."""
         return max((held.last for held in self.places.get(mac, {}).values()), default=0)
 
@@ -424,7 +425,7 @@ class World:
         item = self.plan.at(self.site, address)
         return item if item is not None and item.on else None
 
-    def plans_of(self, mac: int) -> list[Assignment]:
+    def plans_of(self, mac: MacNumber) -> list[Assignment]:
         """The assignments of a MAC here, those that are on."""
         return [item for item in self.plan.of_mac(mac) if item.site == self.site and item.on]
 
@@ -440,26 +441,26 @@ class World:
         """True for an address on a link of this machine."""
         return any(link.holds(address) for link in self.links.values())
 
-    def is_member(self, address: Address, mac: int) -> bool:
+    def is_member(self, address: Address, mac: MacNumber) -> bool:
         """True when people know a MAC as a member of the router group that shares an address."""
         return mac in self.members.get(address, ())
 
-    def stands_in(self, mac: int) -> bool:
+    def stands_in(self, mac: MacNumber) -> bool:
         """True when it is proven that a MAC answers for addresses of others (proxy ARP, RFC 1027)."""
         proven = self.stand_ins.proven.get(mac)
         return proven is not None and self.now - proven.at <= PRESENT
 
-    def answers_for(self, mac: int) -> list[Address]:
+    def answers_for(self, mac: MacNumber) -> list[Address]:
         """The addresses a MAC answers for by ARP now, sorted."""
         return sorted(
             a for a, held in self.places.get(mac, {}).items() if held.sources & ON_LINK and self.is_present(a, held)
         )
 
-    def strange(self, mac: int) -> list[Address]:
+    def strange(self, mac: MacNumber) -> list[Address]:
         """The addresses a MAC answers for though the plan does not give them to it."""
         return [a for a in self.answers_for(mac) if (item := self.planned(a)) is None or item.mac != mac]
 
-    def proxy_suspects(self) -> list[tuple[int, list[Address]]]:
+    def proxy_suspects(self) -> list[tuple[MacNumber, list[Address]]]:
         """MACs that answer for many addresses that nobody planned for them and where nobody else was ever seen, each with some of
         those: whether it has them itself is to be asked."""
         found = []
@@ -469,7 +470,7 @@ class World:
                 found.append((mac, self.stand_ins.sample(mac, alone, self.now)))
         return found
 
-    def proxy_answer(self, mac: int, told: Mapping[int, bool], at: int) -> None:
+    def proxy_answer(self, mac: MacNumber, told: Mapping[int, bool], at: int) -> None:
         """What was found of some addresses that a MAC answers for: True where it stands in for others, False where it has it
         itself. Where nothing could be told, nothing changes, and it is asked again soon."""
         self.passed(at)

@@ -13,7 +13,7 @@ from enum import StrEnum
 from ipaddress import IPv4Network
 
 from ..address import Address, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from ..text import host_key
 from .model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet
 from .roles import OnPool
@@ -168,7 +168,7 @@ def check_scope(plan: Plan, scope: Scope) -> Iterator[Problem]:
         case ("assignment", int(identity)) if identity in plan.assignments:
             yield from _assignment(plan, plan.assignments[identity])
         case ("mac", int(mac)):
-            yield from _mac(plan, mac)
+            yield from _mac(plan, MacNumber(mac))
         case ("name", int(site), str(name)):
             yield from _name(plan, site, name)
 
@@ -392,7 +392,7 @@ def _role(plan: Plan, subnet: Subnet, item: Assignment, about: tuple[tuple[str, 
         )  # fmt: skip
 
 
-def _mac(plan: Plan, mac: int) -> Iterator[Problem]:
+def _mac(plan: Plan, mac: MacNumber) -> Iterator[Problem]:
     by_subnet: dict[int, list[Assignment]] = {}
     for item in plan.of_mac(mac):
         if item.on and item.kind is AssignmentKind.RESERVED:
@@ -442,7 +442,7 @@ class Observed:
     name: str
     role: str
     address: Address
-    mac: int | None
+    mac: MacNumber | None
 
 
 def policy_problems(plan: Plan, devices: Iterable[Observed]) -> Iterator[Problem]:

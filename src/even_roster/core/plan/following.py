@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ..address import Address, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from .model import Assignment
 from .proof import LastSeen, span_of
 
@@ -28,7 +28,7 @@ class Lease:
     renewed last, None where the server does not say."""
 
     address: Address
-    mac: int | None
+    mac: MacNumber | None
     name: str
     expires: int | None
     since: int | None = None

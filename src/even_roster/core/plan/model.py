@@ -16,7 +16,7 @@ from ipaddress import IPv4Network
 from typing import TypeVar
 
 from ..address import Address, address_of, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from ..span import Span, usable
 from ..text import host_key
 from .roles import DEFAULT_RULES, UNKNOWN_ROLE, RoleRule
@@ -156,7 +156,7 @@ class Assignment:
     subnet: int
     address: Address
     kind: AssignmentKind
-    mac: int | None = None
+    mac: MacNumber | None = None
     name: str = ""
     role: str = ""
     note: str = ""
@@ -219,7 +219,7 @@ class Plan:
         self._at: dict[tuple[int, int], Assignment] = {}
         self._addresses: dict[int, list[int]] = {}
         self._taken: dict[int, Runs] = {}
-        self._of_mac: dict[int, tuple[int, ...]] = {}
+        self._of_mac: dict[MacNumber, tuple[int, ...]] = {}
         self._of_device: dict[int, tuple[int, ...]] = {}
         self._of_name: dict[tuple[int, str], tuple[int, ...]] = {}
         self._of_role: dict[tuple[int, str], Runs] = {}
@@ -404,7 +404,7 @@ class Plan:
         addresses = self._addresses.get(site, [])
         return bisect_right(addresses, last) - bisect_left(addresses, first)
 
-    def of_mac(self, mac: int) -> list[Assignment]:
+    def of_mac(self, mac: MacNumber) -> list[Assignment]:
         """The assignments of a MAC, at all sites, by address."""
         found = self._of_mac.get(mac)
         if not found:
@@ -418,7 +418,7 @@ class Plan:
         found = self._of_device.get(device, ())
         return sorted((self.assignments[one] for one in found), key=lambda a: (a.site, a.address))
 
-    def has_mac(self, mac: int) -> bool:
+    def has_mac(self, mac: MacNumber) -> bool:
         """True when a MAC has an assignment at any site."""
         return bool(self._of_mac.get(mac))
 

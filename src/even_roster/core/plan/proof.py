@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ..address import Address, dotted
-from ..mac import Mac
+from ..mac import Mac, MacNumber
 from .model import AssignmentKind, BandKind, Plan, Subnet
 
 DOUBT_MS = 180 * 24 * 3600 * 1000
@@ -40,7 +40,7 @@ class Asked(StrEnum):
 class Heard:
     """An answer: from this MAC (None from behind the gateway), by this kind of probe."""
 
-    mac: int | None
+    mac: MacNumber | None
     by: str
 
 
@@ -48,7 +48,7 @@ class Heard:
 class LeaseSeen:
     """A lease on the address: until when (UTC ms), to whom, from which server."""
 
-    mac: int | None
+    mac: MacNumber | None
     name: str
     until: int
     server: str
@@ -59,7 +59,7 @@ class LastSeen:
     """When the address was last in use (UTC ms), and by whom."""
 
     at: int
-    mac: int | None
+    mac: MacNumber | None
     name: str = ""
 
 

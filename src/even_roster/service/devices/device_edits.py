@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Any
 
 from ...core.address import dotted
-from ...core.mac import Mac
+from ...core.mac import NOBODY, Mac, MacNumber
 from ...core.names import as_hostname
 from ...core.owning import Record, meet
 from ...core.plan.model import Assignment, Plan
@@ -89,7 +89,7 @@ def retire(identity: int, version: int | None, retired: bool, release: bool = Fa
     return make
 
 
-def add(fields: Mapping[str, str], mac: int | None) -> Making:
+def add(fields: Mapping[str, str], mac: MacNumber | None) -> Making:
     """A device that somebody expects: with a name, a MAC, or both. Raises EditError."""
 
     def make(desk: Desk) -> Edit:
@@ -102,7 +102,7 @@ def add(fields: Mapping[str, str], mac: int | None) -> Making:
         new = replace(Device(-1, created_at=desk.now), **values)  # type: ignore[arg-type]
         after: tuple[Record, ...] = (new,) if mac is None else (new, Adapter(-2, -1, mac))
         told = {**values, **({"mac": str(Mac(mac))} if mac is not None else {})}
-        return Edit("add", "device", values.get("name") or str(Mac(mac or 0)), (), after, (None, told))
+        return Edit("add", "device", values.get("name") or str(Mac(mac or NOBODY)), (), after, (None, told))
 
     return make
 
@@ -150,14 +150,16 @@ def join(identity: int, others: Sequence[int]) -> Making:
     return make
 
 
-def _mac_for(item: Assignment, macs: Sequence[int], places: Mapping[int, Sequence[tuple[int, Any]]]) -> int | None:
+def _mac_for(
+    item: Assignment, macs: Sequence[MacNumber], places: Mapping[MacNumber, Sequence[tuple[int, Any]]]
+) -> MacNumber | None:
     """The MAC of an assignment that had none: the only one, or the only one that was seen at its address."""
     there = [mac for mac in macs if any(address == item.address for address, _ in places.get(mac, ()))]
     chosen = there if len(there) == 1 else macs
     return chosen[0] if len(chosen) == 1 else None
 
 
-def split(identity: int, macs: Sequence[int]) -> Making:
+def split(identity: int, macs: Sequence[MacNumber]) -> Making:
     """Take adapters out of a device, with what is assigned to them, and make them a new one. Raises EditError, Missing."""
 
     def make(desk: Desk) -> Edit:
@@ -180,7 +182,7 @@ def split(identity: int, macs: Sequence[int]) -> Making:
     return make
 
 
-def swap_hardware(identity: int, mac: int, old: int | None) -> Making:
+def swap_hardware(identity: int, mac: MacNumber, old: MacNumber | None) -> Making:
     """A device was replaced by new hardware: a new MAC inherits its name, role, assignments and reservations. The old MAC, with all
     that was seen of it, becomes a retired device of its own. Raises EditError, Missing."""
 

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Row
 from ...api.findings import AcceptanceView, FindingEvidence, FindingStep, FindingSubject, FindingView, TurnView
 from ...core.findings.engine import BY_KIND, Acceptance, Name
 from ...core.findings.model import Action, Step
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.plan.model import Plan
 from ...store import finding_records, seen_records
 from ..context import Context
@@ -28,7 +28,7 @@ def views(context: Context, connection: Connection, rows: Iterable[Row[Any]]) ->
 
 
 def _view(
-    context: Context, plan: Plan, row: Row[Any], known: dict[int, str], accepted: dict[Name, Acceptance]
+    context: Context, plan: Plan, row: Row[Any], known: dict[MacNumber, str], accepted: dict[Name, Acceptance]
 ) -> FindingView:  # fmt: skip
     rule = BY_KIND.get(row.kind)
     acceptance = accepted.get((row.kind, row.key)) if row.state == "accepted" else None
@@ -51,7 +51,7 @@ def _view(
     )  # fmt: skip
 
 
-def _label(context: Context, plan: Plan, kind: str, value: str, known: dict[int, str]) -> str:
+def _label(context: Context, plan: Plan, kind: str, value: str, known: dict[MacNumber, str]) -> str:
     if kind == "mac":
         mac = Mac.parse(value)
         name = known.get(mac.value, "")

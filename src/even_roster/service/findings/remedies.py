@@ -10,7 +10,7 @@ from ...api.findings import StepDone
 from ...api.plan import AssignmentEdit, AssignmentNew
 from ...core.address import dotted
 from ...core.findings.model import Action, Step
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.names import as_hostname
 from ...core.plan.model import BandKind
 from ...store import finding_records, seen_records
@@ -100,7 +100,7 @@ def _release(context: Context, values: dict[str, str], who: str) -> StepDone:
     return StepDone(said=f"{said} is free again", change=saved.change)
 
 
-def _known_as(connection: Connection, mac: int | None) -> tuple[str, str]:
+def _known_as(connection: Connection, mac: MacNumber | None) -> tuple[str, str]:
     if mac is None:
         return "", ""
     known = seen_records.known_macs(connection, [mac]).get(mac)

@@ -27,7 +27,7 @@ from ...core.findings.facts import Limits, Link
 from ...core.findings.model import About, Evidence
 from ...core.findings.offers import Offer
 from ...core.findings.world import World
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.names import NameSource
 from ...core.plan.model import Assignment, Item
 from ...core.span import SpanSet
@@ -56,7 +56,7 @@ class FindingsBook:
 
     def __init__(
         self, database: Database, plan: PlanBook, steady: Callable[[], int], wall: Callable[[], int],
-        randomised: Callable[[int], bool], vendor_of: Callable[[int], str], tell: Callable[[Event], None],
+        randomised: Callable[[MacNumber], bool], vendor_of: Callable[[MacNumber], str], tell: Callable[[Event], None],
     ) -> None:  # fmt: skip
         self._database, self._plan, self._steady, self._wall, self._tell = database, plan, steady, wall, tell
         self._unsaved: deque[Turned] = deque(maxlen=MOST_UNSAVED)
@@ -133,7 +133,7 @@ class FindingsBook:
             with self._knowing:
                 self.world.silences_again(found)
 
-    def confirmed(self, answers: Mapping[Address, tuple[int, ...]], link: str, *, controlled: bool) -> None:
+    def confirmed(self, answers: Mapping[Address, tuple[MacNumber, ...]], link: str, *, controlled: bool) -> None:
         """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
         with self._knowing:
             now = self._steady()
@@ -141,22 +141,22 @@ class FindingsBook:
                 rounds.over(self.world, address, macs, now, link, controlled=controlled)
         self._keep_silences()
 
-    def proxy_suspects(self) -> list[tuple[int, list[Address]]]:
+    def proxy_suspects(self) -> list[tuple[MacNumber, list[Address]]]:
         """MACs that may stand in for others, each with some of the addresses it answers for."""
         with self._knowing:
             return self.world.proxy_suspects()
 
-    def proxy_answer(self, mac: int, told: Mapping[int, bool]) -> None:
+    def proxy_answer(self, mac: MacNumber, told: Mapping[int, bool]) -> None:
         """For which of these a MAC stands in, and which it has itself."""
         with self._knowing:
             self.world.proxy_answer(mac, told, self._steady())
 
-    def controls(self, link: str, but: Iterable[int]) -> list[Address]:
+    def controls(self, link: str, but: Iterable[Address]) -> list[Address]:
         """Addresses to ask along on a link, that answered last."""
         with self._knowing:
             return self.world.controls(link, but)
 
-    def server_named(self, networks: Sequence[IPv4Network], server: int, client: int) -> bool:
+    def server_named(self, networks: Sequence[IPv4Network], server: int, client: MacNumber) -> bool:
         """A client named a DHCP server; True when it should be asked for at once."""
         news = False
         for network in networks:
@@ -200,8 +200,8 @@ class FindingsBook:
                 self._learn_servers(subnet)
 
     def overheard(
-        self, adverts: Sequence[tuple[int, Sequence[IPv4Address]]], questions: Sequence[tuple[int, Address]],
-        broadcasts: Sequence[tuple[int, Address]],
+        self, adverts: Sequence[tuple[MacNumber, Sequence[IPv4Address]]], questions: Sequence[tuple[MacNumber, Address]],
+        broadcasts: Sequence[tuple[MacNumber, Address]],
     ) -> None:  # fmt: skip
         """Virtual routers' announcements, questions for addresses outside a subnet, broadcasts to another's."""
         if not adverts and not questions and not broadcasts:
@@ -228,7 +228,7 @@ class FindingsBook:
             for one in sightings
         )
 
-    def knows(self, mac: int) -> bool:
+    def knows(self, mac: MacNumber) -> bool:
         """True when a MAC was seen before."""
         return mac in self.world.places or mac in self.world.devices
 
@@ -263,7 +263,7 @@ class FindingsBook:
             self._strangers(connection)
             self.world.dirty_all()
 
-    def links(self, links: Sequence[Link], macs: Iterable[int], addresses: Iterable[Address]) -> None:
+    def links(self, links: Sequence[Link], macs: Iterable[MacNumber], addresses: Iterable[Address]) -> None:
         """The machine's own links, MACs and addresses."""
         with self._knowing:
             world = self.world
@@ -339,7 +339,7 @@ class FindingsBook:
             for address in addresses:
                 self.world.questions.wonder(address)
 
-    def is_device(self, mac: int) -> bool:
+    def is_device(self, mac: MacNumber) -> bool:
         """True for a MAC that belongs to a device."""
         return mac in self.world.devices
 

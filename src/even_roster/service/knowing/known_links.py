@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...core.known_link import Verdict
+from ...core.mac import MacNumber
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,7 +17,7 @@ class KnownLink:
 
     verdict: Verdict
     said: str
-    gateway_mac: int | None = None
+    gateway_mac: MacNumber | None = None
 
 
 class KnownLinks:

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from ...core.address import Address
+from ...core.mac import MacNumber
 from ...core.stays import Sighting
 from ...store.one_lock import OneLock
 
@@ -23,7 +24,7 @@ class HeardOnly:
     """One MAC that was heard on an adapter's link and has not answered a question."""
 
     adapter: str
-    mac: int
+    mac: MacNumber
     address: Address
     first: int
     last: int
@@ -51,7 +52,7 @@ class Newcomers:
             while len(self._heard) > MOST_KEPT:
                 del self._heard[next(iter(self._heard))]
 
-    def admitted(self, adapter: str, macs: list[int], now: int) -> set[int]:
+    def admitted(self, adapter: str, macs: list[MacNumber], now: int) -> set[int]:
         """Those of some MACs that answered which may become devices now; the others are counted as held back."""
         most = self._most()
         with self._lock:

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import Connection
 
 from ...api.events import DevicesEvent, Event
+from ...core.mac import MacNumber
 from ...core.stays import Sighting
 from ...store import clock_records, scan_records
 from ...store.database import Database
@@ -36,7 +37,7 @@ class Batch:
     link: str | None
     seen: Sequence[Sighting] = ()
     names: Sequence[NameHeard] = ()
-    ports: Mapping[int, list[int]] = field(default_factory=dict)
+    ports: Mapping[MacNumber, list[int]] = field(default_factory=dict)
 
 
 Also = Callable[[Connection], None]

@@ -16,6 +16,7 @@ from sqlalchemy import Connection
 
 from ...api.events import DevicesEvent, Event, PlanEvent
 from ...core.address import Address
+from ...core.mac import MacNumber
 from ...core.owning import Record, Settled, planned
 from ...core.plan.checks import Checked, Problem, Severity
 from ...core.plan.free import Seen
@@ -68,7 +69,7 @@ class Desk:
     connection: Connection
     now: int
 
-    def known(self, devices: Sequence[int], macs: Sequence[int] = ()) -> Known:
+    def known(self, devices: Sequence[int], macs: Sequence[MacNumber] = ()) -> Known:
         """What is recorded of some devices by id, and of those that some MACs belong to."""
         return plan_records.known(self.connection, macs, devices)
 

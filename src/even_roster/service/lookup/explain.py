@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Row
 from ...api.network import Explanation, ScanTrace
 from ...api.plan import AssignmentView
 from ...core.address import Address, address_of, dotted
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.measure import kind_of
 from ...core.ranges import parse
 from ...core.span import SpanSet
@@ -118,7 +118,7 @@ def _where(address: IPv4Address, subnet: str | None, adapter: str | None) -> lis
     return sentences
 
 
-def _holders(context: Context, stays: list[Row[Any]], refs: dict[int, Any]) -> list[str]:
+def _holders(context: Context, stays: list[Row[Any]], refs: dict[MacNumber, Any]) -> list[str]:
     if not stays:
         return ["It was never seen in use."]
     newest = stays[0].last
@@ -136,7 +136,7 @@ def _holders(context: Context, stays: list[Row[Any]], refs: dict[int, Any]) -> l
     return sentences
 
 
-def _holder(context: Context, stay: Row[Any], refs: dict[int, Any]) -> str:
+def _holder(context: Context, stay: Row[Any], refs: dict[MacNumber, Any]) -> str:
     ref = refs.get(stay.mac)
     vendor = context.vendor_of(Mac(stay.mac))
     return f"{_called(ref.name if ref else None)} ({Mac(stay.mac)}{f', {vendor}' if vendor else ''})"

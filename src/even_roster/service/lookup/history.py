@@ -13,7 +13,7 @@ from ...api.devices import StayRow
 from ...api.history import Happened, History, HistorySpan, Moment
 from ...core.absence import Reason
 from ...core.address import FIRST, Address, address_of, dotted
-from ...core.mac import Mac, MacError
+from ...core.mac import Mac, MacError, MacNumber
 from ...core.plan.proof import span_of
 from ...core.stays import SAME_MOMENT_MS, Source
 from ...store import device_queries, history_queries
@@ -38,7 +38,7 @@ class Asked:
     kind: Kind
     first: Address = FIRST
     last: Address = FIRST
-    macs: tuple[int, ...] = ()
+    macs: tuple[MacNumber, ...] = ()
 
 
 def understand(context: Context, connection: Connection, text: str) -> Asked:

@@ -8,7 +8,7 @@ from sqlalchemy import Connection
 
 from ...api.history import PlannedThen
 from ...core.address import Address, dotted
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.plan.model import Assignment, AssignmentKind, Plan
 from ...store import past_plan_queries
 from ..context import Context
@@ -18,7 +18,7 @@ PLAN = "The plan at that time"
 _OFF = {True: "", False: ", but switched off"}
 
 
-def of_macs(context: Context, connection: Connection, macs: Sequence[int], moment: int) -> Told:
+def of_macs(context: Context, connection: Connection, macs: Sequence[MacNumber], moment: int) -> Told:
     """Where some MACs were planned to be at a moment (UTC ms): the assignments, and a sentence."""
     plan = past_plan_queries.of_macs(connection, moment, macs)
     site = _here(context, plan)

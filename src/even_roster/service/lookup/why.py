@@ -11,7 +11,7 @@ from ...api.history import Check, Why
 from ...core import why as weighing
 from ...core.adapters import Adapter, AdapterError, choose
 from ...core.address import Address, address_of
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.plan.model import Plan
 from ...core.span import Span, SpanSet, usable
 from ...core.stays import Source
@@ -59,7 +59,7 @@ async def ask(context: Context, text: str) -> Why:
     except AdapterError as error:
         reason = str(error)
     own = any(target == one.ip for a in adapters for one in a.addresses)
-    arp: tuple[int, ...] | None = None
+    arp: tuple[MacNumber, ...] | None = None
     echo, gateway, others = False, None, None
     came = Came()
     ports: dict[int, Reached] = {}
@@ -93,7 +93,7 @@ async def ask(context: Context, text: str) -> Why:
 
 async def _by_arp(
     context: Context, segment: Segment, address: Address
-) -> tuple[tuple[int, ...] | None, int | None]:  # fmt: skip
+) -> tuple[tuple[MacNumber, ...] | None, int | None]:  # fmt: skip
     """Who answers for the address by ARP, and how many of a few other known devices do; None where ARP is not possible."""
     if address not in segment.adapter.onlink or not segment.abilities().frames:
         return None, None
@@ -115,7 +115,7 @@ def _held(context: Context, network: IPv4Network) -> list[Address]:
 
 
 async def _next_hop(
-    segment: Segment, target: IPv4Address, arp: tuple[int, ...] | None
+    segment: Segment, target: IPv4Address, arp: tuple[MacNumber, ...] | None
 ) -> tuple[Mac | None, bool | None]:  # fmt: skip
     """The MAC that packets to an address go to, and whether the gateway answered by ARP (None when it is not on the way)."""
     if target in segment.adapter.onlink:
@@ -155,7 +155,7 @@ async def _ports(segment: Segment, target: IPv4Address) -> dict[int, Reached]:
 
 
 def _facts(
-    context: Context, address: Address, adapter: Adapter | None, reason: str, own: bool, arp: tuple[int, ...] | None,
+    context: Context, address: Address, adapter: Adapter | None, reason: str, own: bool, arp: tuple[MacNumber, ...] | None,
     echo: bool, came: Came, ports: dict[int, Reached], gateway: bool | None, others: int | None,
 ) -> weighing.Facts:  # fmt: skip
     here = context.plan.site_here

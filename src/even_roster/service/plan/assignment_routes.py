@@ -23,6 +23,7 @@ from ...api.plan import (
     UseView,
 )
 from ...core.address import dotted
+from ...core.mac import MacNumber
 from ...core.names import as_hostname
 from ...core.plan.model import Assignment, Plan, Use
 from ...store import assignment_queries, device_queries
@@ -101,7 +102,7 @@ async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> Assig
     return await asyncio.to_thread(store)
 
 
-def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, int | None]:
+def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, MacNumber | None]:
     """Fill in what the roster knows of the device: its MAC, and its name and role where none is given."""
     mac = request_values.maybe_mac(request.mac)
     with context.database.read() as connection:

@@ -25,7 +25,7 @@ from ...api.plan import (
     UseView,
 )
 from ...core.address import address_of, dotted
-from ...core.mac import Mac
+from ...core.mac import NOBODY, Mac, MacNumber
 from ...core.measure import subnet_sums
 from ...core.plan.checks import Problem
 from ...core.plan.following import Followed, follow
@@ -142,7 +142,7 @@ def use_view(use: Use) -> UseView:
 class Around:
     """What the records say around some assignments."""
 
-    known: dict[int, KnownAs]
+    known: dict[MacNumber, KnownAs]
     followed: dict[int, Followed]
 
 
@@ -163,7 +163,7 @@ def look_around(connection: Connection, plan: Plan, items: Sequence[Assignment])
         places = seen_records.places_of(connection, keys)
         refusals = {key: said for row in lease_records.servers(connection) for key, said in row.refusals.items()}
         for item in mine:
-            mac = item.mac if item.mac is not None else -1
+            mac = item.mac if item.mac is not None else NOBODY
             served = any(b.kind is BandKind.POOL and b.server is not None for b in plan.bands_of(item.subnet))
             followed[item.id] = follow(
                 item, served=served, published=mac in published.get(item.address, ()),

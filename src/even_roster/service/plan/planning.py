@@ -20,7 +20,7 @@ from ...api.plan import (
     UseNew,
 )
 from ...core.address import Address, dotted
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.plan import reshape
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, Use, called
 from ...core.plan.told import told
@@ -275,7 +275,7 @@ def _roles(plan: Plan, roles: list[str], kind: BandKind) -> tuple[str, ...]:
     return tuple(dict.fromkeys(request_values.role(role, plan) for role in roles if role.strip()))
 
 
-def assign(request: AssignmentNew, site: int, address: Address, mac: int | None) -> Make:
+def assign(request: AssignmentNew, site: int, address: Address, mac: MacNumber | None) -> Make:
     """An address for a device; the caller has settled which address and MAC. Raises AddressTaken when it is not free."""
 
     def make(plan: Plan) -> Edit:

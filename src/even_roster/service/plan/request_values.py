@@ -8,7 +8,7 @@ from ipaddress import IPv4Network
 
 from ...api.plan import HandedOutView
 from ...core.address import Address, address_of, dotted
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.names import is_hostname
 from ...core.plan.model import Band, BandKind, HandedOut, Plan, Subnet
 from ...core.ranges import RangeError, parse, parse_parts
@@ -34,7 +34,7 @@ def addresses(texts: Sequence[str], field: str) -> tuple[Address, ...]:
     return tuple(address(text, field) for text in texts if text.strip())
 
 
-def maybe_mac(text: str | None) -> int | None:
+def maybe_mac(text: str | None) -> MacNumber | None:
     """A MAC in any notation; nothing and an empty text are none. Raises MacError, EditError."""
     if text is None or not text.strip():
         return None

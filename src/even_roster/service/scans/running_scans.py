@@ -17,6 +17,7 @@ from ...api.scans import AddressResult, ScanInfo, ScanRequest
 from ...core import targets as target_rules
 from ...core.adapters import Adapter, AdapterError, Choice, choose
 from ...core.address import Address, address_of
+from ...core.mac import MacNumber
 from ...core.ranges import RangeError, parse
 from ...core.span import SpanSet
 from ...core.stays import Sighting
@@ -321,13 +322,13 @@ class RunningScan:
 
     def _store(
         self, results: list[Result], answers: list[Answer], known: int, foreign: int
-    ) -> dict[int, DeviceRef]:  # fmt: skip
+    ) -> dict[MacNumber, DeviceRef]:  # fmt: skip
         book = self.scan_results
         sightings = self._sightings(answers, book)
         names, ports = self._names_and_ports(results)
         rows = [_row(result) for result in results]
         macs = {mac for result in results[:MOST_IN_EVENT] for mac in result.macs}
-        refs: dict[int, DeviceRef] = {}
+        refs: dict[MacNumber, DeviceRef] = {}
 
         def also(connection: Connection) -> None:
             scan_records.add_results(connection, self.info.id, rows)
@@ -342,7 +343,7 @@ class RunningScan:
 
     def _sightings(self, answers: Sequence[Answer], book: dict[Address, Result]) -> list[Sighting]:
         """One sighting per pair and batch; on the link an answer without a MAC belongs to the pair that has one."""
-        merged: dict[tuple[int, int | None], Sighting] = {}
+        merged: dict[tuple[int, MacNumber | None], Sighting] = {}
         for answer in answers:
             mac = answer.mac.value if answer.mac else None
             if mac is None and (result := book.get(answer.address)) and result.macs:
@@ -354,7 +355,7 @@ class RunningScan:
             merged[answer.address, mac] = Sighting(answer.address, mac, at, source)
         return list(merged.values())
 
-    def _names_and_ports(self, results: Sequence[Result]) -> tuple[list[NameHeard], dict[int, list[int]]]:
+    def _names_and_ports(self, results: Sequence[Result]) -> tuple[list[NameHeard], dict[MacNumber, list[int]]]:
         """Names and ports belong to a MAC only where one MAC holds the address; else nobody knows whose they are."""
         at, names, ports = now_ms(), [], {}
         for result in results:
@@ -366,7 +367,7 @@ class RunningScan:
                     names.append(NameHeard(result.address, mac, name, at))
         return names, ports
 
-    def _view(self, result: Result, refs: dict[int, DeviceRef]) -> AddressResult:
+    def _view(self, result: Result, refs: dict[MacNumber, DeviceRef]) -> AddressResult:
         row = _row(result)
         rtt = (row.rtt_min, row.rtt_avg) if row.rtt_min is not None and row.rtt_avg is not None else None
         names = [(name.name, name.source.value) for name in row.names]
@@ -383,7 +384,7 @@ class RunningScan:
         self._context.hub.publish(event)
 
 
-def refs_of_macs(connection: Any, macs: set[int]) -> dict[int, DeviceRef]:
+def refs_of_macs(connection: Any, macs: set[MacNumber]) -> dict[MacNumber, DeviceRef]:
     """The devices behind MACs, by MAC."""
     owners = device_queries.devices_of_macs(connection, macs)
     refs = {row.id: views.device_ref(row) for row in device_queries.several(connection, sorted(set(owners.values())))}

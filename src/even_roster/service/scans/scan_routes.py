@@ -10,6 +10,7 @@ from sqlalchemy import Connection, Row
 
 from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanList, ScanRequest
 from ...core.address import Address, address_of
+from ...core.mac import NOBODY
 from ...core.span import SpanSet
 from ...core.targets import asked
 from ...store import device_queries, scan_records
@@ -119,7 +120,7 @@ def _silent(
             break
     holders = device_queries.last_holders(connection, quiet)
     refs = refs_of_macs(connection, set(holders.values()))
-    return [views.silent(address, refs.get(holders.get(address, -1))) for address in quiet]
+    return [views.silent(address, refs.get(holders.get(address, NOBODY))) for address in quiet]
 
 
 def _place(cursor: str | None) -> int:

@@ -19,6 +19,7 @@ from dataclasses import dataclass, field
 from ...api.events import HeardTold, ListenEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of
+from ...core.mac import NOBODY, MacNumber
 from ...core.stays import Sighting
 from ...probe.listen import Batch, Ear, Line
 from ...probe.segment import FrameDoor, SegmentError
@@ -102,10 +103,10 @@ class Listening:
         self.why_not: dict[str, str] = {}
         self._threads: dict[str, _Listener] = {}
         self._queue: queue.Queue[tuple[str, Batch, int]] = queue.Queue(MOST_BATCHES)
-        self._waiting: dict[tuple[str, Address, int], Sighting] = {}
-        self._stored: dict[tuple[str, int, int], int] = {}
+        self._waiting: dict[tuple[str, Address, MacNumber], Sighting] = {}
+        self._stored: dict[tuple[str, Address, MacNumber], int] = {}
         self._names: list[tuple[str, NameHeard]] = []
-        self._strangers: dict[tuple[str, int, int], int] = {}
+        self._strangers: dict[tuple[str, Address, MacNumber], int] = {}
         self._budget, self._budget_at = float(NEW_MACS_AT_ONCE), time.monotonic()
         self._ended = threading.Event()
         self._intake: threading.Thread | None = None
@@ -250,7 +251,7 @@ class Listening:
             self._tell_findings(name, batch, sightings, now)
         strangers = []
         for one_sighting in sightings:
-            key_of = (name, one_sighting.address, one_sighting.mac or 0)
+            key_of = (name, one_sighting.address, one_sighting.mac or NOBODY)
             if not context.findings.is_device(key_of[2]):  # traffic alone makes no device: it is asked about
                 if not _lately(self._strangers.get(key_of), now, STRANGER_AGAIN_MS):
                     self._strangers[key_of] = now
@@ -288,7 +289,7 @@ class Listening:
 
     def _affordable(self, name: str, sighting: Sighting) -> bool:
         """A flood of made-up MACs must not fill the roster: new ones are taken at a bounded rate."""
-        mac = sighting.mac or 0
+        mac = sighting.mac or NOBODY
         if (name, sighting.address, mac) in self._stored or self._context.findings.knows(mac):
             return True
         now = time.monotonic()

@@ -21,7 +21,7 @@ from ...core.adapters import Adapter, AdapterError
 from ...core.address import Address, address_of
 from ...core.findings.facts import Link
 from ...core.known_link import Signs, Verdict, judge
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.schedule import Due, Repeats, Schedule
 from ...core.span import SpanSet
 from ...core.stays import Sighting, Source
@@ -168,7 +168,7 @@ class Watcher:
         self._tasks.append(task)
         task.add_done_callback(self._tasks.remove)
 
-    def _in_question(self, recheck: bool) -> tuple[set[Address], set[int], list[tuple[int, list[Address]]]]:
+    def _in_question(self, recheck: bool) -> tuple[set[Address], set[int], list[tuple[MacNumber, list[Address]]]]:
         """The addresses that want a directed round now, with `recheck` those of standing findings too; the subnets whose DHCP
         servers are in question; MACs that may stand in for others, with what to ask for."""
         findings = self._context.findings
@@ -190,7 +190,7 @@ class Watcher:
         except SegmentError as error:
             _log.info("the question for DHCP servers on %s: %s", adapter.name, error)
 
-    async def _ask_proxy(self, mac: int, addresses: Sequence[Address]) -> None:
+    async def _ask_proxy(self, mac: MacNumber, addresses: Sequence[Address]) -> None:
         """Find out whether a MAC has the many addresses it answers for, or stands in for others."""
         adapters = self._context.machine.adapters()
         adapter = next((a for a in adapters if a.mac is not None and addresses[0] in a.onlink), None)
@@ -206,11 +206,11 @@ class Watcher:
         finally:
             await segment.close()
 
-    async def confirm(self, addresses: Iterable[Address]) -> dict[Address, tuple[int, ...]]:
+    async def confirm(self, addresses: Iterable[Address]) -> dict[Address, tuple[MacNumber, ...]]:
         """Ask on the own links who answers for some addresses, and along with them for devices that answered last, as controls;
         the findings and the records are told."""
         wanted = sorted(addresses)
-        found: dict[Address, tuple[int, ...]] = {}
+        found: dict[Address, tuple[MacNumber, ...]] = {}
         for adapter in self._context.machine.adapters() if wanted else ():
             # Who speaks from a foreign address (at its factory settings) is asked on the link it was heard on.
             near = [a for a in wanted if a in adapter.onlink or self._context.findings.heard_on(a) == adapter.name]
@@ -236,7 +236,7 @@ class Watcher:
                 await segment.close()
         return found
 
-    def _confirmed(self, adapter: Adapter, answers: dict[Address, tuple[int, ...]], answered: bool) -> None:
+    def _confirmed(self, adapter: Adapter, answers: dict[Address, tuple[MacNumber, ...]], answered: bool) -> None:
         """What answered is a sighting like any other; who did not was silent, if anybody answered."""
         context, now = self._context, now_ms()
         context.findings.confirmed(answers, adapter.name, controlled=answered)
@@ -394,7 +394,7 @@ class Watcher:
 
     def _signs_known(
         self, adapter: Adapter, gateway: Address | None
-    ) -> tuple[int | None, list[tuple[Address, int]], frozenset[int]]:
+    ) -> tuple[MacNumber | None, list[tuple[Address, MacNumber]], frozenset[MacNumber]]:
         """What is recorded of an adapter's network: the gateway's MAC, familiar devices, DHCP servers' MACs."""
         networks = [str(network) for network in adapter.networks]
         with self._context.database.read() as connection:
@@ -413,7 +413,7 @@ class Watcher:
         try:
             if not segment.abilities().frames:
                 return KnownLink(Verdict.UNKNOWN, "without raw frames the network cannot be told from another")
-            macs: Sequence[int] = ()
+            macs: Sequence[MacNumber] = ()
             if gateway is not None:
                 macs = (await confirm(segment, [gateway]))[gateway]
             seen = known if known in macs else (macs[0] if macs else None)
@@ -466,7 +466,9 @@ class Watcher:
         return stays, gone
 
 
-def _learnt(macs: Mapping[tuple[str, int | None], int], adapter: Adapter, gateway: Address | None) -> int | None:
+def _learnt(
+    macs: Mapping[tuple[str, int | None], MacNumber], adapter: Adapter, gateway: Address | None
+) -> MacNumber | None:
     """The learnt MAC of an adapter's gateway."""
     return next((macs[key] for n in adapter.networks if (key := (str(n), gateway)) in macs), None)
 

@@ -9,10 +9,9 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
-from typing import Any
 from unittest.mock import patch
 
-from sqlalchemy import Row, select
+from sqlalchemy import select
 
 from even_roster.api.scans import ScanRequest
 from even_roster.client import RosterError
@@ -25,6 +24,7 @@ from even_roster.service.findings import finding_views
 from even_roster.service.lookup import history
 from even_roster.standin.site import Site
 from even_roster.store import finding_records
+from even_roster.store.rows import FindingRow
 from even_roster.store.tables import adapters, devices, segments, stays
 from even_roster.store.watch_records import Watch
 from tests.support.days import Days, days, hall, prepared
@@ -65,7 +65,7 @@ class SteppingClock(unittest.TestCase):
         site.context.findings.accept(self.row(site, found).id, "it is known", "a hand", until)
         return found
 
-    def row(self, site: Days, found: Finding) -> Row[Any]:
+    def row(self, site: Days, found: Finding) -> FindingRow:
         """Its record."""
         with site.context.database.read() as connection:
             row = finding_records.one(connection, finding_records.ids_of(connection, [found.name])[found.name])

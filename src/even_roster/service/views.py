@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
-
-from sqlalchemy import Row
 
 from ..api.common import DeviceRef, MacView, NameView
 from ..api.devices import AdapterRow, ChangeRow, DeviceRow, NameStay, StayRow
@@ -15,6 +12,7 @@ from ..core.address import Address, dotted
 from ..core.mac import Mac, MacNumber
 from ..core.stays import Source
 from ..core.vendors import VendorRegistry
+from ..store import rows
 from ..store.address_column import NO_ADDRESS
 from ..store.tables import NO_MAC
 
@@ -36,7 +34,7 @@ def mac_view(value: MacNumber, vendors: VendorRegistry) -> MacView:
     """A MAC with its vendor."""
     mac = Mac(value)
     vendor = vendors.of(mac)
-    return MacView.model_construct(mac=str(mac), vendor=vendor.name if vendor else None, local=mac.local)
+    return MacView(mac=str(mac), vendor=vendor.name if vendor else None, local=mac.local)
 
 
 def web_link(address: str | None, ports: list[int]) -> str | None:
@@ -49,10 +47,10 @@ def web_link(address: str | None, ports: list[int]) -> str | None:
     return None
 
 
-def device_row(row: Row[Any]) -> DeviceRow:
+def device_row(row: rows.DeviceRow) -> DeviceRow:
     """A row of `devices`."""
     address = dotted(row.address) if row.address != NO_ADDRESS else None
-    return DeviceRow.model_construct(
+    return DeviceRow(
         id=row.id, version=row.version, name=row.name, seen_name=row.seen_name, called=row.called,
         called_because=row.called_because, role=row.role, owner=row.owner,
         place=row.place, notes=row.notes, address=address, mac=str(Mac(row.mac)) if row.mac != NO_MAC else None,
@@ -62,12 +60,12 @@ def device_row(row: Row[Any]) -> DeviceRow:
     )  # fmt: skip
 
 
-def device_ref(row: Row[Any]) -> DeviceRef:
+def device_ref(row: rows.DeviceRow) -> DeviceRef:
     """A device's id and the name to show."""
-    return DeviceRef.model_construct(id=row.id, name=row.called or None)
+    return DeviceRef(id=row.id, name=row.called or None)
 
 
-def adapter_row(row: Row[Any], vendors: VendorRegistry) -> AdapterRow:
+def adapter_row(row: rows.AdapterRow, vendors: VendorRegistry) -> AdapterRow:
     """A row of `adapters`."""
     view = mac_view(row.mac, vendors)
     return AdapterRow(
@@ -76,25 +74,23 @@ def adapter_row(row: Row[Any], vendors: VendorRegistry) -> AdapterRow:
     )  # fmt: skip
 
 
-def stay_row(row: Row[Any], vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef]) -> StayRow:
-    """A row of `stays`; `devices` by MAC."""
+def stay_row(row: rows.StayRow, vendors: VendorRegistry) -> StayRow:
+    """A stay with the device that has its MAC by now."""
     view = mac_view(row.mac, vendors) if row.mac is not None else None
     return StayRow(
         address=dotted(row.address), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first=time_of(row.first), last=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
-        device=devices.get(row.mac) if row.mac is not None else None, **stay_end(row),
+        device=stay_device(row), widest_gap=None if row.widest is None else row.widest // 1000,
+        silent_since=maybe_time(row.silent_first), ended=Reason(row.reason).words,
     )  # fmt: skip
 
 
-def stay_end(row: Row[Any]) -> dict[str, Any]:
-    """What is known of a stay between its sightings and after them."""
-    return {
-        "widest_gap": None if row.widest is None else row.widest // 1000,
-        "silent_since": maybe_time(row.silent_first), "ended": Reason(row.reason).words,
-    }  # fmt: skip
+def stay_device(row: rows.StayRow) -> DeviceRef | None:
+    """The device that has a stay's MAC by now."""
+    return DeviceRef(id=row.device_id, name=row.called or None) if row.device_id else None
 
 
-def name_stay(row: Row[Any]) -> NameStay:
+def name_stay(row: rows.NameStayRow) -> NameStay:
     """A row of `name_stays`."""
     return NameStay(
         name=row.name, source=row.source, address=dotted(row.address), first=time_of(row.first),
@@ -102,7 +98,7 @@ def name_stay(row: Row[Any]) -> NameStay:
     )  # fmt: skip
 
 
-def change_row(row: Row[Any]) -> ChangeRow:
+def change_row(row: rows.ChangeRow) -> ChangeRow:
     """A row of `changes`."""
     return ChangeRow(
         id=row.id, at=time_of(row.at), who=row.who, action=row.action, kind=row.kind, item=row.item, before=row.before,
@@ -115,11 +111,11 @@ def result(
     rtt: tuple[float, float] | None, foreign: bool, vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef],
 ) -> AddressResult:  # fmt: skip
     """What a scan learnt of one address, from a record or from a running scan's book."""
-    times = ReplyTime.model_construct(min=round(rtt[0], 3), avg=round(rtt[1], 3)) if rtt else None
-    return AddressResult.model_construct(
+    times = ReplyTime(min=round(rtt[0], 3), avg=round(rtt[1], 3)) if rtt else None
+    return AddressResult(
         address=dotted(address), answered=True, by=(Source(by) & _BY).words,
         macs=[mac_view(mac, vendors) for mac in macs],
-        names=[NameView.model_construct(name=name, source=source) for name, source in names],
+        names=[NameView(name=name, source=source) for name, source in names],
         rtt_ms=times, ports=ports, foreign=foreign,
         device=next((devices[mac] for mac in macs if mac in devices), None),
     )  # fmt: skip
@@ -127,14 +123,16 @@ def result(
 
 def silent(address: Address, device: DeviceRef | None) -> AddressResult:
     """An address that was asked and did not answer."""
-    return AddressResult.model_construct(
+    return AddressResult(
         address=dotted(address), answered=False, by=[], macs=[], names=[], rtt_ms=None, ports=[], foreign=False,
         device=device,
     )  # fmt: skip
 
 
-def result_of_row(row: Row[Any], vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef]) -> AddressResult:
+def result_of_row(
+    row: rows.ScanResultRow, vendors: VendorRegistry, devices: dict[MacNumber, DeviceRef]
+) -> AddressResult:
     """A row of `scan_results`."""
-    rtt = (row.rtt_min, row.rtt_avg) if row.rtt_min is not None else None
+    rtt = (row.rtt_min, row.rtt_avg) if row.rtt_min is not None and row.rtt_avg is not None else None
     names = [(name, source) for name, source in row.names]
     return result(row.address, row.by, row.macs, names, row.ports, rtt, row.foreign, vendors, devices)

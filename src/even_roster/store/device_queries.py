@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select
+from sqlalchemy import ColumnElement, Connection, Select, func, or_, select
 
 from ..core.address import Address
 from ..core.identity import JoinSuggestion, Known, suggest_joins
 from ..core.mac import MacNumber
+from .history_queries import stays_query
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
+from .rows import AdapterRow, DeviceRow, NameStayRow, PairSeen, StayRow, all_of, one_of
 from .tables import adapters, devices, name_stays, stays
 
 SORTS = {
@@ -43,7 +44,7 @@ class DeviceFilter:
 class DevicePage:
     """One page of rows and the cursor of the next, None at the end."""
 
-    rows: list[Row[Any]]
+    rows: list[DeviceRow]
     next: str | None
 
 
@@ -57,7 +58,7 @@ def page(
     if cursor is not None:
         query = after(query, column, devices.c.id, descending, decode_cursor(cursor, order))
     ways = (column.desc(), devices.c.id.desc()) if descending else (column, devices.c.id)
-    rows = list(connection.execute(query.order_by(*ways).limit(limit + 1)))
+    rows = all_of(connection, DeviceRow, query.order_by(*ways).limit(limit + 1))
     more = len(rows) > limit
     rows = rows[:limit]
     last = encode_cursor(order, getattr(rows[-1], column.key or ""), rows[-1].id) if more else None
@@ -66,13 +67,13 @@ def page(
 
 def at_position(
     connection: Connection, wanted: DeviceFilter, sort: str, descending: bool, offset: int, limit: int
-) -> list[Row[Any]]:
+) -> list[DeviceRow]:
     """Devices by their position in an order, for tables that jump; the offset runs over an index only."""
     column: ColumnElement[Any] = SORTS[sort]
     ways = (column.desc(), devices.c.id.desc()) if descending else (column, devices.c.id)
     identities = _where(select(devices.c.id), wanted).order_by(*ways).offset(offset).limit(limit).subquery()
     query = select(devices).join(identities, identities.c.id == devices.c.id).order_by(*ways)
-    return list(connection.execute(query))
+    return all_of(connection, DeviceRow, query)
 
 
 def count(connection: Connection, wanted: DeviceFilter) -> int:
@@ -108,20 +109,22 @@ def _where(query: Select[Any], wanted: DeviceFilter) -> Select[Any]:
     return query
 
 
-def one(connection: Connection, identity: int) -> Row[Any] | None:
+def one(connection: Connection, identity: int) -> DeviceRow | None:
     """A device's row, retired ones too."""
-    return connection.execute(select(devices).where(devices.c.id == identity)).first()
+    return one_of(connection, DeviceRow, select(devices).where(devices.c.id == identity))
 
 
-def several(connection: Connection, identities: list[int]) -> list[Row[Any]]:
+def several(connection: Connection, identities: list[int]) -> list[DeviceRow]:
     """The rows of some devices, by id."""
-    return list(connection.execute(select(devices).where(in_list(devices.c.id, identities)).order_by(devices.c.id)))
+    return all_of(
+        connection, DeviceRow, select(devices).where(in_list(devices.c.id, identities)).order_by(devices.c.id)
+    )
 
 
-def adapters_of(connection: Connection, identity: int) -> list[Row[Any]]:
+def adapters_of(connection: Connection, identity: int) -> list[AdapterRow]:
     """A device's adapters, the last seen first."""
     query = select(adapters).where(adapters.c.device_id == identity)
-    return list(connection.execute(query.order_by(adapters.c.last_seen.desc(), adapters.c.mac)))
+    return all_of(connection, AdapterRow, query.order_by(adapters.c.last_seen.desc(), adapters.c.mac))
 
 
 def device_of_mac(connection: Connection, mac: MacNumber) -> int | None:
@@ -135,33 +138,31 @@ def devices_of_macs(connection: Connection, macs: set[MacNumber]) -> dict[MacNum
     return {row.mac: row.device_id for row in rows}
 
 
-def stays_of(connection: Connection, macs: list[MacNumber], limit: int = 200) -> list[Row[Any]]:
+def stays_of(connection: Connection, macs: list[MacNumber], limit: int = 200) -> list[StayRow]:
     """The stays of some MACs, the latest first."""
-    return list(
-        connection.execute(select(stays).where(in_list(stays.c.mac, macs)).order_by(stays.c.last.desc()).limit(limit))
-    )
+    query = stays_query().where(in_list(stays.c.mac, macs)).order_by(stays.c.last.desc())
+    return all_of(connection, StayRow, query.limit(limit))
 
 
-def stays_at(connection: Connection, address: Address, limit: int = 200) -> list[Row[Any]]:
+def stays_at(connection: Connection, address: Address, limit: int = 200) -> list[StayRow]:
     """The stays at an address, the latest first."""
-    query = select(stays).where(stays.c.address == address).order_by(stays.c.last.desc()).limit(limit)
-    return list(connection.execute(query))
+    query = stays_query().where(stays.c.address == address).order_by(stays.c.last.desc())
+    return all_of(connection, StayRow, query.limit(limit))
 
 
-def names_of(connection: Connection, macs: list[MacNumber]) -> list[Row[Any]]:
+def names_of(connection: Connection, macs: list[MacNumber]) -> list[NameStayRow]:
     """What MACs were heard to be called, the latest first."""
-    return list(
-        connection.execute(select(name_stays).where(in_list(name_stays.c.mac, macs)).order_by(name_stays.c.last.desc()))
-    )
+    query = select(name_stays).where(in_list(name_stays.c.mac, macs)).order_by(name_stays.c.last.desc())
+    return all_of(connection, NameStayRow, query)
 
 
-def names_at(connection: Connection, address: Address) -> list[Row[Any]]:
+def names_at(connection: Connection, address: Address) -> list[NameStayRow]:
     """What the holders of an address were heard to be called, the latest first."""
     query = select(name_stays).where(name_stays.c.address == address).order_by(name_stays.c.last.desc())
-    return list(connection.execute(query.limit(50)))
+    return all_of(connection, NameStayRow, query.limit(50))
 
 
-def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]:
+def seen_in(connection: Connection, first: int, last: int) -> list[PairSeen]:
     """The latest stay of each pair within a span: what the ruler draws. One index range, one row per pair."""
     latest = (
         select(
@@ -177,7 +178,7 @@ def seen_in(connection: Connection, first: int, last: int) -> Iterator[Row[Any]]
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
         .order_by(latest.c.address, latest.c.last.desc())
     )
-    return iter(connection.execute(query))
+    return all_of(connection, PairSeen, query)
 
 
 def join_hints(connection: Connection, identity: int, macs: list[MacNumber]) -> list[JoinSuggestion]:

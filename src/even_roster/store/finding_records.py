@@ -5,20 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, Row, delete, func, insert, select
+from sqlalchemy import Connection, delete, func, insert, select
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.findings.engine import BY_KIND, Acceptance, Finding, Name, Turn, Turned
 from ..core.findings.model import Action, Evidence, Severity, State, Step, Subject
+from .rows import FindingRow, TurnRow, all_of, one_of
 from .tables import acceptances, finding_turns, findings
 
 
 def load(connection: Connection) -> list[Finding]:
     """Every finding ever, of kinds that still have a rule."""
-    return [finding_of(row) for row in connection.execute(select(findings)) if row.kind in BY_KIND]
+    return [finding_of(row) for row in all_of(connection, FindingRow, select(findings)) if row.kind in BY_KIND]
 
 
-def finding_of(row: Row[Any]) -> Finding:
+def finding_of(row: FindingRow) -> Finding:
     """A record as a value."""
     return Finding(
         row.kind, row.key, Severity(row.severity), tuple(Subject(t, v) for t, v in row.subjects),
@@ -28,7 +29,7 @@ def finding_of(row: Row[Any]) -> Finding:
     )  # fmt: skip
 
 
-def steps_of(row: Row[Any]) -> tuple[Step, ...]:
+def steps_of(row: FindingRow) -> tuple[Step, ...]:
     """What a record offers to do."""
     return tuple(Step(Action(a), label, tuple((n, v) for n, v in values)) for a, label, values in row.steps)
 
@@ -81,14 +82,14 @@ def ids_of(connection: Connection, names: Iterable[Name]) -> dict[Name, int]:
     return {(row.kind, row.key): row.id for row in connection.execute(query) if (row.kind, row.key) in wanted}
 
 
-def one(connection: Connection, identity: int) -> Row[Any] | None:
+def one(connection: Connection, identity: int) -> FindingRow | None:
     """A finding's record."""
-    return connection.execute(select(findings).where(findings.c.id == identity)).first()
+    return one_of(connection, FindingRow, select(findings).where(findings.c.id == identity))
 
 
 def listed(
     connection: Connection, states: Sequence[str], kind: str | None, limit: int, subject: str | None = None
-) -> list[Row[Any]]:
+) -> list[FindingRow]:
     """Findings in some states, what needs attention first: open before accepted, by severity, the newest first."""
     query = select(findings).where(findings.c.state.in_(states))
     if kind is not None:
@@ -99,7 +100,7 @@ def listed(
             select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject).scalar_subquery()
             > 0
         )  # fmt: skip
-    rows = list(connection.execute(query.order_by(findings.c.updated.desc()).limit(limit)))
+    rows = all_of(connection, FindingRow, query.order_by(findings.c.updated.desc()).limit(limit))
     order = {"open": 0, "accepted": 1, "closed": 2}
     return sorted(rows, key=lambda row: (order[row.state], Severity(row.severity).rank, -row.since, row.id))
 
@@ -113,10 +114,11 @@ def counts(connection: Connection) -> dict[str, int]:
     return found
 
 
-def turns_of(connection: Connection, identity: int, limit: int = 50) -> list[Row[Any]]:
+def turns_of(connection: Connection, identity: int, limit: int = 50) -> list[TurnRow]:
     """The turns of one finding, the latest first."""
-    query = select(finding_turns).where(finding_turns.c.finding_id == identity)
-    return list(connection.execute(query.order_by(finding_turns.c.id.desc()).limit(limit)))
+    query = select(finding_turns, findings.c.kind).join(findings, findings.c.id == finding_turns.c.finding_id)
+    query = query.where(finding_turns.c.finding_id == identity)
+    return all_of(connection, TurnRow, query.order_by(finding_turns.c.id.desc()).limit(limit))
 
 
 def exceptions(connection: Connection) -> dict[Name, Acceptance]:

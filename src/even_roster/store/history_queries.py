@@ -8,20 +8,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, and_, delete, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Select, and_, delete, func, or_, select, update
 
 from ..core.address import Address
 from ..core.mac import MacNumber
 from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
+from .rows import NameStayRow, StayRow, TurnRow, all_of, one_of
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
 
 DAY = 24 * 3600 * 1000
 BETWEEN_LOOKS = 2 * 3600 * 1000
 
 
-def _stays() -> Any:
+def stays_query() -> Select[Any]:
+    """The stays as StayRow has them."""
     return (
         select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.called)
         .join(segments, segments.c.id == stays.c.segment_id)
@@ -32,28 +34,28 @@ def _stays() -> Any:
 
 def of_addresses(
     connection: Connection, first: int, last: int, since: int, until: int, limit: int
-) -> list[Row[Any]]:  # fmt: skip
+) -> list[StayRow]:  # fmt: skip
     """Stays within a span of addresses that touch a stretch of time, the latest first."""
-    query = _stays().where(stays.c.address.between(first, last), stays.c.last >= since, stays.c.first <= until)
-    return list(connection.execute(query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit)))
+    query = stays_query().where(stays.c.address.between(first, last), stays.c.last >= since, stays.c.first <= until)
+    return all_of(connection, StayRow, query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit))
 
 
 def of_macs(
     connection: Connection, macs: Sequence[MacNumber], since: int, until: int, limit: int
-) -> list[Row[Any]]:  # fmt: skip
+) -> list[StayRow]:  # fmt: skip
     """Stays of some MACs that touch a stretch of time, the latest first."""
-    query = _stays().where(in_list(stays.c.mac, macs), stays.c.last >= since, stays.c.first <= until)
-    return list(connection.execute(query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit)))
+    query = stays_query().where(in_list(stays.c.mac, macs), stays.c.last >= since, stays.c.first <= until)
+    return all_of(connection, StayRow, query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit))
 
 
 def of_name(
     connection: Connection, name: str, since: int, until: int, limit: int
-) -> list[Row[Any]]:  # fmt: skip
+) -> list[NameStayRow]:  # fmt: skip
     """Who bore a name when: name stays of that hostname, the latest first."""
     query = select(name_stays).where(
         name_stays.c.key == host_key(name), name_stays.c.last >= since, name_stays.c.first <= until
     )
-    return list(connection.execute(query.order_by(name_stays.c.last.desc()).limit(limit)))
+    return all_of(connection, NameStayRow, query.order_by(name_stays.c.last.desc()).limit(limit))
 
 
 def macs_called(connection: Connection, name: str) -> list[MacNumber]:
@@ -68,18 +70,18 @@ def macs_called(connection: Connection, name: str) -> list[MacNumber]:
 
 def covering(
     connection: Connection, where: ColumnElement[bool], moment: int, limit: int
-) -> list[Row[Any]]:  # fmt: skip
+) -> list[StayRow]:  # fmt: skip
     """Stays that cover a moment."""
-    query = _stays().where(where, stays.c.first <= moment, stays.c.last >= moment)
-    return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
+    query = stays_query().where(where, stays.c.first <= moment, stays.c.last >= moment)
+    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
 
 
-def at_address(connection: Connection, address: Address, moment: int) -> list[Row[Any]]:
+def at_address(connection: Connection, address: Address, moment: int) -> list[StayRow]:
     """Who held an address at a moment."""
     return covering(connection, stays.c.address == address, moment, 50)
 
 
-def at_macs(connection: Connection, macs: Sequence[MacNumber], moment: int) -> list[Row[Any]]:
+def at_macs(connection: Connection, macs: Sequence[MacNumber], moment: int) -> list[StayRow]:
     """Which addresses some MACs held at a moment."""
     return covering(connection, in_list(stays.c.mac, macs), moment, 500)
 
@@ -93,11 +95,11 @@ def _there(moment: int, grace: int) -> ColumnElement[bool]:
 
 def in_subnet(
     connection: Connection, first: int, last: int, moment: int, limit: int, grace: int = 0
-) -> list[Row[Any]]:  # fmt: skip
+) -> list[StayRow]:  # fmt: skip
     """Everybody within a span of addresses at a moment; who was seen last up to `grace` ms before, and not asked for in vain since,
     counts."""
-    query = _stays().where(stays.c.address.between(first, last), _there(moment, grace))
-    return list(connection.execute(query.order_by(stays.c.address, stays.c.last.desc()).limit(limit)))
+    query = stays_query().where(stays.c.address.between(first, last), _there(moment, grace))
+    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
 
 
 def counted_at(
@@ -135,37 +137,37 @@ def span(connection: Connection, where: ColumnElement[bool], buckets: int, until
     return began, found
 
 
-def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:
+def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> tuple[StayRow | None, StayRow | None]:
     """The nearest stay that ended before a moment, and the nearest that began after it."""
-    before = _stays().where(where, stays.c.last < moment).order_by(stays.c.last.desc()).limit(1)
-    after = _stays().where(where, stays.c.first > moment).order_by(stays.c.first).limit(1)
-    return connection.execute(before).first(), connection.execute(after).first()
+    before = stays_query().where(where, stays.c.last < moment).order_by(stays.c.last.desc())
+    after = stays_query().where(where, stays.c.first > moment).order_by(stays.c.first)
+    return one_of(connection, StayRow, before), one_of(connection, StayRow, after)
 
 
-def beside_address(connection: Connection, address: Address, moment: int) -> tuple[Row[Any] | None, Row[Any] | None]:
+def beside_address(connection: Connection, address: Address, moment: int) -> tuple[StayRow | None, StayRow | None]:
     """See `beside`, for an address."""
     return beside(connection, stays.c.address == address, moment)
 
 
 def beside_macs(
     connection: Connection, macs: Sequence[MacNumber], moment: int
-) -> tuple[Row[Any] | None, Row[Any] | None]:  # fmt: skip
+) -> tuple[StayRow | None, StayRow | None]:  # fmt: skip
     """See `beside`, for MACs."""
     return beside(connection, in_list(stays.c.mac, macs), moment)
 
 
 def turns_about(
     connection: Connection, subject: str, since: int, until: int, limit: int
-) -> list[Row[Any]]:  # fmt: skip
+) -> list[TurnRow]:  # fmt: skip
     """Turns of findings about a subject within a stretch of time, the latest first."""
     each = func.json_each(findings.c.subjects).table_valued("value")
     about = select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject)
     query = (
-        select(finding_turns, findings.c.kind, findings.c.id.label("finding"))
+        select(finding_turns, findings.c.kind)
         .join(findings, findings.c.id == finding_turns.c.finding_id)
         .where(finding_turns.c.at.between(since, until), about.scalar_subquery() > 0)
     )
-    return list(connection.execute(query.order_by(finding_turns.c.id.desc()).limit(limit)))
+    return all_of(connection, TurnRow, query.order_by(finding_turns.c.id.desc()).limit(limit))
 
 
 def compact(connection: Connection, before: int, most: int = 1 << 30) -> tuple[int, bool]:

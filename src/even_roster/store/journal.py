@@ -8,18 +8,20 @@ them: what the service learns in the same table (when a route was used last, wha
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 from typing import Any
 
-from sqlalchemy import Connection, Row, Table, delete, func, insert, select, update
+from sqlalchemy import Connection, Table, delete, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from ..core.address import address_of
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES
+from . import change_queries
 from .edits import EditError
+from .rows import ChangeRow
 from .tables import (
     bands,
     change_items,
@@ -124,15 +126,15 @@ class Journal:
     def undo(self, identity: int) -> set[str]:
         """Take back one change of settings whole, where nothing in it was changed since; gives the kinds it concerns, none when it
         is no such change. Raises EditError."""
-        change = self.connection.execute(select(changes).where(changes.c.id == identity)).first()
-        rows = [row for row in self._items(identity) if row.kind in KINDS]
+        change = change_queries.one(self.connection, identity)
+        rows = [row for row in change_queries.items_of(self.connection, identity) if row.kind in KINDS]
         if change is None:
             return set()
         if not rows and change.kind == "router member":
             return self._undo_older(change)
         back: list[Written] = []
         for row in rows:
-            key = tuple(json.loads(row.key))
+            key = tuple(json.loads(row.key or "[]"))
             now = self.row(row.kind, key)
             then = {name: row.after[name] for name in KINDS[row.kind].columns} if row.after is not None else None
             if now != then:
@@ -146,7 +148,7 @@ class Journal:
             self.save("undo", change.kind, change.item, back, (change.after, change.before), identity)
         return {row.kind for row in rows}
 
-    def _undo_older(self, change: Row[Any]) -> set[str]:
+    def _undo_older(self, change: ChangeRow) -> set[str]:
         """A change of a router group's member that an older version made: it kept everything in what it told."""
         told = change.after or change.before
         key = told["site"], address_of(IPv4Address(told["address"])), Mac.parse(told["mac"]).value
@@ -159,9 +161,6 @@ class Journal:
         rows = [Written(change.kind, key, values)]
         self.save("undo", change.kind, change.item, rows, (change.after, change.before), change.id)
         return {change.kind}
-
-    def _items(self, identity: int) -> Iterable[Row[Any]]:
-        return self.connection.execute(select(change_items).where(change_items.c.change_id == identity))
 
     def _where(self, kind: str, key: Key) -> list[Any]:
         table = KINDS[kind].table

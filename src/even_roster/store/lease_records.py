@@ -6,13 +6,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, Row, delete, insert, or_, select, update
+from sqlalchemy import Connection, delete, func, insert, or_, select, update
 
 from ..core.address import Address
 from ..core.dhcp import Reservation
 from ..core.mac import MacNumber
 from ..core.plan.following import Lease
 from .listing import in_list
+from .rows import DhcpServerRow, all_of, one_of
 from .tables import dhcp_servers, leases, published
 
 
@@ -25,14 +26,14 @@ class LeaseRow:
     server_name: str
 
 
-def servers(connection: Connection) -> list[Row[Any]]:
+def servers(connection: Connection) -> list[DhcpServerRow]:
     """All DHCP servers by name."""
-    return list(connection.execute(select(dhcp_servers).order_by(dhcp_servers.c.name)))
+    return all_of(connection, DhcpServerRow, select(dhcp_servers).order_by(dhcp_servers.c.name))
 
 
-def server(connection: Connection, identity: int) -> Row[Any] | None:
+def server(connection: Connection, identity: int) -> DhcpServerRow | None:
     """One server."""
-    return connection.execute(select(dhcp_servers).where(dhcp_servers.c.id == identity)).first()
+    return one_of(connection, DhcpServerRow, select(dhcp_servers).where(dhcp_servers.c.id == identity))
 
 
 def active_by_site(connection: Connection, now: int) -> dict[int, list[int]]:
@@ -67,18 +68,21 @@ def _rows(connection: Connection, site: int, where: Any, by_mac: bool) -> dict[i
     )
     found: dict[int, list[LeaseRow]] = {}
     for row in connection.execute(query):
-        lease = Lease(row.address, row.mac, row.name, row.expires)
-        found.setdefault(row.mac if by_mac else row.address, []).append(LeaseRow(lease, row.server, row.server_name))
+        found.setdefault(row.mac if by_mac else row.address, []).append(_lease(row))
     return found
 
 
-def all_leases(connection: Connection, identity: int | None = None, limit: int = 50_000) -> list[Row[Any]]:
+def all_leases(connection: Connection, identity: int | None = None, limit: int = 50_000) -> list[LeaseRow]:
     """Leases as told last, by address; of one server or of all."""
     query = select(leases, dhcp_servers.c.name.label("server_name"))
     query = query.join(dhcp_servers, dhcp_servers.c.id == leases.c.server)
     if identity is not None:
         query = query.where(leases.c.server == identity)
-    return list(connection.execute(query.order_by(leases.c.address).limit(limit)))
+    return [_lease(row) for row in connection.execute(query.order_by(leases.c.address).limit(limit))]
+
+
+def _lease(row: Any) -> LeaseRow:
+    return LeaseRow(Lease(row.address, row.mac, row.name, row.expires), row.server, row.server_name)
 
 
 def replace_leases(connection: Connection, identity: int, found: Sequence[Lease], at: int) -> None:
@@ -112,9 +116,10 @@ def replace_published(
     connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(**values))
 
 
-def published_at(connection: Connection, identity: int) -> dict[int, Row[Any]]:
-    """What stands on a server, by address."""
-    return {row.address: row for row in connection.execute(select(published).where(published.c.server == identity))}
+def count_published(connection: Connection, identity: int) -> int:
+    """How many entries stand on a server."""
+    query = select(func.count()).select_from(published).where(published.c.server == identity)
+    return int(connection.execute(query).scalar_one())
 
 
 def published_macs(connection: Connection, site: int, addresses: Iterable[Address]) -> dict[int, set[int]]:

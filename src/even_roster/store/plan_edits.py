@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import Connection, Row, Table, bindparam, delete, func, insert, not_, select, update
+from sqlalchemy import Connection, Table, bindparam, delete, func, insert, not_, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.address import dotted
@@ -18,10 +18,11 @@ from ..core.mac import Mac
 from ..core.owning import Record, Settled, settle
 from ..core.plan.model import Assignment, Band, Plan, Site, Subnet, Use, called
 from ..core.roster import Adapter, Device
-from . import plan_records
+from . import change_queries, plan_records
 from .edits import EditError, Missing
 from .listing import in_list
 from .plan_records import TABLES, Values, from_values, kind_of, to_values
+from .rows import ChangeItemRow, ChangeRow
 from .tables import adapters, assignments, bands, change_items, changes, devices, subnets, uses
 
 # Rows that others point to are written first and removed last.
@@ -52,7 +53,7 @@ class Saved:
 class Reverse:
     """The edit that takes a change back: the row of the change, the items as they are and as they are to be again."""
 
-    change: Row[Any]
+    change: ChangeRow
     before: list[Record]
     after: list[Record]
 
@@ -146,10 +147,10 @@ class PlanEditor:
     def reverse(self, identity: int) -> Reverse:
         """The edit that takes a whole change back: possible where nothing in it was changed since, no address of it was given
         to somebody else and nothing needs what it made. Raises Missing, EditError."""
-        change = self.connection.execute(select(changes).where(changes.c.id == identity)).first()
+        change = change_queries.one(self.connection, identity)
         if change is None:
             raise Missing(f"there is no change {identity}")
-        rows = list(self.connection.execute(select(change_items).where(change_items.c.change_id == identity)))
+        rows = change_queries.items_of(self.connection, identity)
         before: list[Record] = []
         after: list[Record] = []
         there = {
@@ -176,7 +177,7 @@ class PlanEditor:
         self._nothing_left_behind(identity, before, after)
         return Reverse(change, before, after)
 
-    def _kept(self, rows: Sequence[Row[Any]], there: dict[str, dict[int, Record]]) -> set[tuple[str, int]]:
+    def _kept(self, rows: Sequence[ChangeItemRow], there: dict[str, dict[int, Record]]) -> set[tuple[str, int]]:
         """Devices and adapters that came with a change and stay though it is taken back: they were seen since, or somebody wrote
         into them, or something else belongs to them by now."""
         made = [row for row in rows if row.before is None and row.kind in ("device", "adapter")]

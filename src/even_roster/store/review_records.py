@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
-from sqlalchemy import Connection, Row, delete, exists, func, insert, select
+from sqlalchemy import Connection, delete, exists, func, insert, select
 
 from ..core.roster import Case
+from .rows import MaybeMet, ReviewRow, all_of
 from .tables import adapters, assignments, devices, reviews, segments, stays
 
 LATELY = 24 * 3_600_000
@@ -22,17 +22,16 @@ def add(connection: Connection, cases: Iterable[Case], at: int) -> None:
         connection.execute(insert(reviews), rows)
 
 
-def listed(connection: Connection, device: int | None = None) -> list[Row[Any]]:
+def listed(connection: Connection, device: int | None = None) -> list[ReviewRow]:
     """The cases, the latest first: of all devices, or of one."""
     query = select(reviews, devices.c.called).join(devices, devices.c.id == reviews.c.device)
     if device is not None:
         query = query.where(reviews.c.device == device)
-    return list(connection.execute(query.order_by(reviews.c.id.desc())))
+    return all_of(connection, ReviewRow, query.order_by(reviews.c.id.desc()))
 
 
-def maybe_met(connection: Connection, site: int, now: int) -> list[Row[Any]]:
-    """Expected devices without a MAC at whose planned address somebody was seen lately whom nobody planned: `device` and `called`,
-    `address`, `mac`, `other` and `other_called`, `last` (UTC ms)."""
+def maybe_met(connection: Connection, site: int, now: int) -> list[MaybeMet]:
+    """Expected devices without a MAC at whose planned address somebody was seen lately whom nobody planned."""
     latest = (
         select(assignments.c.device, stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"))
         .join(stays, stays.c.address == assignments.c.address)
@@ -51,7 +50,7 @@ def maybe_met(connection: Connection, site: int, now: int) -> list[Row[Any]]:
         .where(other.c.id != latest.c.device, devices.c.last_seen == 0)
         .where(~exists().where(assignments.c.device == other.c.id))
     )
-    return list(connection.execute(query.order_by(latest.c.last.desc())))
+    return all_of(connection, MaybeMet, query.order_by(latest.c.last.desc()))
 
 
 def settle(connection: Connection, identity: int) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network
 from typing import Any
 
-from sqlalchemy import Connection, Row, delete, func, insert, select, update
+from sqlalchemy import Connection, Select, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.address import Address, address_of
@@ -16,6 +16,7 @@ from ..core.names import Name
 from ..core.ranges import parse
 from ..core.span import SpanSet, usable
 from ..core.stays import Source
+from .rows import RangeRow, ScanResultRow, ScanRow, all_of, one_of
 from .tables import ranges, scan_results, scans, segments, sites, stays
 
 KEEP_RESULTS = 60
@@ -93,12 +94,12 @@ def remember(connection: Connection, segment: int, text: str, at: int) -> int:
     return int(made[0])
 
 
-def remembered(connection: Connection, segment: int | None = None) -> list[Row[Any]]:
+def remembered(connection: Connection, segment: int | None = None) -> list[RangeRow]:
     """Remembered ranges, of one segment or of all, the last scanned first."""
     query = select(ranges, segments.c.subnet, segments.c.adapter).join(segments, segments.c.id == ranges.c.segment_id)
     if segment is not None:
         query = query.where(ranges.c.segment_id == segment)
-    return list(connection.execute(query.order_by(ranges.c.last_scan.desc(), ranges.c.id)))
+    return all_of(connection, RangeRow, query.order_by(ranges.c.last_scan.desc(), ranges.c.id))
 
 
 def known_subnets(connection: Connection) -> list[str]:
@@ -170,37 +171,37 @@ def mark_interrupted(connection: Connection, at: int) -> int:
     return len(running)
 
 
-def one(connection: Connection, scan: int) -> Row[Any] | None:
+def one(connection: Connection, scan: int) -> ScanRow | None:
     """A scan's record with its segment's subnet."""
-    return connection.execute(_with_segment().where(scans.c.id == scan)).first()
+    return one_of(connection, ScanRow, _with_segment().where(scans.c.id == scan))
 
 
-def latest(connection: Connection, limit: int, before: int | None = None) -> list[Row[Any]]:
+def latest(connection: Connection, limit: int, before: int | None = None) -> list[ScanRow]:
     """Scans, the latest first."""
     query = _with_segment()
     if before is not None:
         query = query.where(scans.c.id < before)
-    return list(connection.execute(query.order_by(scans.c.id.desc()).limit(limit)))
+    return all_of(connection, ScanRow, query.order_by(scans.c.id.desc()).limit(limit))
 
 
-def _with_segment() -> Any:
+def _with_segment() -> Select[Any]:
     return select(scans, segments.c.subnet).join(segments, segments.c.id == scans.c.segment_id)
 
 
-def results(connection: Connection, scan: int, after: int, limit: int) -> list[Row[Any]]:
+def results(connection: Connection, scan: int, after: int, limit: int) -> list[ScanResultRow]:
     """A page of results by address, those behind address `after`."""
     query = select(scan_results).where(scan_results.c.scan_id == scan, scan_results.c.address > after)
-    return list(connection.execute(query.order_by(scan_results.c.address).limit(limit)))
+    return all_of(connection, ScanResultRow, query.order_by(scan_results.c.address).limit(limit))
 
 
 def scans_of_address(
     connection: Connection, address: Address, limit: int = 20
-) -> list[tuple[Row[Any], Row[Any] | None]]:
+) -> list[tuple[ScanRow, ScanResultRow | None]]:
     """The last scans, each with its result for an address if there is one; callers check whether it was asked."""
     found = []
     for scan in latest(connection, limit):
         query = select(scan_results).where(scan_results.c.scan_id == scan.id, scan_results.c.address == address)
-        found.append((scan, connection.execute(query).first()))
+        found.append((scan, one_of(connection, ScanResultRow, query)))
     return found
 
 
@@ -258,5 +259,5 @@ def last_full_scan(connection: Connection, network: IPv4Network) -> int:
     wanted = SpanSet.of([usable(network)])
     for scan in latest(connection, 50):
         if scan.state in ("done", "running") and parse(scan.targets).covers(wanted):
-            return int(scan.started)
+            return scan.started
     return 0

@@ -6,11 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, Row, delete, func, select, update
+from sqlalchemy import Connection, delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.findings.forecast import PoolUse
 from ..core.mac import MacNumber
+from .rows import RouteRow, all_of, one_of
 from .tables import kept_settings, notice_routes, pool_uses, scans, segments, watches
 
 HOUR = 3600 * 1000
@@ -100,14 +101,14 @@ def learn_gateway(connection: Connection, segment: int, mac: MacNumber) -> None:
     connection.execute(update(segments).where(segments.c.id == segment).values(gateway_mac=mac))
 
 
-def routes(connection: Connection) -> list[Row[Any]]:
+def routes(connection: Connection) -> list[RouteRow]:
     """All notice routes by name."""
-    return list(connection.execute(select(notice_routes).order_by(notice_routes.c.name)))
+    return all_of(connection, RouteRow, select(notice_routes).order_by(notice_routes.c.name))
 
 
-def route(connection: Connection, identity: int) -> Row[Any] | None:
+def route(connection: Connection, identity: int) -> RouteRow | None:
     """One notice route."""
-    return connection.execute(select(notice_routes).where(notice_routes.c.id == identity)).first()
+    return one_of(connection, RouteRow, select(notice_routes).where(notice_routes.c.id == identity))
 
 
 def note_delivery(connection: Connection, identity: int, values: Mapping[str, Any]) -> None:

@@ -57,7 +57,7 @@ def page(
         found = device_queries.page(connection, wanted, sort, descending, cursor, limit)
         count = device_queries.count(connection, wanted) if total else None
     rows = [views.device_row(row) for row in found.rows]
-    return as_json(DevicePage.model_construct(devices=rows, next=found.next, total=count))
+    return as_json(DevicePage(devices=rows, next=found.next, total=count))
 
 
 @router.get("/devices/positions", response_model=DevicePage)
@@ -72,7 +72,7 @@ def positions(
     with context.database.read() as connection:
         rows = device_queries.at_position(connection, wanted, sort, descending, offset, limit)
         count = device_queries.count(connection, wanted)
-    return as_json(DevicePage.model_construct(devices=[views.device_row(row) for row in rows], next=None, total=count))
+    return as_json(DevicePage(devices=[views.device_row(row) for row in rows], next=None, total=count))
 
 
 @router.get("/devices/{identity}")

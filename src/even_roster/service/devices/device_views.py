@@ -14,7 +14,6 @@ from ...store import change_queries, device_queries, review_records
 from .. import views
 from ..context import Context, now_ms
 from ..plan import plan_views
-from ..scans.running_scans import refs_of_macs
 from ..web.problems import Refusal
 
 
@@ -31,7 +30,6 @@ def sheet(context: Context, connection: Connection, identity: int) -> DeviceShee
     found = row(connection, identity)
     adapters = device_queries.adapters_of(connection, identity)
     macs = [adapter.mac for adapter in adapters]
-    refs = refs_of_macs(connection, set(macs))
     hints = [hint for hint in device_queries.join_hints(connection, identity, macs) if identity in hint.devices]
     others = device_queries.several(connection, sorted({device for hint in hints for device in hint.devices}))
     by_id = {other.id: views.device_ref(other) for other in others}
@@ -44,7 +42,7 @@ def sheet(context: Context, connection: Connection, identity: int) -> DeviceShee
         assignments=[plan_views.assignment_row(context, plan, item, around) for item in given],
         reviews=cases(connection, context.plan.site_here, now_ms(), identity),
         names=[views.name_stay(name) for name in device_queries.names_of(connection, macs)],
-        stays=[views.stay_row(stay, context.vendors, refs) for stay in device_queries.stays_of(connection, macs)],
+        stays=[views.stay_row(stay, context.vendors) for stay in device_queries.stays_of(connection, macs)],
         changes=[views.change_row(change) for change in change_queries.latest(connection, 50, None, identity)],
         hints=[
             JoinHint(name=hint.name, reason=hint.reason, devices=[by_id[d] for d in hint.devices if d != identity])

@@ -12,7 +12,7 @@ from dataclasses import fields, replace
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Row, update
+from sqlalchemy import update
 
 from ...api.events import DhcpEvent
 from ...core.address import address_of, dotted
@@ -29,6 +29,7 @@ from ...store import lease_records
 from ...store.edits import EditError, Missing
 from ...store.intake import NameHeard
 from ...store.one_lock import OneLock
+from ...store.rows import DhcpServerRow
 from ...store.scan_records import SegmentSeen
 from ...store.tables import dhcp_servers
 from ..aids.repeating import attempt
@@ -77,7 +78,7 @@ class DhcpServers:
             except Exception:
                 _log.exception("leases of %s could not be read", row.name)
 
-    def row(self, identity: int) -> Row[Any]:
+    def row(self, identity: int) -> DhcpServerRow:
         """A server's record. Raises Missing."""
         with self._context.database.read() as connection:
             row = lease_records.server(connection, identity)
@@ -85,7 +86,7 @@ class DhcpServers:
             raise Missing(f"there is no DHCP server {identity}")
         return row
 
-    def server(self, row: Row[Any]) -> DhcpServer:
+    def server(self, row: DhcpServerRow) -> DhcpServer:
         """The counterpart behind a record. Raises ServerTrouble."""
         given = {name: Path(value) for name, value in row.settings.items() if value}
         if row.kind == "kea":
@@ -154,7 +155,7 @@ class DhcpServers:
         with self._context.plan.reading() as plan:
             return adoption(plan, row.site, identity, there), there
 
-    def _scopes(self, row: Row[Any]) -> tuple[ScopeThere, ...]:
+    def _scopes(self, row: DhcpServerRow) -> tuple[ScopeThere, ...]:
         """What its configuration has now. Raises ServerTrouble."""
         with self._context.plan.reading() as plan:
             hints = [subnet.network for subnet in plan.subnets_of(row.site) if not subnet.supernet]
@@ -211,14 +212,17 @@ class DhcpServers:
         self._store(row, leases, reading)
         return len(leases)
 
-    def _store(self, row: Row[Any], leases: Sequence[Lease], reading: int) -> None:
+    def _store(self, row: DhcpServerRow, leases: Sequence[Lease], reading: int) -> None:
         """Store what a server told, unless a later reading was stored meanwhile."""
         context, now = self._context, now_ms()
         with context.database.write() as connection:
             if reading < self._stored.get(row.id, 0):
                 return
             self._stored[row.id] = reading
-            before = {old.address: (old.mac, old.expires) for old in lease_records.all_leases(connection, row.id)}
+            before = {
+                old.lease.address: (old.lease.mac, old.lease.expires)
+                for old in lease_records.all_leases(connection, row.id)
+            }
             lease_records.replace_leases(connection, row.id, leases, now)
         context.plan.leases_changed()
         context.findings.servers_changed()
@@ -263,7 +267,7 @@ class DhcpServers:
         return found
 
 
-def _owned(row: Row[Any]) -> Owned:
+def _owned(row: DhcpServerRow) -> Owned:
     return {network: frozenset(keys) for network, keys in row.owned.items()}
 
 
@@ -285,7 +289,7 @@ def _agreed(there: Scope, wanted: Scope | None) -> list[str]:
     ]
 
 
-def _adopting(plan: Plan, row: Row[Any], found: Adoption) -> Edit:
+def _adopting(plan: Plan, row: DhcpServerRow, found: Adoption) -> Edit:
     """The edit that takes a server's pools and reservations in."""
     before: list[Item] = []
     after: list[Item] = []

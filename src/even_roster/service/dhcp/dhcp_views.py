@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable, Iterator
-from typing import Any
 
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.dhcp import (
     AdoptDone,
@@ -23,10 +22,11 @@ from ...api.dhcp import (
 from ...core.address import dotted
 from ...core.dhcp import Adoption, Line
 from ...core.mac import Mac
-from ...core.plan.following import Lease
 from ...core.plan.model import AssignmentKind, BandKind, Plan
 from ...dhcp.server import Preview, digest
 from ...store import lease_records
+from ...store.lease_records import LeaseRow
+from ...store.rows import DhcpServerRow
 from .. import views
 from ..context import Context, now_ms
 from ..plan import plan_views
@@ -36,7 +36,7 @@ CONTEXT = 3
 MOST_TEXT = 400_000
 
 
-def server_view(plan: Plan, connection: Connection, row: Row[Any]) -> DhcpServerView:
+def server_view(plan: Plan, connection: Connection, row: DhcpServerRow) -> DhcpServerView:
     """A server and how much of the plan it has."""
     given = row.settings
     mine = [band for band in plan.pools() if band.server == row.id]
@@ -54,7 +54,7 @@ def server_view(plan: Plan, connection: Connection, row: Row[Any]) -> DhcpServer
         config=given.get("config", ""), socket=given.get("socket", ""), leases=given.get("leases", ""),
         hosts=given.get("hosts", ""), pid=given.get("pid", ""), published_at=views.maybe_time(row.published_at),
         read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
-        published=len(lease_records.published_at(connection, row.id)), addresses=[dotted(a) for a in row.addresses],
+        published=lease_records.count_published(connection, row.id), addresses=[dotted(a) for a in row.addresses],
     )  # fmt: skip
 
 
@@ -111,17 +111,17 @@ def adoption_view(found: Adoption, dry_run: bool, change: int | None) -> AdoptDo
     )  # fmt: skip
 
 
-def lease_views(context: Context, connection: Connection, rows: Iterable[Row[Any]]) -> list[LeaseView]:
+def lease_views(context: Context, connection: Connection, rows: Iterable[LeaseRow]) -> list[LeaseView]:
     """Leases with their devices."""
     rows = list(rows)
-    refs = refs_of_macs(connection, {row.mac for row in rows if row.mac is not None})
+    refs = refs_of_macs(connection, {row.lease.mac for row in rows if row.lease.mac is not None})
     now = now_ms()
     return [
         LeaseView(
-            server=row.server, server_name=row.server_name, address=dotted(row.address),
-            mac=views.mac_view(row.mac, context.vendors) if row.mac is not None else None, name=row.name,
-            expires=views.maybe_time(row.expires), device=refs.get(row.mac),
-            active=Lease(row.address, row.mac, row.name, row.expires).active(now),
+            server=row.server, server_name=row.server_name, address=dotted(row.lease.address),
+            mac=views.mac_view(row.lease.mac, context.vendors) if row.lease.mac is not None else None,
+            name=row.lease.name, expires=views.maybe_time(row.lease.expires), active=row.lease.active(now),
+            device=refs.get(row.lease.mac) if row.lease.mac is not None else None,
         )
         for row in rows
     ]  # fmt: skip

@@ -83,5 +83,5 @@ def _sheet(context: Context, identity: int) -> FindingSheet:
         if row is None:
             raise Missing(f"there is no finding {identity}")
         view = finding_views.views(context, connection, [row])[0]
-        turns = [finding_views.turn(t, row.kind, row.id) for t in finding_records.turns_of(connection, identity)]
+        turns = [finding_views.turn(t) for t in finding_records.turns_of(connection, identity)]
     return FindingSheet(finding=view, turns=turns)

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.findings import AcceptanceView, FindingEvidence, FindingStep, FindingSubject, FindingView, TurnView
 from ...core.findings.engine import BY_KIND, Acceptance, Name
@@ -13,11 +12,12 @@ from ...core.findings.model import Action, Step
 from ...core.mac import Mac, MacNumber
 from ...core.plan.model import Plan
 from ...store import finding_records, seen_records
+from ...store.rows import FindingRow, TurnRow
 from ..context import Context
 from ..views import maybe_time, time_of
 
 
-def views(context: Context, connection: Connection, rows: Iterable[Row[Any]]) -> list[FindingView]:
+def views(context: Context, connection: Connection, rows: Iterable[FindingRow]) -> list[FindingView]:
     """Findings with the names of those they are about."""
     rows = list(rows)
     macs = {Mac.parse(v).value for row in rows for t, v in row.subjects if t == "mac"}
@@ -28,7 +28,7 @@ def views(context: Context, connection: Connection, rows: Iterable[Row[Any]]) ->
 
 
 def _view(
-    context: Context, plan: Plan, row: Row[Any], known: dict[MacNumber, str], accepted: dict[Name, Acceptance]
+    context: Context, plan: Plan, row: FindingRow, known: dict[MacNumber, str], accepted: dict[Name, Acceptance]
 ) -> FindingView:  # fmt: skip
     rule = BY_KIND.get(row.kind)
     acceptance = accepted.get((row.kind, row.key)) if row.state == "accepted" else None
@@ -82,6 +82,6 @@ def _link(plan: Plan, step: Step) -> str | None:
     return None
 
 
-def turn(row: Row[Any], kind: str, finding: int) -> TurnView:
+def turn(row: TurnRow) -> TurnView:
     """A turn of a finding."""
-    return TurnView(finding=finding, kind=kind, at=time_of(row.at), turn=row.turn, said=row.said)
+    return TurnView(finding=row.finding_id, kind=row.kind, at=time_of(row.at), turn=row.turn, said=row.said)

@@ -14,8 +14,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from sqlalchemy import Row
-
 from ...api.events import RoutesEvent
 from ...api.watching import RouteEdit, RouteNew, RouteTest, RouteView
 from ...core.findings.engine import BY_KIND, Turn, Turned
@@ -24,6 +22,7 @@ from ...store import watch_records
 from ...store.database import DiskFull
 from ...store.edits import EditError, Missing
 from ...store.journal import Written
+from ...store.rows import RouteRow
 from .. import setting_edits
 from ..aids.repeating import attempt
 from ..aids.secret_box import SecretBox, SecretError
@@ -112,7 +111,7 @@ class Notices:
                 sent += 1
         return sent
 
-    def _deliver(self, row: Row[Any], items: Sequence[Item]) -> str:
+    def _deliver(self, row: RouteRow, items: Sequence[Item]) -> str:
         """Send one notice; gives what went wrong, empty when nothing did."""
         try:
             self._send(self._target(row), self._site(), items, now_ms())
@@ -137,7 +136,7 @@ class Notices:
         with self._context.plan.reading() as plan:
             return plan.sites[self._context.plan.site_here].name
 
-    def _target(self, row: Row[Any]) -> Target:
+    def _target(self, row: RouteRow) -> Target:
         return Target(row.kind, secret=self._box.open(row.secret), **row.settings)
 
     # What people set
@@ -200,7 +199,7 @@ class Notices:
         told = "sent; syslog over UDP gives no answer" if row.kind == "syslog" else "sent, and taken by the other side"
         return RouteTest(ok=not trouble, said=trouble or told)
 
-    def _row(self, identity: int) -> Row[Any]:
+    def _row(self, identity: int) -> RouteRow:
         with self._context.database.read() as connection:
             row = watch_records.route(connection, identity)
         if row is None:
@@ -208,7 +207,7 @@ class Notices:
         return row
 
 
-def _wants(row: Row[Any], item: Item) -> bool:
+def _wants(row: RouteRow, item: Item) -> bool:
     """True for what is severe enough for a route."""
     return Severity(item.severity).rank <= Severity(row.least).rank
 
@@ -230,7 +229,7 @@ def _told(values: Mapping[str, Any]) -> dict[str, Any]:
     return {**shown, **settings, **({"secret": "kept"} if values.get("secret") else {})}
 
 
-def _view(row: Row[Any]) -> RouteView:
+def _view(row: RouteRow) -> RouteView:
     return RouteView(
         id=row.id, name=row.name, kind=row.kind, has_secret=bool(row.secret), least=row.least, on=row.on,
         sent=maybe_time(row.sent_at), trouble=row.trouble, **row.settings,

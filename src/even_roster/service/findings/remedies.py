@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.findings import StepDone
 from ...api.plan import AssignmentEdit, AssignmentNew
@@ -15,6 +13,7 @@ from ...core.names import as_hostname
 from ...core.plan.model import BandKind
 from ...store import finding_records, seen_records
 from ...store.edits import EditError
+from ...store.rows import FindingRow
 from .. import setting_edits
 from ..context import Context
 from ..devices import device_edits
@@ -22,7 +21,7 @@ from ..plan import planning, request_values
 from ..web.problems import Refusal
 
 
-def chosen(row: Row[Any], key: str) -> Step:
+def chosen(row: FindingRow, key: str) -> Step:
     """The step of a finding's record that somebody named by its key. Raises EditError when that names no step, Refusal when the
     finding does not offer it, or not any more."""
     steps = finding_records.steps_of(row)

@@ -16,7 +16,7 @@ from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
-from sqlalchemy import Row, update
+from sqlalchemy import update
 
 from ...api.events import Event, FindingsEvent, TurnTold
 from ...core.absence import ANSWERS
@@ -37,6 +37,7 @@ from ...store.database import Database
 from ...store.edits import EditError, Missing
 from ...store.intake import NameHeard
 from ...store.one_lock import OneLock
+from ...store.rows import FindingRow
 from ...store.tables import dhcp_servers
 from .plan_book import PlanBook
 
@@ -449,7 +450,7 @@ class FindingsBook:
             self.engine.exceptions.pop((row.kind, row.key), None)
         self.settle()
 
-    def _row(self, identity: int) -> Row[Any]:
+    def _row(self, identity: int) -> FindingRow:
         with self._database.read() as connection:
             row = finding_records.one(connection, identity)
         if row is None:

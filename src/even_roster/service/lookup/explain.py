@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from ipaddress import IPv4Address
-from typing import Any
 
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.network import Explanation, ScanTrace
 from ...api.plan import AssignmentView
@@ -17,6 +16,7 @@ from ...core.span import SpanSet
 from ...core.stays import SAME_MOMENT_MS, Source
 from ...core.targets import asked
 from ...store import device_queries, scan_records
+from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
 from ..plan import plan_views, planning
@@ -27,9 +27,8 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     """Who holds an address, who did, what the last scans heard."""
     value = address_of(address)
     stays = device_queries.stays_at(connection, value)
-    macs = [stay.mac for stay in stays if stay.mac is not None]
-    refs = refs_of_macs(connection, set(macs))
-    devices = device_queries.several(connection, sorted({ref.id for ref in refs.values()}))
+    ids = {stay.device_id for stay in stays if stay.device_id is not None}
+    devices = device_queries.several(connection, sorted(ids))
     traces = _traces(connection, value)
     adapter = next((a for a in context.machine.adapters() if address in a.onlink), None)
     subnet = next((str(network) for network in adapter.networks if address in network), None) if adapter else None
@@ -37,12 +36,12 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     if adapter is not None and adapter.gateway == address:
         sentences.append(f"It is the gateway of {adapter.name}.")
     sentences += _planned(context, connection, value)
-    sentences += _holders(context, stays, refs)
+    sentences += _holders(context, stays)
     sentences += _last_scan(traces)
     return Explanation(
         subject=str(address), kind="address", sentences=sentences, mac=None, subnet=subnet,
         devices=[views.device_row(row) for row in devices],
-        stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
+        stays=[views.stay_row(stay, context.vendors) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_at(connection, value)], scans=traces,
         assignment=_assignment(context, connection, value),
     )  # fmt: skip
@@ -71,7 +70,7 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
     return Explanation(
         subject=str(mac), kind="mac", sentences=sentences, mac=view, subnet=None,
         devices=[views.device_row(row) for row in rows],
-        stays=[views.stay_row(stay, context.vendors, refs) for stay in stays],
+        stays=[views.stay_row(stay, context.vendors) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[], assignment=None,
     )  # fmt: skip
 
@@ -118,14 +117,14 @@ def _where(address: IPv4Address, subnet: str | None, adapter: str | None) -> lis
     return sentences
 
 
-def _holders(context: Context, stays: list[Row[Any]], refs: dict[MacNumber, Any]) -> list[str]:
+def _holders(context: Context, stays: list[StayRow]) -> list[str]:
     if not stays:
         return ["It was never seen in use."]
     newest = stays[0].last
     now = [stay for stay in stays if stay.mac is not None and newest - stay.last <= SAME_MOMENT_MS]
     if not now:
         return [f"Something behind the gateway answered there, last {ago(newest)}; its MAC cannot be seen from here."]
-    told = [_holder(context, stay, refs) for stay in now]
+    told = [_holder(context, stay, stay.mac) for stay in now if stay.mac is not None]
     if len(now) > 1:
         sentences = [f"It is claimed by {'two' if len(now) == 2 else len(now)}: {' and '.join(told)}."]
     else:
@@ -136,10 +135,9 @@ def _holders(context: Context, stays: list[Row[Any]], refs: dict[MacNumber, Any]
     return sentences
 
 
-def _holder(context: Context, stay: Row[Any], refs: dict[MacNumber, Any]) -> str:
-    ref = refs.get(stay.mac)
-    vendor = context.vendor_of(Mac(stay.mac))
-    return f"{_called(ref.name if ref else None)} ({Mac(stay.mac)}{f', {vendor}' if vendor else ''})"
+def _holder(context: Context, stay: StayRow, mac: MacNumber) -> str:
+    vendor = context.vendor_of(Mac(mac))
+    return f"{_called(stay.called)} ({Mac(mac)}{f', {vendor}' if vendor else ''})"
 
 
 def _called(name: str | None) -> str:

@@ -6,7 +6,7 @@ from ipaddress import AddressValueError, IPv4Address
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.devices import FindAnswer, Found
 from ...api.network import Explanation
@@ -15,6 +15,7 @@ from ...core.mac import Mac, MacError, fragment_digits
 from ...store import assignment_queries, device_queries, scan_records, seen_records
 from ...store.assignment_queries import AssignmentFilter
 from ...store.device_queries import DeviceFilter
+from ...store.rows import DeviceRow
 from .. import views
 from ..context import Context
 from ..web.deps import ContextDep, Who
@@ -54,11 +55,12 @@ def _address(text: str) -> list[Found]:
 
 def _ranges(connection: Connection, text: str) -> list[Found]:
     word = text.strip().casefold()
-    rows = [row for row in scan_records.remembered(connection) if row.name and word in row.name.casefold()]
+    named = [(row.name, row) for row in scan_records.remembered(connection) if row.name]
     return [
-        Found(kind="range", title=row.name, detail=row.text, matched="name", link=f"/subnets/{row.subnet}")
-        for row in rows[:5]
-    ]
+        Found(kind="range", title=name, detail=row.text, matched="name", link=f"/subnets/{row.subnet}")
+        for name, row in named
+        if word in name.casefold()
+    ][:5]
 
 
 def _planned(context: Context, connection: Connection, text: str) -> list[Found]:
@@ -84,7 +86,7 @@ def _planned(context: Context, connection: Connection, text: str) -> list[Found]
     return found[:8]
 
 
-def _device(row: Row[Any], text: str) -> Found:
+def _device(row: DeviceRow, text: str) -> Found:
     device = views.device_row(row)
     title = device.called or device.address or device.mac or f"device {device.id}"
     detail = " · ".join(part for part in (device.address, device.mac, device.vendor, device.place) if part)
@@ -94,7 +96,7 @@ def _device(row: Row[Any], text: str) -> Found:
     )  # fmt: skip
 
 
-def _matched(row: Row[Any], values: dict[str, Any], text: str) -> str:
+def _matched(row: DeviceRow, values: dict[str, Any], text: str) -> str:
     """Which field the first word of the search stands in."""
     word = (text.split() or [""])[0].casefold()
     digits = fragment_digits(word)

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from ipaddress import AddressValueError, IPv4Address
-from typing import Any, Literal
+from typing import Literal
 
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
-from ...api.common import DeviceRef
-from ...api.devices import StayRow
 from ...api.history import Happened, History, HistorySpan, Moment
 from ...core.absence import Reason
 from ...core.address import FIRST, Address, address_of, dotted
@@ -17,6 +15,7 @@ from ...core.mac import Mac, MacError, MacNumber
 from ...core.plan.proof import span_of
 from ...core.stays import SAME_MOMENT_MS, Source
 from ...store import device_queries, history_queries
+from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
 from ..findings import finding_views
@@ -93,12 +92,12 @@ def between(
         turns = history_queries.turns_about(connection, what, since, until, limit)
     more = len(rows) > limit
     rows = rows[:limit]
-    return History.model_construct(
+    return History(
         subject=asked.text, kind=asked.kind, since=views.maybe_time(since), until=views.time_of(until),
-        stays=[_stay(context, row) for row in ([] if asked.kind == "subnet" else rows)],
+        stays=[views.stay_row(row, context.vendors) for row in ([] if asked.kind == "subnet" else rows)],
         names=[views.name_stay(row) for row in names if row.last >= since and row.first <= until],
         happened=_happened(rows, since, until)[:limit] if asked.kind == "subnet" else [],
-        turns=[finding_views.turn(t, t.kind, t.finding) for t in turns],
+        turns=[finding_views.turn(t) for t in turns],
         more=more,
     )  # fmt: skip
 
@@ -109,7 +108,7 @@ def _subnet_name(context: Context, asked: Asked) -> str:
     return (subnet.name if subnet is not None else "") or asked.text
 
 
-def _happened(rows: list[Row[Any]], since: int, until: int) -> list[Happened]:
+def _happened(rows: list[StayRow], since: int, until: int) -> list[Happened]:
     """Who came within the time, and who was seen for the last time and not again for a day."""
     found = []
     edge = now_ms() - DAY
@@ -121,23 +120,10 @@ def _happened(rows: list[Row[Any]], since: int, until: int) -> list[Happened]:
     return sorted(found, key=lambda one: one.at, reverse=True)
 
 
-def _event(what: Literal["came", "last seen"], at: int, row: Row[Any]) -> Happened:
-    return Happened.model_construct(
+def _event(what: Literal["came", "last seen"], at: int, row: StayRow) -> Happened:
+    return Happened(
         at=views.time_of(at), what=what, address=dotted(row.address),
-        mac=str(Mac(row.mac)) if row.mac is not None else None, device=_ref(row),
-    )  # fmt: skip
-
-
-def _ref(row: Row[Any]) -> DeviceRef | None:
-    return DeviceRef(id=row.device_id, name=row.called or None) if row.device_id else None
-
-
-def _stay(context: Context, row: Row[Any]) -> StayRow:
-    view = views.mac_view(row.mac, context.vendors) if row.mac is not None else None
-    return StayRow.model_construct(
-        address=dotted(row.address), mac=view.mac if view else None, vendor=view.vendor if view else None,
-        first=views.time_of(row.first), last=views.time_of(row.last), count=row.sightings,
-        sources=Source(row.sources).words, device=_ref(row), **views.stay_end(row),
+        mac=str(Mac(row.mac)) if row.mac is not None else None, device=views.stay_device(row),
     )  # fmt: skip
 
 
@@ -169,15 +155,15 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         planned, said = past_plan_views.of_subnet(context, connection, asked.first, asked.last, moment)
     else:
         planned, said = past_plan_views.of_address(context, connection, asked.first, moment)
-    return Moment.model_construct(
+    return Moment(
         subject=asked.text, kind=asked.kind, at=views.time_of(moment),
-        sentences=[*_told(asked, rows, before, after, moment), *said], stays=[_stay(context, row) for row in rows],
-        planned=planned, before=_stay(context, before) if before is not None else None,
-        after=_stay(context, after) if after is not None else None,
+        sentences=[*_told(asked, rows, before, after, moment), *said], stays=[views.stay_row(row, context.vendors) for row in rows],
+        planned=planned, before=views.stay_row(before, context.vendors) if before is not None else None,
+        after=views.stay_row(after, context.vendors) if after is not None else None,
     )  # fmt: skip
 
 
-def _next_holders(connection: Connection, asked: Asked, after: Row[Any], limit: int) -> set[int | None]:
+def _next_holders(connection: Connection, asked: Asked, after: StayRow, limit: int) -> set[int | None]:
     """Everybody who was seen first at the moment at which somebody was seen again."""
     if asked.macs:
         return {after.mac}
@@ -186,7 +172,7 @@ def _next_holders(connection: Connection, asked: Asked, after: Row[Any], limit: 
 
 
 def _told(
-    asked: Asked, rows: list[Row[Any]], before: Row[Any] | None, after: Row[Any] | None, moment: int
+    asked: Asked, rows: list[StayRow], before: StayRow | None, after: StayRow | None, moment: int
 ) -> list[str]:  # fmt: skip
     if asked.kind == "subnet":
         macs = {row.mac for row in rows if row.mac is not None}
@@ -217,7 +203,7 @@ def _told(
     return said
 
 
-def _until(row: Row[Any], moment: int) -> str:
+def _until(row: StayRow, moment: int) -> str:
     """When a stay was over, and what was found between that and a moment."""
     ago = span_of(moment - row.last)
     if 0 < row.silent_first <= moment:
@@ -228,7 +214,7 @@ def _until(row: Row[Any], moment: int) -> str:
     return f"seen last {ago} before{until or ', not looked for between'}"
 
 
-def _who(row: Row[Any]) -> str:
+def _who(row: StayRow) -> str:
     name = row.called
     mac = str(Mac(row.mac)) if row.mac is not None else "somebody behind the gateway"
     return f"{name} ({mac})" if name else mac

@@ -23,7 +23,7 @@ from ...core.adapters import Adapter, AdapterError, choose
 from ...core.measure import SubnetSums, measure, subnet_sums
 from ...core.ranges import RangeError, parse, parse_parts
 from ...core.span import usable
-from ...store import device_queries, scan_records
+from ...store import device_queries, rows, scan_records
 from .. import setting_edits, views
 from ..context import Context
 from ..watching.listening import Listening
@@ -89,7 +89,7 @@ def _adapter(
     )  # fmt: skip
 
 
-def _range(row: rulers.AnyRow) -> RangeRow:
+def _range(row: rows.RangeRow) -> RangeRow:
     return RangeRow(
         id=row.id, text=row.text, name=row.name, subnet=row.subnet, count=len(parse(row.text)),
         last_scan=views.maybe_time(row.last_scan),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ipaddress import IPv4Network
 from typing import Any
 
-from sqlalchemy import Connection, Row, func, select
+from sqlalchemy import Connection, func, select
 
 from ...api.common import DeviceRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
@@ -14,11 +14,11 @@ from ...core.plan.model import Band, Plan
 from ...core.span import usable
 from ...core.stays import SAME_MOMENT_MS
 from ...store import device_queries, history_queries, past_plan_queries, scan_records
+from ...store.rows import PairSeen, StayRow
 from ...store.tables import stays
 from .. import views
 from ..context import Context
 
-AnyRow = Row[Any]
 MOST_TICKS = 4096
 STRETCHES = 256
 
@@ -61,7 +61,7 @@ def _past_ticks(
     connection: Connection, network: IPv4Network, moment: int, plan: Plan, here: int, gateway: Address | None
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
-    by_address: dict[Address, list[AnyRow]] = {}
+    by_address: dict[Address, list[StayRow]] = {}
     for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
         by_address.setdefault(row.address, []).append(row)
     assigned = _assignments(plan, here, first, last)
@@ -72,7 +72,7 @@ def _past_ticks(
 
 
 def _past_tick(
-    address: Address, rows: list[AnyRow], plan: tuple[str, str | None], moment: int, gateway: Address | None
+    address: Address, rows: list[StayRow], plan: tuple[str, str | None], moment: int, gateway: Address | None
 ) -> Tick:  # fmt: skip
     if not rows:
         return Tick(
@@ -81,11 +81,10 @@ def _past_tick(
         )  # fmt: skip
     macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
     row = max(rows, key=lambda one: one.last)
-    name = row.called or None
     return Tick(
         address=dotted(address), plan=plan[0], assigned=plan[1],
         state="two" if len(macs) > 1 else "gateway" if address == gateway else "answering",
-        device=DeviceRef(id=row.device_id, name=name) if row.device_id else None, vendor=None, role="",
+        device=views.stay_device(row), vendor=None, role="",
         last=views.time_of(min(row.last, moment)),
     )  # fmt: skip
 
@@ -156,7 +155,7 @@ def _ticks(
     assigned: dict[int, tuple[str, str | None]],
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
-    by_address: dict[Address, list[AnyRow]] = {}
+    by_address: dict[Address, list[PairSeen]] = {}
     for row in device_queries.seen_in(connection, first, last):
         by_address.setdefault(row.address, []).append(row)
     ticks = [
@@ -175,7 +174,9 @@ def _ticks(
     return ticks
 
 
-def _tick(address: Address, rows: list[AnyRow], since: int, special: str | None, plan: tuple[str, str | None]) -> Tick:
+def _tick(
+    address: Address, rows: list[PairSeen], since: int, special: str | None, plan: tuple[str, str | None]
+) -> Tick:
     newest = rows[0]
     together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
     state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"

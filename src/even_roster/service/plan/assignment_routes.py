@@ -56,7 +56,7 @@ def page(
         items = [item for item in found.items if item.subnet in plan.subnets]
         around = plan_views.look_around(connection, plan, items)
         rows = [plan_views.assignment_row(context, plan, item, around) for item in items]
-    return as_json(AssignmentPage.model_construct(assignments=rows, next=found.next, total=total))
+    return as_json(AssignmentPage(assignments=rows, next=found.next, total=total))
 
 
 def _subnet_id(plan: Plan, site: int, text: str) -> int:

@@ -189,11 +189,11 @@ def assignment_row(context: Context, plan: Plan, item: Assignment, around: Aroun
     """An assignment for a list."""
     known = around.known.get(item.mac) if item.mac is not None else None
     subnet = plan.subnets[item.subnet]
-    return AssignmentRow.model_construct(
+    return AssignmentRow(
         id=item.id, version=item.version, subnet=item.subnet, subnet_name=subnet.name or str(subnet.network),
         address=dotted(item.address), kind=item.kind.value, on=item.on, mac=str(Mac(item.mac)) if item.mac is not None else None,
         vendor=context.vendor_of(Mac(item.mac)) or None if item.mac is not None else None, name=item.name, role=item.role,
-        note=item.note, device=DeviceRef.model_construct(id=known.device, name=known.name or None) if known else None,
+        note=item.note, device=DeviceRef(id=known.device, name=known.name or None) if known else None,
         last_seen=views.maybe_time(known.last_seen) if known else None,
         seen_at=dotted(known.address) if known and known.address is not None else None,
         reservation=reservation(around.followed.get(item.id)),

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.common import DeviceRef
 from ...api.events import ScanEvent
@@ -28,6 +28,7 @@ from ...probe.sweep_engine import Answer
 from ...store import device_queries, scan_records, watch_records
 from ...store.database import DiskFull
 from ...store.intake import NameHeard
+from ...store.rows import RangeRow
 from ...store.scan_records import ResultRow, SegmentSeen
 from .. import views
 from ..context import Context, now_ms
@@ -117,7 +118,7 @@ class RunningScans:
         return Resolved(spans, canonical, choice.adapter, reason, segment, remember)
 
     def _untyped(
-        self, adapters: list[Adapter], wanted: str | None, ranges: list[Row[Any]], exceptions: list[str]
+        self, adapters: list[Adapter], wanted: str | None, ranges: list[RangeRow], exceptions: list[str]
     ) -> tuple[Choice, str, str]:
         """Nothing was named: the remembered ranges of this segment, else the adapter's own subnet."""
         choice = choose(adapters, None, wanted)
@@ -380,7 +381,7 @@ class RunningScan:
         self.info = self.info.model_copy(update={**values, "seconds": seconds})
 
     def _publish(self, addresses: list[AddressResult], more: int) -> None:
-        event = ScanEvent.model_construct(scan=self.info, addresses=addresses, more=more)
+        event = ScanEvent(scan=self.info, addresses=addresses, more=more)
         self._context.hub.publish(event)
 
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ipaddress import AddressValueError, IPv4Address
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request, Response
-from sqlalchemy import Connection, Row
+from sqlalchemy import Connection
 
 from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanList, ScanRequest
 from ...core.address import Address, address_of
@@ -15,6 +15,7 @@ from ...core.span import SpanSet
 from ...core.targets import asked
 from ...store import device_queries, scan_records
 from ...store.listing import CursorError
+from ...store.rows import ScanRow
 from .. import views
 from ..context import Context, now_ms
 from ..web.deps import ContextDep, Who, as_json
@@ -32,7 +33,7 @@ def _scans(request: Request) -> RunningScans:
 ScansDep = Annotated[RunningScans, Depends(_scans)]
 
 
-def scan_info(row: Row[Any]) -> ScanInfo:
+def scan_info(row: ScanRow) -> ScanInfo:
     """A stored scan's record."""
     end = row.ended or now_ms()
     return ScanInfo(
@@ -104,7 +105,7 @@ def addresses(
             more = more or len(found) > limit
             found = found[:limit]
     following = found[-1].address if more and found else None
-    return as_json(ResultPage.model_construct(addresses=found, next=following))
+    return as_json(ResultPage(addresses=found, next=following))
 
 
 def _silent(

@@ -320,7 +320,21 @@ class AgainstThePlan(unittest.TestCase):
     def test_planned_here_seen_there_and_somebody_else_here(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))
         see(made, "10.44.10.77", A)
+        self.assertEqual(kinds(made), [], "it may be at both: nobody asked at its own")
+        self.assertEqual(made.questions.take(NOW), [ip("10.44.10.20")], "so it is asked for there at once")
+        made.confirmed_round(ip("10.44.10.20"), [], NOW + SECOND)
         self.assertEqual(kinds(made), ["assignment-not-in-effect"], "and its place is no second finding")
+        both = world(static(2, "10.44.10.20", A, "desk"))
+        see(both, "10.44.10.77", A)
+        both.confirmed_round(ip("10.44.10.20"), [A], NOW + SECOND)
+        see(both, "10.44.10.20", A, NOW + SECOND)
+        self.assertEqual(kinds(both), [])
+        scanned = world(static(2, "10.44.10.20", A, "desk"))
+        see(scanned, "10.44.10.77", A, NOW + SECOND)
+        scanned.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW)
+        self.assertEqual(
+            kinds(scanned), ["assignment-not-in-effect"], "the look that found it there asked at its own too"
+        )
         taken = world(static(2, "10.44.10.20", A, "desk"))
         see(taken, "10.44.10.20", B)
         self.assertEqual(kinds(taken), ["assignment-not-in-effect"])

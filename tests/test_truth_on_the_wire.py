@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import contextlib
+import subprocess
 import tempfile
 import time
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 from even_roster.api.findings import FindingView
-from even_roster.api.plan import AssignmentNew, BandNew, SubnetNew
+from even_roster.api.plan import AssignmentNew, BandNew, SubnetEdit, SubnetNew
 from even_roster.api.scans import ScanRequest
 from even_roster.api.watching import WatchEdit
 from even_roster.client import Roster
@@ -155,6 +156,52 @@ class OnTheLink(unittest.TestCase):
         speaking.kill()
         self.until(set())
 
+    def test_a_real_pair_of_routers_takes_over_from_each_other(self) -> None:
+        """Two keepalived share an address: the first takeover is told, with the remedy; once its members are known it is quiet."""
+        shared, macs = "10.77.0.254", ("02:c0:3e:77:00:02", "02:c0:3e:77:00:03")
+        self.listening()
+        pair = [self.street.join(f"10.77.0.{n}/24", mac) for n, mac in zip((2, 3), macs, strict=True)]
+        for n, mac in zip((2, 3), macs, strict=True):
+            self.assign(f"10.77.0.{n}", mac, f"router-{n}", "network")
+        self.assign(shared, "", "way-out", "network")
+        first = self.stack.enter_context(keepalived(pair[0], shared, 150))
+        self.holds(pair[0], shared)
+        self.stack.enter_context(keepalived(pair[1], shared, 100))
+        self.look()
+        self.until(set())
+        first.terminate()
+        self.holds(pair[1], shared)
+        (told,) = self.until({("address-taken-over", shared)})
+        said = " ".join(e.said for e in told.evidence)
+        self.assertIn(f"router-3 ({macs[1]}) answers at {shared}", said)
+        self.assertIn(f"was held within the last day by router-2 ({macs[0]}), which does not answer there now", said)
+        self.assertEqual(said.count("announces this address as a virtual router (VRRP), which anybody can do"), 2)
+        for which in (0, 1):
+            self.step(told, "member", which)
+        self.until(set())
+        # Back again and over once more, now as the way out of the subnet: nothing is told.
+        subnet = self.do(lambda r: r.planned_subnet("Yard")).subnet
+        self.do(lambda r: r.edit_subnet(subnet.id, SubnetEdit(version=subnet.version, gateway=shared)))
+        opened = self.turns()
+        for router, mac in ((pair[0], macs[0]), (pair[1], macs[1])):
+            with keepalived(pair[0], shared, 150) if router is pair[0] else contextlib.nullcontext():
+                self.holds(router, shared)
+                until(lambda mac=mac: mac in self.service.roster("at", "now", shared).stdout, "nobody noticed")  # type: ignore[misc]
+                self.look()
+                self.assertEqual(self.findings()[0], set())
+        explained = self.service.roster("explain", shared).stdout
+        self.assertIn(f"Router-3 ({macs[1]}) holds it", explained)
+        self.assertNotIn("claimed by two", explained)
+        self.assertEqual(self.turns(), opened)
+
+    def turns(self) -> list[tuple[int, int]]:
+        """Every finding ever, with how often it was opened."""
+        return [(f.id, f.times) for f in self.do(lambda r: r.findings("all")).findings]
+
+    def holds(self, router: Namespace, shared: str) -> None:
+        """Wait until a router has the shared address."""
+        until(lambda: f" {shared}/" in router.ip("address"), "the router does not take over")
+
     def test_a_duplicate_on_a_server_with_five_addresses_and_on_our_own(self) -> None:
         self.listening()
         server = self.street.join("10.77.0.30/24", "02:c0:9f:40:77:30")
@@ -186,7 +233,7 @@ class OnTheLink(unittest.TestCase):
         thief = self.street.join("10.77.0.40/24", TWIN)
         self.street.speak(thief, "claim", TWIN, "10.77.0.40")
         (told,) = self.until({("address-taken-over", "10.77.0.40")})
-        self.assertIn("which is silent now", " ".join(e.said for e in told.evidence))
+        self.assertIn("which does not answer there now", " ".join(e.said for e in told.evidence))
         self.here.ip("link", "set", "eth0", "down")
         time.sleep(3)  # the link is dead for a while: nothing that is asked now is answered
         self.assertEqual(self.findings()[0], {("address-taken-over", "10.77.0.40")})
@@ -315,6 +362,24 @@ class OnTheLink(unittest.TestCase):
                     (done.returncode, done.stdout), (1, "Nobody answers in Yard, where the plan has a pool.\n")
                 )
             self.until({("no-dhcp-server", "Yard")})
+
+
+@contextlib.contextmanager
+def keepalived(host: Namespace, shared: str, priority: int) -> Iterator[subprocess.Popen[str]]:
+    """A router of a group that shares an address by VRRP (RFC 3768), for the length of a block."""
+    with tempfile.TemporaryDirectory() as folder:
+        config = Path(folder) / "router.conf"
+        config.write_text(
+            f"vrrp_instance way_out {{\n interface eth0\n state BACKUP\n virtual_router_id 51\n priority {priority}\n"
+            f" advert_int 1\n virtual_ipaddress {{\n  {shared}/24\n }}\n}}\n"
+        )
+        pids = ("-p", f"{folder}/parent.pid", "-r", f"{folder}/vrrp.pid")
+        process = host.start("keepalived", "-n", "-P", "-l", "-f", str(config), *pids, stderr=subprocess.DEVNULL)
+        try:
+            yield process
+        finally:
+            process.terminate()
+            process.communicate(timeout=PATIENCE)
 
 
 def _kea(folder: Path) -> str:

@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Select, func, or_, select
 
+from ..core.absence import Reason
 from ..core.address import Address
 from ..core.identity import JoinSuggestion, Known, suggest_joins
 from ..core.mac import MacNumber
@@ -166,7 +167,11 @@ def seen_in(connection: Connection, first: int, last: int) -> list[PairSeen]:
     """The latest stay of each pair within a span: what the ruler draws. One index range, one row per pair."""
     latest = (
         select(
-            stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"), func.min(stays.c.first).label("first")
+            stays.c.address,
+            stays.c.mac,
+            func.max(stays.c.last).label("last"),
+            func.min(stays.c.first).label("first"),
+            func.max(stays.c.last).filter(stays.c.reason == Reason.NONE).label("standing"),
         )
         .where(stays.c.address.between(first, last))
         .group_by(stays.c.address, stays.c.mac)

@@ -94,12 +94,14 @@ class StayRow(NamedTuple):
 
 
 class PairSeen(NamedTuple):
-    """A pair of address and MAC with its first and last time, and the device that has the MAC by now."""
+    """A pair of address and MAC with its first and last time, its last time in a stay that has not ended, and the device that has
+    the MAC by now."""
 
     address: Address
     mac: MacNumber | None
     last: int
     first: int
+    standing: int | None
     device_id: int | None
     called: str | None
     vendor: str | None

@@ -139,13 +139,13 @@ def taken_over(world: World, address: Address) -> Found | Away | None:
     if owner is None:
         return None
     mac, how, last = owner
-    claims, members = membership(world, address, there)
+    claims, members = membership(world, address, [*there, mac])
     return Found(
         Severity.WRONG,
         (at(address), who(there[0]), who(mac)),
         (
             Evidence(f"{called(world, there[0])} answers at {dotted(address)}", round_[0]),
-            Evidence(f"{dotted(address)} {how} {called(world, mac)}, which is silent now", last),
+            Evidence(f"{dotted(address)} {how} {called(world, mac)}, which does not answer there now", last),
             *claims,
         ),
         "Find out which of them should have it: when the other one wakes, both will answer and disturb each other",
@@ -167,6 +167,7 @@ def _silent_owner(world: World, address: Address, there: list[MacNumber]) -> tup
     subnet = world.subnet_at(address)
     if pool is not None or subnet is None:
         return None  # pools pass addresses on, and where nothing is planned nobody knows what passes them on
+    shared = bool(claims_of_routers(world, address, there))
     came = min((holders[mac].first for mac in there if mac in holders), default=world.now)
     for mac, held in sorted(holders.items(), key=lambda pair: -pair[1].last):
         if held.first >= came:
@@ -174,7 +175,9 @@ def _silent_owner(world: World, address: Address, there: list[MacNumber]) -> tup
         if mac is None or mac in there or mac in world.own_macs or not held.sources & ASKED_BY_ARP:
             continue
         elsewhere = any(a != address and world.is_present(a, h) for a, h in world.places.get(mac, {}).items())
-        if world.now - held.last > DAY or elsewhere or any(same_device(world, mac, one) for one in there):
+        if elsewhere and not shared:
+            continue  # who answers at another address by now has moved there, but a router group's address moves between routers
+        if world.now - held.last > DAY or any(same_device(world, mac, one) for one in there):
             continue
         return mac, "was held within the last day by", held.last
     return None

@@ -14,7 +14,7 @@ from .entitled import entitled, stands_in_for
 from .forecast import days_until_full
 from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
-from .rules_addresses import rivals
+from .rules_addresses import membership, rivals
 from .wording import accept, at, called, card, who
 from .world import PRESENT, World
 
@@ -31,9 +31,15 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
         return None
     if world.is_gateway(item.address) or len(rivals(world, item.address)) > 1:
         return None
+    if world.is_member(item.address, item.mac) and any(
+        world.is_member(item.address, one) for one in world.macs_at(item.address)
+    ):
+        return None  # another router of its group has it for now
     usurper = _usurper(world, item)
     place = world.last_place(item.mac)
     elsewhere = place is not None and place[0] != item.address and world.is_present(*place)
+    if elsewhere and place is not None and place[1].first > _asked_at(world, item.address):
+        return AWAY  # it may be at both: its planned address was not asked since
     if usurper is None and not elsewhere:
         return AWAY if place is not None and place[0] != item.address else None
     evidence, subjects, steps = [], [at(item.address), who(item.mac)], []
@@ -59,6 +65,9 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
             Evidence(f"{called(world, usurper)} answers at {dotted(item.address)}, which is planned for {item.title}")
         )
         subjects.append(who(usurper))
+        claims, members = membership(world, item.address, [usurper, item.mac])
+        evidence += claims
+        steps += members
         steps.append(
             Step(
                 Action.ASSIGN, f"the device was replaced: enter {Mac(usurper)}",
@@ -72,6 +81,14 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
         f"Type the settings of its card into {item.title} and press apply, then let it restart once to see that it keeps them",
         (card(item.address), *steps, accept()),
     )  # fmt: skip
+
+
+def _asked_at(world: World, address: Address) -> int:
+    """Until when an address of a link was asked last, by a look or a directed round; now for one behind a gateway, of which nobody
+    here can learn more."""
+    if not any(link.holds(address) for link in world.links.values()):
+        return world.now
+    return max(world.looks.ended(address), world.confirmed.get(address, (0, ()))[0])
 
 
 def _usurper(world: World, item: Assignment) -> MacNumber | None:
@@ -154,7 +171,7 @@ def stale_reservation(world: World, identity: int) -> Found | None:
     if item is None or not item.on or item.mac is None or item.kind is not AssignmentKind.RESERVED:
         return None
     last = world.last_seen(item.mac)
-    if not last or world.now - last <= world.limits.stale_days * DAY or not world.looked_at(item.address):
+    if not last or world.now - last <= world.limits.stale_days * DAY or not world.looks.began(item.address):
         return None
     return Found(
         Severity.NOTICE, (at(item.address), who(item.mac)),
@@ -193,7 +210,7 @@ def missing(world: World, identity: int) -> Found | None:
     if item.mac is not None:
         last = max(last, world.last_seen(item.mac))
     days = world.limits.missing_days
-    if not last or world.now - last <= days * DAY or world.looked_at(item.address) <= last:
+    if not last or world.now - last <= days * DAY or world.looks.began(item.address) <= last:
         return None
     return Found(
         Severity.NOTICE, (at(item.address), *((who(item.mac),) if item.mac is not None else ())),

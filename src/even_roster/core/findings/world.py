@@ -19,6 +19,7 @@ from ..stays import Source
 from .answering import Answering
 from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
 from .leased import Leased
+from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
 from .names_told import NamesTold
 from .questions import Questions
@@ -34,7 +35,6 @@ SLACK = SECOND
 SWITCHES_KEPT = 8
 ON_LINK = ASKED_BY_ARP | Source.OVERHEARD
 PROXY_FROM = 4
-LOOKS_KEPT = 64
 
 
 class World:
@@ -68,7 +68,7 @@ class World:
         self.pools: dict[int, PoolSeen] = {}
         self.strangers: dict[int, str] = {}
         self.storms: dict[str, tuple[int, int]] = {}
-        self.looks: deque[tuple[SpanSet, int]] = deque(maxlen=LOOKS_KEPT)
+        self.looks = Looks()
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
         self.members: dict[Address, set[MacNumber]] = {}
         self.answering = Answering()
@@ -118,6 +118,8 @@ class World:
         if held is None:
             held = holders[mac] = Held(at, at, source)
             self._touch(address, mac)
+            if mac is not None and link is not None:
+                self._missed_at_home(address, mac)
         else:
             # A pair that comes back after having been given up is news; one that goes on is not.
             if claim or source not in held.sources:
@@ -137,6 +139,12 @@ class World:
                     self.questions.want(address)
             if source & ASKED_BY_ARP:
                 self.answering.answered(link, address)
+
+    def _missed_at_home(self, address: Address, mac: MacNumber) -> None:
+        """A planned device turned up at an address that is not its own: is it at its own as well?"""
+        for item in self.plan.of_mac(mac):
+            if item.site == self.site and item.on and item.address != address and not self.present(item.address, mac):
+                self.questions.want(item.address)
 
     def controls(self, link: str, but: Iterable[Address], count: int = 2) -> list[Address]:
         """Addresses that answered last on a link, to be asked along with others."""
@@ -223,8 +231,7 @@ class World:
         seen since was silent. Without a control (see `core.absence`) the look says nothing."""
         if not controlled:
             return
-        older = [one for one in self.looks if not spans.covers(one[0])]
-        self.looks = deque([(spans, began), *older], maxlen=LOOKS_KEPT)
+        self.looks.over(spans, began, max(began, self.now))
         for address in self._held_within(spans):
             holders = self.holders[address]
             near = any(link.holds(address) for link in self.links.values())
@@ -353,13 +360,6 @@ class World:
                 return self.names.shared()
             case About.LINK:
                 return [self.link_key(name) for name in self.links]
-
-    def looked_at(self, address: Address) -> int:
-        """When the last full look that covered an address began; 0 when there was none."""
-        for spans, began in self.looks:
-            if address in spans:
-                return began
-        return 0
 
     def present(self, address: Address, mac: MacNumber | None) -> bool:
         """True when this pair was there within the last day and no look has found it gone."""

@@ -8,6 +8,7 @@ from sqlalchemy import Connection
 
 from ...api.network import Explanation, ScanTrace
 from ...api.plan import AssignmentView
+from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac, MacNumber
 from ...core.measure import kind_of
@@ -99,7 +100,9 @@ def _planned(context: Context, connection: Connection, address: Address) -> list
         owner = device_queries.one(connection, item.device)
         if owner is not None and owner.called not in ("", item.name):
             found.append(f"That device is called {owner.called}.")
-        if owner is not None and not owner.last_seen:
+        if owner is not None and not owner.last_seen and item.mac is None:
+            found.append("It was planned without a MAC: whoever answers here may be it, but nobody has said so.")
+        elif owner is not None and not owner.last_seen:
             found.append("It is expected: it was never seen.")
     found += [f"{use.user} uses it for {use.purpose}." for use in uses]
     return found
@@ -121,7 +124,12 @@ def _holders(context: Context, stays: list[StayRow]) -> list[str]:
     if not stays:
         return ["It was never seen in use."]
     newest = stays[0].last
-    now = [stay for stay in stays if stay.mac is not None and newest - stay.last <= SAME_MOMENT_MS]
+    standing = [stay for stay in stays if stay.reason == Reason.NONE and newest - stay.last <= SAME_MOMENT_MS]
+    if not standing:
+        latest = stays[0]
+        who = _holder(context, latest, latest.mac) if latest.mac is not None else "something behind the gateway"
+        return [f"Nobody is known to hold it now; {who} did last, until {ago(newest)}: {Reason(latest.reason).words}."]
+    now = [stay for stay in standing if stay.mac is not None]
     if not now:
         return [f"Something behind the gateway answered there, last {ago(newest)}; its MAC cannot be seen from here."]
     told = [_holder(context, stay, stay.mac) for stay in now if stay.mac is not None]

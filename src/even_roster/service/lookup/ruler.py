@@ -9,6 +9,7 @@ from sqlalchemy import Connection, func, select
 
 from ...api.common import DeviceRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
+from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
 from ...core.plan.model import Band, Plan
 from ...core.span import usable
@@ -178,7 +179,7 @@ def _tick(
     address: Address, rows: list[PairSeen], since: int, special: str | None, plan: tuple[str, str | None]
 ) -> Tick:
     newest = rows[0]
-    together = [row for row in rows if row.mac is not None and newest.last - row.last <= SAME_MOMENT_MS]
+    together = [row for row in rows if row.mac is not None and (row.standing or 0) >= newest.last - SAME_MOMENT_MS]
     state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
     name = newest.called or None
     return Tick(
@@ -193,18 +194,24 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
     base, size = address_of(network.network_address), max(network.num_addresses // STRETCHES, 1)
     pairs = (
         select(
-            stays.c.address,
-            func.max(stays.c.last).label("last"),
-            func.count(func.distinct(stays.c.mac)).label("macs"),
-            (func.max(stays.c.last) - func.min(stays.c.last)).label("apart"),
+            stays.c.address, func.max(stays.c.last).label("last"),
+            func.max(stays.c.last).filter(stays.c.reason == Reason.NONE, stays.c.mac.is_not(None)).label("standing"),
         )
         .where(_inside(network))
-        .group_by(stays.c.address)
+        .group_by(stays.c.address, stays.c.mac)
+        .subquery()
+    )  # fmt: skip
+    newest = func.max(pairs.c.last).over(partition_by=pairs.c.address).label("newest")
+    beside = select(pairs.c.address, pairs.c.standing, newest).subquery()
+    together = func.count().filter(beside.c.standing >= beside.c.newest - SAME_MOMENT_MS).label("together")
+    held = (
+        select(beside.c.address, func.max(beside.c.newest).label("last"), together)
+        .group_by(beside.c.address)
         .subquery()
     )
-    place = ((pairs.c.address - base) // size).label("place")
-    two = func.count().filter((pairs.c.macs > 1) & (pairs.c.apart <= SAME_MOMENT_MS))
-    query = select(place, func.count().filter(pairs.c.last >= max(since, 1)), func.count(), two).group_by(place)
+    place = ((held.c.address - base) // size).label("place")
+    two = func.count().filter(held.c.together > 1)
+    query = select(place, func.count().filter(held.c.last >= max(since, 1)), func.count(), two).group_by(place)
     found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
     strips = []
     for number in range(min(STRETCHES, network.num_addresses)):

@@ -313,12 +313,10 @@ class Lists(unittest.TestCase):
             rows = "".join(
                 f"10.96.{n // 250}.{n % 250 + 2},host-{n},{0x02C05B000000 + n:012x}\n" for n in range(20_000)
             )
-            began = time.monotonic()
             dry = roster.import_sheet(b"ip,name,mac\n10.96.0.2,host-0,\n")
             self.assertEqual((dry.added, dry.refused, len(dry.rows), dry.change), (1, 0, 1, None))
             self.assertEqual(roster.assignment_page().total, 0, "a dry run changes nothing")
             done = roster.import_sheet(f"ip,name,mac\n{rows}".encode(), dry_run=False)
-            self.assertLess(time.monotonic() - began, 60)
             first = roster.assignment_page(sort="name", limit=3)
             self.assertEqual(
                 (first.total, [a.name for a in first.assignments]), (20_000, ["host-0", "host-1", "host-10"])

@@ -8,6 +8,7 @@ import subprocess
 import tempfile
 import time
 import unittest
+from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 from unittest.mock import patch
 
@@ -21,7 +22,7 @@ from even_roster.core.mac import MacNumber
 from even_roster.core.schedule import Due, Schedule
 from even_roster.service import context as contexts
 from even_roster.service.findings import finding_views
-from even_roster.service.lookup import history
+from even_roster.service.lookup import explain, history, ruler
 from even_roster.standin.site import Site
 from even_roster.store import finding_records
 from even_roster.store.rows import FindingRow
@@ -200,10 +201,12 @@ class Elsewhere(unittest.TestCase):
             self.assertIn("another network with the same addresses", place.said)  # type: ignore[attr-defined]
             self.assertIn(str(old), place.said)  # type: ignore[attr-defined]
             site.settle(everything=True)
-            before = site.standing()
+            before, told = site.standing(), self.told(site)
             site.scan(OFFICE)
             site.settle(everything=True)
             self.assertEqual(site.standing(), before, "what is seen elsewhere is no finding here")
+            self.assertEqual(self.told(site), told, "nor an answer to who holds what here")
+            self.assertEqual((told["stays"], told["scans"]), ({"02:c0:44:00:00:26"}, 1))
             with site.context.database.read() as connection:
                 rows = connection.execute(
                     select(segments.c.fingerprint, segments.c.site_id, segments.c.gateway_mac)
@@ -214,6 +217,22 @@ class Elsewhere(unittest.TestCase):
                 self.assertNotIn(there[0].site_id, here)
             self.assertFalse({h.mac for h in site.site.hosts if h.vlan == 10} & known)
             self.assertIn("another network", site.watcher._why_not(adapter.networks[0], Watch(1), adapter, 720))
+
+    def told(self, site: Days) -> dict[str, object]:
+        """Whose the printer's address is, by every way to ask."""
+        address, context = "10.44.10.30", site.context
+        with context.database.read() as connection:
+            explained = explain.explain_address(context, connection, IPv4Address(address))
+            moment = history.at(context, connection, address, contexts.now_ms())
+            between = history.between(context, connection, address, 0, contexts.now_ms(), 100)
+            drawn = ruler.draw(context, connection, IPv4Network(OFFICE))
+            past = ruler.draw_past(context, connection, IPv4Network(OFFICE), contexts.now_ms())
+        ticks = [tick for one in (drawn, past) for tick in one.ticks if tick.address == address]
+        return {
+            "holders": {said for said in explained.sentences if "02:c0" in said}, "names": {one.name for one in explained.names},
+            "stays": {stay.mac for stay in (*explained.stays, *moment.stays, *between.stays)},
+            "drawn": {(tick.state, tick.device.name) for tick in ticks if tick.device}, "scans": len(explained.scans),
+        }  # fmt: skip
 
     def _new_mac(self, site: Site, host: object, number: int) -> None:
         site.unplug(host)  # type: ignore[arg-type]

@@ -22,6 +22,7 @@ from even_roster.store.tables import stays
 HOUR = 3_600_000
 DAY = 24 * HOUR
 BASE = 0x0A2C0A00
+HERE = 1
 MACS = [MacNumber(0x02C010000000 + n) for n in range(12)]
 SOURCES = [int(Source.ARP), int(Source.OVERHEARD), int(Source.LEASE), int(Source.ARP | Source.ECHO)]
 
@@ -65,7 +66,7 @@ class Truth(unittest.TestCase):
             for moment in self.moments():
                 address = BASE + self.chance.randrange(1, 41)
                 there = [one for one in self.all if one.first <= moment <= one.last]
-                rows = history_queries.at_address(connection, Address(address), moment)
+                rows = history_queries.at_address(connection, HERE, Address(address), moment)
                 self.assertCountEqual(
                     [(r.mac, r.first) for r in rows], [(o.mac, o.first) for o in there if o.address == address]
                 )
@@ -83,14 +84,14 @@ class Truth(unittest.TestCase):
                 there = [
                     o for o in self.all if first <= o.address <= last and o.first <= moment <= o.last + grace
                 ]  # fmt: skip
-                rows = history_queries.in_subnet(connection, first, last, moment, 5000, grace)
+                rows = history_queries.in_subnet(connection, HERE, first, last, moment, 5000, grace)
                 self.assertCountEqual(
                     [(r.address, r.mac, r.first) for r in rows], [(o.address, o.mac, o.first) for o in there]
                 )
                 counted: dict[int, set[int]] = defaultdict(set)
                 for one in (o for o in self.all if o.first <= moment <= o.last + grace):
                     counted[(one.address - BASE) // 8].add(one.address)
-                told = history_queries.counted_at(connection, BASE, 8, 6, moment, grace)
+                told = history_queries.counted_at(connection, HERE, BASE, 8, 6, moment, grace)
                 self.assertEqual(told, {place: len(held) for place, held in counted.items()})
 
     def test_the_nearest_before_and_after(self) -> None:
@@ -98,7 +99,7 @@ class Truth(unittest.TestCase):
             for moment in self.moments():
                 address = BASE + self.chance.randrange(1, 41)
                 mine = [o for o in self.all if o.address == address]
-                before, after = history_queries.beside_address(connection, Address(address), moment)
+                before, after = history_queries.beside_address(connection, HERE, Address(address), moment)
                 self.assertEqual(
                     before.last if before else None, max((o.last for o in mine if o.last < moment), default=None)
                 )
@@ -110,17 +111,17 @@ class Truth(unittest.TestCase):
         with self.database.read() as connection:
             for moment in self.moments()[:40]:
                 until = moment + self.chance.randrange(30 * DAY)
-                rows = history_queries.of_addresses(connection, BASE + 5, BASE + 9, moment, until, 10_000)
+                rows = history_queries.of_addresses(connection, HERE, BASE + 5, BASE + 9, moment, until, 10_000)
                 wanted = [
                     o for o in self.all if BASE + 5 <= o.address <= BASE + 9 and o.last >= moment and o.first <= until
                 ]
                 self.assertEqual([r.last for r in rows], sorted((o.last for o in wanted), reverse=True))
-                few = history_queries.of_addresses(connection, BASE + 5, BASE + 9, moment, until, 3)
+                few = history_queries.of_addresses(connection, HERE, BASE + 5, BASE + 9, moment, until, 3)
                 self.assertEqual([r.id for r in few], [r.id for r in rows][:3], "a limit leaves out the oldest")
 
     def test_how_far_records_reach_and_when_stays_began(self) -> None:
         with self.database.read() as connection:
-            where = history_queries.of_span(BASE + 1, BASE + 40)
+            where = history_queries.of_span(HERE, BASE + 1, BASE + 40)
             began, begun = history_queries.span(connection, where, 50, 410 * DAY)
         self.assertEqual(began, min(o.first for o in self.all))
         self.assertEqual(sum(begun), len(self.all), "every stay is in one of the parts")

@@ -38,7 +38,7 @@ from even_roster.store.scan_records import ResultRow, SegmentSeen
 from even_roster.store.tables import NO_MAC, devices, metadata, stays
 from even_roster.store.watch_records import Watch
 
-BASE = 0x0A2C0A00
+BASE, HERE = 0x0A2C0A00, 1
 SEGMENT = SegmentSeen("office0", "10.44.10.0/24", Address(BASE + 1))
 
 
@@ -275,12 +275,13 @@ class History(StoreCase):
         self.see((20, 0x02C044000002), at=40 * self.DAY)
         with self.database.read() as connection:
             self.assertEqual(
-                [r.mac for r in history_queries.at_address(connection, Address(BASE + 20), 3000)], [0x02C044000001]
+                [r.mac for r in history_queries.at_address(connection, HERE, Address(BASE + 20), 3000)],
+                [0x02C044000001],
             )
-            before, after = history_queries.beside_address(connection, Address(BASE + 20), 20 * self.DAY)
+            before, after = history_queries.beside_address(connection, HERE, Address(BASE + 20), 20 * self.DAY)
             assert before is not None and after is not None
             self.assertEqual((before.mac, after.mac), (0x02C044000001, 0x02C044000002))
-            where = history_queries.of_span(BASE, BASE + 255)
+            where = history_queries.of_span(HERE, BASE, BASE + 255)
             self.assertEqual(history_queries.span(connection, where, 4, 80 * self.DAY), (1000, [1, 1, 0, 0]))
 
     def test_quiet_hours_may_run_over_midnight(self) -> None:

@@ -17,7 +17,7 @@ from even_roster.api.scans import ScanRequest
 from even_roster.api.watching import WatchEdit
 from even_roster.client import Roster
 from tests.support.dhcp_lab import Link, dnsmasq, kea
-from tests.support.lab import Inside, Namespace, T, needs_lab
+from tests.support.lab import Inside, Namespace, T, namespace, needs_lab
 from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, service
 from tests.support.street import Street, street
@@ -309,6 +309,61 @@ class OnTheLink(unittest.TestCase):
         annex.ip("route", "del", "10.77.0.128/26")
         self.until(set(), self.look)
 
+    def test_two_sites_with_the_same_addresses_and_a_server_each(self) -> None:
+        """What the server of another site leases is neither a finding nor an answer here, though all addresses are the same."""
+        self.listening()
+        there = "02:c0:9f:a0:77:01"
+        with namespace() as annex, tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as other:
+            for one in (folder, other):
+                Path(one).chmod(0o755)
+            annex.ip("link", "add", "srv0", "type", "veth", "peer", "name", "cli0")
+            annex.ip("address", "add", "10.77.0.2/24", "dev", "srv0")
+            for name in ("srv0", "cli0"):
+                annex.ip("link", "set", name, "up")
+            here = self.street.join("10.77.0.2/24", "02:c0:5b:77:00:02", name="srv0")
+            self.assign("10.77.0.2", "02:c0:5b:77:00:02", "ledger")
+            self.assertEqual(self.service.roster("sites", "--add", "Annex").returncode, 0)
+            self.do(
+                lambda r: r.add_subnet(SubnetNew(range="10.77.0.0/24", name="Yard", gateway="10.77.0.1", site="Annex"))
+            )
+            with (
+                dnsmasq(Link(here, Path(folder)), "", _yard(folder, "10.77.0.200,10.77.0.219")),
+                dnsmasq(Link(annex, Path(other)), "", _yard(other, "10.77.0.20,10.77.0.20")),
+            ):
+                for name, where, site in (("ledger", folder, ()), ("annex", other, ("--site", "Annex"))):
+                    options = (
+                        "--config",
+                        f"{where}/dnsmasq.conf",
+                        "--leases",
+                        f"{where}/leases",
+                        "--hosts",
+                        f"{where}/hosts",
+                        *site,
+                    )
+                    added = self.service.roster("dhcp", "add", name, "dnsmasq", *options)
+                    self.assertEqual(added.returncode, 0, added.stderr)
+                subnet = self.do(lambda r: r.planned_subnet("Yard")).subnet.id
+                ledger = next(one.id for one in self.do(lambda r: r.dhcp_servers()) if one.name == "ledger")
+                self.do(lambda r: r.add_band(BandNew(subnet=subnet, kind="pool", range="200-219", server=ledger)))
+                self.look()
+                self.until(set())
+                before = [self.service.roster(*words, "10.77.0.20").stdout for words in (("at", "now"), ("history",))]
+                self.assertIn("alpha", before[0])
+                # Over there alpha's address is leased to somebody else, and nobody here knows of it.
+                self.assertEqual(Link(annex, Path(other)).ask(there)["acked"], "10.77.0.20")
+                for server in self.do(lambda r: r.dhcp_servers()):
+                    self.do(lambda r, which=server.id: r.dhcp_read(which))  # type: ignore[misc]
+                leases: Any = self.service.json("dhcp", "leases")
+                told = [(one["server_name"], one["address"], one["mac"]["mac"]) for one in leases["leases"]]
+                self.assertEqual(told, [("annex", "10.77.0.20", there)])
+                self.look()
+                self.assertEqual(self.findings()[0], set())
+                explained = self.service.roster("explain", "10.77.0.20").stdout
+                self.assertIn(f"Alpha ({ALPHA}) holds it", explained)
+                for words in (("explain",), ("at", "now"), ("history",), ("why",)):
+                    self.assertNotIn(there, self.service.roster(*words, "10.77.0.20").stdout, words)
+                self.assertNotIn(there, self.macs(), "nobody has seen it here")
+
     def test_one_dhcp_server_too_many_and_none(self) -> None:
         with contextlib.ExitStack() as stack:
             folders = [Path(stack.enter_context(tempfile.TemporaryDirectory())) for _ in range(2)]
@@ -388,6 +443,13 @@ def _kea(folder: Path) -> str:
       "lease-database": {{ "type": "memfile", "persist": false }}, "valid-lifetime": 3600,
       "subnet4": [ {{ "id": 1, "subnet": "10.77.0.0/24", "pools": [ {{ "pool": "10.77.0.200 - 10.77.0.219" }} ],
         "option-data": [ {{ "name": "routers", "data": "10.77.0.1" }} ] }} ] }} }}"""
+
+
+def _yard(folder: str, pool: str) -> str:
+    return (
+        f"port=0\ninterface=srv0\nbind-interfaces\nno-ping\ndhcp-authoritative\nuser=root\ndhcp-range={pool},255.255.255.0,1h\n"
+        f"dhcp-option=3,10.77.0.1\ndhcp-hostsfile={folder}/hosts\ndhcp-leasefile={folder}/leases\npid-file={folder}/pid\n"
+    )
 
 
 def _dnsmasq(folder: Path) -> str:

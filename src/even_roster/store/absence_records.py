@@ -4,24 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from sqlalchemy import Connection, bindparam, func, select, update
+from sqlalchemy import Connection, bindparam, select, update
 
 from ..core.absence import Silence
 from ..core.address import Address
 from ..core.mac import MacNumber
-from .tables import segments, sites, stays
+from .of_site import at_site
+from .tables import stays
 
 
 def keep(connection: Connection, site: int, silences: Mapping[tuple[Address, MacNumber], Silence]) -> None:
     """Enter the silence of pairs of address and MAC at a site; times are UTC ms. A pair that has no stay there is left out."""
     if not silences:
         return
-    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
     latest = (
         select(stays.c.id)
-        .join(segments, segments.c.id == stays.c.segment_id)
         .where(stays.c.address == bindparam("at_address"), stays.c.mac == bindparam("of_mac"))
-        .where(func.coalesce(segments.c.site_id, here) == site)
+        .where(at_site(site))
         .order_by(stays.c.last.desc())
         .limit(1)
         .scalar_subquery()

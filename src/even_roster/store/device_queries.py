@@ -14,6 +14,7 @@ from ..core.identity import JoinSuggestion, Known, suggest_joins
 from ..core.mac import MacNumber
 from .history_queries import stays_query
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
+from .of_site import at_site, names_at_site
 from .rows import AdapterRow, DeviceRow, NameStayRow, PairSeen, StayRow, all_of, one_of
 from .tables import adapters, devices, name_stays, stays
 
@@ -145,9 +146,9 @@ def stays_of(connection: Connection, macs: list[MacNumber], limit: int = 200) ->
     return all_of(connection, StayRow, query.limit(limit))
 
 
-def stays_at(connection: Connection, address: Address, limit: int = 200) -> list[StayRow]:
-    """The stays at an address, the latest first."""
-    query = stays_query().where(stays.c.address == address).order_by(stays.c.last.desc())
+def stays_at(connection: Connection, site: int, address: Address, limit: int = 200) -> list[StayRow]:
+    """The stays at an address of a site, the latest first."""
+    query = stays_query().where(stays.c.address == address, at_site(site)).order_by(stays.c.last.desc())
     return all_of(connection, StayRow, query.limit(limit))
 
 
@@ -157,14 +158,18 @@ def names_of(connection: Connection, macs: list[MacNumber]) -> list[NameStayRow]
     return all_of(connection, NameStayRow, query)
 
 
-def names_at(connection: Connection, address: Address) -> list[NameStayRow]:
-    """What the holders of an address were heard to be called, the latest first."""
-    query = select(name_stays).where(name_stays.c.address == address).order_by(name_stays.c.last.desc())
+def names_at(connection: Connection, site: int, address: Address) -> list[NameStayRow]:
+    """What the holders of an address of a site were heard to be called, the latest first."""
+    query = (
+        select(name_stays)
+        .where(name_stays.c.address == address, names_at_site(site))
+        .order_by(name_stays.c.last.desc())
+    )
     return all_of(connection, NameStayRow, query.limit(50))
 
 
-def seen_in(connection: Connection, first: int, last: int) -> list[PairSeen]:
-    """The latest stay of each pair within a span: what the ruler draws. One index range, one row per pair."""
+def seen_in(connection: Connection, site: int, first: int, last: int) -> list[PairSeen]:
+    """The latest stay of each pair within a span of a site: what the ruler draws. One index range, one row per pair."""
     latest = (
         select(
             stays.c.address,
@@ -173,7 +178,7 @@ def seen_in(connection: Connection, first: int, last: int) -> list[PairSeen]:
             func.min(stays.c.first).label("first"),
             func.max(stays.c.last).filter(stays.c.reason == Reason.NONE).label("standing"),
         )
-        .where(stays.c.address.between(first, last))
+        .where(stays.c.address.between(first, last), at_site(site))
         .group_by(stays.c.address, stays.c.mac)
         .subquery()
     )
@@ -225,9 +230,10 @@ def totals(connection: Connection) -> dict[str, int]:
     }
 
 
-def last_holders(connection: Connection, addresses: list[Address]) -> dict[Address, MacNumber]:
-    """The MAC that held each address last, where one ever did."""
-    query = select(stays.c.address, stays.c.mac).where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None))
+def last_holders(connection: Connection, site: int, addresses: list[Address]) -> dict[Address, MacNumber]:
+    """The MAC that held each address of a site last, where one ever did."""
+    query = select(stays.c.address, stays.c.mac)
+    query = query.where(in_list(stays.c.address, addresses), stays.c.mac.is_not(None), at_site(site))
     return {row.address: row.mac for row in connection.execute(query.order_by(stays.c.last))}
 
 

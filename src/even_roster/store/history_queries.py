@@ -15,6 +15,7 @@ from ..core.mac import MacNumber
 from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
+from .of_site import at_site
 from .rows import NameStayRow, StayRow, TurnRow, all_of, one_of
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
 
@@ -33,10 +34,10 @@ def stays_query() -> Select[Any]:
 
 
 def of_addresses(
-    connection: Connection, first: int, last: int, since: int, until: int, limit: int
+    connection: Connection, site: int, first: int, last: int, since: int, until: int, limit: int
 ) -> list[StayRow]:  # fmt: skip
-    """Stays within a span of addresses that touch a stretch of time, the latest first."""
-    query = stays_query().where(stays.c.address.between(first, last), stays.c.last >= since, stays.c.first <= until)
+    """Stays within a span of a site's addresses that touch a stretch of time, the latest first."""
+    query = stays_query().where(of_span(site, first, last), stays.c.last >= since, stays.c.first <= until)
     return all_of(connection, StayRow, query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit))
 
 
@@ -76,9 +77,9 @@ def covering(
     return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
 
 
-def at_address(connection: Connection, address: Address, moment: int) -> list[StayRow]:
-    """Who held an address at a moment."""
-    return covering(connection, stays.c.address == address, moment, 50)
+def at_address(connection: Connection, site: int, address: Address, moment: int) -> list[StayRow]:
+    """Who held an address of a site at a moment."""
+    return covering(connection, of_span(site, address, address), moment, 50)
 
 
 def at_macs(connection: Connection, macs: Sequence[MacNumber], moment: int) -> list[StayRow]:
@@ -94,28 +95,28 @@ def _there(moment: int, grace: int) -> ColumnElement[bool]:
 
 
 def in_subnet(
-    connection: Connection, first: int, last: int, moment: int, limit: int, grace: int = 0
+    connection: Connection, site: int, first: int, last: int, moment: int, limit: int, grace: int = 0
 ) -> list[StayRow]:  # fmt: skip
-    """Everybody within a span of addresses at a moment; who was seen last up to `grace` ms before, and not asked for in vain since,
-    counts."""
-    query = stays_query().where(stays.c.address.between(first, last), _there(moment, grace))
+    """Everybody within a span of a site's addresses at a moment; who was seen last up to `grace` ms before, and not asked for in
+    vain since, counts."""
+    query = stays_query().where(of_span(site, first, last), _there(moment, grace))
     return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
 
 
 def counted_at(
-    connection: Connection, first: int, size: int, parts: int, moment: int, grace: int
+    connection: Connection, site: int, first: int, size: int, parts: int, moment: int, grace: int
 ) -> dict[int, int]:  # fmt: skip
     """As `in_subnet`, only counted: how many addresses were held in each of `parts` stretches of `size` addresses."""
     place = ((stays.c.address - first) // size).label("place")
     query = select(place, func.count(func.distinct(stays.c.address))).where(
-        stays.c.address.between(first, first + size * parts - 1), _there(moment, grace)
+        of_span(site, first, first + size * parts - 1), _there(moment, grace)
     )
     return {int(number): int(count) for number, count in connection.execute(query.group_by(place))}
 
 
-def of_span(first: int, last: int) -> ColumnElement[bool]:
-    """Stays within a span of addresses."""
-    return stays.c.address.between(first, last)
+def of_span(site: int, first: int, last: int) -> ColumnElement[bool]:
+    """Stays within a span of a site's addresses."""
+    return and_(stays.c.address.between(first, last), at_site(site))
 
 
 def of_any(macs: Sequence[MacNumber]) -> ColumnElement[bool]:
@@ -144,9 +145,11 @@ def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> t
     return one_of(connection, StayRow, before), one_of(connection, StayRow, after)
 
 
-def beside_address(connection: Connection, address: Address, moment: int) -> tuple[StayRow | None, StayRow | None]:
-    """See `beside`, for an address."""
-    return beside(connection, stays.c.address == address, moment)
+def beside_address(
+    connection: Connection, site: int, address: Address, moment: int
+) -> tuple[StayRow | None, StayRow | None]:  # fmt: skip
+    """See `beside`, for an address of a site."""
+    return beside(connection, of_span(site, address, address), moment)
 
 
 def beside_macs(

@@ -7,8 +7,9 @@ from collections.abc import Iterable
 from sqlalchemy import Connection, delete, exists, func, insert, select
 
 from ..core.roster import Case
+from .of_site import at_site
 from .rows import MaybeMet, ReviewRow, all_of
-from .tables import adapters, assignments, devices, reviews, segments, stays
+from .tables import adapters, assignments, devices, reviews, stays
 
 LATELY = 24 * 3_600_000
 
@@ -35,9 +36,8 @@ def maybe_met(connection: Connection, site: int, now: int) -> list[MaybeMet]:
     latest = (
         select(assignments.c.device, stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"))
         .join(stays, stays.c.address == assignments.c.address)
-        .join(segments, segments.c.id == stays.c.segment_id)
         .where(assignments.c.mac.is_(None), assignments.c.on, assignments.c.site == site, stays.c.mac.is_not(None))
-        .where(func.coalesce(segments.c.site_id, site) == site, stays.c.last > now - LATELY)
+        .where(at_site(site), stays.c.last > now - LATELY)
         .group_by(assignments.c.id)
         .subquery()
     )

@@ -16,6 +16,7 @@ from ..core.names import Name
 from ..core.ranges import parse
 from ..core.span import SpanSet, usable
 from ..core.stays import Source
+from .of_site import at_site, segments_at
 from .rows import RangeRow, ScanResultRow, ScanRow, all_of, one_of
 from .tables import ranges, scan_results, scans, segments, sites, stays
 
@@ -184,6 +185,12 @@ def latest(connection: Connection, limit: int, before: int | None = None) -> lis
     return all_of(connection, ScanRow, query.order_by(scans.c.id.desc()).limit(limit))
 
 
+def latest_at(connection: Connection, site: int, limit: int) -> list[ScanRow]:
+    """The scans of a site's segments, the latest first."""
+    query = _with_segment().where(scans.c.segment_id.in_(segments_at(site)))
+    return all_of(connection, ScanRow, query.order_by(scans.c.id.desc()).limit(limit))
+
+
 def _with_segment() -> Select[Any]:
     return select(scans, segments.c.subnet).join(segments, segments.c.id == scans.c.segment_id)
 
@@ -195,11 +202,11 @@ def results(connection: Connection, scan: int, after: int, limit: int) -> list[S
 
 
 def scans_of_address(
-    connection: Connection, address: Address, limit: int = 20
+    connection: Connection, site: int, address: Address, limit: int = 20
 ) -> list[tuple[ScanRow, ScanResultRow | None]]:
     """The last scans, each with its result for an address if there is one; callers check whether it was asked."""
     found = []
-    for scan in latest(connection, limit):
+    for scan in latest_at(connection, site, limit):
         query = select(scan_results).where(scan_results.c.scan_id == scan.id, scan_results.c.address == address)
         found.append((scan, one_of(connection, ScanResultRow, query)))
     return found
@@ -245,19 +252,19 @@ def familiar(
     return [(row.address, row.mac) for row in connection.execute(query)]
 
 
-def held_lately(connection: Connection, network: IPv4Network, since: int) -> list[Address]:
-    """The addresses of a subnet that some MAC held since a time."""
+def held_lately(connection: Connection, site: int, network: IPv4Network, since: int) -> list[Address]:
+    """The addresses of a site's subnet that some MAC held since a time."""
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
     query = select(stays.c.address).where(
-        stays.c.address.between(first, last), stays.c.last >= since, stays.c.mac.is_not(None)
+        stays.c.address.between(first, last), stays.c.last >= since, stays.c.mac.is_not(None), at_site(site)
     )
     return sorted(set(connection.execute(query).scalars()))
 
 
-def last_full_scan(connection: Connection, network: IPv4Network) -> int:
-    """When the last ended scan that covered a whole subnet began (UTC ms); 0 for never."""
+def last_full_scan(connection: Connection, site: int, network: IPv4Network) -> int:
+    """When the last ended scan that covered a site's whole subnet began (UTC ms); 0 for never."""
     wanted = SpanSet.of([usable(network)])
-    for scan in latest(connection, 50):
+    for scan in latest_at(connection, site, 50):
         if scan.state in ("done", "running") and parse(scan.targets).covers(wanted):
             return scan.started
     return 0

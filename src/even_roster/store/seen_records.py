@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, func, or_, select
+from sqlalchemy import Connection, func, or_, select
 
 from ..core.address import Address
 from ..core.mac import MacNumber
@@ -13,13 +13,13 @@ from ..core.plan.checks import Observed
 from ..core.plan.proof import LastSeen
 from .address_column import NO_ADDRESS
 from .listing import in_list
-from .tables import NO_MAC, adapters, devices, name_stays, segments, sites, stays
+from .of_site import at_site, site_of_segment
+from .tables import NO_MAC, adapters, devices, name_stays, segments, stays
 
 
 def last_seen_by_site(connection: Connection) -> dict[int, dict[Address, int]]:
     """When each address was seen last (UTC ms), by site; segments without a site belong to the one here."""
-    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
-    site = func.coalesce(segments.c.site_id, here)
+    site = site_of_segment()
     query = (
         select(site, stays.c.address, func.max(stays.c.last))
         .join(segments, segments.c.id == stays.c.segment_id)
@@ -31,19 +31,13 @@ def last_seen_by_site(connection: Connection) -> dict[int, dict[Address, int]]:
     return found
 
 
-def _at_site(site: int) -> ColumnElement[bool]:
-    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
-    return func.coalesce(segments.c.site_id, here) == site
-
-
 def last_holders(connection: Connection, site: int, addresses: list[Address]) -> dict[int, LastSeen]:
     """When and by whom each of some addresses was held last, at one site."""
     query = (
         select(stays.c.address, stays.c.mac, stays.c.last, devices.c.called)
-        .join(segments, segments.c.id == stays.c.segment_id)
         .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
-        .where(in_list(stays.c.address, addresses), _at_site(site))
+        .where(in_list(stays.c.address, addresses), at_site(site))
         .order_by(stays.c.last)
     )
     return {row.address: LastSeen(row.last, row.mac, row.called or "") for row in connection.execute(query)}

@@ -14,14 +14,14 @@ from ..core.plan.model import Band
 from ..core.stays import Source
 from . import router_records, watch_records
 from .listing import in_list
-from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, segments, sites, stays
+from .of_site import at_site
+from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, stays
 
 SELF_TOLD = ("dhcp", "mdns", "netbios", "llmnr")
 
 
 def load(connection: Connection, world: World, now: int, offset: int) -> None:
     """Fill a world. `offset` is added to every recorded time: the world's clock never steps."""
-    here = select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery()
     planned = [item.mac for item in world.plan.assignments.values() if item.mac is not None]
     query = (
         select(
@@ -35,8 +35,7 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
             stays.c.silent_last,
             stays.c.reason,
         )
-        .join(segments, segments.c.id == stays.c.segment_id)
-        .where(func.coalesce(segments.c.site_id, here) == world.site)
+        .where(at_site(world.site))
         .where(or_(stays.c.last > now - KEPT, in_list(stays.c.mac, planned)))
         .order_by(stays.c.last)
     )

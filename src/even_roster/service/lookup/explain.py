@@ -26,11 +26,11 @@ from ..scans.running_scans import refs_of_macs
 
 def explain_address(context: Context, connection: Connection, address: IPv4Address) -> Explanation:
     """Who holds an address, who did, what the last scans heard."""
-    value = address_of(address)
-    stays = device_queries.stays_at(connection, value)
+    value, here = address_of(address), context.plan.site_here
+    stays = device_queries.stays_at(connection, here, value)
     ids = {stay.device_id for stay in stays if stay.device_id is not None}
     devices = device_queries.several(connection, sorted(ids))
-    traces = _traces(connection, value)
+    traces = _traces(connection, here, value)
     adapter = next((a for a in context.machine.adapters() if address in a.onlink), None)
     subnet = next((str(network) for network in adapter.networks if address in network), None) if adapter else None
     sentences = _where(address, subnet, adapter.name if adapter else None)
@@ -43,7 +43,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
         subject=str(address), kind="address", sentences=sentences, mac=None, subnet=subnet,
         devices=[views.device_row(row) for row in devices],
         stays=[views.stay_row(stay, context.vendors) for stay in stays],
-        names=[views.name_stay(name) for name in device_queries.names_at(connection, value)], scans=traces,
+        names=[views.name_stay(name) for name in device_queries.names_at(connection, here, value)], scans=traces,
         assignment=_assignment(context, connection, value),
     )  # fmt: skip
 
@@ -162,10 +162,10 @@ def _vendor_sentence(mac: Mac, vendor: str | None) -> str:
     return f"{mac} lies in no block that is known here."
 
 
-def _traces(connection: Connection, address: Address) -> list[ScanTrace]:
+def _traces(connection: Connection, site: int, address: Address) -> list[ScanTrace]:
     """What the last scans that asked for the address learnt."""
     found = []
-    for scan, row in scan_records.scans_of_address(connection, address):
+    for scan, row in scan_records.scans_of_address(connection, site, address):
         if row is None and (scan.state == "running" or IPv4Address(address) not in asked(scan.targets, scan.subnet)):
             continue
         found.append(

@@ -86,8 +86,12 @@ def between(
             for t in history_queries.turns_about(connection, str(Mac(mac)), since, until, limit)
         ]
     else:
-        rows = history_queries.of_addresses(connection, asked.first, asked.last, since, until, limit + 1)
-        names = device_queries.names_at(connection, asked.first) if asked.kind == "address" else []
+        rows = history_queries.of_addresses(
+            connection, context.plan.site_here, asked.first, asked.last, since, until, limit + 1
+        )
+        names = (
+            device_queries.names_at(connection, context.plan.site_here, asked.first) if asked.kind == "address" else []
+        )
         what = asked.text if asked.kind == "address" else _subnet_name(context, asked)
         turns = history_queries.turns_about(connection, what, since, until, limit)
     more = len(rows) > limit
@@ -129,7 +133,7 @@ def _event(what: Literal["came", "last seen"], at: int, row: StayRow) -> Happene
 
 def at(context: Context, connection: Connection, text: str, moment: int, limit: int = 5000) -> Moment:
     """Who was there at a moment (UTC ms); where nobody was, who was before and after."""
-    asked = understand(context, connection, text)
+    asked, here = understand(context, connection, text), context.plan.site_here
     before = after = None
     if asked.macs:
         rows = history_queries.at_macs(connection, asked.macs, moment)
@@ -137,17 +141,17 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
             before, after = history_queries.beside_macs(connection, asked.macs, moment)
     else:
         grace = BETWEEN_LOOKS if asked.kind == "subnet" else 0
-        rows = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, grace)
+        rows = history_queries.in_subnet(connection, here, asked.first, asked.last, moment, limit, grace)
         if not rows and asked.kind == "address":
-            before, after = history_queries.beside_address(connection, asked.first, moment)
+            before, after = history_queries.beside_address(connection, here, asked.first, moment)
     if before is not None and moment - before.last <= BETWEEN_LOOKS:
         # Nobody looked between the last sighting and then: the last holders are named, with when that was.
         if asked.macs:
             late = [before] if not 0 < before.silent_first <= moment else []
         else:
-            late = history_queries.in_subnet(connection, asked.first, asked.last, moment, limit, BETWEEN_LOOKS)
+            late = history_queries.in_subnet(connection, here, asked.first, asked.last, moment, limit, BETWEEN_LOOKS)
             late = [row for row in late if row.last >= before.last - SAME_MOMENT_MS]
-        if late and (after is None or _next_holders(connection, asked, after, limit) & {row.mac for row in late}):
+        if late and (after is None or _next_holders(connection, here, asked, after, limit) & {row.mac for row in late}):
             rows, before, after = late, None, None
     if asked.macs:
         planned, said = past_plan_views.of_macs(context, connection, asked.macs, moment)
@@ -163,11 +167,11 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
     )  # fmt: skip
 
 
-def _next_holders(connection: Connection, asked: Asked, after: StayRow, limit: int) -> set[int | None]:
+def _next_holders(connection: Connection, here: int, asked: Asked, after: StayRow, limit: int) -> set[int | None]:
     """Everybody who was seen first at the moment at which somebody was seen again."""
     if asked.macs:
         return {after.mac}
-    there = history_queries.in_subnet(connection, asked.first, asked.last, after.first, limit)
+    there = history_queries.in_subnet(connection, here, asked.first, asked.last, after.first, limit)
     return {row.mac for row in there if row.first == after.first}
 
 
@@ -224,6 +228,10 @@ def span(context: Context, connection: Connection, text: str) -> HistorySpan:
     """How far the records of a subject reach back, and when how many stays began."""
     asked = understand(context, connection, text)
     until = now_ms()
-    where = history_queries.of_any(asked.macs) if asked.macs else history_queries.of_span(asked.first, asked.last)
+    where = (
+        history_queries.of_any(asked.macs)
+        if asked.macs
+        else history_queries.of_span(context.plan.site_here, asked.first, asked.last)
+    )
     began, begun = history_queries.span(connection, where, BUCKETS, until)
     return HistorySpan(subject=asked.text, first=views.maybe_time(began), last=views.time_of(until), begun=begun)

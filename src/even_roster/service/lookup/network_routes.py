@@ -167,7 +167,7 @@ def subnets(context: ContextDep, who: Who) -> list[SubnetRow]:
             SubnetRow(
                 subnet=text, name=known[text].name if text in known else None,
                 adapter=adapters[text].name if text in adapters else None, here=text in adapters,
-                hosts=len(usable(IPv4Network(text))), seen=rulers.seen_count(connection, IPv4Network(text)),
+                hosts=len(usable(IPv4Network(text))), seen=rulers.seen_count(connection, context.plan.site_here, IPv4Network(text)),
                 last_scan=views.maybe_time(known[text].last_scan) if text in known else None,
             )
             for text in texts

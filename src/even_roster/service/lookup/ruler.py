@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from ipaddress import IPv4Network
-from typing import Any
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import ColumnElement, Connection, func, select
 
 from ...api.common import DeviceRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
@@ -24,9 +23,9 @@ MOST_TICKS = 4096
 STRETCHES = 256
 
 
-def seen_count(connection: Connection, network: IPv4Network) -> int:
-    """How many addresses of a subnet were ever seen in use."""
-    query = select(func.count(func.distinct(stays.c.address))).where(_inside(network))
+def seen_count(connection: Connection, site: int, network: IPv4Network) -> int:
+    """How many addresses of a site's subnet were ever seen in use."""
+    query = select(func.count(func.distinct(stays.c.address))).where(_inside(site, network))
     found: int = connection.execute(query).scalar_one()
     return found
 
@@ -46,7 +45,7 @@ def draw_past(context: Context, connection: Connection, network: IPv4Network, mo
         ticks, stretches = _past_ticks(connection, network, moment, plan, here, gateway), []
         answering = sum(1 for tick in ticks if tick.state != "planned")
     else:
-        ticks, stretches = [], _past_stretches(connection, network, moment)
+        ticks, stretches = [], _past_stretches(connection, here, network, moment)
         answering = sum(one.answering for one in stretches)
     with context.plan.reading() as now:
         planned = next((one.id for one in now.subnets_of(context.plan.site_here) if one.network == network), None)
@@ -63,7 +62,9 @@ def _past_ticks(
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
     by_address: dict[Address, list[StayRow]] = {}
-    for row in history_queries.in_subnet(connection, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS):
+    for row in history_queries.in_subnet(
+        connection, here, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS
+    ):
         by_address.setdefault(row.address, []).append(row)
     assigned = _assignments(plan, here, first, last)
     return [
@@ -92,7 +93,8 @@ def _past_tick(
 
 def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:
     """The ruler of one subnet. An address answers when its holder was seen since the last full scan began."""
-    since = scan_records.last_full_scan(connection, network)
+    here = context.plan.site_here
+    since = scan_records.last_full_scan(connection, here, network)
     adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
     special = {int(a.ip): "self" for a in adapter.addresses} if adapter else {}
     gateway = None
@@ -101,7 +103,6 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         special[address_of(adapter.gateway)] = "gateway"
     name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
     with context.plan.reading() as plan:
-        here = context.plan.site_here
         subnet = next((s for s in plan.subnets_of(here) if s.network == network), None)
         bands = list(plan.bands_of(subnet.id)) if subnet else []
         assigned = _assigned(context, plan, network) if network.num_addresses <= MOST_TICKS else {}
@@ -111,11 +112,11 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
             gateway = dotted(subnet.gateway)
             special[subnet.gateway] = "gateway"
     if network.num_addresses <= MOST_TICKS:
-        ticks, stretches = _ticks(connection, network, since, special, assigned), []
+        ticks, stretches = _ticks(connection, here, network, since, special, assigned), []
         observed = [t for t in ticks if t.state not in ("planned", "leased")]
         answering, seen = sum(1 for t in observed if t.state != "seen"), len(observed)
     else:
-        ticks, stretches = [], _stretches(connection, network, since)
+        ticks, stretches = [], _stretches(connection, here, network, since)
         answering = sum(s.answering for s in stretches)
         seen = answering + sum(s.seen for s in stretches)
     return Ruler(
@@ -152,12 +153,12 @@ def _assignments(plan: Plan, site: int, first: int, last: int) -> dict[Address, 
 
 
 def _ticks(
-    connection: Connection, network: IPv4Network, since: int, special: dict[int, str],
+    connection: Connection, site: int, network: IPv4Network, since: int, special: dict[int, str],
     assigned: dict[int, tuple[str, str | None]],
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
     by_address: dict[Address, list[PairSeen]] = {}
-    for row in device_queries.seen_in(connection, first, last):
+    for row in device_queries.seen_in(connection, site, first, last):
         by_address.setdefault(row.address, []).append(row)
     ticks = [
         _tick(address, rows, since, special.get(address), assigned.get(address, ("", None)))
@@ -189,7 +190,7 @@ def _tick(
     )  # fmt: skip
 
 
-def _stretches(connection: Connection, network: IPv4Network, since: int) -> list[Stretch]:
+def _stretches(connection: Connection, site: int, network: IPv4Network, since: int) -> list[Stretch]:
     """Counts per stretch, worked out by the database: nothing here runs over addresses."""
     base, size = address_of(network.network_address), max(network.num_addresses // STRETCHES, 1)
     pairs = (
@@ -197,7 +198,7 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
             stays.c.address, func.max(stays.c.last).label("last"),
             func.max(stays.c.last).filter(stays.c.reason == Reason.NONE, stays.c.mac.is_not(None)).label("standing"),
         )
-        .where(_inside(network))
+        .where(_inside(site, network))
         .group_by(stays.c.address, stays.c.mac)
         .subquery()
     )  # fmt: skip
@@ -226,11 +227,11 @@ def _stretches(connection: Connection, network: IPv4Network, since: int) -> list
     return strips
 
 
-def _past_stretches(connection: Connection, network: IPv4Network, moment: int) -> list[Stretch]:
+def _past_stretches(connection: Connection, site: int, network: IPv4Network, moment: int) -> list[Stretch]:
     """Counts per stretch of who was there at a moment, worked out by the database."""
     size = max(network.num_addresses // STRETCHES, 1)
     found = history_queries.counted_at(
-        connection, address_of(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
+        connection, site, address_of(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
     )
     base = address_of(network.network_address)
     return [
@@ -245,5 +246,5 @@ def _past_stretches(connection: Connection, network: IPv4Network, moment: int) -
     ]
 
 
-def _inside(network: IPv4Network) -> Any:
-    return stays.c.address.between(address_of(network.network_address), address_of(network.broadcast_address))
+def _inside(site: int, network: IPv4Network) -> ColumnElement[bool]:
+    return history_queries.of_span(site, address_of(network.network_address), address_of(network.broadcast_address))

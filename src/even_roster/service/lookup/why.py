@@ -111,7 +111,7 @@ async def _by_arp(
 
 def _held(context: Context, network: IPv4Network) -> list[Address]:
     with context.database.read() as connection:
-        return list(scan_records.held_lately(connection, network, now_ms() - 7 * DAY))
+        return list(scan_records.held_lately(connection, context.plan.site_here, network, now_ms() - 7 * DAY))
 
 
 async def _next_hop(
@@ -167,7 +167,7 @@ def _facts(
     with context.findings.looking() as world:
         silent = subnet is not None and world.dhcp.asks.get(subnet.id, (0, 0))[1] >= 2
     with context.database.read() as connection:
-        stays = device_queries.stays_at(connection, address, 5)
+        stays = device_queries.stays_at(connection, here, address, 5)
         lease = next(iter(lease_records.at_addresses(connection, here, [address]).get(address, [])), None)
         owner = item.mac if item is not None and item.mac is not None else (stays[0].mac if stays else None)
         moved = []
@@ -213,7 +213,7 @@ def _called(connection: Connection, plan: Plan, site: int, address: Address) -> 
     """How whoever has an address is called: its device in the plan, or whoever was seen there last."""
     item = plan.at(site, address)
     device = item.device if item is not None else None
-    if device is None and (holders := device_queries.last_holders(connection, [address])):
+    if device is None and (holders := device_queries.last_holders(connection, site, [address])):
         device = device_queries.device_of_mac(connection, holders[address])
     row = device_queries.one(connection, device) if device is not None else None
     return row.called if row is not None else ""

@@ -99,8 +99,9 @@ def addresses(
         if silent and info.state != "running":
             last = rows[-1].address if more else (1 << 32) - 1
             quiet = _silent(
-                connection, asked(info.targets, info.segment), {row.address for row in rows}, after, last, limit
-            )
+                connection, context.plan.site_here, asked(info.targets, info.segment), {row.address for row in rows}, after,
+                last, limit,
+            )  # fmt: skip
             found = sorted([*found, *quiet], key=lambda result: IPv4Address(result.address))
             more = more or len(found) > limit
             found = found[:limit]
@@ -109,7 +110,7 @@ def addresses(
 
 
 def _silent(
-    connection: Connection, targets: SpanSet, answered: set[int], after: int, last: int, limit: int
+    connection: Connection, site: int, targets: SpanSet, answered: set[int], after: int, last: int, limit: int
 ) -> list[AddressResult]:
     """At most `limit` + 1 silent addresses between two places, each with the device last seen there."""
     window = targets & SpanSet(((after + 1, last),)) if after < last else SpanSet()
@@ -119,7 +120,7 @@ def _silent(
             quiet.append(address_of(address))
         if len(quiet) > limit:
             break
-    holders = device_queries.last_holders(connection, quiet)
+    holders = device_queries.last_holders(connection, site, quiet)
     refs = refs_of_macs(connection, set(holders.values()))
     return [views.silent(address, refs.get(holders.get(address, NOBODY))) for address in quiet]
 

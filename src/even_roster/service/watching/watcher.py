@@ -288,7 +288,7 @@ class Watcher:
 
     def _last_scan(self, network: IPv4Network) -> int:
         with self._context.database.read() as connection:
-            return scan_records.last_full_scan(connection, network)
+            return scan_records.last_full_scan(connection, self._context.plan.site_here, network)
 
     def _watches(self) -> dict[int, tuple[IPv4Network, Watch]]:
         context = self._context
@@ -345,11 +345,13 @@ class Watcher:
         if ended is not None and ended.state == "failed":
             raise SegmentError("; ".join(ended.notes) or "the scan failed")
 
+    def _held_lately(self, network: IPv4Network) -> list[Address]:
+        with self._context.database.read() as connection:
+            return scan_records.held_lately(connection, self._context.plan.site_here, network, now_ms() - 7 * DAY)
+
     async def light_check(self, network: IPv4Network) -> int:
         """Ask for the known devices of a subnet by ARP; gives how many answered."""
-        with self._context.database.read() as connection:
-            known = scan_records.held_lately(connection, network, now_ms() - 7 * DAY)
-        answers = await self.confirm(known)
+        answers = await self.confirm(await asyncio.to_thread(self._held_lately, network))
         return sum(1 for macs in answers.values() if macs)
 
     async def ask(

@@ -360,6 +360,32 @@ class AgainstThePlan(unittest.TestCase):
         strange = world(static(2, "10.44.10.120", MacNumber(0x0EC010000001), "phone", "", "reserved"))
         self.assertEqual(kinds(strange), ["randomised-reservation"])
 
+    def test_two_servers_that_stand_in_for_each_other_lease_one_address(self) -> None:
+        made, place = world(), ip("10.44.10.120")
+        old, new = Lease(place, A, "laptop", NOW + HOUR), Lease(place, B, "till", NOW + DAY)
+        for first, second in ((9, 10), (10, 9)):
+            made.leased.told(first, [old], NOW)
+            made.leased.told(second, [new], NOW)
+            made.leased.told(first, [old], NOW + SECOND)
+            self.assertEqual(made.leased.active(place), new, "one of them is behind: what runs longest counts")
+            self.assertEqual((made.leased.of_mac[A], made.leased.of_mac[B]), (set(), {place}))
+            made.leased.told(second, [], NOW + SECOND)
+            self.assertEqual(made.leased.active(place), old)
+            made.leased.told(first, [], NOW + SECOND)
+            self.assertIsNone(made.leased.active(place))
+
+    def test_what_a_server_leases_is_unknown_when_it_cannot_be_read(self) -> None:
+        made = world()
+        made.devices = {A: KnownDevice(5, "desk", ""), B: KnownDevice(6, "till", "")}
+        made.leased.told(9, [], NOW)
+        see(made, "10.44.10.120", A, NOW - HOUR)
+        see(made, "10.44.10.120", A, NOW)
+        self.assertEqual(kinds(made), ["static-in-pool"])
+        made.passed(NOW + 2 * HOUR)
+        see(made, "10.44.10.121", B, NOW + HOUR)
+        see(made, "10.44.10.121", B, NOW + 2 * HOUR)
+        self.assertEqual(kinds(made), [], "two hours without a word of the server: it may have leased it since")
+
     def test_missing_and_stale_need_a_look(self) -> None:
         made = world(
             static(2, "10.44.10.20", A, "desk"), static(3, "10.44.10.120", B, "laptop", "portable", "reserved")

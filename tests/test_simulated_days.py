@@ -14,7 +14,15 @@ from even_roster.standin.hosts import Host
 from even_roster.standin.site import Site
 from tests.support.clock import FakeClock
 from tests.support.days import EPOCH_MS, Days, days
-from tests.support.healthy import healthy_plan, healthy_site, join_docked
+from tests.support.healthy import (
+    DEPUTY,
+    SERVER,
+    deputy_for_the_server,
+    fail_over,
+    healthy_plan,
+    healthy_site,
+    join_docked,
+)
 
 SUBNETS = ["10.44.10.0/24", "10.44.20.0/24", "10.44.30.0/24", "10.44.40.0/26"]
 
@@ -104,6 +112,23 @@ class Healthy(unittest.TestCase):
         site.context.findings.turned.append(
             lambda turns: opened.extend(f"{one.turn} {one.finding.kind} {one.finding.evidence}" for _, one in turns)
         )
+
+    def test_dhcp_servers_that_take_over_from_each_other_open_nothing(self) -> None:
+        opened: list[str] = []
+        with days(lambda clock: healthy_site(80, clock), healthy_plan) as site:
+            deputy_for_the_server(site.context, site.site)
+            self._follow(site, opened)
+            site.hours(24, ["10.97.0.0/22"], scan_every=24, step=12)
+            join_docked(site.context)
+            site.settle(everything=True)
+            opened[:] = [one for one in opened if "shared-hostname" not in one]
+            for day in range(8):
+                fail_over(site.site, *((SERVER, DEPUTY) if day % 2 == 0 else (DEPUTY, SERVER)))
+                site.hours(24, ["10.97.0.0/22"], scan_every=24, step=8)
+                self.assertEqual(opened, [], f"day {day}")
+            site.site.stop_dhcp(SERVER)
+            site.hours(24, ["10.97.0.0/22"], scan_every=24, step=8)
+            self.assertEqual(site.standing(), [("no-dhcp-server", "House")], "both gone would have been found")
 
     def test_thirty_days_of_a_healthy_site_open_nothing(self) -> None:
         opened: list[str] = []

@@ -13,9 +13,11 @@ from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.plan.model import HandedOut
+from even_roster.service import setting_edits
 from even_roster.service.context import Context
 from even_roster.service.demo.site_setup import give_plan, give_prefixes, publish, welcome_strangers
 from even_roster.service.devices import device_edits
+from even_roster.service.plan import planning
 from even_roster.standin.hosts import Awake, Host, HostNames
 from even_roster.standin.larkspur import VENDORS
 from even_roster.standin.site import Site, SiteSubnet
@@ -25,7 +27,7 @@ from .clock import FakeClock
 from .days import EPOCH_MS
 
 NETWORK = IPv4Network("10.97.0.0/22")
-SERVER = "steward"
+SERVER, DEPUTY = "steward", "deputy"
 DAY = 86_400.0
 _BASE = int(NETWORK.network_address)
 SERVERS, DOCKED = 3, 8
@@ -154,6 +156,27 @@ def healthy_plan(context: Context, site: Site) -> None:
     give_plan(context, "House", SERVER, [subnet], {"House": [band]}, static, [], [])
     publish(context, SERVER)
     welcome_strangers(context, "House")
+
+
+def deputy_for_the_server(context: Context, site: Site) -> None:
+    """A second DHCP server in standby for the first, known to the plan."""
+    host = Host(DEPUTY, Mac(MacNumber(0x02C05B000002)), (IPv4Address(_BASE + 4),), 1, HostNames())
+    site.plug(host)
+    here = context.plan.site_here
+    new = AssignmentNew(address=str(host.addresses[0]), mac=str(host.mac), name=DEPUTY, kind="static", role="server")
+    context.plan.edit("a hand", planning.assign(new, here, Address(_BASE + 4), host.mac.value))
+    values = {"site": here, "name": DEPUTY, "kind": "standin", "settings": {}, "addresses": [_BASE + 4]}
+    setting_edits.add_server(context, "a hand", values)
+
+
+def fail_over(site: Site, down: str, up: str) -> None:
+    """One DHCP server is gone, the other goes on with its leases, as pairs that replicate them do."""
+    gone = site.dhcp_server(down)
+    assert gone is not None
+    site.stop_dhcp(down)
+    address = IPv4Address(_BASE + (4 if up == DEPUTY else 2))
+    taken = site.serve_dhcp(up, address, list(gone._scopes.values()), joined=False)
+    taken._leases, taken._held = dict(gone._leases), {mac: dict(held) for mac, held in gone._held.items()}
 
 
 def join_docked(context: Context) -> None:

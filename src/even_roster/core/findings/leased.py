@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 
 from ..address import Address
@@ -20,27 +21,35 @@ class Leased:
         self.of_mac: dict[MacNumber, set[Address]] = {}
         self.since: dict[Address, int] = {}
         self.read: dict[int, int] = {}
-        self._of_server: dict[int, set[Address]] = {}
+        self._of_server: dict[int, dict[Address, Lease]] = {}
 
     def told(self, server: int, leases: Iterable[Lease], at: int) -> None:
-        """What a server told of its leases now; it replaces what it told before."""
+        """What a server told of its leases now; it replaces what it told before. Of several servers' leases of one address, as
+        pairs that stand in for each other have them, that which runs longest counts."""
         self._ground.now = max(self._ground.now, at)
         self.read[server] = at
-        after = {one.address: one for one in leases}
-        for address in self._of_server.get(server, set()) - after.keys():
-            self._forget(address, self.at[address])
-        for address, new in after.items():
-            was = self.at.get(address)
-            if was is not None and was.mac != new.mac:
-                self._forget(address, was)
-            self.at[address] = new
-            if new.mac is not None:
-                self.of_mac.setdefault(new.mac, set()).add(address)
-            if was is None or was.mac != new.mac or was.expires != new.expires:
-                self._touch(address, new.mac)
-            if was is None or was.mac != new.mac:
-                self.since[address] = at
-        self._of_server[server] = set(after)
+        before, after = self._of_server.get(server, {}), {one.address: one for one in leases}
+        self._of_server[server] = after
+        for address in before.keys() | after.keys():
+            if before.get(address) != after.get(address):
+                self._settle(address, at)
+
+    def _settle(self, address: Address, at: int) -> None:
+        """Whose an address is by now, after what a server told of it."""
+        there = [told[address] for told in self._of_server.values() if address in told]
+        new = max(there, key=lambda one: math.inf if one.expires is None else one.expires, default=None)
+        was = self.at.get(address)
+        if was is not None and (new is None or new.mac != was.mac):
+            self._forget(address, was)
+        if new is None:
+            return
+        self.at[address] = new
+        if new.mac is not None:
+            self.of_mac.setdefault(new.mac, set()).add(address)
+        if was is None or was.mac != new.mac or was.expires != new.expires:
+            self._touch(address, new.mac)
+        if was is None or was.mac != new.mac:
+            self.since[address] = at
 
     def _forget(self, address: Address, old: Lease) -> None:
         del self.at[address]

@@ -273,6 +273,8 @@ def static_in_pool(world: World, address: Address) -> Found | Away | None:
             return None
         if world.leased.active(address) is not None:
             return None
+        if world.now - read > HOUR:
+            return AWAY  # the server cannot be read: what it leases by now is not known
         held = [
             (one, mac)
             for mac, one in world.holders.get(address, {}).items()

@@ -38,6 +38,9 @@ def unexpected_server(world: World, key: int) -> Found | Away | None:
     evidence = [Evidence(f"{heard.offer.title} offers addresses in {_title(subnet)}", heard.last)]
     evidence += [Evidence(said) for said in against]
     names = ", ".join(one.name for one in planned)
+    known = world.dhcp.known(server)
+    if known is not None:
+        evidence.append(Evidence(f"it is known as {known.name}, which the plan does not have in {_title(subnet)}"))
     evidence.append(Evidence(f"the plan has {names} there" if planned else "the plan has no DHCP server there"))
     return Found(
         Severity.URGENT if against else Severity.WRONG,

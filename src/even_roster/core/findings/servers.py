@@ -60,7 +60,7 @@ class DhcpHeard:
         True when that server is news and should be asked for at once."""
         self._ground.now = max(self._ground.now, at)
         heard = self.servers.get(subnet, {}).get(server)
-        if self.expected(subnet, server) or (heard is not None and heard.missed < SILENT_ASKS):
+        if self.known(server) is not None or (heard is not None and heard.missed < SILENT_ASKS):
             return False
         there = self.named.setdefault(subnet, {})
         old = there.get(server)
@@ -80,7 +80,7 @@ class DhcpHeard:
             named is None
             or named.missed >= SILENT_ASKS
             or self._ground.now - named.last > HOUR
-            or self.expected(subnet, server)
+            or self.known(server) is not None
         ):
             return None
         return named
@@ -126,6 +126,10 @@ class DhcpHeard:
         """True when a DHCP server is one that the plan has for the subnet."""
         return any(server in one.addresses for one in self.servers_for(subnet))
 
+    def known(self, server: int) -> PlannedServer | None:
+        """The site's DHCP server with this address, whichever subnets the plan has it for."""
+        return next((one for one in self.planned_servers.values() if server in one.addresses), None)
+
     def servers_for(self, subnet: int) -> list[PlannedServer]:
         """The planned servers of a subnet's pools."""
         wanted = {
@@ -134,8 +138,9 @@ class DhcpHeard:
         return [self.planned_servers[one] for one in sorted(wanted) if one in self.planned_servers]
 
     def unexpected(self, subnet: int, server: int) -> list[str] | None:
-        """Where a server that nobody planned disagrees with the plan; None when it is planned, or may well be: it
-        offers as planned, and the planned server's address is not known."""
+        """Where a server that nobody planned disagrees with the plan; None when it is planned, or may well be: it offers as
+        planned, and is another server of the site (one that stands in for the planned one), or the planned one's address is not
+        known."""
         heard = self.servers.get(subnet, {}).get(server)
         if (
             heard is None
@@ -145,7 +150,7 @@ class DhcpHeard:
         ):
             return None
         against = compare(heard.offer, self._ground.plan, self._ground.site, self._ground.plan.subnets.get(subnet))
-        if not against and any(not one.addresses for one in self.servers_for(subnet)):
+        if not against and (self.known(server) or any(not one.addresses for one in self.servers_for(subnet))):
             return None
         return against
 

@@ -10,20 +10,30 @@ RUN := $(VENV)/bin/python
 CONSOLE_BUILT := src/even_roster/service/static/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/tsconfig.json
 
-.PHONY: demo test check bench console screenshots system clean
+.PHONY: demo test ready check check-python check-console try-console bench console screenshots system clean
 
 demo: $(VENV)/.runtime $(CONSOLE_BUILT)
 	$(VENV)/bin/roster demo $(DEMO)
 
-test: system $(VENV)/.dev $(CONSOLE_BUILT) check
-	cd console && npm test --silent
+# What is set up and checked in Python and in the console goes on side by side.
+test: system
+	$(MAKE) --no-print-directory --jobs=2 --output-sync=target ready
 	$(RUN) -m tests
 
-check: $(VENV)/.dev console/node_modules/.ready
+ready: check-python $(CONSOLE_BUILT) check-console try-console
+
+check: check-python check-console
+
+check-python: $(VENV)/.dev
 	$(VENV)/bin/ruff check --quiet .
 	$(VENV)/bin/ruff format --quiet --check .
 	$(VENV)/bin/mypy
+
+check-console: console/node_modules/.ready
 	cd console && npm run --silent check
+
+try-console: console/node_modules/.ready
+	cd console && npm test --silent
 
 bench: system $(VENV)/.dev $(CONSOLE_BUILT)
 	$(RUN) -m bench

@@ -1,9 +1,9 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
-All of them run in two parts: first those that measure what goes over a link or fill the kernel's neighbour table, which all
-namespaces share, with nothing beside them but what needs no service; then four groups side by side, of which most wait: for a
-browser, for a service that watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside
-other work, they take longer and say the same.
+First run those that measure what goes over a link or fill the kernel's neighbour table, which all namespaces share, with nothing
+beside them but what needs no service; after them four groups side by side, of which most wait: for a browser, for a service that
+watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside other work, they take longer
+and say the same.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import sys
 import tempfile
 import time
 import unittest
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 HERE = Path(__file__).parent
@@ -47,8 +47,14 @@ def main() -> int:
     words = [name for name in there if name in WORDS]
     others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | WITHOUT_SERVICES]
     counts = [0, 0, 0]
-    for part in ([first, without], [waiting, links, words, others]):
-        for told in _side_by_side(part):
+    with tempfile.TemporaryDirectory() as folder:
+        parts = _Parts(Path(folder))
+        measuring = parts.start(first)
+        parts.start(without)
+        measuring.wait()
+        for names in (waiting, links, words, others):
+            parts.start(names)
+        for told in parts.told():
             closing = _CLOSING.findall(told)
             if not closing:
                 counts[1] += 1  # a part that did not come to its end has failed
@@ -57,23 +63,29 @@ def main() -> int:
     return 0 if counts[1] == 0 and counts[0] > 0 else 1
 
 
-def _side_by_side(parts: Sequence[Sequence[str]]) -> list[str]:
-    """Run lists of modules at the same time, each in a process; gives and prints what they say."""
-    with tempfile.TemporaryDirectory() as folder:
-        running = []
-        for number, names in enumerate(parts):
-            file = (Path(folder) / str(number)).open("w+")
-            command = [sys.executable, "-m", "tests", *names]
-            running.append((subprocess.Popen(command, stdout=file, stderr=subprocess.STDOUT), file))
-        told = []
-        for process, file in running:
+class _Parts:
+    """Lists of modules, each run in a process of its own."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._running: list[tuple[subprocess.Popen[bytes], Path]] = []
+
+    def start(self, names: Sequence[str]) -> subprocess.Popen[bytes]:
+        """Begin with some modules."""
+        said = self._folder / str(len(self._running))
+        with said.open("w") as file:
+            process = subprocess.Popen([sys.executable, "-m", "tests", *names], stdout=file, stderr=subprocess.STDOUT)
+        self._running.append((process, said))
+        return process
+
+    def told(self) -> Iterator[str]:
+        """What each part said, in the order in which they began; printed as soon as it has ended."""
+        for process, said in self._running:
             process.wait()
-            file.seek(0)
-            told.append(file.read())
-            file.close()
+            told = said.read_text()
             # The closing line of a part is not the closing line of all.
-            print(_CLOSING.sub(r"(\1 passed, \2 failed, \3 skipped in this part)", told[-1]), flush=True)
-        return told
+            print(_CLOSING.sub(r"(\1 passed, \2 failed, \3 skipped in this part)", told), flush=True)
+            yield told
 
 
 class _Timed(unittest.TextTestResult):
@@ -96,6 +108,7 @@ TOOK: list[tuple[float, str]] = []
 def _run(names: list[str]) -> int:
     suite = unittest.TestLoader().loadTestsFromNames(names)
     result = unittest.TextTestRunner(verbosity=2, resultclass=_Timed).run(suite)  # type: ignore[arg-type]
+    print(f"{sum(seconds for seconds, _ in TOOK):6.1f} s together")
     for seconds, name in sorted(TOOK, reverse=True)[:SLOWEST]:
         print(f"{seconds:6.1f} s {name}")
     for test, reason in result.skipped:

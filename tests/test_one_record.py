@@ -31,7 +31,7 @@ from even_roster.store.edits import AddressTaken, EditError, Missing, StaleEdit
 from even_roster.store.intake import NameHeard, TakenIn, take_in
 from even_roster.store.plan_edits import PlanConflict, Saved
 from even_roster.store.scan_records import SegmentSeen
-from even_roster.store.tables import devices
+from even_roster.store.tables import change_devices, devices
 
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
@@ -43,7 +43,8 @@ SEEDS, STEPS = 6, 90
 class OneRecord(unittest.TestCase):
     def setUp(self) -> None:
         folder = self.enterContext(tempfile.TemporaryDirectory())
-        self.database = Database(Path(folder) / "roster.db")
+        self.path = Path(folder) / "roster.db"
+        self.database = Database(self.path)
         self.addCleanup(self.database.close)
         self.clock = 1_000_000
         self.plan = PlanBook(self.database, lambda event: None, lambda: self.clock, lambda mac: "")
@@ -213,6 +214,7 @@ class Meeting(OneRecord):
         self.assertEqual(self.everything(), both)
         self.release(61)
         self.assertEqual(self.row(named.device).name, "Somebody's", "a hand wrote into it")
+        self.assertEqual([c[0] for c in self.changes(named.device)[:2]], ["release", "set"], "also what it has no more")
         self.see((60, A))
         self.release(60)
         self.assertIsNotNone(self.row(item.device), "it was seen")
@@ -374,6 +376,19 @@ class AnyOrder(OneRecord):
                 done.append(self.act(chance))
                 with self.subTest(seed=seed, done=done[-8:]):
                     self.holds()
+            noted = self.whose_changes()
+            self.assertGreater(len(noted), STEPS // 3)
+            with self.database.write() as connection:  # as revision 0007 had it
+                connection.exec_driver_sql("DROP TABLE change_devices")
+                connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
+            self.database.close()
+            self.database = Database(self.path)
+            self.addCleanup(self.database.close)
+            self.assertEqual(self.whose_changes(), noted, "what an older roster kept says the same")
+
+    def whose_changes(self) -> list[tuple[int, int]]:
+        with self.database.read() as connection:
+            return [tuple(row) for row in connection.execute(select(change_devices).order_by(*change_devices.c))]
 
 
 class Edits(OneRecord):

@@ -103,7 +103,7 @@ def create_app(context: Context) -> FastAPI:
     @contextlib.asynccontextmanager
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         context.loop = asyncio.get_running_loop()
-        dhcp_manager.begin()
+        servers.begin()
         watcher.begin()
         notices.begin()
         if context.settings.watch:
@@ -114,8 +114,8 @@ def create_app(context: Context) -> FastAPI:
         await notices.close()
         await watcher.close()
         await listening.close()
-        await dhcp_manager.close()
-        await scan_manager.close()
+        await servers.close()
+        await running.close()
         context.hub.close()
         context.close()
 
@@ -123,14 +123,14 @@ def create_app(context: Context) -> FastAPI:
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
         openapi_url="/api/openapi.json", separate_input_output_schemas=False,
     )  # fmt: skip
-    scan_manager = RunningScans(context)
-    dhcp_manager = DhcpServers(context)
-    watcher = Watcher(context, scan_manager)
+    running = RunningScans(context)
+    servers = DhcpServers(context)
+    watcher = Watcher(context, running)
     listening = Listening(context, watcher.alarm)
     notices = Notices(context)
     app.state.context = context
-    app.state.scans = scan_manager
-    app.state.dhcp = dhcp_manager
+    app.state.scans = running
+    app.state.dhcp = servers
     app.state.watcher = watcher
     app.state.listening = listening
     app.state.notices = notices

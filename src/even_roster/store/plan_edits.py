@@ -23,7 +23,7 @@ from .edits import EditError, Missing
 from .listing import in_list
 from .plan_records import TABLES, Values, from_values, kind_of, to_values
 from .rows import ChangeItemRow, ChangeRow
-from .tables import adapters, assignments, bands, change_items, changes, devices, subnets, uses
+from .tables import adapters, assignments, bands, change_devices, change_items, changes, devices, subnets, uses
 
 # Rows that others point to are written first and removed last.
 _ORDER = {"site": 0, "device": 1, "adapter": 2, "subnet": 3, "band": 4, "assignment": 5, "use": 6}
@@ -135,6 +135,9 @@ class PlanEditor:
         ]  # fmt: skip
         if rows:
             self.connection.execute(insert(change_items), rows)
+        if devices_ := {owner for one in (*was.values(), *now.values()) if (owner := _owner(one)) is not None}:
+            about = [{"device": device, "change_id": change[0]} for device in sorted(devices_)]
+            self.connection.execute(insert(change_devices), about)
         return Saved(int(change[0]), tuple(was.values()), tuple(now.values()))
 
     def save_reverse(self, back: Reverse) -> Saved:
@@ -368,6 +371,16 @@ def named(item: Record) -> str:
     if isinstance(item, Device):
         return item.title
     return f"the MAC {Mac(item.mac)}" if isinstance(item, Adapter) else called(item)
+
+
+def _owner(one: Record) -> int | None:
+    """The device that an item belongs to, if to any."""
+    match one:
+        case Device():
+            return one.id
+        case Adapter() | Assignment():
+            return one.device
+    return None
 
 
 def _next(one: Record, was: Record | None) -> Record:

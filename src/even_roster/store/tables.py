@@ -176,6 +176,13 @@ change_items = Table(
     Index("ix_change_items_item", "kind", "item"),
 )  # fmt: skip
 
+change_devices = Table(
+    "change_devices", metadata,
+    Column("device", Integer, primary_key=True),
+    Column("change_id", ForeignKey("changes.id", ondelete="CASCADE"), primary_key=True, index=True),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
 sites = Table(
     "sites", metadata,
     Column("id", Integer, primary_key=True),

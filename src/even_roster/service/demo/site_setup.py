@@ -42,9 +42,9 @@ def give_plan(
         context.plan.edit(WHO, planning.add_subnet(subnet, here))
     values = {"site": here, "name": server, "kind": "standin", "settings": {}, "addresses": []}
     made = setting_edits.add_server(context, WHO, values)
-    manager = DhcpServers(context)
-    manager.read_leases(made)
-    manager.adopt(made, WHO)
+    managed = DhcpServers(context)
+    managed.read_leases(made)
+    managed.adopt(made, WHO)
     for name, drawn in bands.items():
         owner = request_values.known_subnet(context.plan.plan, here, name)
         for band in drawn:

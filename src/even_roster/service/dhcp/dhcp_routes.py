@@ -39,12 +39,12 @@ _PATHS = ("config", "socket", "leases", "hosts", "pid")
 _NEEDS = {"kea": ("config", "socket"), "dnsmasq": ("hosts",), "standin": ()}
 
 
-def _manager(request: Request) -> DhcpServers:
-    manager: DhcpServers = request.app.state.dhcp
-    return manager
+def _servers(request: Request) -> DhcpServers:
+    servers: DhcpServers = request.app.state.dhcp
+    return servers
 
 
-ManagerDep = Annotated[DhcpServers, Depends(_manager)]
+ServersDep = Annotated[DhcpServers, Depends(_servers)]
 
 
 @router.get("/servers")
@@ -55,7 +55,7 @@ def servers(context: ContextDep, who: Who) -> list[DhcpServerView]:
 
 
 @router.post("/servers", status_code=201)
-def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep, who: Who) -> DhcpServerView:
+def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
     """Manage a server. It is asked at once whether it can be read."""
     with context.plan.reading() as plan:
         site = request_values.site(plan, request.site, context.plan.site_here)
@@ -65,16 +65,16 @@ def add_server(request: DhcpServerNew, context: ContextDep, manager: ManagerDep,
     addresses = list(request_values.addresses(request.addresses, "addresses"))
     values = {"site": site, "name": name, "kind": request.kind, "settings": settings, "addresses": addresses}
     identity = setting_edits.add_server(context, who, values)
-    manager.try_out(identity)
-    return _view(context, manager, identity)
+    servers.try_out(identity)
+    return _view(context, servers, identity)
 
 
 @router.patch("/servers/{identity}")
 def edit_server(
-    identity: int, request: DhcpServerEdit, context: ContextDep, manager: ManagerDep, who: Who
+    identity: int, request: DhcpServerEdit, context: ContextDep, servers: ServersDep, who: Who
 ) -> DhcpServerView:
     """Change how a server is reached."""
-    row = manager.row(identity)
+    row = servers.row(identity)
     if request.version is not None and request.version != row.version:
         raise Refusal(409, "stale", f"DHCP server {row.name} was changed meanwhile: it is at version {row.version}")
     given = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name) is not None}
@@ -86,14 +86,14 @@ def edit_server(
     if request.name is not None:
         values["name"] = _name(context, request.name, identity)
     setting_edits.edit_server(context, who, identity, values)
-    manager.try_out(identity)
-    return _view(context, manager, identity)
+    servers.try_out(identity)
+    return _view(context, servers, identity)
 
 
 @router.delete("/servers/{identity}", status_code=204)
-def remove_server(identity: int, context: ContextDep, manager: ManagerDep, who: Who) -> None:
+def remove_server(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> None:
     """Manage a server no longer; what it has stays as it is."""
-    row = manager.row(identity)
+    row = servers.row(identity)
     with context.plan.reading() as plan:
         mine = [band for band in plan.bands.values() if band.kind is BandKind.POOL and band.server == identity]
     if mine:
@@ -125,41 +125,41 @@ def _name(context: Context, text: str, identity: int) -> str:
     return name
 
 
-def _view(context: Context, manager: DhcpServers, identity: int) -> DhcpServerView:
+def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerView:
     context.tell(DhcpEvent(server=identity))
     with context.database.read() as connection, context.plan.reading() as plan:
-        return dhcp_views.server_view(plan, connection, manager.row(identity))
+        return dhcp_views.server_view(plan, connection, servers.row(identity))
 
 
 @router.post("/servers/{identity}/preview")
-def preview(identity: int, manager: ManagerDep, who: Who) -> DhcpPreview:
+def preview(identity: int, servers: ServersDep, who: Who) -> DhcpPreview:
     """The exact difference between the plan and the server. Nothing is changed."""
-    return dhcp_views.preview_view(identity, manager.preview(identity))
+    return dhcp_views.preview_view(identity, servers.preview(identity))
 
 
 @router.post("/servers/{identity}/publish")
-def publish(identity: int, request: PublishRequest, manager: ManagerDep, who: Who) -> PublishDone:
+def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Who) -> PublishDone:
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
-    done = manager.publish(identity, request.digest)
+    done = servers.publish(identity, request.digest)
     return PublishDone(
         server=identity, lines=[dhcp_views.line_view(line) for line in done.lines], notes=list(done.notes)
     )
 
 
 @router.post("/servers/{identity}/adopt")
-def adopt(identity: int, request: AdoptRequest, manager: ManagerDep, who: Who) -> AdoptDone:
+def adopt(identity: int, request: AdoptRequest, servers: ServersDep, who: Who) -> AdoptDone:
     """Take the server's pools and reservations into the plan; with `dry_run` only say what that would be."""
     if request.dry_run:
-        return dhcp_views.adoption_view(manager.adoption(identity)[0], True, None)
-    found, change = manager.adopt(identity, who)
+        return dhcp_views.adoption_view(servers.adoption(identity)[0], True, None)
+    found, change = servers.adopt(identity, who)
     return dhcp_views.adoption_view(found, False, change or None)
 
 
 @router.post("/servers/{identity}/read")
-def read(identity: int, context: ContextDep, manager: ManagerDep, who: Who) -> DhcpServerView:
+def read(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
     """Read the server's leases now."""
-    manager.read_leases(identity)
-    return _view(context, manager, identity)
+    servers.read_leases(identity)
+    return _view(context, servers, identity)
 
 
 @router.get("/leases")

@@ -1,4 +1,4 @@
-"""What a path function asks for: the context, the scan manager, who is asking."""
+"""What a path function asks for: the context, the running scans, who is asking."""
 
 from __future__ import annotations
 

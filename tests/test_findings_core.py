@@ -258,6 +258,19 @@ class Addresses(unittest.TestCase):
         for n, mac in enumerate((A, B)):
             see(once, "10.44.10.20", mac, NOW - 5 * MINUTE + n * SECOND)
         self.assertEqual(kinds(once), [], "a device that was replaced once does not hop")
+        fresh = world(static(2, "10.44.10.20", None, "shared"))
+        fresh.devices = made.devices
+        for n, mac in enumerate((A, B, A, B, A)):
+            see(fresh, "10.44.10.20", mac, NOW + n * SECOND)
+        self.assertEqual(kinds(fresh, NOW + 5 * SECOND), [], "it is being asked whether both are there")
+        fresh.confirmed_round(ip("10.44.10.20"), [], NOW + 4 * SECOND)
+        self.assertEqual(
+            kinds(fresh, NOW + 5 * SECOND),
+            ["hopping-address"],
+            "neither answers, as routers that only claim: they take turns",
+        )
+        fresh.confirmed_round(ip("10.44.10.20"), [A, B], NOW + 5 * SECOND)
+        self.assertEqual(kinds(fresh, NOW + 6 * SECOND), ["duplicate-address"])
 
     def test_the_gateway_has_its_own_finding(self) -> None:
         made = world()

@@ -39,10 +39,11 @@ class OnTheLink(unittest.TestCase):
         self.street.join("10.77.0.20/24", ALPHA)
         self.beta = self.street.join("10.77.0.21/24", BETA)
         self.here: Namespace = self.street.join("10.77.0.5/24", "02:c0:9f:4f:77:05", gateway="10.77.0.1")
-        self.service: Service = self.stack.enter_context(service("serve", inside=self.here, watch=True))
         self.inside = Inside(self.here)
         self.stack.callback(self.inside.close)
-        self.roster = self.inside.do(self.service.client)
+        self.home = Path(self.stack.enter_context(tempfile.TemporaryDirectory())) / "home"
+        self.running = self.stack.enter_context(contextlib.ExitStack())
+        self.start()
         subnet = self.do(
             lambda r: r.add_subnet(SubnetNew(range="10.77.0.0/24", name="Yard", gateway="10.77.0.1"))
         ).subnet.id
@@ -51,6 +52,14 @@ class OnTheLink(unittest.TestCase):
         ):  # fmt: skip
             self.assign(address, mac, name, role)
         self.do(lambda r: r.edit_watch(subnet, WatchEdit(every_minutes=0, ask_minutes=0)))
+
+    def start(self) -> None:
+        """Let the service run, anew when it ran before."""
+        self.running.close()
+        self.service: Service = self.running.enter_context(
+            service("serve", home=self.home, inside=self.here, watch=True)
+        )
+        self.roster = self.inside.do(self.service.client)
 
     def do(self, work: Callable[[Roster], T]) -> T:
         """A call of the client, made inside the service's namespace."""
@@ -239,6 +248,38 @@ class OnTheLink(unittest.TestCase):
         self.assertEqual(self.findings()[0], {("address-taken-over", "10.77.0.40")})
         self.here.ip("link", "set", "eth0", "up")
         self.street.leave(thief)
+
+    def test_a_restart_in_the_middle_closes_nothing_and_tells_nothing_twice(self) -> None:
+        self.listening()
+        owner = self.street.join("10.77.0.40/24", "02:c0:9f:40:77:40")
+        self.assign("10.77.0.40", "", "desk")
+        self.look()
+        self.until(set())
+        self.street.leave(owner)
+        wrong = []
+        for address, mac in (
+            ("10.77.0.20", TWIN),
+            ("10.77.0.1", "02:c0:9f:40:77:66"),
+            ("10.77.0.40", "02:c0:9f:40:77:67"),
+        ):
+            wrong.append(self.street.join(f"{address}/24", mac))
+            self.street.speak(wrong[-1], "claim", mac, address)
+        open_ = {
+            ("duplicate-address", "10.77.0.20"), ("gateway-changed", "10.77.0.1"), ("address-taken-over", "10.77.0.40"),
+        }  # fmt: skip
+        self.until(open_)
+        before = self.turns()
+        for _ in range(2):
+            self.start()
+            self.listening()
+            self.look()
+            self.until(open_)
+            self.assertEqual(self.turns(), before, "none was closed and opened again, and none is new")
+        self.start()
+        for host in wrong:
+            self.street.leave(host)
+        self.until(set())  # mended while nobody watched: the service finds that out by itself
+        self.assertEqual([times for _, times in self.turns()], [1, 1, 1])
 
     def test_a_planned_address_taken_while_its_owner_is_silent_and_given_back(self) -> None:
         self.listening()

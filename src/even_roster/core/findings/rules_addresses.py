@@ -203,6 +203,8 @@ def hopping(world: World, address: Address) -> Found | Away | None:
         return None
     if len(parties(world, address, macs)) < 2:
         return None
+    if world.confirmed.get(address, (0, ()))[0] < recent[1][0] and world.now - recent[1][0] < MINUTE:
+        return AWAY  # whether both answer is being asked: then it is a duplicate, and told as that
     claims, members = membership(world, address, macs)
     return Found(
         Severity.WRONG,

@@ -10,31 +10,37 @@ from pathlib import Path
 from typing import Any
 
 from even_roster.api.network import Ruler
+from even_roster.api.plan import AssignmentNew
 from even_roster.api.scans import ScanRequest
+from even_roster.core.absence import Reason, Silence
 from even_roster.core.adapters import Adapter, AdapterError
 from even_roster.core.address import Address
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
+from even_roster.core.plan.model import Subnet
 from even_roster.core.ranges import RangeError
 from even_roster.core.stays import SAME_MOMENT_MS, Sighting, Source
 from even_roster.core.targets import TargetError, asked
 from even_roster.service import setting_edits
 from even_roster.service.context import Context, now_ms, open_context
 from even_roster.service.devices import device_views
+from even_roster.service.knowing.plan_book import Edit
 from even_roster.service.lookup import find_routes as finding
 from even_roster.service.lookup import ruler as rulers
 from even_roster.service.lookup.explain import explain_address, explain_mac
+from even_roster.service.plan import planning
 from even_roster.service.scans.running_scans import Resolved, RunningScans
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
-from even_roster.store import device_queries, scan_records
+from even_roster.store import absence_records, device_queries, scan_records
 from even_roster.store.intake import NameHeard, take_in
 from even_roster.store.scan_records import SegmentSeen
 
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
 PRINTER = MacNumber(0x02C044000001)
+AFAR = SegmentSeen("behind the gateway", "10.44.10.0/24", Address(BASE + 1))
 
 
 class Elsewhere(StandinMachine):
@@ -209,6 +215,59 @@ class Telling(WithContext):
         told = self.explain(30)
         self.assertIn("Printer-1.larkspur.example (02:c0:44:00:00:01) holds it", told)
         self.assertIn("Before that 1 other adapter held it.", told)
+
+    def test_who_was_asked_in_vain_holds_it_no_more(self) -> None:
+        self.see([(30, 0xA), (30, PRINTER)])
+        both = f"{Mac(MacNumber(PRINTER))}", f"{Mac(MacNumber(0xA))}"
+        self.assertIn("It is claimed by two", self.explain(30))
+        self.assertEqual(self.state(30), "two")
+        self.gone(0xA, Reason.GAVE_WAY)
+        told = self.explain(30)
+        self.assertIn(f"A device without a name ({both[0]}) holds it", told)
+        self.assertNotIn("claimed", told)
+        self.assertEqual(self.state(30), "seen")
+        self.gone(PRINTER, Reason.SILENT)
+        told = self.explain(30)
+        self.assertIn(f"Nobody is known to hold it now; a device without a name ({both[0]}) did last", told)
+        self.assertIn("it did not answer any more", told)
+        self.assertNotIn("holds it", told)
+
+    def test_what_is_planned_and_was_never_seen_is_told_as_what_it_is(self) -> None:
+        here, mac = self.context.plan.site_here, MacNumber(0x02C044000077)
+        office = Subnet(0, here, "Office", OFFICE)
+        self.context.plan.edit("a hand", lambda plan: Edit("add", "subnet", "x", (), (office,)))
+        for octet, planned in ((40, None), (41, mac)):
+            request = AssignmentNew(
+                address=f"10.44.10.{octet}", name=f"desk-{octet}", mac=str(Mac(planned)) if planned else None
+            )
+            make = planning.assign(request, here, Address(BASE + octet), planned)
+            self.context.plan.edit("a hand", make, anyway=True)
+        self.assertIn("It was planned without a MAC: whoever answers here may be it", self.explain(40))
+        self.assertIn("It is expected: it was never seen.", self.explain(41))
+        with self.context.database.write() as connection:
+            afar = [Sighting(Address(BASE + 41), None, self.now, Source.ECHO)]
+            take_in(
+                connection, scan_records.segment_id(connection, AFAR, self.now), afar, [], {}, self.context.vendor_of
+            )
+        told = self.explain(41)
+        self.assertIn("Its own MAC was never seen: who answers here is behind the gateway", told)
+        self.assertNotIn("it was never seen", told)
+
+    def state(self, octet: int) -> str:
+        """How the ruler draws an address, whole and in stretches alike."""
+        with self.context.database.read() as connection:
+            drawn = rulers.draw(self.context, connection, OFFICE)
+            wide = rulers.draw(self.context, connection, IPv4Network("10.44.0.0/16"))
+        self.assertEqual(sum(one.two for one in wide.stretches), sum(1 for one in drawn.ticks if one.state == "two"))
+        return next(one.state for one in drawn.ticks if one.address == f"10.44.10.{octet}")
+
+    def gone(self, mac: int, reason: Reason) -> None:
+        """What was found out of a device at .30 by asking."""
+        silence = Silence(3, self.now + 1, self.now + 2, reason)
+        with self.context.database.write() as connection:
+            absence_records.keep(
+                connection, self.context.plan.site_here, {(Address(BASE + 30), MacNumber(mac)): silence}
+            )
 
     def test_macs_are_explained_even_when_never_seen(self) -> None:
         with self.context.database.read() as connection:

@@ -36,7 +36,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     sentences = _where(address, subnet, adapter.name if adapter else None)
     if adapter is not None and adapter.gateway == address:
         sentences.append(f"It is the gateway of {adapter.name}.")
-    sentences += _planned(context, connection, value)
+    sentences += _planned(context, connection, value, stays)
     sentences += _holders(context, stays)
     sentences += _last_scan(traces)
     return Explanation(
@@ -82,7 +82,7 @@ def _assignment(context: Context, connection: Connection, address: Address) -> A
         return plan_views.assignment_view(context, connection, plan, item) if item is not None else None
 
 
-def _planned(context: Context, connection: Connection, address: Address) -> list[str]:
+def _planned(context: Context, connection: Connection, address: Address, stays: list[StayRow]) -> list[str]:
     """What the plan says of an address."""
     with context.plan.reading() as plan:
         here = context.plan.site_here
@@ -102,6 +102,10 @@ def _planned(context: Context, connection: Connection, address: Address) -> list
             found.append(f"That device is called {owner.called}.")
         if owner is not None and not owner.last_seen and item.mac is None:
             found.append("It was planned without a MAC: whoever answers here may be it, but nobody has said so.")
+        elif owner is not None and not owner.last_seen and any(stay.mac is None for stay in stays):
+            found.append(
+                "Its own MAC was never seen: who answers here is behind the gateway, where MACs cannot be seen."
+            )
         elif owner is not None and not owner.last_seen:
             found.append("It is expected: it was never seen.")
     found += [f"{use.user} uses it for {use.purpose}." for use in uses]

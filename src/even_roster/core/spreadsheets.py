@@ -6,10 +6,13 @@ write into a spreadsheet, and `unguarded` takes that back, so that an export com
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from ipaddress import AddressValueError, IPv4Address
 
-from .address import Address, dotted
+from .address import Address, address_of, dotted
 from .mac import Mac, MacError, MacNumber
 from .names import is_hostname
 from .plan.model import Assignment, AssignmentKind, Plan
@@ -31,6 +34,7 @@ _HEADERS = {
 }  # fmt: skip
 _STATIC = {"static", "fixed", "manual", "assigned", "s", "typed in"}
 _RESERVED = {"reserved", "reservation", "dhcp", "dhcp reservation", "r", "dynamic reservation"}
+_PLAIN = re.compile(r"(?:[0-9]{1,3}\.){3}[0-9]{1,3}")
 _ON = {"", "on", "yes", "y", "true", "1", "x", "active", "enabled"}
 _OFF = {"off", "no", "n", "false", "0", "inactive", "disabled"}
 _RISKY = ("=", "+", "-", "@", "\t", "\r")
@@ -188,6 +192,9 @@ def _address(text: str, column: str) -> Address:
     bare = text.partition("/")[0].strip()
     if not bare:
         raise _Bad(column, "the address is missing")
+    if _PLAIN.fullmatch(bare):  # nearly every cell; what is wrong with another is said below
+        with suppress(AddressValueError):
+            return address_of(IPv4Address(bare))
     try:
         spans = parse(bare)
     except RangeError as error:

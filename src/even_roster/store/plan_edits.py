@@ -287,20 +287,19 @@ class PlanEditor:
         next_id: dict[str, int] = {}
         items: list[Record] = []
         for one in sorted(after, key=lambda one: _ORDER[kind_of(one)]):
-            kind = kind_of(one)
+            kind, values = kind_of(one), dict[str, int]()
             if isinstance(one, Band | Assignment) and ("subnet", one.subnet) in new:
-                one = replace(one, subnet=new["subnet", one.subnet])
+                values["subnet"] = new["subnet", one.subnet]
             if isinstance(one, Adapter | Assignment) and ("device", one.device) in new:
-                one = replace(one, device=new["device", one.device])
+                values["device"] = new["device", one.device]
             if isinstance(one, Subnet | Assignment) and ("site", one.site) in new:
-                one = replace(one, site=new["site", one.site])
+                values["site"] = new["site", one.site]
             if one.id <= 0:
                 if kind not in next_id:
                     next_id[kind] = self._highest(kind)
                 next_id[kind] += 1
-                new[kind, one.id] = next_id[kind]
-                one = replace(one, id=next_id[kind])
-            items.append(one)
+                new[kind, one.id] = values["id"] = next_id[kind]
+            items.append(replace(one, **values) if values else one)  # type: ignore[arg-type]
         return items
 
     def _highest(self, kind: str) -> int:

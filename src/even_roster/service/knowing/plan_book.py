@@ -59,6 +59,7 @@ class Edit:
 
 
 Make = Callable[[Plan], Edit]
+Judge = Callable[[list[Problem]], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,14 +163,17 @@ class PlanBook:
             settled = PlanEditor(connection, "", self._now()).settled(checked.plan, edit.before, edit.after)
         return checked.draft(planned(settled.before), planned(settled.after))
 
-    def edit(self, who: str, make: Make, *, anyway: bool = False) -> Saved:
-        """Make one edit. `make` sees the plan as it is at that moment and may raise.
+    def edit(self, who: str, make: Make, *, anyway: bool = False, judge: Judge | None = None) -> Saved:
+        """Make one edit. `make` sees the plan as it is at that moment and may raise; so may `judge`, which sees the problems that
+        the edit would add.
 
-        Raises PlanRefused, PlanConflict and what `make` raises; then nothing has changed.
+        Raises PlanRefused, PlanConflict and what `make` and `judge` raise; then nothing has changed.
         """
-        return self.edit_records(who, lambda desk: make(desk.plan), anyway=anyway)
+        return self.edit_records(who, lambda desk: make(desk.plan), anyway=anyway, judge=judge)
 
-    def edit_records(self, who: str, make: Callable[[Desk], Edit], *, anyway: bool = False) -> Saved:
+    def edit_records(
+        self, who: str, make: Callable[[Desk], Edit], *, anyway: bool = False, judge: Judge | None = None
+    ) -> Saved:  # fmt: skip
         """As `edit`, for edits of devices, which look at the records too."""
         with self._database.write() as connection:
             edit = make(Desk(self.plan, connection, self._now()))
@@ -177,7 +181,7 @@ class PlanBook:
                 return Saved(0, edit.before, edit.after)
             editor = PlanEditor(connection, who, self._now())
             settled = editor.settled(self.plan, edit.before, edit.after)
-            then = self._allowed(settled, anyway)
+            then = self._allowed(settled, anyway, judge)
             saved = editor.save(
                 edit.action, edit.item, settled.before, settled.after, edit.told, edit.kind, edit.undoes
             )  # fmt: skip
@@ -203,12 +207,15 @@ class PlanBook:
         self._stored(saved, named)
         return True
 
-    def _allowed(self, settled: Settled, anyway: bool) -> Checked:
+    def _allowed(self, settled: Settled, anyway: bool, judge: Judge | None = None) -> Checked:
         """The plan with an edit. Raises PlanRefused for mistakes that it would add, unless they are to be kept `anyway`."""
         then = self._checked.edited(planned(settled.before), planned(settled.after))
+        added = self._checked.added(then)
+        if judge is not None:
+            judge(added)
         barred = [
             problem
-            for problem in self._checked.added(then)
+            for problem in added
             if problem.severity is Severity.REFUSED or (problem.severity is Severity.MISTAKE and not anyway)
         ]
         if barred:

@@ -23,7 +23,7 @@ from ...api.spreadsheets import (
 from ...core import cards, spreadsheets, zones
 from ...core.adapters import choose
 from ...core.address import dotted
-from ...core.plan.checks import Severity
+from ...core.plan.checks import Problem, Severity
 from ...core.plan.model import Item, Plan
 from ...core.plan.told import told
 from ...core.span import SpanSet
@@ -77,20 +77,23 @@ def _import(
         counts = {"added": len(after) - len(before), "changed": len(before)}
         return Edit("import", "assignment", f"{len(planned)} rows", before, after, (None, counts), review=True)
 
-    problems = context.plan.draft(make)
-    planned = _judged(planned, {v: (p.severity, p.said) for p in problems for k, v in p.subjects if k == "address"})
-    refused = [row for row in planned if row.action == "refused"]
-    change = None
-    if not dry_run:
-        if refused:
+    def judge(problems: list[Problem]) -> None:
+        nonlocal planned
+        planned = _judged(planned, {v: (p.severity, p.said) for p in problems for k, v in p.subjects if k == "address"})
+        refused = [row for row in planned if row.action == "refused"]
+        if refused and not dry_run:
             worst = refused[0]
             where = f"row {worst.row}, column {worst.column}" if worst.column else f"row {worst.row}"
             raise Refusal(
                 422, "rows_refused",
                 f"{len(refused):,} of {len(planned):,} rows cannot be imported, so none was; the first: {where}: {worst.reason}",
             )  # fmt: skip
-        saved = context.plan.edit(who, make, anyway=True)
-        change = saved.change or None
+
+    change = None
+    if dry_run:
+        judge(context.plan.draft(make))
+    else:
+        change = context.plan.edit(who, make, anyway=True, judge=judge).change or None
     columns = spreadsheets.recognise(table.rows[0], mapping)
     return _report(table, columns, planned, dry_run, limit, change)
 

@@ -9,9 +9,18 @@ from pydantic import BaseModel, ConfigDict, PlainSerializer
 
 
 class Model(BaseModel):
-    """Base of everything that crosses the API; unknown fields in requests are refused by name."""
+    """Base of everything that crosses the API; unknown fields in requests are refused by name. What checks a model is made when
+    it is first used: a command needs few of them, and a service makes all at once (see `complete`)."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(defer_build=True, extra="forbid")
+
+
+def complete(kind: type[BaseModel] = Model) -> None:
+    """Make what checks each model now, and of what is built from them at once, before threads share them."""
+    for one in kind.__subclasses__():
+        one.model_config["defer_build"] = False
+        one.model_rebuild()
+        complete(one)
 
 
 def _iso(value: datetime) -> str:

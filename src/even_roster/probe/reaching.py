@@ -19,7 +19,8 @@ from .door_work import work_on
 from .segment import FrameDoor, Segment, SegmentError
 from .templates import EchoTemplate
 
-ECHOES = 3
+ECHOES = 5
+ENOUGH = 3
 EVERY = 0.4
 WAIT = 3.0
 MOST_ERRORS = 8
@@ -53,8 +54,9 @@ class Came:
 
 
 async def ask(segment: Segment, hop: Mac, address: Address, wait: float = WAIT) -> Came:
-    """Send ECHOES echoes for an address to a next hop and listen: until each has its answer or a word came for each, or `wait`
-    seconds after the last. Raises SegmentError."""
+    """Send up to ECHOES echoes for an address to a next hop and listen: until ENOUGH answers or words came, or `wait` seconds after
+    the last. One in five may get lost on the way, and a host that answers is still not taken for one that drops echo. Raises
+    SegmentError."""
     own = segment.adapter.mac
     mine = next((one.ip for one in segment.adapter.addresses if IPv4Address(address) in one.network), None)
     mine = mine or next((one.ip for one in segment.adapter.addresses), None)
@@ -72,7 +74,7 @@ def _ask(
     replies: dict[int, Reply] = {}
     words: list[Word] = []
     until = door.now() + wait
-    while not stop.is_set() and len(replies) + len(words) < ECHOES:
+    while not stop.is_set() and len(replies) + len(words) < ENOUGH:
         now = door.now()
         if len(sent) < ECHOES and now >= len(sent) * EVERY + (min(sent.values()) if sent else now):
             number = len(sent) + 1

@@ -28,7 +28,7 @@ def detection(table: Table) -> None:
         link.join("10.77.0.1/24", GATE)
         owner = link.join("10.77.0.20/24", OWNER)
         here = link.join("10.77.0.5/24", "02:c0:9f:4f:77:05", gateway="10.77.0.1")
-        running = stack.enter_context(service("serve", inside=here, watch=True))
+        running = stack.enter_context(service("serve", inside=here, watch=True, anew=True))
         within = stack.enter_context(contextlib.closing(Inside(here)))
         roster = within.do(running.client)
         subnet = within.do(lambda: roster.add_subnet(SubnetNew(range="10.77.0.0/24", name="Yard", gateway="10.77.0.1")))

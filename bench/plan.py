@@ -115,7 +115,7 @@ def spreadsheets(table: Table) -> None:
         connection.execute("CREATE TABLE t (a, b, c, d, e)")
         connection.executemany("INSERT INTO t VALUES (?,?,?,?,?)", list(csv.reader(io.StringIO(text))))
     floor = time.perf_counter() - began
-    with service("serve") as running, running.client() as roster:
+    with service("serve", anew=True) as running, running.client() as roster:
         roster.add_subnet(SubnetNew(range="10.96.0.0/16", name="Big"))
         for dry in (True, False):
             began = time.perf_counter()
@@ -132,7 +132,7 @@ def publishing(table: Table) -> None:
     """Preview and publish RESERVATIONS reservations to Kea, beside the time that Kea itself takes for them."""
     with dhcp_lab.link() as on:
         text = dhcp_lab.kea_config(on.folder).replace("10.44.10.0/24", "10.44.0.0/16")
-        with dhcp_lab.kea(on, text), service("serve") as running, running.client() as roster:
+        with dhcp_lab.kea(on, text), service("serve", anew=True) as running, running.client() as roster:
             config, socket = str(on.folder / "kea.conf"), str(on.folder / "kea.sock")
             server = roster.add_dhcp_server(DhcpServerNew(name="office", kind="kea", config=config, socket=socket))
             roster.dhcp_adopt(server.id, dry_run=False)

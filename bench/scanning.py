@@ -59,7 +59,7 @@ def waited_for(table: Table) -> None:
     with (
         namespace() as inside,
         tap_hosts(inside, "10.77.0.2/24", 200, "--twice", "2"),
-        service("serve", inside=inside, watch=True) as running,
+        service("serve", inside=inside, watch=True, anew=True) as running,
         contextlib.closing(Inside(inside)) as within,
     ):
         roster = within.do(running.client)
@@ -113,7 +113,7 @@ def large_link(table: Table) -> None:
 def _service(table: Table) -> None:
     with namespace() as inside, tap_hosts(inside, "10.77.0.2/16", 40_000), tempfile.TemporaryDirectory() as folder:
         Path(folder).chmod(0o777)
-        with service("serve", inside=inside) as running:
+        with service("serve", inside=inside, anew=True) as running:
             capture = _capture(inside, Path(folder) / "sent.pcap")
             done = running.json("scan", "10.77.0.0/16", "--pace", "10000", "--confirm", "--no-names", "--ports", "none")
             scan: Any = done["scan"]

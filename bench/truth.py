@@ -170,7 +170,7 @@ def year(table: Table) -> None:
         rows = _fill_year(home / "roster.db", now)
         size = sum(path.stat().st_size for path in home.glob("roster.db*")) / 1e6
         table.add("a year of a 2,000-device site on disk", f"{size:.0f} MB, {rows:,} stays", "< 300 MB")
-        with service("serve", home=home) as running, running.client() as roster:
+        with service("serve", home=home, anew=True) as running, running.client() as roster:
             source = random.Random(3)
             rested(psutil.Process(running.process.pid))
             floor = p95(lambda _: roster.health())
@@ -294,7 +294,7 @@ def _flooded_link() -> Iterator[tuple[Namespace, Service]]:
         inside.ip("address", "add", "10.48.0.1/20", "dev", "site0")
         for name in ("site0", "far0"):
             inside.ip("link", "set", name, "up")
-        with service("serve", inside=inside, watch=True) as running:
+        with service("serve", inside=inside, watch=True, anew=True) as running:
             done = running.roster("subnet", "add", "10.48.0.0/20", "--name", "Flood")
             assert done.returncode == 0, done.stderr
             running.roster("watch", "Flood", "--off")

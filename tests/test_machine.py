@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 import ssl
 import subprocess
@@ -126,7 +127,11 @@ class Adapters(unittest.TestCase):
                 "--no-names",
                 stderr=subprocess.PIPE,
             )
-            until(lambda: '"running"' in running.roster("scans", "--json").stdout, "the scan does not begin", 0.2)
+            until(
+                lambda: re.search(r'"probes": [1-9]', running.roster("scans", "--json").stdout) is not None,
+                "the scan does not begin",
+                0.2,
+            )
             self.inside.ip("link", "delete", "office0")
             told, _ = scanning.communicate(timeout=PATIENCE)
             self.assertEqual(scanning.returncode, 1)

@@ -15,16 +15,18 @@ from pathlib import Path
 
 from even_roster.client import Roster
 
-from . import quick_cli
+from . import quick_start
 from .lab import Namespace, environment
 from .patience import PATIENCE
+
+Process = subprocess.Popen[str] | quick_start.Process
 
 
 class Service:
     """A running service process."""
 
-    def __init__(self, process: subprocess.Popen[str], home: Path, sign_in: str, wrap: list[str]) -> None:
-        self.process, self.home, self.sign_in, self._wrap = process, home, sign_in, wrap
+    def __init__(self, process: Process, home: Path, sign_in: str, inside: str) -> None:
+        self.process, self.home, self.sign_in, self._inside = process, home, sign_in, inside
 
     @property
     def url(self) -> str:
@@ -37,10 +39,7 @@ class Service:
 
     def roster(self, *arguments: str) -> subprocess.CompletedProcess[str]:
         """A command of the command line, as a process, where the service runs."""
-        if not self._wrap:
-            return quick_cli.roster(["--home", str(self.home), *arguments], PATIENCE)
-        command = [*self._wrap, sys.executable, "-m", "even_roster.cli.main", "--home", str(self.home), *arguments]
-        return subprocess.run(command, capture_output=True, text=True, env=environment(), check=False, timeout=PATIENCE)
+        return quick_start.roster(["--home", str(self.home), *arguments], PATIENCE, self._inside)
 
     def json(self, *arguments: str) -> dict[str, object]:
         """A command with --json; gives its document, and fails loudly otherwise."""
@@ -61,23 +60,27 @@ class Service:
 @contextlib.contextmanager
 def service(
     *arguments: str, home: Path | None = None, inside: Namespace | None = None, prefix: tuple[str, ...] = (),
-    watch: bool = False,
+    watch: bool = False, anew: bool = False,
 ) -> Iterator[Service]:  # fmt: skip
-    """`roster …` (serve or demo with its options) for the length of a block; it does nothing by itself unless `watch`."""
+    """`roster …` (serve or demo with its options) for the length of a block; it does nothing by itself unless `watch`. With `anew` its
+    process imports everything itself, as a person's does."""
     with tempfile.TemporaryDirectory() as folder:
         place = home or Path(folder) / "home"
         Path(folder).chmod(0o777)
         wrap = inside.inside([]) if inside else []
-        command = [*wrap, *prefix, sys.executable, "-m", "even_roster.cli.main", *arguments, "--home", str(place)]
-        if not watch:
-            command.append("--no-watch")
+        given = [*arguments, "--home", str(place), *(() if watch else ("--no-watch",))]
         if "--listen" not in arguments:
-            command += ["--listen", "127.0.0.1:0"]
-        process = subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment()
-        )
+            given += ["--listen", "127.0.0.1:0"]
+        process: Process
+        if prefix or anew:
+            command = [*wrap, *prefix, sys.executable, "-m", "even_roster.cli.main", *given]
+            process = subprocess.Popen(
+                command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment()
+            )
+        else:
+            process = quick_start.Process(given, inside.name if inside else "")
         try:
-            yield Service(process, place, _sign_in(process), wrap)
+            yield Service(process, place, _sign_in(process), inside.name if inside else "")
         finally:
             if process.poll() is None:
                 process.terminate()
@@ -87,16 +90,18 @@ def service(
             process.wait()
             assert process.stdout is not None
             process.stdout.close()
+            if isinstance(process, quick_start.Process):
+                process.close()
 
 
 def demo(
-    *arguments: str, home: Path | None = None, watch: bool = False
+    *arguments: str, home: Path | None = None, watch: bool = False, anew: bool = False
 ) -> contextlib.AbstractContextManager[Service]:  # fmt: skip
     """The demo service."""
-    return service("demo", "--no-open", *arguments, home=home, watch=watch)
+    return service("demo", "--no-open", *arguments, home=home, watch=watch, anew=anew)
 
 
-def _sign_in(process: subprocess.Popen[str]) -> str:
+def _sign_in(process: Process) -> str:
     assert process.stdout is not None
     said = []
     until = time.monotonic() + PATIENCE

@@ -178,6 +178,8 @@ class PlanBook:
         with self._database.write() as connection:
             edit = make(Desk(self.plan, connection, self._now()))
             if edit.before == edit.after:
+                if judge is not None:
+                    judge([])
                 return Saved(0, edit.before, edit.after)
             editor = PlanEditor(connection, who, self._now())
             settled = editor.settled(self.plan, edit.before, edit.after)

@@ -236,7 +236,7 @@ class Telling(WithContext):
         here, mac = self.context.plan.site_here, MacNumber(0x02C044000077)
         office = Subnet(0, here, "Office", OFFICE)
         self.context.plan.edit("a hand", lambda plan: Edit("add", "subnet", "x", (), (office,)))
-        for octet, planned in ((40, None), (41, mac)):
+        for octet, planned in ((40, None), (41, mac), (42, MacNumber(0x02C044000078))):
             request = AssignmentNew(
                 address=f"10.44.10.{octet}", name=f"desk-{octet}", mac=str(Mac(planned)) if planned else None
             )
@@ -244,12 +244,22 @@ class Telling(WithContext):
             self.context.plan.edit("a hand", make, anyway=True)
         self.assertIn("It was planned without a MAC: whoever answers here may be it", self.explain(40))
         self.assertIn("It is expected: it was never seen.", self.explain(41))
+        self.see([(99, mac)])
+        self.assertIn("Its device was last seen at 10.44.10.99, just now.", self.explain(41))
+        self.see([(41, mac)])
+        self.assertNotIn("Its device was last seen", self.explain(41))
         with self.context.database.write() as connection:
             afar = [Sighting(Address(BASE + 41), None, self.now, Source.ECHO)]
             take_in(
                 connection, scan_records.segment_id(connection, AFAR, self.now), afar, [], {}, self.context.vendor_of
             )
-        told = self.explain(41)
+        self.assertNotIn("Its own MAC was never seen", self.explain(41))
+        with self.context.database.write() as connection:
+            afar = [Sighting(Address(BASE + 42), None, self.now, Source.ECHO)]
+            take_in(
+                connection, scan_records.segment_id(connection, AFAR, self.now), afar, [], {}, self.context.vendor_of
+            )
+        told = self.explain(42)
         self.assertIn("Its own MAC was never seen: who answers here is behind the gateway", told)
         self.assertNotIn("it was never seen", told)
 

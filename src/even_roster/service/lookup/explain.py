@@ -17,6 +17,7 @@ from ...core.span import SpanSet
 from ...core.stays import SAME_MOMENT_MS, Source
 from ...core.targets import asked
 from ...store import device_queries, scan_records
+from ...store.address_column import NO_ADDRESS
 from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
@@ -98,6 +99,7 @@ def _planned(context: Context, connection: Connection, address: Address, stays: 
             f"{planning.taken_sentence(item).replace(dotted(address), 'It', 1)}{'' if item.on else ', switched off'}."
         )
         owner = device_queries.one(connection, item.device)
+        at_home = item.mac is None or any(stay.mac == item.mac and stay.reason == Reason.NONE for stay in stays)
         if owner is not None and owner.called not in ("", item.name):
             found.append(f"That device is called {owner.called}.")
         if owner is not None and not owner.last_seen and item.mac is None:
@@ -108,6 +110,8 @@ def _planned(context: Context, connection: Connection, address: Address, stays: 
             )
         elif owner is not None and not owner.last_seen:
             found.append("It is expected: it was never seen.")
+        elif owner is not None and not at_home and owner.address not in (address, NO_ADDRESS):
+            found.append(f"Its device was last seen at {dotted(owner.address)}, {ago(owner.last_seen)}.")
     found += [f"{use.user} uses it for {use.purpose}." for use in uses]
     return found
 

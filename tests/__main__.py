@@ -1,8 +1,8 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
 First run those that measure what goes over a link or fill the kernel's neighbour table, which all namespaces share, with nothing
-beside them but what needs no service; after them four groups side by side, of which most wait: for a browser, for a service that
-watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside other work, they take longer
+beside them but what needs no service; after them five groups side by side, of which most wait: for a browser, for a service that
+watches by itself, for real servers in namespaces; the one with simulated days works all the time. None waits for a time: on a slow machine, or beside other work, they take longer
 and say the same.
 """
 
@@ -22,6 +22,7 @@ HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_truth", "test_truth_service"}
 WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
+DAYS = {"test_simulated_days"}
 ON_LINKS = {"test_reaching", "test_slow_hosts", "test_truth_on_the_wire"}
 WITHOUT_SERVICES = {
     "test_absence_truth", "test_bounds", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
@@ -45,14 +46,15 @@ def main() -> int:
     links = [name for name in there if name in ON_LINKS]
     without = [name for name in there if name in WITHOUT_SERVICES]
     words = [name for name in there if name in WORDS]
-    others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | WITHOUT_SERVICES]
+    days = [name for name in there if name in DAYS]
+    others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | WITHOUT_SERVICES | DAYS]
     counts = [0, 0, 0]
     with tempfile.TemporaryDirectory() as folder:
         parts = _Parts(Path(folder))
         measuring = parts.start(first)
         parts.start(without)
         measuring.wait()
-        for names in (waiting, links, words, others):
+        for names in (waiting, links, words, others, days):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)

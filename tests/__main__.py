@@ -2,8 +2,8 @@
 
 First run those that measure what goes over a link or fill the kernel's neighbour table, which all namespaces share, with nothing
 beside them but what needs no service; after them five groups side by side, of which most wait: for a browser, for a service that
-watches by itself, for real servers in namespaces; the one with simulated days works all the time. None waits for a time: on a slow machine, or beside other work, they take longer
-and say the same.
+watches by itself, for real servers in namespaces; the one with simulated days works all the time. None waits for a time: on a
+slow machine, or beside other work, they take longer and say the same.
 """
 
 from __future__ import annotations

@@ -14,7 +14,8 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy import Connection, create_engine, select, true, update
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, create_engine, inspect, select, true, update
 
 from even_roster.core.address import LAST_IPV4, Address, address_of
 from even_roster.core.mac import Mac, MacNumber
@@ -114,9 +115,50 @@ OLDER = (
 
 class Files(StoreCase):
     def test_migrations_lead_to_the_tables_of_the_code(self) -> None:
-        with self.database.read() as connection:
+        config = Config()
+        config.set_main_option("script_location", "src/even_roster/store/migrations")
+        script = ScriptDirectory.from_config(config)
+        migrated = create_engine(f"sqlite:///{self.path.with_name('migrated.db')}")
+        self.addCleanup(migrated.dispose)
+        with migrated.connect() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+            connection.commit()
+        fresh = Path(self.enterContext(tempfile.TemporaryDirectory())) / "roster.db"
+        Database(fresh).close()
+        created = create_engine(f"sqlite:///{fresh}")
+        self.addCleanup(created.dispose)
+        self.assertEqual(*(self.whole(engine) for engine in (created, migrated)))
+        with migrated.connect() as connection:
             context = MigrationContext.configure(connection, opts={"render_as_batch": True})
             self.assertEqual(compare_metadata(context, metadata), [])
+            self.assertEqual(context.get_current_revision(), script.get_current_head())
+        # What is current is told by the files' names, without loading what migrates.
+        names = [Path(one.path).name.partition("_")[0] for one in script.walk_revisions()]
+        self.assertEqual(names, [one.revision for one in script.walk_revisions()])
+        self.assertEqual(sorted(names, reverse=True), names)
+
+    @staticmethod
+    def whole(engine: Engine) -> dict[str, object]:
+        """A file: every table with its columns, keys, indexes and rows, in no order."""
+        found: dict[str, object] = {}
+        looking = inspect(engine)
+        with engine.connect() as connection:
+            made: dict[str, str] = dict(
+                connection.exec_driver_sql("SELECT name, sql FROM sqlite_master").tuples().all()
+            )
+            for table in looking.get_table_names():
+                columns = {(c["name"], str(c["type"]), c["nullable"], c["default"]) for c in looking.get_columns(table)}
+                keys = {
+                    (tuple(k["constrained_columns"]), k["referred_table"], str(k["options"]))
+                    for k in looking.get_foreign_keys(table)
+                }
+                indexes = {(i["name"], tuple(i["column_names"]), i["unique"]) for i in looking.get_indexes(table)}
+                rows = [sorted(row.items()) for row in connection.exec_driver_sql(f"SELECT * FROM {table}").mappings()]
+                unique = {tuple(u["column_names"]) for u in looking.get_unique_constraints(table)}
+                key = looking.get_pk_constraint(table)["constrained_columns"]
+                found[table] = columns, keys, indexes, unique, key, "WITHOUT ROWID" in made[table], rows
+        return found
 
     def test_an_older_roster_keeps_everything_and_learns_what_was_licensed_before(self) -> None:
         """A file of revision 0003: stays, names, acceptances stay; sharers of a virtual router's address become known members."""

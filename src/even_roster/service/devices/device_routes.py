@@ -55,7 +55,8 @@ def page(
     )  # fmt: skip
     with context.database.read() as connection:
         found = device_queries.page(connection, wanted, sort, descending, cursor, limit)
-        count = device_queries.count(connection, wanted) if total else None
+        whole = cursor is None and found.next is None  # all of them are at hand: nothing is looked for twice
+        count = None if not total else len(found.rows) if whole else device_queries.count(connection, wanted)
     rows = [views.device_row(row) for row in found.rows]
     return as_json(DevicePage(devices=rows, next=found.next, total=count))
 

@@ -1,4 +1,6 @@
-"""Reads CSV and XLSX files into tables of text, and writes them. Nothing in a file is evaluated; limits come first."""
+"""Reads CSV and XLSX files into tables of text, and writes them. Nothing in a file is evaluated; limits come first.
+
+What reads workbooks is loaded when the first one comes: most services never see one."""
 
 from __future__ import annotations
 
@@ -11,9 +13,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
-
-from openpyxl import Workbook, load_workbook
-from openpyxl.cell import WriteOnlyCell
 
 from ...core.spreadsheets import MOST_ROWS, SheetError, guarded
 
@@ -45,6 +44,8 @@ def read(data: bytes) -> Table:
 
 
 def _workbook(data: bytes) -> Table:
+    from openpyxl import load_workbook
+
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if sum(info.file_size for info in archive.infolist()) > _MOST_UNPACKED:
@@ -137,6 +138,9 @@ def write_csv(rows: Iterable[list[str]]) -> bytes:
 
 def write_workbook(rows: Iterable[list[str]], title: str) -> bytes:
     """A workbook with one sheet of texts."""
+    from openpyxl import Workbook
+    from openpyxl.cell import WriteOnlyCell
+
     book = Workbook(write_only=True)
     sheet = book.create_sheet(title)
     for row in rows:

@@ -117,8 +117,10 @@ class RawFrames(RealLink):
         other = self.enterContext(namespace())
         self.enterContext(veth_hosts(self.inside, other, "10.77.0.2/26", ["10.77.0.9/26", "192.168.200.10/24"]))
         running = self.serving()
-        shout = "import socket,time\nfor i in range(6000):\n s=socket.socket(2,2); s.sendto(b'',('192.168.200.%d' % (100+i),9)); time.sleep(.1)"
+        shout = "import socket,time\nfor i in range(6000):\n s=socket.socket(2,2); s.sendto(b'',('192.168.200.%d' % (100+i),9)); print(flush=True); time.sleep(.1)"
         process = other.start(sys.executable, "-c", shout)
+        assert process.stdout is not None
+        process.stdout.readline()
         told = self.scan(running, *QUICK)
         process.kill()
         process.communicate()
@@ -223,6 +225,8 @@ class Hostile(RealLink):
         other = self.enterContext(namespace())
         self.enterContext(veth_hosts(self.inside, other, "10.77.0.2/26", ["10.77.0.9/26"]))
         attacker = other.start(sys.executable, "-m", "tests.support.attacker", "far0", "10.77.0.9")
+        assert attacker.stdout is not None
+        self.assertEqual(attacker.stdout.readline().strip(), "ready")
         running = self.serving()
         done = running.roster("scan", "10.77.0.0/26", "--ports", "none")
         attacker.kill()

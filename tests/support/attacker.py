@@ -12,16 +12,18 @@ NAME = b"\x1b]0;owned\x07<script>alert(1)</script>\xe2\x80\xae\x00.local"
 
 
 def main() -> None:
-    """Answer mDNS and NetBIOS questions at an address, and throw broken frames at the link, until ended."""
+    """Answer mDNS and NetBIOS questions at an address, and throw broken frames at the link, until ended; says when it begins."""
     device, address = sys.argv[1:3]
     threading.Thread(target=_throw, args=(device,), daemon=True).start()
-    threading.Thread(target=_netbios, args=(address,), daemon=True).start()
-    _mdns(address)
+    names, services = (socket.socket(socket.AF_INET, socket.SOCK_DGRAM) for _ in range(2))
+    services.bind((address, 137))
+    names.bind((address, 5353))
+    threading.Thread(target=_netbios, args=(services,), daemon=True).start()
+    print("ready", flush=True)
+    _mdns(names)
 
 
-def _mdns(address: str) -> None:
-    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-    sock.bind((address, 5353))
+def _mdns(sock: socket.socket) -> None:
     while True:
         data, peer = sock.recvfrom(4096)
         question = data[12:]
@@ -32,9 +34,7 @@ def _mdns(address: str) -> None:
         sock.sendto(data[:2] + b"\x84\0\0\1\0\1\0\0\0\0" + question + record, peer)
 
 
-def _netbios(address: str) -> None:
-    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-    sock.bind((address, 137))
+def _netbios(sock: socket.socket) -> None:
     while True:
         data, peer = sock.recvfrom(4096)
         for length in (0, 11, 40, 60):

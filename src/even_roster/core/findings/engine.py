@@ -13,7 +13,7 @@ from ipaddress import IPv4Address
 
 from ..address import Address, address_of
 from . import rules_addresses, rules_link, rules_plan
-from .model import About, Away, Evidence, Found, Severity, State, Step, Subject
+from .model import About, Away, Evidence, Found, Severity, State, Step, Subject, telling
 from .rule import Rule
 from .world import World
 
@@ -73,8 +73,7 @@ class Finding:
     @property
     def told(self) -> tuple[object, ...]:
         """See Found.told."""
-        said, keys = tuple(one.said for one in self.evidence), tuple(one.key for one in self.steps)
-        return self.severity, self.subjects, said, self.remedy, keys
+        return telling(self.severity, self.subjects, self.evidence, self.remedy, self.steps)
 
 
 class Turn(StrEnum):

@@ -68,6 +68,11 @@ class Action(StrEnum):
     MEMBER = "member"
     ACCEPT = "accept"
 
+    @property
+    def verb(self) -> str:
+        """In one word, as the keys of steps begin."""
+        return self.value.replace(" ", "-")
+
 
 @dataclass(frozen=True, slots=True)
 class Step:
@@ -81,8 +86,8 @@ class Step:
     def key(self) -> str:
         """What it does and to what, in one word that can be typed again: `release=17,10.44.10.33`. It stays as long as that is
         offered, whatever else the finding comes to offer, and never means anything else."""
-        verb = self.action.value.replace(" ", "-")
-        return f"{verb}={','.join(value for _, value in self.values)}" if self.values else verb
+        of = ",".join(value for _, value in self.values)
+        return f"{self.action.verb}={of}" if self.values else self.action.verb
 
     @property
     def pressable(self) -> bool:
@@ -106,8 +111,14 @@ class Found:
     @property
     def told(self) -> tuple[object, ...]:
         """What must differ for the finding to count as changed: everything but moments."""
-        said, keys = tuple(one.said for one in self.evidence), tuple(one.key for one in self.steps)
-        return self.severity, self.subjects, said, self.remedy, keys
+        return telling(self.severity, self.subjects, self.evidence, self.remedy, self.steps)
+
+
+def telling(
+    severity: Severity, subjects: tuple[Subject, ...], evidence: tuple[Evidence, ...], remedy: str, steps: tuple[Step, ...]
+) -> tuple[object, ...]:  # fmt: skip
+    """See Found.told."""
+    return severity, subjects, tuple(one.said for one in evidence), remedy, tuple(one.key for one in steps)
 
 
 class Away(Enum):

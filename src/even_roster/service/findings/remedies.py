@@ -29,7 +29,7 @@ def chosen(row: FindingRow, key: str) -> Step:
         if step.key == key:
             return step
     offered = " or ".join(step.key for step in steps if step.pressable) or "nothing that could be pressed"
-    if key.partition("=")[0] not in {action.value.replace(" ", "-") for action in Action}:
+    if key.partition("=")[0] not in {action.verb for action in Action}:
         raise EditError(
             f"{key!r} names no step: they are named by what they do; finding {row.id} offers {offered}", "key"
         )

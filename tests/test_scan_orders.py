@@ -217,6 +217,7 @@ class Telling(WithContext):
         self.assertIn("Before that 1 other adapter held it.", told)
 
     def test_who_was_asked_in_vain_holds_it_no_more(self) -> None:
+        self.scanned("10.44.0.0/16", before=1000)
         self.see([(30, 0xA), (30, PRINTER)])
         both = f"{Mac(MacNumber(PRINTER))}", f"{Mac(MacNumber(0xA))}"
         self.assertIn("It is claimed by two", self.explain(30))
@@ -225,8 +226,9 @@ class Telling(WithContext):
         told = self.explain(30)
         self.assertIn(f"A device without a name ({both[0]}) holds it", told)
         self.assertNotIn("claimed", told)
-        self.assertEqual(self.state(30), "seen")
+        self.assertEqual(self.state(30), "answering")
         self.gone(PRINTER, Reason.SILENT)
+        self.assertEqual(self.state(30), "seen")
         told = self.explain(30)
         self.assertIn(f"Nobody is known to hold it now; a device without a name ({both[0]}) did last", told)
         self.assertIn("it did not answer any more", told)
@@ -269,6 +271,8 @@ class Telling(WithContext):
             drawn = rulers.draw(self.context, connection, OFFICE)
             wide = rulers.draw(self.context, connection, IPv4Network("10.44.0.0/16"))
         self.assertEqual(sum(one.two for one in wide.stretches), sum(1 for one in drawn.ticks if one.state == "two"))
+        if wide.last_scan is not None:
+            self.assertEqual((wide.answering, wide.seen), (drawn.answering, drawn.seen))
         return next(one.state for one in drawn.ticks if one.address == f"10.44.10.{octet}")
 
     def gone(self, mac: int, reason: Reason) -> None:

@@ -92,7 +92,8 @@ def _past_tick(
 
 
 def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:
-    """The ruler of one subnet. An address answers when its holder was seen since the last full scan began."""
+    """The ruler of one subnet. An address answers when its holder was seen since the last full scan began, and was not asked
+    in vain since."""
     here = context.plan.site_here
     since = scan_records.last_full_scan(connection, here, network)
     adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
@@ -179,9 +180,11 @@ def _ticks(
 def _tick(
     address: Address, rows: list[PairSeen], since: int, special: str | None, plan: tuple[str, str | None]
 ) -> Tick:
-    newest = rows[0]
-    together = [row for row in rows if row.mac is not None and (row.standing or 0) >= newest.last - SAME_MOMENT_MS]
-    state = "two" if len(together) > 1 else "answering" if newest.last >= since > 0 else "seen"
+    held = max(row.standing or 0 for row in rows)
+    newest = max(rows, key=lambda row: (row.standing or 0, row.last))
+    latest = max(row.last for row in rows)
+    together = [row for row in rows if row.mac is not None and (row.standing or 0) >= latest - SAME_MOMENT_MS]
+    state = "two" if len(together) > 1 else "answering" if held >= since > 0 else "seen"
     name = newest.called or None
     return Tick(
         address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
@@ -195,24 +198,24 @@ def _stretches(connection: Connection, site: int, network: IPv4Network, since: i
     base, size = address_of(network.network_address), max(network.num_addresses // STRETCHES, 1)
     pairs = (
         select(
-            stays.c.address, func.max(stays.c.last).label("last"),
-            func.max(stays.c.last).filter(stays.c.reason == Reason.NONE, stays.c.mac.is_not(None)).label("standing"),
+            stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"),
+            func.max(stays.c.last).filter(stays.c.reason == Reason.NONE).label("standing"),
         )
         .where(_inside(site, network))
         .group_by(stays.c.address, stays.c.mac)
         .subquery()
     )  # fmt: skip
-    newest = func.max(pairs.c.last).over(partition_by=pairs.c.address).label("newest")
-    beside = select(pairs.c.address, pairs.c.standing, newest).subquery()
-    together = func.count().filter(beside.c.standing >= beside.c.newest - SAME_MOMENT_MS).label("together")
+    latest = func.max(pairs.c.last).over(partition_by=pairs.c.address).label("latest")
+    beside = select(pairs.c.address, pairs.c.mac, pairs.c.standing, latest).subquery()
+    together = func.count(beside.c.mac).filter(beside.c.standing >= beside.c.latest - SAME_MOMENT_MS).label("together")
     held = (
-        select(beside.c.address, func.max(beside.c.newest).label("last"), together)
+        select(beside.c.address, func.max(beside.c.standing).label("standing"), together)
         .group_by(beside.c.address)
         .subquery()
     )
     place = ((held.c.address - base) // size).label("place")
     two = func.count().filter(held.c.together > 1)
-    query = select(place, func.count().filter(held.c.last >= max(since, 1)), func.count(), two).group_by(place)
+    query = select(place, func.count().filter(held.c.standing >= max(since, 1)), func.count(), two).group_by(place)
     found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
     strips = []
     for number in range(min(STRETCHES, network.num_addresses)):

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from ...api.plan import AssignmentNew, BandNew, SiteEdit, SubnetNew, UseNew
 from ...core.mac import Mac
+from ...core.plan.model import Plan
 from ...core.vendors import Prefix
 from ...store import device_queries, lease_records, vendor_records
 from ...store.watch_records import Watch
@@ -13,6 +14,7 @@ from .. import setting_edits
 from ..context import Context
 from ..devices import device_edits
 from ..dhcp.dhcp_servers import DhcpServers
+from ..knowing.plan_book import Edit, Make
 from ..plan import planning, request_values
 
 WHO = "demo"
@@ -47,14 +49,27 @@ def give_plan(
     managed.adopt(made, WHO)
     for name, drawn in bands.items():
         owner = request_values.known_subnet(context.plan.plan, here, name)
-        for band in drawn:
-            context.plan.edit(WHO, planning.add_band(band.model_copy(update={"subnet": owner.id})), anyway=True)
-    for new in (*assignments, *reservations):
-        assert new.address is not None
-        make = planning.assign(new, here, request_values.address(new.address), request_values.maybe_mac(new.mac))
-        context.plan.edit(WHO, make, anyway=True)
-    for use in uses:
-        context.plan.edit(WHO, planning.add_use(use, here))
+        made_bands = [planning.add_band(band.model_copy(update={"subnet": owner.id})) for band in drawn]
+        context.plan.edit(WHO, _at_once(made_bands, f"{len(drawn)} bands of {name}"), anyway=True)
+    made_assignments = [_assign(new, here) for new in (*assignments, *reservations)]
+    context.plan.edit(WHO, _at_once(made_assignments, f"{len(made_assignments)} rows"), anyway=True)
+    context.plan.edit(WHO, _at_once([planning.add_use(use, here) for use in uses], f"{len(uses)} dependants"))
+
+
+def _assign(new: AssignmentNew, here: int) -> Make:
+    assert new.address is not None
+    return planning.assign(new, here, request_values.address(new.address), request_values.maybe_mac(new.mac))
+
+
+def _at_once(makes: Sequence[Make], item: str) -> Make:
+    """Several new things of one kind as one edit, as from an administrator's spreadsheet."""
+
+    def make(plan: Plan) -> Edit:
+        edits = [one(plan) for one in makes]
+        after = tuple(new for edit in edits for new in edit.after)
+        return Edit("import", edits[0].kind, item, (), after, (None, {"added": len(after)}))
+
+    return make
 
 
 def publish(context: Context, server: str) -> None:

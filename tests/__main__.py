@@ -23,7 +23,7 @@ ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_truth", "test_truth_service"}
 WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
 DAYS = {"test_simulated_days"}
-ON_LINKS = {"test_reaching", "test_slow_hosts", "test_truth_on_the_wire"}
+ON_LINKS = {"test_truth_on_the_wire"}
 WITHOUT_SERVICES = {
     "test_absence_truth", "test_bounds", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
     "test_hard_times", "test_history_truth", "test_hostile_bytes", "test_journal", "test_listening", "test_names_and_sockets", "test_one_record",

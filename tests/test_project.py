@@ -25,7 +25,7 @@ ROOMS = {
     "plan": {"knowing", "web", "scans"}, "devices": {"knowing", "web", "scans", "plan"},
     "dhcp": {"aids", "knowing", "web", "scans", "plan"}, "findings": {"aids", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "web", "scans", "findings"}, "lookup": {"web", "scans", "plan", "findings", "watching"},
-    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "plan"},
+    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "plan"},
 }  # fmt: skip
 """Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""
 HALL_SEES = {"aids", "knowing", "vendors"}

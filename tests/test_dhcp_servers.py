@@ -8,12 +8,13 @@ import shutil
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.plan import AssignmentNew, SubnetNew
 from even_roster.client import BadInput, RosterError, ServiceFault
 from tests.support import dhcp_lab
-from tests.support.dhcp_lab import Link
+from tests.support.dhcp_lab import Link, kea_command
 from tests.support.lab import needs_lab
 from tests.support.service import Service, service
 
@@ -40,6 +41,13 @@ def kea_server(on: Link, *, config: bool = True, socket: bool = True) -> DhcpSer
 
 def reserve(mac: str, address: str, name: str = "portable-05") -> AssignmentNew:
     return AssignmentNew(address=address, mac=mac, name=name, kind="reserved")
+
+
+def running_config(on: Link, address: str) -> dict[str, Any]:
+    """What Kea runs, with one more reservation."""
+    config: dict[str, Any] = {"Dhcp4": kea_command(on, "config-get")["arguments"]["Dhcp4"]}
+    config["Dhcp4"]["subnet4"][0]["reservations"].append({"client-id": "01:cc", "ip-address": address})
+    return config
 
 
 @needs_lab
@@ -115,16 +123,52 @@ class Kea(unittest.TestCase):
             server = roster.add_dhcp_server(kea_server(on))
             roster.dhcp_adopt(server.id, dry_run=False)
             before = (on.folder / "kea.conf").read_text()
-            roster.assign(reserve(LAPTOP, "10.44.10.31"))  # a hand-written entry keeps this for a client identifier
+            with self.assertRaises(BadInput) as held:
+                roster.assign(reserve(LAPTOP, "10.44.10.31"))
+            self.assertIn("reserves 10.44.10.31 for client id 01:aa:bb", str(held.exception))
+            self.assertIn(f"line 20 of {on.folder}/kea.conf", str(held.exception))
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            config = on.folder / "kea.conf"
+            config.write_text(
+                before.replace(
+                    '"client-id": "01:aa:bb", "ip-address": "10.44.10.31"',
+                    '"client-id": "01:aa:bb", "ip-address": "10.44.10.181"',
+                )
+            )
             with self.assertRaises(BadInput) as refused:
                 roster.dhcp_publish(server.id)
-            self.assertIn("refuses the configuration", str(refused.exception))
-            self.assertIn("10.44.10.31", str(refused.exception))
-            self.assertEqual((on.folder / "kea.conf").read_text(), before)
-            state = roster.assignment("10.44.10.31").reservation
-            assert state is not None
-            self.assertEqual(state.state, "refused")
+            self.assertIn("10.44.10.181", str(refused.exception))
+            self.assertEqual(roster.assignment("10.44.10.181").reservation.state, "refused")  # type: ignore[union-attr]
             self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
+
+    def test_what_it_holds_is_known_whoever_wrote_it(self) -> None:
+        text = None
+        with dhcp_lab.link() as on:
+            text = dhcp_lab.kea_config(on.folder).replace(
+                '"10.44.10.100 - 10.44.10.199" }', '"10.44.10.100 - 10.44.10.199", "client-class": "touring" }'
+            )
+            with dhcp_lab.kea(on, text), beside(on) as running, running.client() as roster:
+                server = roster.add_dhcp_server(kea_server(on))
+                page = roster.dhcp_holdings(server.id)
+                self.assertEqual(page.counts["reservation"], 2)
+                self.assertEqual((page.counts.get("not understood"), page.trouble), (None, ""))
+                (pool,) = roster.dhcp_holdings(server.id, part="pool").holdings
+                self.assertEqual([(mark.what, mark.value) for mark in pool.hangs], [("client-class", "touring")])
+                self.assertEqual((pool.source, pool.line), (str(on.folder / "kea.conf"), 15))
+                proof = roster.prove("10.44.10.31", ask=False)
+                self.assertEqual(proof.grade, "taken")
+                self.assertIn("office: line 20 of", proof.reasons[0])
+                adopted = roster.dhcp_adopt(server.id, dry_run=False)
+                self.assertEqual((adopted.beside, adopted.not_understood), ({"class": 1, "reservation": 1}, []))
+                self.assertTrue(roster.dhcp_holdings(server.id, search="printer-1").holdings[0].ours)
+                self.assertIn(
+                    "client id 01:aa:bb", running.roster("dhcp", "holdings", "--search", "10.44.10.31").stdout
+                )
+                # What was put into the running server alone is held as well.
+                kea_command(on, "config-set", running_config(on, "10.44.10.77"))
+                roster.dhcp_read(server.id)
+                (beside_file,) = roster.dhcp_holdings(server.id, part="reservation", search="10.44.10.77").holdings
+                self.assertEqual((beside_file.source, beside_file.line), ("running memory", 0))
 
     def test_by_its_control_socket_alone(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:

@@ -20,6 +20,7 @@ from sqlalchemy import create_engine
 from even_roster.core.adapters import Adapter
 from even_roster.core.address import Address
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere
+from even_roster.core.holdings import Holding
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.owning import Record
 from even_roster.core.plan.following import Lease
@@ -189,6 +190,9 @@ class FakeServer:
         self.text = there.text
 
     def leases(self) -> list[Lease]:
+        return []
+
+    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
         return []
 
 

@@ -1289,6 +1289,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dhcp/servers/{identity}/holdings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Holdings
+         * @description All that a server holds, whoever wrote it, with where it stands; with `now` it is read first.
+         */
+        get: operations["holdings_api_dhcp_servers__identity__holdings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dhcp/leases": {
         parameters: {
             query?: never;
@@ -2741,7 +2761,9 @@ export interface components {
         };
         /**
          * DhcpServerView
-         * @description A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing.
+         * @description A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
+         *     reservations and options that it has, whoever wrote them, `not_understood` what could not be read of its configuration,
+         *     as of `held_at`; `held_trouble` says why it could not be read since.
          */
         DhcpServerView: {
             /** Id */
@@ -2783,6 +2805,14 @@ export interface components {
             published: number;
             /** Addresses */
             addresses: string[];
+            /** Held */
+            held: number;
+            /** Not Understood */
+            not_understood: number;
+            /** Held At */
+            held_at: string | null;
+            /** Held Trouble */
+            held_trouble: string;
         };
         /**
          * DifferenceLine
@@ -3263,6 +3293,74 @@ export interface components {
             last: string;
             /** Begun */
             begun: number[];
+        };
+        /**
+         * HoldingMark
+         * @description A word and its value: an identifier (`MAC`, `client id` …), or an attribute (`client-class`, `lease time` …).
+         */
+        HoldingMark: {
+            /** What */
+            what: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * HoldingView
+         * @description One part of what a server holds, whoever wrote it. `source` and `line` tell where it stands: a file and its line from 1,
+         *     or with line 0 something without lines ("running memory"). `text` is what it says; `within` what it hangs on (a subnet, a
+         *     class, a tag; empty for the whole server); `first` to `last` the addresses it is about; `identifiers` what a reservation
+         *     knows its device by; `hangs` all else that stands with it. `ours` is true for reservations that the plan published or
+         *     adopted.
+         */
+        HoldingView: {
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood";
+            /** Source */
+            source: string;
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /** Within */
+            within: string;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Identifiers */
+            identifiers: components["schemas"]["HoldingMark"][];
+            /** Name */
+            name: string;
+            /** Hangs */
+            hangs: components["schemas"]["HoldingMark"][];
+            /** Ours */
+            ours: boolean;
+        };
+        /**
+         * HoldingsPage
+         * @description What a server holds, as it was read last at `read_at`. `counts` are by part, of all of them; `trouble` says why it cannot be
+         *     read now, then `holdings` are older. `total` is how many match.
+         */
+        HoldingsPage: {
+            /** Server */
+            server: number;
+            /** Server Name */
+            server_name: string;
+            /** Read At */
+            read_at: string | null;
+            /** Trouble */
+            trouble: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Total */
+            total: number;
+            /** Holdings */
+            holdings: components["schemas"]["HoldingView"][];
         };
         /**
          * ImportReport
@@ -7354,6 +7452,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DhcpServerView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    holdings_api_dhcp_servers__identity__holdings_get: {
+        parameters: {
+            query?: {
+                part?: ("subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood") | null;
+                search?: string;
+                now?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldingsPage"];
                 };
             };
             /** @description Validation Error */

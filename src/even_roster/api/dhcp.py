@@ -9,11 +9,16 @@ from pydantic import Field
 from .common import DeviceRef, MacView, Model, Time
 from .plan import HandedOutView
 
+HoldingPart = Literal[
+    "subnet", "shared network", "pool", "reservation", "option", "class", "excluded", "setting", "not understood"
+]  # fmt: skip
 ServerKind = Literal["kea", "dnsmasq", "standin"]
 
 
 class DhcpServerView(Model):
-    """A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing."""
+    """A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
+    reservations and options that it has, whoever wrote them, `not_understood` what could not be read of its configuration,
+    as of `held_at`; `held_trouble` says why it could not be read since."""
 
     id: int
     version: int
@@ -33,6 +38,50 @@ class DhcpServerView(Model):
     reservations: int
     published: int
     addresses: list[str]
+    held: int
+    not_understood: int
+    held_at: Time | None
+    held_trouble: str
+
+
+class HoldingMark(Model):
+    """A word and its value: an identifier (`MAC`, `client id` …), or an attribute (`client-class`, `lease time` …)."""
+
+    what: str
+    value: str
+
+
+class HoldingView(Model):
+    """One part of what a server holds, whoever wrote it. `source` and `line` tell where it stands: a file and its line from 1,
+    or with line 0 something without lines ("running memory"). `text` is what it says; `within` what it hangs on (a subnet, a
+    class, a tag; empty for the whole server); `first` to `last` the addresses it is about; `identifiers` what a reservation
+    knows its device by; `hangs` all else that stands with it. `ours` is true for reservations that the plan published or
+    adopted."""
+
+    part: HoldingPart
+    source: str
+    line: int
+    text: str
+    within: str
+    first: str | None
+    last: str | None
+    identifiers: list[HoldingMark]
+    name: str
+    hangs: list[HoldingMark]
+    ours: bool
+
+
+class HoldingsPage(Model):
+    """What a server holds, as it was read last at `read_at`. `counts` are by part, of all of them; `trouble` says why it cannot be
+    read now, then `holdings` are older. `total` is how many match."""
+
+    server: int
+    server_name: str
+    read_at: Time | None
+    trouble: str
+    counts: dict[str, int]
+    total: int
+    holdings: list[HoldingView]
 
 
 class DhcpServerNew(Model):
@@ -145,7 +194,9 @@ class AdoptedSubnet(Model):
 
 
 class AdoptDone(Model):
-    """What adopting a server's configuration adds to the plan, and what stands in the way."""
+    """What adopting a server's configuration adds to the plan, and what stands in the way. `beside` counts what the server holds
+    beside it and keeps (reservations by other identifiers, classes, tagged options …), `not_understood` tells what could not be
+    read of its configuration, with its place."""
 
     dry_run: bool
     subnets: list[AdoptedSubnet]
@@ -153,6 +204,8 @@ class AdoptDone(Model):
     reservations: list[AdoptedReservation]
     refused: list[str]
     change: int | None
+    beside: dict[str, int]
+    not_understood: list[str]
 
 
 class LeaseView(Model):

@@ -3,15 +3,25 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import Any, get_args
 
 from rich.text import Text
 
-from ..api.dhcp import AdoptDone, DhcpPreview, DhcpServerEdit, DhcpServerNew, DhcpServerView, DifferenceLine
+from ..api.dhcp import (
+    AdoptDone,
+    DhcpPreview,
+    DhcpServerEdit,
+    DhcpServerNew,
+    DhcpServerView,
+    DifferenceLine,
+    HoldingPart,
+    HoldingView,
+)
 from ..client import Roster
 from .common import add_json, bad_input, connect, missing
 from .output import Out, ago, clock
 
+PARTS = get_args(HoldingPart)
 PATHS = ("config", "socket", "leases", "hosts", "pid")
 _MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "remove": ("-", "red")}
 
@@ -55,11 +65,19 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     adopt = actions.add_parser("adopt", parents=[shared], help="take a server's pools and reservations into the plan")
     adopt.add_argument("--dry-run", action="store_true", help="only say what that would be")
     adopt.set_defaults(run=_adopt)
+    holdings = actions.add_parser(
+        "holdings", parents=[shared], help="all that a server holds, whoever wrote it, and where it stands"
+    )
+    holdings.add_argument("--part", choices=PARTS, help="only these")
+    holdings.add_argument("--search", metavar="TEXT", default="", help="an address, or a part of what stands there")
+    holdings.add_argument("--now", action="store_true", help="read the server first")
+    holdings.add_argument("--limit", type=int, default=500, metavar="N", help="show at most N (default 500)")
+    holdings.set_defaults(run=_holdings)
     leases = actions.add_parser("leases", parents=[shared], help="leases as the servers tell them")
     leases.add_argument("--now", action="store_true", help="read the servers first")
     leases.add_argument("--all", action="store_true", help="ended ones too")
     leases.set_defaults(run=_leases)
-    for parser in (preview, publish, adopt, leases):
+    for parser in (preview, publish, adopt, holdings, leases):
         parser.add_argument("name", nargs="?", metavar="SERVER", help="the only one when left out")
     pools = actions.add_parser("pools", parents=[shared], help="how full every pool is")
     pools.set_defaults(run=_pools)
@@ -83,7 +101,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     )
     ask.add_argument("--options", action="store_true", help="every option of every offer")
     ask.set_defaults(run=_ask)
-    for parser in (listing, remove, preview, publish, adopt, leases, pools, export, ask):
+    for parser in (listing, remove, preview, publish, adopt, holdings, leases, pools, export, ask):
         add_json(parser)
 
 
@@ -134,6 +152,13 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
     for server in found:
         if server.trouble:
             out.say(f"{server.name}: {server.trouble}", "yellow")
+        if server.held_trouble and server.held_trouble != server.trouble:
+            out.say(f"{server.name}: what it holds cannot be read: {server.held_trouble}", "yellow")
+        if server.not_understood:
+            out.say(
+                f"{server.name}: {server.not_understood} parts of its configuration are not understood: "
+                f"roster dhcp holdings {server.name} --part 'not understood'", "yellow",
+            )  # fmt: skip
 
 
 def _add(options: argparse.Namespace) -> int:
@@ -284,6 +309,47 @@ def _print_adopt(out: Out, name: str, found: AdoptDone) -> None:
             f"{len(found.subnets)} subnets, {len(found.pools)} pools and {len(found.reservations)} reservations of {name} "
             f"{word} in the plan.", "bold",
         )  # fmt: skip
+    if found.beside:
+        told = ", ".join(f"{count:,} {_counted(part, count)}" for part, count in found.beside.items())
+        out.say(f"{name} holds beside that, and keeps: {told} that the plan does not know.")
+    for text in found.not_understood:
+        out.console.print(Text.assemble(("? ", "yellow"), f"not understood: {text}."))
+
+
+def _holdings(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("reading what the server holds"):
+        server = pick_server(roster, options.name)
+        found = roster.dhcp_holdings(
+            server.id, part=options.part, search=options.search, now=options.now, limit=max(options.limit, 1)
+        )
+    if options.json:
+        out.json(found)
+        return 0
+    counts = ", ".join(f"{count:,} {_counted(part, count)}" for part, count in found.counts.items())
+    out.say(f"{found.server_name} holds {counts or 'nothing'}; read {ago(found.read_at)}.")
+    if found.trouble:
+        out.say(f"It cannot be read now: {found.trouble}.", "yellow")
+    rows = [(one.part, one.text, one.within, _hanging(one), _where(one)) for one in found.holdings]
+    if rows:
+        out.table(("part", "what it says", "in", "with it", "where"), rows)
+    if found.total > len(found.holdings):
+        out.say(f"{found.total - len(found.holdings):,} more: raise --limit, or narrow with --part or --search.", "dim")
+    return 0
+
+
+def _counted(part: str, count: int) -> str:
+    return (
+        part if count == 1 or part in ("excluded", "not understood") else "classes" if part == "class" else f"{part}s"
+    )
+
+
+def _hanging(one: HoldingView) -> str:
+    return ", ".join(f"{mark.what} {mark.value}" for mark in one.hangs)
+
+
+def _where(one: HoldingView) -> str:
+    return f"{one.source}:{one.line}" if one.line else one.source
 
 
 def _leases(options: argparse.Namespace) -> int:

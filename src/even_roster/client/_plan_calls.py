@@ -14,6 +14,8 @@ from ..api.dhcp import (
     DhcpServerNew,
     DhcpServerView,
     ExportText,
+    HoldingPart,
+    HoldingsPage,
     LeaseView,
     PoolView,
     PublishDone,
@@ -261,6 +263,20 @@ def dhcp_adopt(identity: int, dry_run: bool = True) -> Call[AdoptDone]:
 def dhcp_read(identity: int) -> Call[DhcpServerView]:
     """Read a server's leases now."""
     return call(DhcpServerView, "POST", f"/api/dhcp/servers/{identity}/read")
+
+
+def dhcp_holdings(
+    identity: int,
+    *,
+    part: HoldingPart | None = None,
+    search: str = "",
+    now: bool = False,
+    offset: int = 0,
+    limit: int = 500,
+) -> Call[HoldingsPage]:
+    """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
+    params = {"part": part, "search": search or None, "now": now or None, "offset": offset, "limit": limit}
+    return call(HoldingsPage, "GET", f"/api/dhcp/servers/{identity}/holdings", params)
 
 
 def dhcp_leases(server: int | None = None) -> Call[list[LeaseView]]:

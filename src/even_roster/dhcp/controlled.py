@@ -6,14 +6,15 @@ The stand-in site's server is one; a server of one's own can be made one with a 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, fields
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
-from ..core.address import address_of
-from ..core.dhcp import Scope, ScopeThere, key_of
+from ..core.address import Address, address_of
+from ..core.dhcp import OPTION_NAMES, Scope, ScopeThere, key_of, option_items
 from ..core.dhcp_export import FormatError, from_json, to_json
+from ..core.holdings import By, Holding, Part, Place, addresses_in, naming
 from ..core.mac import Mac
 from ..core.plan.following import Lease
 from ..core.plan.model import HandedOut
@@ -68,6 +69,10 @@ class ControlledServer:
         """See DhcpServer.restore."""
         self._ask("set", configuration=json.loads(there.text))
 
+    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+        """See DhcpServer.holdings."""
+        return [held for one in self.read({}, networks).scopes for held in _held(one.scope)]
+
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases."""
         try:
@@ -92,6 +97,22 @@ class ControlledServer:
         if not isinstance(found, dict):
             raise ServerTrouble("the server's answer is not an object")
         return found
+
+
+def _held(scope: Scope) -> Iterator[Holding]:
+    """One subnet of our open form: it has a pool, what is handed out, and reservations by MAC, nothing else."""
+    place, within = Place("its configuration"), str(scope.network)
+    first, last = address_of(scope.network.network_address), address_of(scope.network.broadcast_address)
+    yield Holding(Part.SUBNET, place, within, "", first, last)
+    for pool in scope.pools:
+        yield Holding(Part.POOL, place, str(pool), within, Address(pool.first), Address(pool.last))
+    for name, text in option_items(scope.options):
+        if text:
+            yield from naming(Holding(Part.OPTION, place, f"{OPTION_NAMES[name]} {text}", within), addresses_in(text))
+    for one in scope.reservations:
+        yield Holding(
+            Part.RESERVATION, place, str(one), within, one.address, one.address, ((By.MAC, str(Mac(one.mac))),), one.name
+        )  # fmt: skip
 
 
 def _merged(there: Scope, wanted: Scope, owned: frozenset[str]) -> Scope:

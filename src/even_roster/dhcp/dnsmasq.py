@@ -17,9 +17,10 @@ from ipaddress import IPv4Network
 from pathlib import Path
 
 from ..core.dhcp import Scope
+from ..core.holdings import Holding
 from ..core.plan.following import Lease
-from . import dnsmasq_text
-from .server import Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
+from . import dnsmasq_holdings, dnsmasq_lines, dnsmasq_text
+from .server import LocalFiles, Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
 
 _SECONDS = 15.0
 _SETTLE = 0.3
@@ -94,6 +95,14 @@ class DnsmasqServer:
         """See DhcpServer.restore."""
         write_file(self.hosts, there.text, self.hosts.with_name(f"{self.hosts.name}.refused~"))
         self._signal()
+
+    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+        """See DhcpServer.holdings; the hosts file too where the configuration does not name it."""
+        files, hosts = LocalFiles(), str(self.hosts)
+        found = dnsmasq_lines.follow(str(self.config), files) if self.config is not None else dnsmasq_lines.EMPTY
+        if hosts not in found.files and self.hosts.exists():
+            found = found.with_file(hosts, files.text(hosts), "dhcp-host")
+        return dnsmasq_holdings.holdings(found, networks)
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases."""

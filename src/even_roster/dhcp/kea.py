@@ -23,15 +23,17 @@ from typing import Any
 
 from ..core.address import address_of
 from ..core.dhcp import Scope, ScopeThere
+from ..core.holdings import Holding, Part, Place
 from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
 from ..core.text import clean
-from . import kea_config
-from .server import Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
+from . import kea_config, kea_files, kea_holdings
+from .server import LocalFiles, Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
 
 _SECONDS = 30.0
 _MOST = 64 << 20
 _NO_LEASES = 3
+RUNNING = "running memory"
 DEFAULT_CHECK = ("kea-dhcp4", "-t")
 
 
@@ -49,6 +51,10 @@ class KeaServer:
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read: the file where it is given, else what the server has in effect."""
         text = read_file(self.config) if self.config is not None else self._running()
+        if self.config is not None and len(kea_files.join(str(self.config), LocalFiles()).files) > 1:
+            raise ServerTrouble(
+                "the configuration includes other files; reach the server by its control socket instead"
+            )
         there = self._scopes(text, owned)
         if self.config is not None and self.socket is not None:
             in_effect = {one.scope.network: one.scope for one in self._scopes(self._running(), owned)}
@@ -128,6 +134,22 @@ class KeaServer:
             write_file(self.config, there.text, self.config.with_name(f"{self.config.name}.refused"))
             with contextlib.suppress(ServerTrouble):
                 self._reload()
+
+    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+        """See DhcpServer.holdings: from the file and what it includes; what the running server has beside it, too."""
+        found: list[Holding] = []
+        if self.config is not None:
+            joined = kea_files.join(str(self.config), LocalFiles())
+            found = kea_holdings.holdings(kea_config.parse(joined.text), joined.place)
+        if self.socket is None:
+            return found
+        running = kea_config.parse(self._running())
+        there = {kea_holdings.meaning(one) for one in found}
+        beside = kea_holdings.holdings(running, lambda position: Place(RUNNING))
+        if self.config is None:
+            return beside
+        about = (Part.POOL, Part.RESERVATION, Part.SUBNET)
+        return found + [one for one in beside if one.part in about and kea_holdings.meaning(one) not in there]
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases: by the lease commands where the server has them, else from its lease file."""

@@ -44,8 +44,6 @@ class _Subnet:
 
 def parse(text: str) -> JsonText:
     """The configuration as an editable text. Raises ServerTrouble."""
-    if "<?include" in text:
-        raise ServerTrouble("the configuration includes other files; reach the server by its control socket instead")
     try:
         document = JsonText(text)
     except JsonTextError as error:

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Protocol
 
 from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost
+from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from ..core.text import clean
 
@@ -29,6 +30,7 @@ class ServerRefused(ServerTrouble):
     """The server's own check refused a configuration; nothing was changed."""
 
 
+MOST_OCTETS = 64 << 20
 Owned = Mapping[str, frozenset[str]]
 
 
@@ -85,6 +87,9 @@ class DhcpServer(Protocol):
 
     def leases(self) -> list[Lease]:
         """Its leases now, ended ones too where it keeps them."""
+
+    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+        """All that it holds, whoever wrote it; `networks` are planned ones, where it does not say the mask itself."""
 
 
 def preview(server: DhcpServer, wanted: Sequence[Scope], owned: Owned) -> tuple[Preview, There]:
@@ -194,6 +199,25 @@ def write_file(path: Path, text: str, keep: Path) -> None:
     except OSError as error:
         part.unlink(missing_ok=True)
         raise ServerTrouble(f"{path} cannot be written: {error.strerror}") from error
+
+
+class LocalFiles:
+    """The files of this machine, for readers that follow includes."""
+
+    def text(self, path: str) -> str | None:
+        """A file's text, line ends as they are; octets that are no UTF-8 are told as what they are (\\xe4)."""
+        try:
+            with Path(path).open(encoding="utf-8", errors="backslashreplace", newline="") as file:
+                return file.read(MOST_OCTETS)
+        except (OSError, ValueError):
+            return None
+
+    def names(self, path: str) -> list[str] | None:
+        """The names of the files in a folder."""
+        try:
+            return [one.name for one in Path(path).iterdir() if one.is_file()]
+        except OSError:
+            return None
 
 
 def read_file(path: Path) -> str:

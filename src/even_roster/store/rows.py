@@ -255,6 +255,8 @@ class DhcpServerRow(NamedTuple):
     read_at: int | None
     trouble: str
     addresses: list[int]
+    holdings_at: int | None
+    holdings_trouble: str
 
 
 class ReviewRow(NamedTuple):

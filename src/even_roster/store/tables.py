@@ -284,6 +284,25 @@ dhcp_servers = Table(
     Column("read_at", BigInteger),
     Column("trouble", Text, nullable=False, default=""),
     Column("addresses", JSON, nullable=False, default=list, server_default="[]"),
+    Column("holdings_at", BigInteger),
+    Column("holdings_trouble", Text, nullable=False, default="", server_default=""),
+)  # fmt: skip
+
+holdings = Table(
+    "holdings", metadata,
+    Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("part", Text, nullable=False),
+    Column("source", Text, nullable=False),
+    Column("line", Integer, nullable=False),
+    Column("text", Text, nullable=False),
+    Column("within", Text, nullable=False),
+    Column("first", AddressNumber),
+    Column("last", AddressNumber),
+    Column("identifiers", JSON, nullable=False),
+    Column("name", Text, nullable=False),
+    Column("hangs", JSON, nullable=False),
+    sqlite_with_rowid=False,
 )  # fmt: skip
 
 leases = Table(

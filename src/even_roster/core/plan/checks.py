@@ -42,6 +42,11 @@ class Problem:
         """Sentence and remedy in one."""
         return f"{self.sentence}; {self.remedy}"
 
+    @property
+    def rank(self) -> tuple[int, str, tuple[tuple[str, str], ...]]:
+        """Sorts the worst first."""
+        return _ORDER[self.severity], self.kind, self.subjects
+
 
 Scope = tuple[str, int | str] | tuple[str, int, str]
 _ORDER = {Severity.REFUSED: 0, Severity.MISTAKE: 1, Severity.ADVICE: 2}
@@ -62,7 +67,7 @@ class Checked:
     def problems(self) -> list[Problem]:
         """All problems, the worst first."""
         found = [problem for problems in self._found.values() for problem in problems]
-        return sorted(found, key=lambda p: (_ORDER[p.severity], p.kind, p.subjects))
+        return sorted(found, key=lambda p: p.rank)
 
     def edited(self, before: Iterable[Item], after: Iterable[Item]) -> Checked:
         """The plan with an edit, and its problems then."""

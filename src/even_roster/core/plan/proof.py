@@ -7,10 +7,12 @@ on the own link just now. Silence alone never makes an address clear: owners are
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from ..address import Address, dotted
+from ..holdings import Claim, Part
 from ..mac import Mac, MacNumber
 from .model import AssignmentKind, BandKind, Plan, Subnet
 
@@ -88,13 +90,17 @@ class Proof:
     last_seen: LastSeen | None
 
 
-def prove(plan: Plan, site: int, address: Address, evidence: Evidence, now: int) -> Proof:
-    """Weigh the evidence for one address at one time (UTC ms)."""
+def prove(
+    plan: Plan, site: int, address: Address, evidence: Evidence, now: int, claims: Sequence[Claim] = ()
+) -> Proof:  # fmt: skip
+    """Weigh the evidence for one address at one time (UTC ms); `claims` are what DHCP servers hold of it."""
     subnet = plan.subnet_at(site, address)
     band = plan.band_at(subnet.id, address) if subnet else None
     against = [*_planned(plan, site, address, subnet), *_held(evidence, now)]
     if band is not None and band.kind is BandKind.POOL:
         against.append(f"it lies inside the {band.title}, which the DHCP server hands out")
+        claims = [one for one in claims if one.holding.part is not Part.POOL]
+    against += [one.said for one in claims]
     weak = _weak(evidence, now)
     if subnet is None:
         weak.append("it lies in no planned subnet, so its mask and gateway are not known")

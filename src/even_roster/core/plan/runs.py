@@ -54,6 +54,18 @@ class Runs:
             self._firsts.insert(at, address)
             self._lasts.insert(at, address)
 
+    def cover(self, first: int, last: int) -> None:
+        """Take a whole stretch in; costs the runs within."""
+        low = bisect_right(self._firsts, first) - 1
+        low = low if low >= 0 and self._lasts[low] >= first - 1 else low + 1
+        high = low
+        while high < len(self._firsts) and self._firsts[high] <= last + 1:
+            first, last = min(first, self._firsts[high]), max(last, self._lasts[high])
+            self.total -= self._lasts[high] - self._firsts[high] + 1
+            high += 1
+        self._firsts[low:high], self._lasts[low:high] = [first], [last]
+        self.total += last - first + 1
+
     def remove(self, address: int) -> None:
         """Take an address out; nothing happens when it is not there."""
         at = bisect_right(self._firsts, address) - 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Query, Request
 
 from ...api.dhcp import (
     AdoptDone,
@@ -14,6 +14,8 @@ from ...api.dhcp import (
     DhcpServerNew,
     DhcpServerView,
     ExportText,
+    HoldingPart,
+    HoldingsPage,
     LeaseView,
     PoolView,
     PublishDone,
@@ -149,10 +151,12 @@ def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Wh
 @router.post("/servers/{identity}/adopt")
 def adopt(identity: int, request: AdoptRequest, servers: ServersDep, who: Who) -> AdoptDone:
     """Take the server's pools and reservations into the plan; with `dry_run` only say what that would be."""
+    servers.read_holdings(identity)
+    held = servers.holdings(identity)
     if request.dry_run:
-        return dhcp_views.adoption_view(servers.adoption(identity)[0], True, None)
+        return dhcp_views.adoption_view(servers.adoption(identity)[0], held, True, None)
     found, change = servers.adopt(identity, who)
-    return dhcp_views.adoption_view(found, False, change or None)
+    return dhcp_views.adoption_view(found, held, False, change or None)
 
 
 @router.post("/servers/{identity}/read")
@@ -160,6 +164,18 @@ def read(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> D
     """Read the server's leases now."""
     servers.read_leases(identity)
     return _view(context, servers, identity)
+
+
+@router.get("/servers/{identity}/holdings")
+def holdings(
+    identity: int, context: ContextDep, servers: ServersDep, who: Who, part: HoldingPart | None = None, search: str = "",
+    now: bool = False, offset: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=100_000)] = 500,
+) -> HoldingsPage:  # fmt: skip
+    """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
+    if now:
+        servers.read_holdings(identity)
+    row, held = servers.row(identity), servers.holdings(identity)
+    return dhcp_views.holdings_page(context, row, held, part, search, offset, limit)
 
 
 @router.get("/leases")

@@ -9,6 +9,7 @@ import logging
 import re
 from collections.abc import Sequence
 from dataclasses import fields, replace
+from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ from sqlalchemy import update
 from ...api.events import DhcpEvent
 from ...core.address import address_of, dotted
 from ...core.dhcp import Adoption, PlanError, Reservation, Scope, ScopeThere, adoption, desired, key_of, option_items
+from ...core.holdings import Holding, safe
 from ...core.names import NameSource, heard
 from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
@@ -25,7 +27,7 @@ from ...dhcp.controlled import ControlledServer
 from ...dhcp.dnsmasq import DnsmasqServer
 from ...dhcp.kea import KeaServer
 from ...dhcp.server import DhcpServer, Owned, Preview, Published, ServerTrouble, preview, publish
-from ...store import lease_records
+from ...store import holding_records, lease_records
 from ...store.edits import EditError, Missing
 from ...store.intake import NameHeard
 from ...store.one_lock import OneLock
@@ -50,6 +52,7 @@ class DhcpServers:
         self._busy: dict[int, OneLock] = {}
         self._readings = itertools.count(1)
         self._stored: dict[int, int] = {}
+        self._held: dict[int, int] = {}
 
     def begin(self) -> None:
         """Read leases from now on, every EVERY_SECONDS."""
@@ -126,6 +129,7 @@ class DhcpServers:
         with self._context.database.write() as connection:
             entries = [one for scope in wanted for one in scope.reservations]
             lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
+        self._context.plan.holdings_changed()
         self._context.findings.servers_changed()
         self._context.tell(DhcpEvent(server=identity))
         with contextlib.suppress(ServerTrouble):
@@ -157,10 +161,8 @@ class DhcpServers:
 
     def _scopes(self, row: DhcpServerRow) -> tuple[ScopeThere, ...]:
         """What its configuration has now. Raises ServerTrouble."""
-        with self._context.plan.reading() as plan:
-            hints = [subnet.network for subnet in plan.subnets_of(row.site) if not subnet.supernet]
         with self._lock(row.id):
-            return self.server(row).read(_owned(row), hints).scopes
+            return self.server(row).read(_owned(row), self._networks(row.site)).scopes
 
     def try_out(self, identity: int) -> None:
         """Read a server's configuration and leases; what cannot be read is kept as its trouble. Raises Missing."""
@@ -173,6 +175,12 @@ class DhcpServers:
             return
         with contextlib.suppress(ServerTrouble):
             self.read_leases(identity)
+
+    def holdings(self, identity: int) -> list[Holding]:
+        """All that a server holds, as it was read last. Raises Missing."""
+        self.row(identity)
+        with self._context.database.read() as connection:
+            return holding_records.of_server(connection, identity)
 
     def adopt(self, identity: int, who: str) -> tuple[Adoption, int]:
         """Take a server's pools and reservations into the plan, as one change; gives its id.
@@ -191,6 +199,7 @@ class DhcpServers:
         with self._context.database.write() as connection:
             kept = {network: keys for network, keys in row.owned.items() if network not in owned}
             lease_records.replace_published(connection, identity, entries, {**kept, **owned}, now_ms())
+        self._context.plan.holdings_changed()
         self._context.findings.servers_changed()
         self._context.tell(DhcpEvent(server=identity))
         return found, saved.change
@@ -200,6 +209,7 @@ class DhcpServers:
 
         Gives how many there are. Raises Missing, ServerTrouble.
         """
+        self.read_holdings(identity)
         row = self.row(identity)
         try:
             with self._lock(identity):
@@ -211,6 +221,33 @@ class DhcpServers:
             raise
         self._store(row, leases, reading)
         return len(leases)
+
+    def read_holdings(self, identity: int) -> None:
+        """Read all that a server holds now; when it cannot be read, that is kept and what was read before stays. Raises Missing."""
+        row = self.row(identity)
+        networks = self._networks(row.site)
+        try:
+            with self._lock(identity):
+                reading = next(self._readings)
+                found = [safe(one) for one in self.server(row).holdings(networks)]
+        except ServerTrouble as error:
+            with self._context.database.write() as connection:
+                holding_records.trouble(connection, identity, str(error))
+            return
+        with self._context.database.write() as connection:
+            if reading < self._held.get(identity, 0):
+                return
+            self._held[identity] = reading
+            changed = holding_records.replace(connection, identity, found, now_ms())
+        if changed:
+            self._context.plan.holdings_changed()
+            self._context.findings.servers_changed()
+            self._context.tell(DhcpEvent(server=identity))
+
+    def _networks(self, site: int) -> list[IPv4Network]:
+        """The planned networks of a site, for servers that do not say the mask themselves."""
+        with self._context.plan.reading() as plan:
+            return [subnet.network for subnet in plan.subnets_of(site) if not subnet.supernet]
 
     def _store(self, row: DhcpServerRow, leases: Sequence[Lease], reading: int) -> None:
         """Store what a server told, unless a later reading was stored meanwhile."""

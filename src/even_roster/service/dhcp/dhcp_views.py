@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import difflib
-from collections.abc import Iterable, Iterator
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from ipaddress import IPv4Address
 
 from sqlalchemy import Connection
 
@@ -15,16 +18,20 @@ from ...api.dhcp import (
     DhcpPreview,
     DhcpServerView,
     DifferenceLine,
+    HoldingMark,
+    HoldingsPage,
+    HoldingView,
     LeaseView,
     PoolView,
     TextLine,
 )
-from ...core.address import dotted
+from ...core.address import address_of, dotted
 from ...core.dhcp import Adoption, Line
+from ...core.holdings import Claim, Holding, Part
 from ...core.mac import Mac
 from ...core.plan.model import AssignmentKind, BandKind, Plan
 from ...dhcp.server import Preview, digest
-from ...store import lease_records
+from ...store import holding_records, lease_records
 from ...store.lease_records import LeaseRow
 from ...store.rows import DhcpServerRow
 from .. import views
@@ -34,11 +41,13 @@ from ..scans.running_scans import refs_of_macs
 
 CONTEXT = 3
 MOST_TEXT = 400_000
+_BESIDE = (Part.RESERVATION, Part.CLASS, Part.SHARED, Part.EXCLUDED)
 
 
 def server_view(plan: Plan, connection: Connection, row: DhcpServerRow) -> DhcpServerView:
     """A server and how much of the plan it has."""
     given = row.settings
+    counts = holding_records.counts(connection, row.id)
     mine = [band for band in plan.pools() if band.server == row.id]
     subnets = {band.subnet for band in mine}
     reserved = sum(
@@ -55,6 +64,53 @@ def server_view(plan: Plan, connection: Connection, row: DhcpServerRow) -> DhcpS
         hosts=given.get("hosts", ""), pid=given.get("pid", ""), published_at=views.maybe_time(row.published_at),
         read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
         published=lease_records.count_published(connection, row.id), addresses=[dotted(a) for a in row.addresses],
+        held=sum(counts.get(part, 0) for part in (Part.POOL, Part.RESERVATION, Part.OPTION)),
+        not_understood=counts.get(Part.UNKNOWN, 0), held_at=views.maybe_time(row.holdings_at), held_trouble=row.holdings_trouble,
+    )  # fmt: skip
+
+
+def holdings_page(
+    context: Context,
+    row: DhcpServerRow,
+    held: Sequence[Holding],
+    part: str | None,
+    search: str,
+    offset: int,
+    limit: int,
+) -> HoldingsPage:
+    """What a server holds, filtered: `search` is looked for in texts, names and identifiers; an address also in stretches."""
+    found = [one for one in held if (part is None or one.part == part) and _holds(one, search.strip().casefold())]
+    return HoldingsPage(
+        server=row.id, server_name=row.name, read_at=views.maybe_time(row.holdings_at), trouble=row.holdings_trouble,
+        counts=dict(Counter(one.part.value for one in held)), total=len(found),
+        holdings=[_holding_view(context, row, one) for one in found[offset : offset + limit]],
+    )  # fmt: skip
+
+
+def _holds(one: Holding, search: str) -> bool:
+    if not search:
+        return True
+    with contextlib.suppress(ValueError):
+        address = address_of(IPv4Address(search))
+        return one.first is not None and one.first <= address <= (one.first if one.last is None else one.last)
+    texts = (
+        one.text,
+        one.name,
+        one.within,
+        str(one.place),
+        *(text for _, text in one.identifiers),
+        *(v for _, v in one.hangs),
+    )
+    return any(search in text.casefold() for text in texts)
+
+
+def _holding_view(context: Context, row: DhcpServerRow, one: Holding) -> HoldingView:
+    return HoldingView(
+        part=one.part.value, source=one.place.source, line=one.place.line, text=one.text, within=one.within,
+        first=dotted(one.first) if one.first is not None else None, last=dotted(one.last) if one.last is not None else None,
+        identifiers=[HoldingMark(what=by.value, value=text) for by, text in one.identifiers], name=one.name,
+        hangs=[HoldingMark(what=what, value=value) for what, value in one.hangs],
+        ours=one.part is Part.RESERVATION and context.plan.is_ours(Claim(row.id, row.name, one)),
     )  # fmt: skip
 
 
@@ -96,10 +152,14 @@ def side_by_side(before: str, after: str) -> Iterator[TextLine]:
         yield TextLine(kind="skipped", before=None, after=None, text=f"{len(old) - at} lines as they are")
 
 
-def adoption_view(found: Adoption, dry_run: bool, change: int | None) -> AdoptDone:
-    """What adopting does."""
+def adoption_view(found: Adoption, held: Sequence[Holding], dry_run: bool, change: int | None) -> AdoptDone:
+    """What adopting does, and what of a server's holdings it leaves as it is."""
+    beside = Counter(
+        one.part.value for one in held if one.part in _BESIDE and not (one.macs and one.part is Part.RESERVATION)
+    )
     return AdoptDone(
-        dry_run=dry_run, change=change, refused=list(found.refused),
+        dry_run=dry_run, change=change, refused=list(found.refused), beside=dict(beside),
+        not_understood=[f"{one.place}: {one.text}" for one in held if one.part is Part.UNKNOWN],
         subnets=[
             AdoptedSubnet(subnet=str(s.network), options=plan_views.handed_out_view(s.options)) for s in found.subnets
         ],

@@ -16,8 +16,10 @@ from sqlalchemy import Connection
 
 from ...api.events import DevicesEvent, Event, PlanEvent
 from ...core.address import Address
+from ...core.holdings import Claim, Claims
 from ...core.mac import MacNumber
 from ...core.owning import Record, Settled, planned
+from ...core.plan import claimed
 from ...core.plan.checks import Checked, Problem, Severity
 from ...core.plan.free import Seen
 from ...core.plan.model import Assignment, Item, Plan
@@ -25,11 +27,13 @@ from ...core.plan.runs import Runs
 from ...core.roster import Adapter, Case, Device, Known
 from ...core.span import SpanSet
 from ...core.stays import Sighting
-from ...store import lease_records, plan_records, review_records, seen_records
+from ...store import holding_records, lease_records, plan_records, review_records, seen_records
 from ...store.database import Database
 from ...store.one_lock import OneLock
 from ...store.plan_edits import PlanEditor, Saved
 from ...store.summaries import VendorOf, refresh
+
+_NO_CLAIMS = Claims()
 
 
 class PlanRefused(ValueError):
@@ -87,11 +91,15 @@ class PlanBook:
         self._last_seen: dict[int, dict[Address, int]] = {}
         self._seen: dict[int, Seen] = {}
         self._held: dict[int, Runs] = {}
+        self._claims: dict[int, Claims] = {}
+        self._ours: set[tuple[int, int, MacNumber]] = set()
+        self._against: tuple[Plan, dict[int, Claims], list[Problem]] | None = None
         self.listeners: list[Callable[[Sequence[Item]], None]] = []
         with database.read() as connection:
             self._checked = Checked(plan_records.load(connection))
             self._last_seen = seen_records.last_seen_by_site(connection)
         self.leases_changed()
+        self.holdings_changed()
 
     @property
     def plan(self) -> Plan:
@@ -100,8 +108,33 @@ class PlanBook:
 
     @property
     def problems(self) -> list[Problem]:
-        """What is wrong with it, the worst first."""
-        return self._checked.problems
+        """What is wrong with it, the worst first; what DHCP servers hold against it, too."""
+        checked, known = self._checked, self._claims
+        if self._against is None or self._against[0] is not checked.plan or self._against[1] is not known:
+            items = checked.plan.assignments.values()
+            self._against = checked.plan, known, self._claimed(checked.plan, items)
+        return sorted([*checked.problems, *self._against[2]], key=lambda one: one.rank)
+
+    def claims(self, site: int) -> Claims:
+        """What the DHCP servers of a site hold of addresses, as they were read last."""
+        return self._claims.get(site, _NO_CLAIMS)
+
+    def is_ours(self, claim: Claim) -> bool:
+        """Whether a server's reservation is one that the plan published or adopted."""
+        held = claim.holding
+        return any((claim.server, held.first, mac) in self._ours for mac in held.macs)
+
+    def _claimed(self, plan: Plan, items: Iterable[Assignment]) -> list[Problem]:
+        """What the servers hold against some assignments."""
+        by_site: dict[int, list[Assignment]] = {}
+        for item in items:
+            by_site.setdefault(item.site, []).append(item)
+        return [
+            problem
+            for site, of_site in by_site.items()
+            if site in self._claims
+            for problem in claimed.problems(plan, of_site, self._claims[site], self.is_ours)
+        ]
 
     @contextmanager
     def reading(self) -> Iterator[Plan]:
@@ -155,13 +188,21 @@ class PlanBook:
             active = lease_records.active_by_site(connection, self._now())
         self._held = {site: Runs(addresses) for site, addresses in active.items()}
 
+    def holdings_changed(self) -> None:
+        """A server's configuration was read anew, or the plan was published to it."""
+        with self._database.read() as connection:
+            claims = holding_records.claims_by_site(connection)
+            ours = holding_records.ours(connection)
+        self._claims, self._ours = {site: Claims.of(found) for site, found in claims.items()}, ours
+
     def draft(self, make: Make) -> list[Problem]:
         """The problems an edit would add; nothing is changed."""
         checked = self._checked
         edit = make(checked.plan)
         with self._database.read() as connection:
             settled = PlanEditor(connection, "", self._now()).settled(checked.plan, edit.before, edit.after)
-        return checked.draft(planned(settled.before), planned(settled.after))
+        then = checked.edited(planned(settled.before), planned(settled.after))
+        return self._added(checked, then, settled)
 
     def edit(self, who: str, make: Make, *, anyway: bool = False, judge: Judge | None = None) -> Saved:
         """Make one edit. `make` sees the plan as it is at that moment and may raise; so may `judge`, which sees the problems that
@@ -212,7 +253,7 @@ class PlanBook:
     def _allowed(self, settled: Settled, anyway: bool, judge: Judge | None = None) -> Checked:
         """The plan with an edit. Raises PlanRefused for mistakes that it would add, unless they are to be kept `anyway`."""
         then = self._checked.edited(planned(settled.before), planned(settled.after))
-        added = self._checked.added(then)
+        added = self._added(self._checked, then, settled)
         if judge is not None:
             judge(added)
         barred = [
@@ -223,6 +264,12 @@ class PlanBook:
         if barred:
             raise PlanRefused(barred)
         return then
+
+    def _added(self, checked: Checked, then: Checked, settled: Settled) -> list[Problem]:
+        """The problems that an edit adds, the worst first."""
+        was = set(self._claimed(checked.plan, (one for one in settled.before if isinstance(one, Assignment))))
+        now = self._claimed(then.plan, (one for one in settled.after if isinstance(one, Assignment)))
+        return sorted([*checked.added(then), *(one for one in now if one not in was)], key=lambda one: one.rank)
 
     def rules_changed(self) -> None:
         """The roles' rules were edited."""

@@ -38,6 +38,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     if adapter is not None and adapter.gateway == address:
         sentences.append(f"It is the gateway of {adapter.name}.")
     sentences += _planned(context, connection, value, stays)
+    sentences += _claimed(context, value)
     sentences += _holders(context, stays)
     sentences += _last_scan(traces)
     return Explanation(
@@ -114,6 +115,12 @@ def _planned(context: Context, connection: Connection, address: Address, stays: 
             found.append(f"Its device was last seen at {dotted(owner.address)}, {ago(owner.last_seen)}.")
     found += [f"{use.user} uses it for {use.purpose}." for use in uses]
     return found
+
+
+def _claimed(context: Context, address: Address) -> list[str]:
+    """What the DHCP servers hold of an address, beside what the plan published."""
+    claims = context.plan.claims(context.plan.site_here).at(address)
+    return [f"DHCP server {one.said}." for one in claims if not context.plan.is_ours(one)]
 
 
 def _where(address: IPv4Address, subnet: str | None, adapter: str | None) -> list[str]:

@@ -113,6 +113,8 @@ def _candidates(
     plan, held = context.plan.plan, context.plan.held(subnet.site).copy()
     for address in refused:
         held.add(address)
+    for first, last in context.plan.claims(subnet.site).runs():
+        held.cover(first, last)
     wanted = Wanted(request.count, request.adjacent, request_values.role(request.role, plan))
     with context.plan.seeing(subnet.site) as seen:
         return [Address(one) for one in candidates(plan, subnet, wanted, seen, held, band)]
@@ -159,8 +161,9 @@ def _weigh(context: Context, site: int, addresses: Sequence[Address], words: dic
     own = {int(a.ip) for adapter in context.machine.adapters() for a in adapter.addresses} if here else set()
     with context.database.read() as connection:
         evidence = gather(connection, site, addresses, words, own, now)
+    claims = context.plan.claims(site)
     with context.plan.reading() as plan:
-        return [prove(plan, site, address, evidence[address], now) for address in addresses]
+        return [prove(plan, site, address, evidence[address], now, claims.at(address)) for address in addresses]
 
 
 def gather(

@@ -1,0 +1,78 @@
+"""What DHCP servers hold, as they were read last."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import Connection, delete, func, insert, select, update
+
+from ..core.holdings import By, Claim, Holding, Part, Place
+from ..core.mac import MacNumber
+from .tables import dhcp_servers, holdings, published
+
+
+def replace(connection: Connection, server: int, found: Sequence[Holding], at: int) -> bool:
+    """What was read now in the place of what was read before; tells whether it differs."""
+    changed = of_server(connection, server) != list(found)
+    if changed:
+        connection.execute(delete(holdings).where(holdings.c.server == server))
+        if found:
+            connection.execute(insert(holdings), [_row(server, number, one) for number, one in enumerate(found)])
+    connection.execute(
+        update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_at=at, holdings_trouble="")
+    )
+    return changed
+
+
+def trouble(connection: Connection, server: int, sentence: str) -> None:
+    """The configuration cannot be read; what was read before stays."""
+    connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_trouble=sentence))
+
+
+def of_server(connection: Connection, server: int) -> list[Holding]:
+    """All that a server holds, in the order in which it was read."""
+    query = select(holdings).where(holdings.c.server == server).order_by(holdings.c.number)
+    return [_holding(row) for row in connection.execute(query)]
+
+
+def counts(connection: Connection, server: int) -> dict[str, int]:
+    """How many parts of each kind a server holds."""
+    query = select(holdings.c.part, func.count()).where(holdings.c.server == server).group_by(holdings.c.part)
+    return {part: count for part, count in connection.execute(query)}
+
+
+def claims_by_site(connection: Connection) -> dict[int, list[Claim]]:
+    """What servers hold of addresses, by site."""
+    query = (
+        select(holdings, dhcp_servers.c.site, dhcp_servers.c.name.label("server_name"))
+        .join(dhcp_servers, dhcp_servers.c.id == holdings.c.server)
+        .where(holdings.c.first.is_not(None), holdings.c.part != Part.SUBNET)
+        .order_by(holdings.c.server, holdings.c.number)
+    )
+    found: dict[int, list[Claim]] = {}
+    for row in connection.execute(query):
+        found.setdefault(row.site, []).append(Claim(row.server, row.server_name, _holding(row)))
+    return found
+
+
+def ours(connection: Connection) -> set[tuple[int, int, MacNumber]]:
+    """What the plan published: server, address and MAC of each reservation."""
+    query = select(published.c.server, published.c.address, published.c.mac)
+    return {(row.server, row.address, row.mac) for row in connection.execute(query)}
+
+
+def _row(server: int, number: int, one: Holding) -> dict[str, Any]:
+    return {
+        "server": server, "number": number, "part": one.part.value, "source": one.place.source, "line": one.place.line,
+        "text": one.text, "within": one.within, "first": one.first, "last": one.last,
+        "identifiers": [[by.value, text] for by, text in one.identifiers], "name": one.name,
+        "hangs": [[what, value] for what, value in one.hangs],
+    }  # fmt: skip
+
+
+def _holding(row: Any) -> Holding:
+    return Holding(
+        Part(row.part), Place(row.source, row.line), row.text, row.within, row.first, row.last,
+        tuple((By(by), text) for by, text in row.identifiers), row.name, tuple((what, value) for what, value in row.hangs),
+    )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import shutil
 import unittest
 from collections.abc import Iterator
@@ -12,7 +13,7 @@ from typing import Any
 
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.plan import AssignmentNew, SubnetNew
-from even_roster.client import BadInput, RosterError, ServiceFault
+from even_roster.client import BadInput, RosterError, ServiceFault, StaleEdit
 from tests.support import dhcp_lab
 from tests.support.dhcp_lab import Link, kea_command
 from tests.support.lab import needs_lab
@@ -91,7 +92,7 @@ class Kea(unittest.TestCase):
             for line in before.splitlines():
                 if line.strip() not in ("", "]", "}"):
                     self.assertIn(line.rstrip(","), after, "every hand-written line is there still")
-            self.assertEqual((on.folder / "kea.conf.previous").read_text(), before)
+            self.assertEqual((on.folder / "kea.conf.previous~").read_text(), before)
             self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
 
     def test_releasing_takes_away_only_what_the_plan_put_there(self) -> None:
@@ -182,6 +183,7 @@ class Kea(unittest.TestCase):
             added = [r for r in after["subnet4"][0]["reservations"] if r.get("hw-address") == LAPTOP]
             self.assertEqual([r["ip-address"] for r in added], ["10.44.10.181"])
             after["subnet4"][0]["reservations"].remove(added[0])
+            self.assertEqual(list(after.pop("user-context")), ["even-roster"], "one mark")
             self.assertEqual(after, before, "value for value as it was, beside the reservation")
             self.assertIn(LAPTOP, (on.folder / "kea.conf").read_text())
             self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
@@ -244,7 +246,7 @@ class Kea(unittest.TestCase):
             preview = roster.dhcp_preview(server.id)
             path = on.folder / "kea.conf"
             path.write_text(path.read_text().replace("bought in spring", "bought in autumn"))
-            with self.assertRaises(ServiceFault) as stale:
+            with self.assertRaises(StaleEdit) as stale:
                 roster.dhcp_publish(server.id, preview.digest)
             self.assertIn("changed since the preview", str(stale.exception))
             roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
@@ -280,8 +282,10 @@ class Dnsmasq(unittest.TestCase):
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             done = roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
             self.assertTrue(any("SIGHUP" in note for note in done.notes), done.notes)
-            self.assertEqual(
-                (on.folder / "hosts").read_bytes().decode(), f"{self.HOSTS}{LAPTOP},10.44.10.181,portable-05\n"
+            self.assertRegex(
+                (on.folder / "hosts").read_bytes().decode(),
+                f"^{re.escape(self.HOSTS)}# Reservations of this file are published by the roster [0-9a-f]{{8}}\n"
+                f"{LAPTOP},10.44.10.181,portable-05\n$",
             )
             self.assertNotEqual(first, "10.44.10.181")
             self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")

@@ -19,7 +19,7 @@ from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere, differen
 from even_roster.core.dhcp_export import NOTATIONS, FormatError, form_text, from_json, host_blocks, to_json, write_mac
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.plan.model import Assignment, AssignmentKind, HandedOut, Plan, Site, Subnet
-from even_roster.dhcp import dnsmasq_text, kea_config
+from even_roster.dhcp import dnsmasq_lines, dnsmasq_text, kea_config
 from even_roster.dhcp.json_text import JsonText, JsonTextError
 from even_roster.dhcp.server import ServerTrouble
 from even_roster.service.plan import spreadsheet_files
@@ -165,7 +165,6 @@ class Differences(unittest.TestCase):
         for text, said in (
             ("{}", "no Dhcp4"),
             ("nonsense", "not JSON"),
-            ('{"Dhcp4": <?include "x"?>}', "includes other files"),
         ):
             with self.assertRaises(ServerTrouble) as told:
                 kea_config.parse(text)
@@ -183,28 +182,29 @@ class Differences(unittest.TestCase):
             ((43, "0104"),),
         )
         scope = Scope(OFFICE, (Pool(ip("10.44.10.100"), ip("10.44.10.199")),), options, (self.mine,))
-        text = kea_config.edit(
-            kea_config.parse(
-                '{"Dhcp4": {"valid-lifetime": 3600, "shared-networks": [{"name": "x", "subnet4": [{"id": 5, "subnet": "10.9.0.0/24"}]}]}}'
-            ),
-            [scope],
-            {},
+        document = kea_config.parse(
+            '{"Dhcp4": {"valid-lifetime": 3600, "shared-networks": [{"name": "x", "subnet4": [{"id": 5, "subnet": "10.9.0.0/24"}]}]}}'
         )
+        self.assertEqual(kea_config.edit(document, [scope], {}, "aa11"), [])
+        text = document.result()
         there = {one.scope.network: one for one in kea_config.scopes(kea_config.parse(text), {})}
         self.assertEqual(there[OFFICE].scope, scope)
         self.assertEqual(json.loads(text)["Dhcp4"]["subnet4"][0]["id"], 6)
         self.assertEqual(difference([scope], there.values()).lines, ())
-        self.assertIn(key_of(self.mine), there[OFFICE].owned, "our mark is read again")
+        self.assertEqual(kea_config.marked_by(kea_config.parse(text)), "aa11")
+        self.assertEqual(text.count("even-roster"), 1, "one mark for the whole server")
 
     def test_dnsmasq_lines_of_all_sorts_are_understood_or_left(self) -> None:
         for line, found in (
             ("02:c0:9f:a0:00:6b,10.44.10.181,portable-05", self.mine),
             ("02:c0:9f:a0:00:6b,set:known,10.44.10.181,portable-05,12h # touring", self.mine),
-            ("dhcp-host=02:c0:9f:a0:00:6b,10.44.10.181,portable-05", self.mine),
+            ("dhcp-host=02:c0:9f:a0:00:6b,10.44.10.181,portable-05", None),
+            ("02:c0:9f:a0:00:6b,id:01:aa,10.44.10.181", None), ("02:c0:9f:a0:00:6b,tag:guests,10.44.10.181", None),
             ("id:01:02,10.44.10.9", None), ("02:c0:9f:a0:00:6b,ignore", None), ("02:c0:9f:a0:00:6b,10.44.10.300", None),
             ("# a note", None), ("", None), ("02:c0:9f:*:*:*,10.44.10.9", None),
         ):  # fmt: skip
-            self.assertEqual(dnsmasq_text.line_reservation(line), found, line)
+            item = dnsmasq_lines.setting(line, "dhcp-host")
+            self.assertEqual(dnsmasq_text.reservation(item) if item is not None else None, found, line)
 
 
 class Exports(unittest.TestCase):

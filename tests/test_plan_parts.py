@@ -9,7 +9,7 @@ import sqlite3
 import tempfile
 import unittest
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 from pathlib import Path
 
@@ -29,7 +29,19 @@ from even_roster.core.plan.proof import Asked
 from even_roster.dhcp import dnsmasq_text
 from even_roster.dhcp.controlled import ControlledServer
 from even_roster.dhcp.kea import KeaServer
-from even_roster.dhcp.server import Owned, ServerRefused, ServerTrouble, There, preview, publish, write_file
+from even_roster.dhcp.server import (
+    ChangedMeanwhile,
+    Owned,
+    Rendered,
+    ServerRefused,
+    ServerTrouble,
+    Texts,
+    There,
+    preview,
+    publish,
+    restore_files,
+    write_files,
+)
 from even_roster.probe import prover
 from even_roster.standin.hosts import Awake, Host
 from even_roster.standin.segment import StandinMachine
@@ -158,36 +170,50 @@ class FakeServer:
     """A server that can be told to misbehave."""
 
     text: str = "as it was"
-    scopes: dict[str, tuple[ScopeThere, ...]] = field(default_factory=dict)
     refuses: bool = False
     forgets: bool = False
     loses: bool = False
+    wanders: bool = False
+    garbles: bool = False
     pools_by_hand: bool = False
+    tells_anew: bool = False
     restored: int = 0
+    published: tuple[Reservation, ...] = ()
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
-        return There(
-            self.text, self.scopes.get(self.text, (ScopeThere(Scope(OFFICE, options=HandedOut(domain="by-hand"))),))
-        )
+        garbled = self.garbles and self.text != "as it was"
+        texts = {"its file": "garbled" if garbled else self.text}
+        return There(texts, self._means(self.text, self.loses, self.forgets))
 
-    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
-        mine = next(scope.reservations for scope in scopes)
-        options = HandedOut() if self.loses else HandedOut(domain="by-hand")
-        self.scopes["new"] = (ScopeThere(Scope(OFFICE, options=options, reservations=() if self.forgets else mine)),)
-        return "new"
+    def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
+        return self._means(texts["its file"], False, False)
 
-    def check(self, text: str) -> str:
+    def _means(self, text: str, loses: bool, forgets: bool) -> tuple[ScopeThere, ...]:
+        if text == "as it was":
+            return (ScopeThere(Scope(OFFICE, options=HandedOut(domain="by-hand"))),)
+        options = HandedOut() if loses else HandedOut(domain="by-hand")
+        return (ScopeThere(Scope(OFFICE, options=options, reservations=() if forgets else self.published)),)
+
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
+        self.published = next(scope.reservations for scope in scopes)
+        return Rendered({"its file": "new"})
+
+    def check(self, texts: Texts) -> str:
         if self.refuses:
             raise ServerRefused("the server does not like it")
         return "checked"
 
-    def write(self, text: str) -> str:
-        self.text = text
+    def write(self, before: Texts, after: Texts) -> str:
+        self.text = after["its file"]
         return "written"
 
-    def restore(self, there: There) -> None:
+    def restore(self, before: Texts, after: Texts) -> str:
         self.restored += 1
-        self.text = there.text
+        self.text = before["its file"]
+        return "it is as it was"
+
+    def beyond(self, there: There, after: Texts, back: There) -> list[str]:
+        return ["a class is gone"] if self.wanders else []
 
     def leases(self) -> list[Lease]:
         return []
@@ -210,6 +236,8 @@ class Publishing(unittest.TestCase):
         for server, said, restored in (
             (FakeServer(refuses=True), "does not like it", 0), (FakeServer(forgets=True), "does not have what was published", 1),
             (FakeServer(loses=True), "a part that people wrote by hand is gone (10.44.10.0/24 option domain)", 1),
+            (FakeServer(wanders=True), "something has changed that was not to change (a class is gone)", 1),
+            (FakeServer(garbles=True), "its file is not what was written", 1),
         ):  # fmt: skip
             with self.assertRaises(ServerTrouble) as trouble:
                 publish(server, self.wanted, {}, None)
@@ -226,15 +254,42 @@ class Publishing(unittest.TestCase):
 
     def test_a_file_is_replaced_whole_with_its_rights_and_the_old_one_is_kept(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        path, other = folder / "dhcp.conf", folder / "more.conf"
+        path.write_text("old")
+        other.write_text("more")
+        path.chmod(0o640)
+        before, after = {str(path): "old", str(other): "more"}, {str(path): "new\r\n", str(other): "more"}
+        write_files(before, after)
+        self.assertEqual((path.read_bytes(), path.stat().st_mode & 0o777), (b"new\r\n", 0o640))
+        self.assertEqual((folder / "dhcp.conf.previous~").read_text(), "old")
+        self.assertEqual(sorted(p.name for p in folder.iterdir()), ["dhcp.conf", "dhcp.conf.previous~", "more.conf"])
+        self.assertEqual(restore_files(before, after), ("the previous configuration is in place again", True))
+        self.assertEqual((path.read_text(), (folder / "dhcp.conf.refused~").read_bytes()), ("old", b"new\r\n"))
+
+    def test_what_somebody_edited_meanwhile_is_never_written_over(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        path = folder / "dhcp.conf"
+        path.write_text("theirs")
+        before, after = {str(path): "old"}, {str(path): "new"}
+        with self.assertRaises(ChangedMeanwhile):
+            write_files(before, after)
+        self.assertEqual(path.read_text(), "theirs")
+        path.write_text("old")
+        write_files(before, after)
+        path.write_text("theirs again")
+        told, written = restore_files(before, after)
+        self.assertEqual((path.read_text(), written), ("theirs again", False))
+        self.assertIn(f"left as it is; what was there before is in {folder}/dhcp.conf.previous~", told)
+        self.assertEqual((folder / "dhcp.conf.previous~").read_text(), "old")
+
+    def test_of_several_files_all_are_written_or_none(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         path = folder / "dhcp.conf"
         path.write_text("old")
-        path.chmod(0o640)
-        write_file(path, "new\r\n", folder / "dhcp.conf.previous")
-        self.assertEqual((path.read_bytes(), path.stat().st_mode & 0o777), (b"new\r\n", 0o640))
-        self.assertEqual((folder / "dhcp.conf.previous").read_text(), "old")
-        self.assertEqual(sorted(p.name for p in folder.iterdir()), ["dhcp.conf", "dhcp.conf.previous"])
+        gone = folder / "nowhere" / "more.conf"
         with self.assertRaises(ServerTrouble):
-            write_file(folder / "nowhere" / "x", "new", folder / "y")
+            write_files({str(path): "old"}, {str(path): "new", str(gone): "more"})
+        self.assertEqual(path.read_text(), "old")
 
 
 class Leases(unittest.TestCase):

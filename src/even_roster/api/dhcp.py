@@ -156,11 +156,12 @@ class PublishRequest(Model):
 
 
 class PublishDone(Model):
-    """What was published, and how it was checked and verified."""
+    """What was published, and how it was checked and verified; `by_hand` is what a person has still to do."""
 
     server: int
     lines: list[DifferenceLine]
     notes: list[str]
+    by_hand: list[str]
 
 
 class AdoptRequest(Model):

@@ -266,9 +266,11 @@ def _publish(options: argparse.Namespace) -> int:
         with out.waiting("publishing"):
             done = roster.dhcp_publish(server.id, found.digest)
     if options.json:
-        out.json({"published": True, "lines": done.lines, "notes": done.notes})
+        out.json({"published": True, "lines": done.lines, "notes": done.notes, "by_hand": done.by_hand})
     else:
         out.say(f"{server.name}: {'; '.join(done.notes)}.", "bold")
+        if done.by_hand:
+            out.say(f"Still to be done by hand: {len(done.by_hand)}, see above.", "yellow")
     return 0
 
 

@@ -7,6 +7,7 @@ is a conflict, said in words, and nothing is published.
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from ipaddress import IPv4Network
@@ -90,18 +91,6 @@ class Difference:
     conflicts: tuple[str, ...]
     left: int
     scopes: tuple[Scope, ...]
-
-    @property
-    def owned(self) -> dict[str, list[str]]:
-        """The ownership record after publishing: keys by network."""
-        return {
-            str(scope.network): [
-                *(key_of(pool) for pool in scope.pools),
-                *(key_of(name) for name, value in option_items(scope.options) if value),
-                *(key_of(one) for one in scope.reservations),
-            ]
-            for scope in self.scopes
-        }
 
 
 OPTION_NAMES = {
@@ -223,22 +212,46 @@ def _compare(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: list[
     return left + _reservations(wanted, now, lines, conflicts)
 
 
+def pool_changes(wanted: Scope, now: ScopeThere) -> dict[Pool, Pool]:
+    """Which of the plan's pools at a server become which: those that share an end, then those that overlap. What hangs on a pool
+    there stays on it, so that it is changed and never taken out and made anew."""
+    gone = [pool for pool in now.scope.pools if pool not in wanted.pools and key_of(pool) in now.owned]
+    new = [pool for pool in wanted.pools if pool not in now.scope.pools]
+    found: dict[Pool, Pool] = {}
+    for alike in (_share_an_end, _overlap):
+        for pool in gone:
+            if pool not in found and (to := next((one for one in new if alike(pool, one)), None)) is not None:
+                found[pool] = to
+                new.remove(to)
+    return found
+
+
+def _share_an_end(one: Pool, other: Pool) -> bool:
+    return one.first == other.first or one.last == other.last
+
+
+def _overlap(one: Pool, other: Pool) -> bool:
+    return one.first <= other.last and other.first <= one.last
+
+
 def _pools(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: list[str]) -> int:
     network, left = str(wanted.network), 0
+    changes = pool_changes(wanted, now)
     for pool in now.scope.pools:
         if pool in wanted.pools:
             continue
         if key_of(pool) in now.owned:
-            lines.append(Line("remove", "pool", network, str(pool), ""))
+            to = changes.get(pool)
+            lines.append(Line("change" if to else "remove", "pool", network, str(pool), str(to) if to else ""))
             continue
         left += 1
         for mine in wanted.pools:
-            if pool.first <= mine.last and mine.first <= pool.last:
+            if _overlap(pool, mine):
                 conflicts.append(
                     f"{network}: the server's own pool {pool} overlaps the planned {mine}; adopt it or change one"
                 )
     for pool in wanted.pools:
-        if pool not in now.scope.pools:
+        if pool not in now.scope.pools and pool not in changes.values():
             lines.append(Line("add", "pool", network, "", str(pool)))
     return left
 
@@ -346,3 +359,58 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
             else:
                 reservations.append((scope.network, entry))
     return Adoption(tuple(new_subnets), tuple(pools), tuple(reservations), tuple(refused), options)
+
+
+def expected(wanted: Iterable[Scope], there: Iterable[ScopeThere]) -> list[Scope]:
+    """What a server has when the plan's parts are as wanted and everything else is as it is."""
+    found = {one.scope.network: one for one in there}
+    result = [one.scope for one in found.values() if all(scope.network != one.scope.network for scope in wanted)]
+    for scope in wanted:
+        now = found.get(scope.network, ScopeThere(Scope(scope.network)))
+        pools = [pool for pool in now.scope.pools if key_of(pool) not in now.owned and pool not in scope.pools]
+        mine = {one.mac: one for one in scope.reservations}
+        by_hand = {one.mac: one for one in now.scope.reservations if key_of(one) not in now.owned}
+        has, usual = dict(option_items(now.scope.options)), dict(option_items(now.defaults))
+        options = {}
+        for one in fields(scope.options):
+            text = option_text(one.name, getattr(scope.options, one.name))
+            keeps = (not text and key_of(one.name) not in now.owned) or (not has[one.name] and text == usual[one.name])
+            options[one.name] = getattr(now.scope.options if keeps else scope.options, one.name)
+        reservations = tuple((mine | by_hand).values())
+        result.append(Scope(scope.network, (*scope.pools, *pools), HandedOut(**options), reservations))
+    return result
+
+
+def meaning(scopes: Iterable[Scope]) -> str:
+    """What tells one state of a server from another, by what it hands out; subnets that hand out nothing do not count."""
+    told = sorted(
+        f"{scope.network} {part}"
+        for scope in scopes
+        for part in (
+            *(str(pool) for pool in scope.pools), *(str(one) for one in scope.reservations),
+            *(f"{name}={text}" for name, text in option_items(scope.options) if text),
+        )
+    )  # fmt: skip
+    return hashlib.sha256("\n".join(told).encode("utf-8", "surrogatepass")).hexdigest()[:24]
+
+
+def still_owned(
+    owned: Mapping[str, frozenset[str]], wanted: Iterable[Scope], there: Iterable[ScopeThere]
+) -> dict[str, list[str]]:
+    """The ownership record after publishing: what is wanted, and what was owned and is still there because it is work by hand."""
+    record = {str(scope.network): {key: None for key in keys_of(scope)} for scope in wanted}
+    for one in there:
+        network = str(one.scope.network)
+        for key in keys_of(one.scope):
+            if key in owned.get(network, frozenset()):
+                record.setdefault(network, {})[key] = None
+    return {network: list(keys) for network, keys in record.items()}
+
+
+def keys_of(scope: Scope) -> list[str]:
+    """What tells the parts of a scope apart."""
+    return [
+        *(key_of(pool) for pool in scope.pools),
+        *(key_of(name) for name, value in option_items(scope.options) if value),
+        *(key_of(one) for one in scope.reservations),
+    ]

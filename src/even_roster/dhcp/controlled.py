@@ -19,8 +19,9 @@ from ..core.mac import Mac
 from ..core.plan.following import Lease
 from ..core.plan.model import HandedOut
 from ..core.text import clean
-from .server import Owned, ServerRefused, ServerTrouble, There
+from .server import Owned, Rendered, ServerRefused, ServerTrouble, Texts, There
 
+PLACE = "its configuration"
 Control = Callable[[bytes], bytes]
 
 
@@ -30,44 +31,54 @@ class ControlledServer:
 
     control: Control
     pools_by_hand = False
+    tells_anew = True
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read."""
         text = json.dumps(self._ask("get")["configuration"], indent=2, ensure_ascii=False) + "\n"
+        return There({PLACE: text}, self.understand({PLACE: text}, owned, hints))
+
+    def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
+        """See DhcpServer.understand."""
         try:
-            scopes = from_json(text)
+            scopes = from_json(texts[PLACE])
         except FormatError as error:
             raise ServerTrouble(f"the server's configuration cannot be read: {error}") from error
-        return There(text, tuple(ScopeThere(s, owned.get(str(s.network), frozenset())) for s in scopes))
+        return tuple(ScopeThere(s, owned.get(str(s.network), frozenset())) for s in scopes)
 
-    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
         """See DhcpServer.render: hand-written parts of the subnets are kept beside the wanted ones."""
         new = {scope.network: scope for scope in scopes}
         merged = []
-        for scope in from_json(there.text):
+        for scope in from_json(there.texts[PLACE]):
             wanted = new.pop(scope.network, None)
             merged.append(
                 scope if wanted is None else _merged(scope, wanted, owned.get(str(scope.network), frozenset()))
             )
-        return to_json([*merged, *new.values()])
+        return Rendered({PLACE: to_json([*merged, *new.values()])})
 
-    def check(self, text: str) -> str:
+    def beyond(self, there: There, after: Texts, back: There) -> list[str]:
+        """See DhcpServer.beyond: what it has is what it was given, and that was compared."""
+        return []
+
+    def check(self, texts: Texts) -> str:
         """See DhcpServer.check."""
-        answer = self._ask("test", configuration=json.loads(text))
+        answer = self._ask("test", configuration=json.loads(texts[PLACE]))
         if answer.get("error"):
             raise ServerRefused(f"the server refuses the configuration: {clean(str(answer['error']), 600)}")
         return "checked by the server"
 
-    def write(self, text: str) -> str:
+    def write(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.write."""
-        answer = self._ask("set", configuration=json.loads(text))
+        answer = self._ask("set", configuration=json.loads(after[PLACE]))
         if answer.get("error"):
             raise ServerRefused(f"the server refuses the configuration: {clean(str(answer['error']), 600)}")
         return "set at the server"
 
-    def restore(self, there: There) -> None:
+    def restore(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.restore."""
-        self._ask("set", configuration=json.loads(there.text))
+        self._ask("set", configuration=json.loads(before[PLACE]))
+        return "the previous configuration is in place again"
 
     def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
         """See DhcpServer.holdings."""
@@ -101,7 +112,7 @@ class ControlledServer:
 
 def _held(scope: Scope) -> Iterator[Holding]:
     """One subnet of our open form: it has a pool, what is handed out, and reservations by MAC, nothing else."""
-    place, within = Place("its configuration"), str(scope.network)
+    place, within = Place(PLACE), str(scope.network)
     first, last = address_of(scope.network.network_address), address_of(scope.network.broadcast_address)
     yield Holding(Part.SUBNET, place, within, "", first, last)
     for pool in scope.pools:

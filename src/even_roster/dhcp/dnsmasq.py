@@ -6,6 +6,7 @@ is published are reservations.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import subprocess
@@ -16,11 +17,24 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network
 from pathlib import Path
 
-from ..core.dhcp import Scope
+from ..core.dhcp import Scope, ScopeThere, key_of
 from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from . import dnsmasq_holdings, dnsmasq_lines, dnsmasq_text
-from .server import LocalFiles, Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
+from .dnsmasq_lines import Followed
+from .server import (
+    OverLocal,
+    Owned,
+    Rendered,
+    ServerRefused,
+    ServerTrouble,
+    Texts,
+    There,
+    read_file,
+    restore_files,
+    said,
+    write_files,
+)
 
 _SECONDS = 15.0
 _SETTLE = 0.3
@@ -36,25 +50,68 @@ class DnsmasqServer:
     lease_file: Path | None = None
     pid_file: Path | None = None
     check_command: Sequence[str] = DEFAULT_CHECK
+    roster: str = ""
     pools_by_hand = True
+    tells_anew = False
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
-        """See DhcpServer.read; the text is that of the hosts file."""
+        """See DhcpServer.read; the text is that of the hosts file, the configuration with all that it includes is read along."""
         text = read_file(self.hosts) if self.hosts.exists() else ""
-        config = read_file(self.config) if self.config is not None else ""
-        return There(text, tuple(dnsmasq_text.scopes(config, text, owned, hints)))
+        texts = {str(self.hosts): text}
+        return There(texts, self.understand(texts, owned, hints), "", dnsmasq_text.mark_of(text))
 
-    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
-        """See DhcpServer.render."""
-        return dnsmasq_text.edit_hosts(there.text, scopes, owned)
+    def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
+        """See DhcpServer.understand."""
+        return tuple(dnsmasq_text.scopes(self._followed(texts), owned, hints))
 
-    def check(self, text: str) -> str:
+    def _followed(self, texts: Texts) -> Followed:
+        """The configuration with all that it includes, and the hosts file also where it does not name it."""
+        files = OverLocal(texts)
+        found = dnsmasq_lines.EMPTY
+        if self.config is not None:
+            if files.text(str(self.config)) is None:
+                read_file(self.config)
+            found = dnsmasq_lines.follow(str(self.config), files)
+        hosts = str(self.hosts)
+        if hosts in found.files or (hosts not in texts and not self.hosts.exists()):
+            return found
+        return found.with_file(hosts, files.text(hosts), "dhcp-host")
+
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
+        """See DhcpServer.render. What stands in other files is read only when the server starts: that is work by hand."""
+        hosts = str(self.hosts)
+        others = [
+            (item, one)
+            for item in self._followed(there.texts).settings
+            if item.keyword == "dhcp-host"
+            and item.path != hosts
+            and (one := dnsmasq_text.reservation(item)) is not None
+        ]
+        edited = dnsmasq_text.edit_hosts(there.texts[hosts], scopes, owned, [one for _, one in others], self.roster)
+        wanted = {one.mac: one for scope in scopes for one in scope.reservations}
+        mine = {key for keys in owned.values() for key in keys}
+        by_hand = [f"line {number} of {hosts}: {said}" for number, said in edited.by_hand]
+        for item, one in others:
+            target = wanted.get(one.mac)
+            if key_of(one) not in mine or target == one:
+                continue
+            if target is None:
+                by_hand.append(f"{item.place}: take out `{item.line.strip()}`, and restart the server")
+            else:
+                line = dnsmasq_text.changed(item.line, item, one, target).strip()
+                by_hand.append(f"{item.place}: write `{line}` for `{item.line.strip()}`, and restart the server")
+        return Rendered({hosts: edited.text}, tuple(by_hand))
+
+    def beyond(self, there: There, after: Texts, back: There) -> list[str]:
+        """See DhcpServer.beyond: dnsmasq does not tell what it runs."""
+        return []
+
+    def check(self, texts: Texts) -> str:
         """See DhcpServer.check: each line as a dhcp-host setting, and the server's own configuration, by its --test."""
         lines = []
-        for line in text.splitlines():
-            bare = line.split("#", 1)[0].strip()
-            if bare:
-                lines.append(f"dhcp-host={bare.removeprefix('dhcp-host=')}\n")
+        for line in dnsmasq_lines.lines_of(texts[str(self.hosts)]):
+            item = dnsmasq_lines.setting(line.rstrip("\r\n"), "dhcp-host")
+            lines.append(f"dhcp-host={item.value}\n" if item is not None else "\n")
         with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as file:
             file.writelines(lines)
             file.flush()
@@ -74,10 +131,13 @@ class DnsmasqServer:
         if done.returncode:
             raise ServerRefused(f"the server's own check refuses {what}: {said((done.stderr, done.stdout), path)}")
 
-    def write(self, text: str) -> str:
-        """See DhcpServer.write. Names that begin with a dot or end with ~ are ones dnsmasq does not read."""
-        write_file(self.hosts, text, self.hosts.with_name(f"{self.hosts.name}~"))
-        return self._signal()
+    def write(self, before: Texts, after: Texts) -> str:
+        """See DhcpServer.write."""
+        write_files(before, after)
+        try:
+            return self._signal()
+        except ServerTrouble as error:
+            raise type(error)(f"{error}; {self.restore(before, after)}") from error
 
     def _signal(self) -> str:
         if self.pid_file is None:
@@ -91,18 +151,17 @@ class DnsmasqServer:
             raise ServerTrouble(f"the server cannot be told to read its hosts file again: {error}") from error
         return "written, and the server was told to read it (SIGHUP)"
 
-    def restore(self, there: There) -> None:
+    def restore(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.restore."""
-        write_file(self.hosts, there.text, self.hosts.with_name(f"{self.hosts.name}.refused~"))
-        self._signal()
+        told, written = restore_files(before, after)
+        if written:
+            with contextlib.suppress(ServerTrouble):
+                self._signal()
+        return told
 
     def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
-        """See DhcpServer.holdings; the hosts file too where the configuration does not name it."""
-        files, hosts = LocalFiles(), str(self.hosts)
-        found = dnsmasq_lines.follow(str(self.config), files) if self.config is not None else dnsmasq_lines.EMPTY
-        if hosts not in found.files and self.hosts.exists():
-            found = found.with_file(hosts, files.text(hosts), "dhcp-host")
-        return dnsmasq_holdings.holdings(found, networks)
+        """See DhcpServer.holdings."""
+        return dnsmasq_holdings.holdings(self._followed({}), networks)
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases."""

@@ -1,12 +1,14 @@
 """Edits a JSON text in place: values are found with their position, and only what is replaced changes a byte.
 
-Comments (`//`, `#`, `/* */`) and commas behind the last item, which some servers allow, are read over and kept. No I/O.
+Comments (`//`, `#`, `/* */`) and commas behind the last item, which some servers allow, are read over and kept; what cannot be
+taken out without one is not taken out. No I/O.
 """
 
 from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +20,13 @@ _DECODER = json.JSONDecoder()
 
 class JsonTextError(ValueError):
     """The text is not JSON; the message says where."""
+
+
+class KeptComment(ValueError):
+    """Something cannot be taken out without a comment that stands in it; nothing was edited."""
+
+
+Edit = tuple[int, int, str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,8 +45,11 @@ class JsonText:
     def __init__(self, text: str) -> None:
         self.text = text
         bare = _COMMENTS.sub(lambda m: m.group() if m.group()[0] == '"' else re.sub(r"[^\n]", " ", m.group()), text)
+        self._uncommented = bare
         self._bare = _LAST_COMMAS.sub(lambda m: m.group() if m.group()[0] == '"' else " ", bare)
-        self._edits: list[tuple[int, int, str]] = []
+        self.edits: list[Edit] = []
+        """(start, end, new text) of each edit so far; they never overlap."""
+        self._filled: set[int] = set()
         start = self._skip(0)
         self.root = self._value(start, start)
         if self._skip(self.root.end) != len(text):
@@ -73,26 +85,45 @@ class JsonText:
 
     def replace(self, spot: Spot, value: Any) -> None:
         """Put another value in a value's place."""
-        self._edits.append((spot.start, spot.end, self._dumps(value, spot.begin)))
+        self.edits.append((spot.start, spot.end, self._dumps(value, spot.begin)))
 
-    def set_member(self, owner: Spot, members: dict[str, Spot], key: str, value: Any) -> None:
-        """Replace a member, or put a new one first."""
+    def has_comment(self, start: int, end: int) -> bool:
+        """Whether a stretch of the text holds a comment."""
+        return self.text[start:end] != self._uncommented[start:end]
+
+    def set_member(self, owner: Spot, members: dict[str, Spot], key: str, value: Any, behind: str = "") -> None:
+        """Replace a member's value, or put a new member behind another one, or first."""
         if key in members:
             self.replace(members[key], value)
             return
+        if behind in members:
+            at = members[behind].end
+            line = self.text[self.text.rfind("\n", 0, members[behind].begin) + 1 : members[behind].begin]
+            between = f"\n{line}" if line and not line.strip() else " "
+            self.edits.append((at, at, f",{between}{json.dumps(key)}: {self._shaped(value, self._indent(at))}"))
+            return
         indent = self._indent(owner.start) + "  "
+        if not members and owner.start in self._filled:
+            self.edits.append((owner.start + 1, owner.start + 1, f", {json.dumps(key)}: {self._shaped(value, indent)}"))
+            return
+        self._filled.add(owner.start)
         comma = "," if members else ""
-        text = f"\n{indent}{json.dumps(key)}: {self._shaped(value, indent)}{comma}"
-        self._edits.append((owner.start + 1, owner.start + 1, text))
+        end = "" if members else "\n" + self._indent(owner.start)
+        text = f"\n{indent}{json.dumps(key)}: {self._shaped(value, indent)}{comma}{end}"
+        self.edits.append((owner.start + 1, owner.start + 1, text))
+
+    def remove_member(self, owner: Spot, members: dict[str, Spot], key: str) -> None:
+        """Take a member out. Raises KeptComment when a comment stands in it."""
+        order = sorted(members.values(), key=lambda spot: spot.start)
+        self._take_out(owner, order, {order.index(members[key])})
 
     def edit_items(self, array: Spot, replaced: dict[int, Any], removed: set[int], added: list[Any]) -> None:
-        """Replace, remove and append items of an array; the bytes of the others stay."""
+        """Replace, remove and append items of an array; the bytes of the others, and all comments, stay. Raises KeptComment."""
         items = self.items(array)
-        kept = [number for number in range(len(items)) if number not in removed]
         for number, value in replaced.items():
             self.replace(items[number], value)
-        for number in removed:
-            self._remove(items, number, kept)
+        kept = [number for number in range(len(items)) if number not in removed]
+        self._take_out(array, items, removed)
         if not added:
             return
         indent = self._indent(items[0].start) if items and "\n" in self.text[array.start : items[0].start] else (
@@ -101,28 +132,45 @@ class JsonText:
         texts = [f"\n{indent}{self._shaped(value, indent)}" for value in added]
         if kept:
             at = items[kept[-1]].end
-            self._edits.append((at, at, "," + ",".join(texts)))
+            self.edits.append((at, at, "," + ",".join(texts)))
         else:
             at = array.start + 1
             end = "\n" + self._indent(array.start) if not items else ""
-            self._edits.append((at, at, ",".join(texts) + end))
+            self.edits.append((at, at, ",".join(texts) + end))
 
     def result(self) -> str:
         """The text with all edits made."""
-        parts: list[str] = []
-        at = 0
-        for start, end, new in sorted(self._edits, key=lambda edit: (edit[0], edit[1])):
-            parts += [self.text[at:start], new]
-            at = max(at, end)
-        return "".join([*parts, self.text[at:]])
+        return edited(self.text, self.edits)
 
-    def _remove(self, items: list[Spot], number: int, kept: list[int]) -> None:
-        """An item goes with the comma behind it; one behind the last kept item with the comma before it."""
-        if kept and number > kept[-1]:
-            self._edits.append((items[number - 1].end, items[number].end, ""))
-        else:
-            end = items[number + 1].start if number + 1 < len(items) else items[number].end
-            self._edits.append((items[number].start, end, ""))
+    def _take_out(self, owner: Spot, items: list[Spot], removed: set[int]) -> None:
+        """Take items or members out, each with the comma behind it and the blanks before it; what else stands around them stays."""
+        if any(self.has_comment(items[number].begin, items[number].end) for number in removed):
+            raise KeptComment("a comment stands in it")
+        commas = [
+            self._comma(spot.end, items[at + 1].begin if at + 1 < len(items) else owner.end - 1)
+            for at, spot in enumerate(items)
+        ]
+        for number in removed:
+            spot, comma = items[number], commas[number]
+            before = owner.start + 1 if number == 0 else (commas[number - 1] or items[number - 1].end) + 1
+            begin = before if not self.text[before : spot.begin].strip() else spot.begin
+            if comma is not None and not self.text[spot.end : comma].strip():
+                self.edits.append((begin, comma + 1, ""))
+                continue
+            self.edits.append((begin, spot.end, ""))
+            if comma is not None:
+                self.edits.append((comma, comma + 1, ""))
+        kept = [number for number in range(len(items)) if number not in removed]
+        if kept and kept[-1] < len(items) - 1 and commas[-1] is None:
+            # Without a comma behind the last one there was none to be left: that of the one which is the last now goes.
+            over = commas[kept[-1]]
+            if over is not None:
+                self.edits.append((over, over + 1, ""))
+
+    def _comma(self, start: int, end: int) -> int | None:
+        """Where the comma between two places stands; None when there is none."""
+        at = self._uncommented.find(",", start, end)
+        return at if at >= 0 else None
 
     def _skip(self, at: int) -> int:
         found = _BLANK.match(self._bare, at)
@@ -155,3 +203,13 @@ class JsonText:
         if len(line) + len(indent) <= 110 or not isinstance(value, dict | list):
             return line
         return json.dumps(value, ensure_ascii=False, indent=2).replace("\n", f"\n{indent}")
+
+
+def edited(text: str, edits: Iterable[Edit]) -> str:
+    """A text with edits made that do not overlap; of two at one place the earlier one comes first."""
+    parts: list[str] = []
+    at = 0
+    for start, end, new in sorted(edits, key=lambda edit: (edit[0], edit[1])):
+        parts += [text[at:start], new]
+        at = max(at, end)
+    return "".join([*parts, text[at:]])

@@ -27,8 +27,21 @@ from ..core.holdings import Holding, Part, Place
 from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
 from ..core.text import clean
-from . import kea_config, kea_files, kea_holdings
-from .server import LocalFiles, Owned, ServerRefused, ServerTrouble, There, read_file, said, write_file
+from . import kea_config, kea_files, kea_holdings, kea_running
+from .server import (
+    ChangedMeanwhile,
+    GivenFiles,
+    LocalFiles,
+    Owned,
+    Rendered,
+    ServerRefused,
+    ServerTrouble,
+    Texts,
+    There,
+    restore_files,
+    said,
+    write_files,
+)
 
 _SECONDS = 30.0
 _MOST = 64 << 20
@@ -46,36 +59,72 @@ class KeaServer:
     lease_file: Path | None = None
     pid_file: Path | None = None
     check_command: Sequence[str] = DEFAULT_CHECK
+    roster: str = ""
     pools_by_hand = False
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
-        """See DhcpServer.read: the file where it is given, else what the server has in effect."""
-        text = read_file(self.config) if self.config is not None else self._running()
-        if self.config is not None and len(kea_files.join(str(self.config), LocalFiles()).files) > 1:
-            raise ServerTrouble(
-                "the configuration includes other files; reach the server by its control socket instead"
-            )
-        there = self._scopes(text, owned)
-        if self.config is not None and self.socket is not None:
-            in_effect = {one.scope.network: one.scope for one in self._scopes(self._running(), owned)}
+        """See DhcpServer.read: the file with what it includes where it is given, else what the server has in effect."""
+        running = self._running() if self.socket is not None else ""
+        joined = self._joined(running)
+        document = kea_config.parse(joined.text)
+        there = tuple(kea_config.scopes(document, owned))
+        if self.config is not None and running:
+            in_effect = {one.scope.network: one.scope for one in kea_config.scopes(kea_config.parse(running), owned)}
             for one in there:
-                running = in_effect.get(one.scope.network)
-                if running is None or set(running.reservations) != set(one.scope.reservations):
+                now = in_effect.get(one.scope.network)
+                if (
+                    now is None
+                    or set(now.reservations) != set(one.scope.reservations)
+                    or set(now.pools) != set(one.scope.pools)
+                ):
                     raise ServerTrouble(
                         f"{self.config} and the running server differ in {one.scope.network}: "
                         "reload the server or correct its file first"
                     )
-        return There(text, there)
+        return There(joined.files, there, running, kea_config.marked_by(document))
 
-    def _scopes(self, text: str, owned: Owned) -> tuple[ScopeThere, ...]:
-        return tuple(kea_config.scopes(kea_config.parse(text), owned))
+    def _joined(self, running: str) -> kea_files.Joined:
+        return (
+            kea_files.join(str(self.config), LocalFiles())
+            if self.config is not None
+            else kea_files.whole(running, RUNNING)
+        )
 
-    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
+    def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
+        """See DhcpServer.understand."""
+        return tuple(kea_config.scopes(kea_config.parse(self._together(texts).text), owned))
+
+    def _together(self, texts: Texts) -> kea_files.Joined:
+        return (
+            kea_files.join(str(self.config), GivenFiles(texts))
+            if self.config is not None
+            else kea_files.whole(texts[RUNNING], RUNNING)
+        )
+
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
         """See DhcpServer.render."""
-        return kea_config.edit(kea_config.parse(there.text), scopes, owned)
+        joined = self._together(there.texts)
+        document = kea_config.parse(joined.text)
+        by_hand = kea_config.edit(document, scopes, owned, self.roster)
+        return Rendered(
+            joined.edited(document.edits), tuple(f"{joined.place(one.position)}: {one.said}" for one in by_hand)
+        )
 
-    def check(self, text: str) -> str:
+    def beyond(self, there: There, after: Texts, back: There) -> list[str]:
+        """See DhcpServer.beyond: what has changed in the running server is compared with what was changed in the texts."""
+        if not there.running:
+            return []
+        texts = [kea_config.parse(self._together(one).text).root.value for one in (there.texts, after)]
+        return kea_running.beyond((texts[0], texts[1]), (json.loads(there.running), json.loads(back.running)))
+
+    @property
+    def tells_anew(self) -> bool:
+        """See DhcpServer.tells_anew: by its socket alone the server tells what it has in its own words."""
+        return self.config is None
+
+    def check(self, texts: Texts) -> str:
         """See DhcpServer.check: by `config-test`, or by the server's program with -t."""
+        text = self._together(texts).text
         if self.socket is not None:
             answer = self._ask("config-test", kea_config.parse(text).root.value)
             if answer["result"]:
@@ -101,17 +150,25 @@ class KeaServer:
             )
         return f"checked by {' '.join(self.check_command)}"
 
-    def write(self, text: str) -> str:
+    def write(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.write."""
         if self.config is None:
-            self._must("config-set", kea_config.parse(text).root.value)
-            answer = self._ask("config-write", None)
-            if answer["result"]:
-                said = clean(str(answer.get("text")), 300)
-                return f"in effect, but the server could not write its file ({said}): after a restart it is as before"
-            return "set and written back by the server"
-        write_file(self.config, text, self.config.with_name(f"{self.config.name}.previous"))
-        return self._reload()
+            if self._running() != before[RUNNING]:
+                raise ChangedMeanwhile("the running configuration was changed meanwhile; look at the difference again")
+            return self._set(after[RUNNING])
+        write_files(before, after)
+        try:
+            return self._reload()
+        except ServerTrouble as error:
+            raise type(error)(f"{error}; {self.restore(before, after)}") from error
+
+    def _set(self, text: str) -> str:
+        self._must("config-set", kea_config.parse(text).root.value)
+        answer = self._ask("config-write", None)
+        if answer["result"]:
+            said = clean(str(answer.get("text")), 300)
+            return f"in effect, but the server could not write its file ({said}): after a restart it is as before"
+        return "set and written back by the server"
 
     def _reload(self) -> str:
         if self.socket is not None:
@@ -125,15 +182,16 @@ class KeaServer:
             return "written, and the server was told to read it (SIGHUP)"
         return "written; the server reads it when it is reloaded or restarted"
 
-    def restore(self, there: There) -> None:
+    def restore(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.restore."""
         if self.config is None:
-            self._must("config-set", json.loads(there.text))
-            self._ask("config-write", None)
-        else:
-            write_file(self.config, there.text, self.config.with_name(f"{self.config.name}.refused"))
+            self._set(before[RUNNING])
+            return "the previous configuration is in place again"
+        told, written = restore_files(before, after)
+        if written:
             with contextlib.suppress(ServerTrouble):
                 self._reload()
+        return told
 
     def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
         """See DhcpServer.holdings: from the file and what it includes; what the running server has beside it, too."""

@@ -1,7 +1,8 @@
 """Reads and edits Kea's DHCPv4 configuration (JSON, by its public reference). No I/O.
 
-What the plan owns there: pools, reservations with `hw-address`, and the options it hands out, in subnets by their
-range. New entries carry a `user-context` that says who wrote them. All other bytes of the text stay as they are.
+What the plan owns there are single attributes: the ends of a pool, the address and the hostname of a reservation with
+`hw-address`, the data of an option it hands out, in subnets by their range; which ones, the roster's own records say. All other
+bytes of the text stay as they are. One `user-context` at the top says which roster publishes to the server.
 """
 
 from __future__ import annotations
@@ -12,17 +13,24 @@ from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from ..core.address import address_of, dotted
-from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of, option_items
+from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of, option_items, pool_changes
 from ..core.mac import Mac, MacError
 from ..core.plan.model import HandedOut
-from .json_text import JsonText, JsonTextError, Spot
+from .json_text import JsonText, JsonTextError, KeptComment, Spot
 from .server import ServerTrouble
 
-MARK = {"written-by": "even-roster"}
+MARKED = "even-roster"
+MARK = {"written-by": MARKED}
+"""Stood in every entry that older versions wrote."""
+_OWN = {
+    "pools": {"pool"}, "reservations": {"hw-address", "ip-address", "hostname"},
+    "option-data": {"name", "code", "data", "csv-format", "space"},
+}  # fmt: skip
 _NAMES = {
     "gateway": ("routers", 3), "dns": ("domain-name-servers", 6), "domain": ("domain-name", 15), "ntp": ("ntp-servers", 42),
     "boot_server": ("tftp-server-name", 66), "boot_file": ("boot-file-name", 67),
 }  # fmt: skip
+OPTION_CODES = dict(_NAMES.values())
 _FIELD = {name: field for field, (name, _) in _NAMES.items()} | {
     str(code): field for field, (_, code) in _NAMES.items()
 }
@@ -78,19 +86,10 @@ def scopes(document: JsonText, owned: Mapping[str, frozenset[str]]) -> list[Scop
         pools = [pool for entry in value.get("pools", []) if (pool := _pool(entry)) is not None]
         entries = [(one, entry) for entry in value.get("reservations", []) if (one := _reservation(entry)) is not None]
         options = _handed_out(value, usual)
-        mine = set(owned.get(str(subnet.network), frozenset()))
-        mine |= {key_of(one) for one, entry in entries if _marked(entry)}
-        mine |= {key_of(pool) for entry in value.get("pools", []) if _marked(entry) and (pool := _pool(entry))}
-        if _marked(value):
-            mine |= {key_of(name) for name, text in option_items(options) if text}
+        mine = owned.get(str(subnet.network), frozenset())
         scope = Scope(subnet.network, tuple(pools), options, tuple(one for one, _ in entries))
-        found.append(ScopeThere(scope, frozenset(mine), replace(base, lease_seconds=usual or 0)))
+        found.append(ScopeThere(scope, mine, replace(base, lease_seconds=usual or 0)))
     return found
-
-
-def _marked(entry: Mapping[str, Any]) -> bool:
-    context = entry.get("user-context")
-    return isinstance(context, dict) and context.get("written-by") == MARK["written-by"]
 
 
 def _pool(entry: Mapping[str, Any]) -> Pool | None:
@@ -120,11 +119,10 @@ def _handed_out(value: Mapping[str, Any], usual: int | None) -> HandedOut:
     found: dict[str, Any] = {}
     vendor: list[tuple[int, str]] = []
     for option in value.get("option-data", []):
-        field = _FIELD.get(str(option.get("name", ""))) or _FIELD.get(str(option.get("code", "")))
-        data = str(option.get("data", ""))
+        field, data = _field_of(option), str(option.get("data", ""))
         if field is None:
-            if option.get("csv-format") is False and isinstance(option.get("code"), int):
-                vendor.append((option["code"], "".join(c for c in data.lower() if c in "0123456789abcdef")))
+            if (digits := _vendor(option)) is not None:
+                vendor.append((option["code"], digits))
             continue
         found[field] = _value(field, data)
     lease = value.get("valid-lifetime")
@@ -145,143 +143,276 @@ def _value(field: str, data: str) -> Any:
     return (addresses[0] if addresses else None) if field == "gateway" else tuple(addresses)
 
 
-def edit(document: JsonText, wanted: Sequence[Scope], owned: Mapping[str, frozenset[str]]) -> str:
-    """The text with the owned parts of each subnet as wanted."""
-    known = {subnet.network: subnet for subnet in _subnets(document)}
-    there = {one.scope.network: one for one in scopes(document, owned)}
-    fresh = []
-    for scope in wanted:
-        subnet = known.get(scope.network)
-        if subnet is None:
-            fresh.append(scope)
-            continue
-        now = there[scope.network]
-        _edit_pools(document, subnet, scope, now)
-        _edit_reservations(document, subnet, scope, now)
-        _edit_options(document, subnet, scope, now)
-    if fresh:
-        _add_subnets(document, known, fresh)
-    return document.result()
+def edit(document: JsonText, wanted: Sequence[Scope], owned: Mapping[str, frozenset[str]], roster: str) -> list[ByHand]:
+    """Edit the owned parts of each subnet so that they are as wanted, each attribute in its place, and set or take away the one
+    mark that says whose they are. Gives what cannot be done without touching what is not owned."""
+    return _Editing(document, owned, roster).edit(wanted)
 
 
-def _edit_list(
-    document: JsonText, owner: Spot, members: dict[str, Spot], key: str, replaced: dict[int, Any], removed: set[int],
-    added: list[Any],
-) -> None:  # fmt: skip
-    if key in members:
-        document.edit_items(members[key], replaced, removed, added)
-    elif added:
-        document.set_member(owner, members, key, added)
+@dataclass(frozen=True, slots=True)
+class ByHand:
+    """What a person has to do: where in the text, and the sentence."""
+
+    position: int
+    said: str
 
 
-def _edit_pools(document: JsonText, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
-    entries = subnet.value.get("pools", [])
-    found = [_pool(entry) for entry in entries]
-    removed = {
-        number for number, pool in enumerate(found)
-        if pool is not None and pool not in wanted.pools and key_of(pool) in now.owned
-    }  # fmt: skip
-    added = [_pool_entry(pool) for pool in wanted.pools if pool not in found]
-    _edit_list(document, subnet.spot, subnet.members, "pools", {}, removed, added)
+class _Editing:
+    """The edits of one text."""
 
+    def __init__(self, document: JsonText, owned: Mapping[str, frozenset[str]], roster: str) -> None:
+        self._document, self._roster = document, roster
+        self._subnets = {subnet.network: subnet for subnet in _subnets(document)}
+        self._there = {one.scope.network: one for one in scopes(document, owned)}
+        self._by_hand: list[ByHand] = []
 
-def _edit_reservations(document: JsonText, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
-    entries = subnet.value.get("reservations", [])
-    mine = {one.mac: one for one in wanted.reservations}
-    there: set[int] = set()
-    replaced: dict[int, Any] = {}
-    removed: set[int] = set()
-    for number, entry in enumerate(entries):
-        one = _reservation(entry)
-        if one is None:
-            continue
-        new = mine.get(one.mac)
-        if key_of(one) not in now.owned:
-            if new is not None:
-                there.add(one.mac)
-        elif new is None:
-            removed.add(number)
-        else:
-            there.add(one.mac)
-            if new != one:
-                changed = {**entry, "ip-address": dotted(new.address), "hostname": new.name}
-                if not new.name:
-                    changed.pop("hostname")
-                replaced[number] = changed
-    added = [_reservation_entry(one) for one in wanted.reservations if one.mac not in there]
-    _edit_list(document, subnet.spot, subnet.members, "reservations", replaced, removed, added)
+    def edit(self, wanted: Sequence[Scope]) -> list[ByHand]:
+        """See the function of this name."""
+        fresh = []
+        for scope in wanted:
+            subnet = self._subnets.get(scope.network)
+            if subnet is None:
+                fresh.append(scope)
+                continue
+            now = self._there[scope.network]
+            self._pools(subnet, scope, now)
+            self._reservations(subnet, scope, now)
+            self._options(subnet, scope, now)
+        if fresh:
+            self._add_subnets(fresh)
+        if self._roster:
+            self._mark(any(_has_parts(scope) for scope in wanted))
+        return self._by_hand
 
-
-def _edit_options(document: JsonText, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
-    target, current = dict(option_items(wanted.options)), dict(option_items(now.scope.options))
-    change = {
-        name for name, text in target.items() if text != current[name] and (text or key_of(name) in now.owned)
-        and not (not current[name] and text == dict(option_items(now.defaults))[name])
-    }  # fmt: skip
-    if "lease_seconds" in change:
-        seconds = wanted.options.lease_seconds or now.defaults.lease_seconds
-        document.set_member(subnet.spot, subnet.members, "valid-lifetime", seconds)
-    replaced: dict[int, Any] = {}
-    removed: set[int] = set()
-    done: set[str] = set()
-    for number, option in enumerate(subnet.value.get("option-data", [])):
-        field = _FIELD.get(str(option.get("name", ""))) or _FIELD.get(str(option.get("code", "")))
-        if field is None and option.get("csv-format") is False and "vendor_options" in change:
-            removed.add(number)
-        elif field in change:
-            done.add(field)
-            if target[field]:
-                replaced[number] = {**option, "data": _data(field, wanted.options)}
+    def _list(self, subnet: _Subnet, key: str, removed: Mapping[int, str], added: list[Any]) -> None:
+        """Take entries out of a list of a subnet, and append new ones. An entry that bears more than the plan's own attributes, or
+        a comment, stays, and that it goes becomes work by hand."""
+        if key not in subnet.members:
+            if added:
+                self._document.set_member(subnet.spot, subnet.members, key, added)
+            return
+        array = subnet.members[key]
+        items = self._document.items(array)
+        out = set()
+        for number, said in removed.items():
+            spot = items[number]
+            more = set(spot.value) - _OWN[key]
+            if more - {"user-context"} or (more and spot.value["user-context"] != MARK):
+                self._hand(spot, f"take out {said}: {', '.join(sorted(more))} stands with it")
+            elif self._document.has_comment(spot.start, spot.end):
+                self._hand(spot, f"take out {said}: a comment stands in it")
             else:
-                removed.add(number)
-    added = [
-        _option_entry(field, wanted.options)
-        for field in _NAMES
-        if field in change and field not in done and target[field]
-    ]
-    if "vendor_options" in change:
-        added += [_vendor_entry(code, text) for code, text in wanted.options.vendor_options]
-    _edit_list(document, subnet.spot, subnet.members, "option-data", replaced, removed, added)
+                out.add(number)
+        self._document.edit_items(array, {}, out, added)
+
+    def _hand(self, spot: Spot, said: str) -> None:
+        text = " ".join(self._document.text[spot.start : spot.end].split())
+        self._by_hand.append(ByHand(spot.start, f"{said}; what stands there: {text}"))
+
+    def _pools(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
+        entries = subnet.value.get("pools", [])
+        changes = pool_changes(wanted, now)
+        removed: dict[int, str] = {}
+        for number, entry in enumerate(entries):
+            pool = _pool(entry)
+            if pool is None or pool in wanted.pools or key_of(pool) not in now.owned:
+                continue
+            if pool in changes:
+                spot = self._document.items(subnet.members["pools"])[number]
+                between = "-" if " - " not in entry["pool"] else " - "
+                value = f"{dotted(changes[pool].first)}{between}{dotted(changes[pool].last)}"
+                self._document.replace(self._document.members(spot)["pool"], value)
+            else:
+                removed[number] = f"the pool {pool}"
+        there = {pool for entry in entries if (pool := _pool(entry)) is not None} | set(changes.values())
+        self._list(subnet, "pools", removed, [_pool_entry(pool) for pool in wanted.pools if pool not in there])
+
+    def _reservations(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
+        mine = {one.mac: one for one in wanted.reservations}
+        there: set[int] = set()
+        removed: dict[int, str] = {}
+        spots: list[Spot] | None = None
+        for number, entry in enumerate(subnet.value.get("reservations", [])):
+            one = _reservation(entry)
+            if one is None:
+                continue
+            new = mine.get(one.mac)
+            if key_of(one) not in now.owned:
+                if new is not None:
+                    there.add(one.mac)
+            elif new is None:
+                removed[number] = f"the reservation {one}"
+            else:
+                there.add(one.mac)
+                if new != one:
+                    spots = self._document.items(subnet.members["reservations"]) if spots is None else spots
+                    self._reservation(spots[number], one, new)
+        added = [_reservation_entry(one) for one in wanted.reservations if one.mac not in there]
+        self._list(subnet, "reservations", removed, added)
+
+    def _reservation(self, spot: Spot, one: Reservation, new: Reservation) -> None:
+        """Change the address and the name of an entry, nothing else."""
+        members = self._document.members(spot)
+        if new.address != one.address:
+            self._document.replace(members["ip-address"], dotted(new.address))
+        if new.name == one.name:
+            return
+        if new.name:
+            self._document.set_member(spot, members, "hostname", new.name, behind="ip-address")
+            return
+        try:
+            self._document.remove_member(spot, members, "hostname")
+        except KeptComment:
+            self._hand(spot, f"take the hostname out of the reservation {one}: a comment stands in it")
+
+    def _options(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
+        target, current = dict(option_items(wanted.options)), dict(option_items(now.scope.options))
+        usual = dict(option_items(now.defaults))
+        change = {
+            name for name, text in target.items() if text != current[name] and (text or key_of(name) in now.owned)
+            and not (not current[name] and text == usual[name])
+        }  # fmt: skip
+        if "lease_seconds" in change:
+            self._lease_time(subnet, wanted.options.lease_seconds)
+        vendor = dict(wanted.options.vendor_options) if "vendor_options" in change else {}
+        removed: dict[int, str] = {}
+        done: set[str] = set()
+        spots = (
+            self._document.items(subnet.members["option-data"]) if change and "option-data" in subnet.members else []
+        )
+        for number, spot in enumerate(spots):
+            option = spot.value
+            field, code = _field_of(option), option.get("code")
+            if field is None and "vendor_options" in change and (had := _vendor(option)) is not None:
+                if code not in vendor:
+                    removed[number] = f"the option {code}"
+                elif (text := vendor.pop(code)) != had:
+                    data = f"0x{text}" if str(option.get("data", "")).startswith("0x") else text
+                    self._document.replace(self._document.members(spot)["data"], data)
+            elif field in change:
+                done.add(field)
+                if not target[field]:
+                    removed[number] = f"the option {option.get('name') or code}"
+                elif not current[field]:
+                    self._hand(
+                        spot,
+                        f"set the option {option.get('name') or code} to {target[field]}: its value now is not understood",
+                    )
+                else:
+                    _, *others = str(option["data"]).split(",", 1) if field == "gateway" else (option["data"],)
+                    value = ",".join([target[field], *others]) if others else target[field]
+                    self._document.replace(self._document.members(spot)["data"], value)
+        added = [
+            _option_entry(name, wanted.options)
+            for name in _NAMES
+            if name in change and name not in done and target[name]
+        ]
+        added += [_vendor_entry(code, text) for code, text in vendor.items()]
+        self._list(subnet, "option-data", removed, added)
+
+    def _lease_time(self, subnet: _Subnet, seconds: int) -> None:
+        if seconds:
+            self._document.set_member(subnet.spot, subnet.members, "valid-lifetime", seconds, behind="subnet")
+            return
+        try:
+            self._document.remove_member(subnet.spot, subnet.members, "valid-lifetime")
+        except KeptComment:
+            self._hand(subnet.members["valid-lifetime"], "take the valid-lifetime out: a comment stands in it")
+
+    def _add_subnets(self, fresh: Sequence[Scope]) -> None:
+        owner = self._document.members(self._document.root)["Dhcp4"]
+        members = self._document.members(owner)
+        used = [subnet.value.get("id") for subnet in self._subnets.values()]
+        numbered = not used or any(isinstance(number, int) for number in used)
+        if not numbered and "shared-networks" in members:
+            # Numbers that the server gives by itself would go to other subnets, and their leases with them.
+            self._by_hand += [
+                ByHand(
+                    owner.start,
+                    f"enter the subnet {scope.network} with an id: the other subnets have none of their own",
+                )
+                for scope in fresh
+            ]
+            return
+        highest = max((number for number in used if isinstance(number, int)), default=0)
+        entries = []
+        for scope in fresh:
+            highest += 1
+            entry: dict[str, Any] = {**({"id": highest} if numbered else {}), "subnet": str(scope.network)}
+            if scope.options.lease_seconds:
+                entry["valid-lifetime"] = scope.options.lease_seconds
+            entry["pools"] = [_pool_entry(pool) for pool in scope.pools]
+            given = dict(option_items(scope.options))
+            entry["option-data"] = [_option_entry(field, scope.options) for field in _NAMES if given[field]]
+            entry["option-data"] += [_vendor_entry(code, text) for code, text in scope.options.vendor_options]
+            entry["reservations"] = [_reservation_entry(one) for one in scope.reservations]
+            entries.append(entry)
+        if "subnet4" in members:
+            self._document.edit_items(members["subnet4"], {}, set(), entries)
+        else:
+            self._document.set_member(owner, members, "subnet4", entries)
+
+    def _mark(self, needed: bool) -> None:
+        """One mark for the whole configuration says which roster publishes to it; it goes when nothing of it is left."""
+        owner = self._document.members(self._document.root)["Dhcp4"]
+        members = self._document.members(owner)
+        context = members.get("user-context")
+        if context is None:
+            if needed:
+                self._document.set_member(owner, members, "user-context", {MARKED: self._roster})
+            return
+        if not isinstance(context.value, dict):
+            return
+        inside = self._document.members(context)
+        if needed and context.value.get(MARKED) != self._roster:
+            self._document.set_member(context, inside, MARKED, self._roster)
+        elif not needed and context.value == {MARKED: self._roster}:
+            self._document.remove_member(owner, members, "user-context")
+        elif not needed and context.value.get(MARKED) == self._roster:
+            self._document.remove_member(context, inside, MARKED)
 
 
-def _add_subnets(document: JsonText, known: Mapping[IPv4Network, _Subnet], fresh: Sequence[Scope]) -> None:
-    used = {subnet.value.get("id") for subnet in known.values()}
-    highest = max((number for number in used if isinstance(number, int)), default=0)
-    entries = []
-    for scope in fresh:
-        highest += 1
-        entry: dict[str, Any] = {"id": highest, "subnet": str(scope.network), "user-context": MARK}
-        if scope.options.lease_seconds:
-            entry["valid-lifetime"] = scope.options.lease_seconds
-        entry["pools"] = [_pool_entry(pool) for pool in scope.pools]
-        given = dict(option_items(scope.options))
-        entry["option-data"] = [_option_entry(field, scope.options) for field in _NAMES if given[field]]
-        entry["option-data"] += [_vendor_entry(code, text) for code, text in scope.options.vendor_options]
-        entry["reservations"] = [_reservation_entry(one) for one in scope.reservations]
-        entries.append(entry)
-    owner = document.members(document.root)["Dhcp4"]
-    members = document.members(owner)
-    _edit_list(document, owner, members, "subnet4", {}, set(), entries)
+def marked_by(document: JsonText) -> str:
+    """Which roster publishes to this server, by its mark; empty when none does."""
+    context = document.root.value["Dhcp4"].get("user-context")
+    return str(context.get(MARKED, "")) if isinstance(context, dict) else ""
+
+
+def _has_parts(scope: Scope) -> bool:
+    return bool(scope.pools or scope.reservations or any(text for _, text in option_items(scope.options)))
+
+
+def _field_of(option: Mapping[str, Any]) -> str | None:
+    """Which of the things that the plan hands out an option is; None for others, and for numbers of another space."""
+    if option.get("space", "dhcp4") != "dhcp4":
+        return None
+    return _FIELD.get(str(option.get("name", ""))) or _FIELD.get(str(option.get("code", "")))
+
+
+def _vendor(option: Mapping[str, Any]) -> str | None:
+    """The hexadecimal digits of an option that is written so by its number; None for others."""
+    if (
+        option.get("csv-format") is not False
+        or not isinstance(option.get("code"), int)
+        or option.get("space", "dhcp4") != "dhcp4"
+    ):
+        return None
+    data = str(option.get("data", "")).strip().lower().removeprefix("0x")
+    return "".join(c for c in data if c in "0123456789abcdef")
 
 
 def _pool_entry(pool: Pool) -> dict[str, Any]:
-    return {"pool": f"{dotted(pool.first)} - {dotted(pool.last)}", "user-context": MARK}
+    return {"pool": f"{dotted(pool.first)} - {dotted(pool.last)}"}
 
 
 def _reservation_entry(one: Reservation) -> dict[str, Any]:
-    entry: dict[str, Any] = {"hw-address": str(Mac(one.mac)), "ip-address": dotted(one.address)}
-    if one.name:
-        entry["hostname"] = one.name
-    return {**entry, "user-context": MARK}
-
-
-def _data(field: str, options: HandedOut) -> str:
-    return dict(option_items(options))[field]
+    entry = {"hw-address": str(Mac(one.mac)), "ip-address": dotted(one.address)}
+    return {**entry, "hostname": one.name} if one.name else entry
 
 
 def _option_entry(field: str, options: HandedOut) -> dict[str, Any]:
-    return {"name": _NAMES[field][0], "data": _data(field, options), "user-context": MARK}
+    return {"name": _NAMES[field][0], "data": dict(option_items(options))[field]}
 
 
 def _vendor_entry(code: int, text: str) -> dict[str, Any]:
-    return {"code": code, "csv-format": False, "data": text, "user-context": MARK}
+    return {"code": code, "csv-format": False, "data": text}

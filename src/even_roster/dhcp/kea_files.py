@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from ..core.holdings import Place
+from .json_text import Edit, edited
 from .server import ServerTrouble
 
 MOST_DEEP = 10  # Kea's own limit
@@ -27,12 +29,14 @@ class Texts(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Joined:
-    """The whole text; `pieces` are (where a piece begins in it, the file, where that is in the file), `files` the files' texts."""
+    """The whole text; `pieces` are (where a piece begins in it, the file, where that is in the file), `files` the files'
+    texts, `twice` those that are included more than once."""
 
     text: str
     pieces: tuple[tuple[int, str, int], ...]
     files: dict[str, str]
-    _lines: dict[str, list[int]]
+    twice: frozenset[str] = frozenset()
+    _lines: dict[str, list[int]] = field(default_factory=dict)
 
     def at(self, position: int) -> tuple[str, int]:
         """The file that a position of the text comes from, and the position there."""
@@ -47,10 +51,26 @@ class Joined:
             starts = self._lines[path] = [0, *(found.end() for found in re.finditer("\n", self.files[path]))]
         return Place(path, bisect_right(starts, offset))
 
+    def edited(self, edits: Iterable[Edit]) -> dict[str, str]:
+        """The files with edits of the whole text made in them. Raises ServerTrouble for those that reach from one file into
+        another, and for those in a file that is included twice."""
+        by_file: dict[str, list[Edit]] = {}
+        for start, end, new in edits:
+            path, first = self.at(start)
+            last_path, last = self.at(end - 1) if end > start else (path, first - 1)
+            if path != last_path or last + 1 - first != end - start:
+                raise ServerTrouble(
+                    f"{self.place(start)}: what must change there reaches into another file; change it by hand"
+                )
+            if path in self.twice:
+                raise ServerTrouble(f"{self.place(start)}: {path} is included more than once; change it by hand")
+            by_file.setdefault(path, []).append((first, last + 1, new))
+        return {path: edited(text, by_file.get(path, ())) for path, text in self.files.items()}
+
 
 def whole(text: str, name: str) -> Joined:
     """A text that includes nothing."""
-    return Joined(text, ((0, name, 0),), {name: text}, {})
+    return Joined(text, ((0, name, 0),), {name: text})
 
 
 def join(path: str, texts: Texts) -> Joined:
@@ -58,6 +78,7 @@ def join(path: str, texts: Texts) -> Joined:
     parts: list[str] = []
     pieces: list[tuple[int, str, int]] = []
     files: dict[str, str] = {}
+    twice: set[str] = set()
     size = 0
 
     def take(text: str, name: str, offset: int) -> None:
@@ -75,6 +96,8 @@ def join(path: str, texts: Texts) -> Joined:
             raise ServerTrouble(f"{name} cannot be read{f'; {named_by} includes it' if named_by else ''}")
         if deep > MOST_DEEP:
             raise ServerTrouble(f"{named_by} includes more than {MOST_DEEP} files one in another")
+        if name in files:
+            twice.add(name)
         files[name] = text
         begin = 0
         for found in _INCLUDES.finditer(text):
@@ -85,4 +108,4 @@ def join(path: str, texts: Texts) -> Joined:
         take(text[begin:], name, begin)
 
     read(path, "", 0)
-    return Joined("".join(parts), tuple(pieces) or ((0, path, 0),), files, {})
+    return Joined("".join(parts), tuple(pieces) or ((0, path, 0),), files, frozenset(twice))

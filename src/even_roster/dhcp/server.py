@@ -10,13 +10,13 @@ import contextlib
 import hashlib
 import os
 import shutil
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Protocol
 
-from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost
+from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost, still_owned
 from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from ..core.text import clean
@@ -30,39 +30,68 @@ class ServerRefused(ServerTrouble):
     """The server's own check refused a configuration; nothing was changed."""
 
 
+class ChangedMeanwhile(ServerTrouble):
+    """The configuration is not the one that was looked at; nothing was changed."""
+
+
 MOST_OCTETS = 64 << 20
 Owned = Mapping[str, frozenset[str]]
+Texts = dict[str, str]
+"""A configuration's texts by the path of their file; of a server that is reached otherwise by a name for it."""
 
 
 @dataclass(frozen=True, slots=True)
 class There:
-    """A server's configuration as it is: `text` is what is edited, `scopes` what it means."""
+    """A server's configuration as it is: `texts` are what is edited, `scopes` what they mean, `running` what the server says it has
+    in effect (JSON; empty where it does not say), `marked_by` which roster publishes to it, by the mark it left there."""
 
-    text: str
+    texts: Texts
     scopes: tuple[ScopeThere, ...]
+    running: str = ""
+    marked_by: str = ""
+
+    @property
+    def digest(self) -> str:
+        """What tells it from every other."""
+        return digest(self.texts)
+
+
+@dataclass(frozen=True, slots=True)
+class Rendered:
+    """The texts with the owned attributes as wanted, and what a person has to do because it cannot be done so."""
+
+    texts: Texts
+    by_hand: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Preview:
     """What publishing would do: the difference by meaning, and the texts before and after for reading side by side.
 
-    `by_hand` are things that this server cannot be told while it runs: a person has to do them.
+    `by_hand` are things that this server cannot be told, or not without touching what people wrote: a person has to do them; `left`
+    are the lines of the difference that stay because of that. `owned` is the ownership record afterwards.
     """
 
     difference: Difference
-    before: str
-    after: str
+    before: Texts
+    after: Texts
+    owned: dict[str, list[str]]
     by_hand: tuple[str, ...] = ()
+    left: tuple[Line, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Published:
-    """What publishing did. `notes` say how it was checked and verified."""
+    """What publishing did. `notes` say how it was checked and verified, `by_hand` what a person has still to do; `before` and
+    `after` are the texts."""
 
     lines: tuple[Line, ...]
     scopes: tuple[Scope, ...]
     owned: dict[str, list[str]]
     notes: tuple[str, ...]
+    by_hand: tuple[str, ...] = ()
+    before: Texts = field(default_factory=dict)
+    after: Texts = field(default_factory=dict)
 
 
 class DhcpServer(Protocol):
@@ -70,20 +99,31 @@ class DhcpServer(Protocol):
 
     pools_by_hand: bool  # True when pools and options cannot be published, only compared
 
+    @property
+    def tells_anew(self) -> bool:
+        """True when reading back gives the texts in the server's own words, not octet for octet what was written."""
+
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """Its configuration now. `hints` are planned networks, where it does not say the mask itself."""
 
-    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> str:
-        """The text with the owned parts as in `scopes`; everything else is kept."""
+    def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
+        """What texts mean."""
 
-    def check(self, text: str) -> str:
-        """Have the server check a text; gives how that was done. Raises ServerRefused."""
+    def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
+        """The texts with the owned attributes as in `scopes`; every other octet is kept."""
 
-    def write(self, text: str) -> str:
-        """Make the text the configuration, keeping the previous one; gives how."""
+    def check(self, texts: Texts) -> str:
+        """Have the server check texts; gives how that was done. Raises ServerRefused."""
 
-    def restore(self, there: There) -> None:
-        """Bring a configuration back that was read before."""
+    def write(self, before: Texts, after: Texts) -> str:
+        """Make the texts the configuration, keeping the previous ones; gives how. Raises ChangedMeanwhile when they are not those
+        `before` any more."""
+
+    def restore(self, before: Texts, after: Texts) -> str:
+        """Bring texts back that were read before, where they are still those that were written; gives what became of it."""
+
+    def beyond(self, there: There, after: Texts, back: There) -> list[str]:
+        """What has changed in the running configuration beyond what was to change."""
 
     def leases(self) -> list[Lease]:
         """Its leases now, ended ones too where it keeps them."""
@@ -92,63 +132,91 @@ class DhcpServer(Protocol):
         """All that it holds, whoever wrote it; `networks` are planned ones, where it does not say the mask itself."""
 
 
-def preview(server: DhcpServer, wanted: Sequence[Scope], owned: Owned) -> tuple[Preview, There]:
+Former = Callable[[There, Difference], Texts | None]
+"""Gives earlier texts of a server that meant exactly what is wanted now, octet for octet as they were; None when there are none."""
+
+
+def _none_before(there: There, wanted: Difference) -> Texts | None:
+    return None
+
+
+def preview(
+    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, former: Former = _none_before
+) -> tuple[Preview, There]:
     """The exact difference between the plan and a server. Raises ServerTrouble."""
-    there = server.read(owned, [scope.network for scope in wanted])
+    hints = [scope.network for scope in wanted]
+    there = server.read(owned, hints)
     by_hand: tuple[str, ...] = ()
     asked = list(wanted)
     if server.pools_by_hand:
         asked, by_hand = _only_reservations(asked, there)
     found = difference(asked, there.scopes)
-    after = there.text if found.conflicts else server.render(there, found.scopes, owned)
-    return Preview(found, there.text, after, by_hand), there
+    if found.conflicts or not found.lines:
+        kept = still_owned(owned, found.scopes, there.scopes)
+        return Preview(found, there.texts, there.texts, kept, by_hand), there
+    earlier = former(there, found)
+    rendered = Rendered(earlier) if earlier is not None else server.render(there, found.scopes, owned)
+    kept = still_owned(owned, found.scopes, server.understand(rendered.texts, {}, hints))
+    left = difference(asked, server.understand(rendered.texts, as_owned(kept), hints)).lines
+    return Preview(found, there.texts, rendered.texts, kept, (*rendered.by_hand, *by_hand), left), there
 
 
-def publish(server: DhcpServer, wanted: Sequence[Scope], owned: Owned, expected: str | None) -> Published:
-    """Publish and verify. `expected` is the digest of the text that a preview showed as the one before.
+def as_owned(record: Mapping[str, Sequence[str]]) -> Owned:
+    """An ownership record for looking things up."""
+    return {network: frozenset(keys) for network, keys in record.items()}
 
-    Raises ServerTrouble: on conflicts, when the configuration changed since the preview, when the server's check
-    refuses, and when reading back shows something else; then the previous configuration is in place again.
+
+def publish(
+    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, expected: str | None, former: Former = _none_before
+) -> Published:  # fmt: skip
+    """Publish and verify. `expected` is the digest of the configuration that a preview showed as the one before.
+
+    Raises ServerTrouble: on conflicts, when the configuration changed since the preview, when the server's check refuses, and when
+    reading back shows something else; then the previous configuration is in place again, unless somebody edited it meanwhile.
     """
-    shown, there = preview(server, wanted, owned)
-    if shown.difference.conflicts:
-        raise ServerTrouble(". ".join(shown.difference.conflicts))
-    if expected is not None and expected != digest(there.text):
-        raise ServerTrouble("the server's configuration was changed since the preview; look at the difference again")
-    if shown.after == there.text:
-        return Published((), shown.difference.scopes, shown.difference.owned, ("nothing to change", *shown.by_hand))
+    shown, there = preview(server, wanted, owned, former)
+    found = shown.difference
+    if found.conflicts:
+        raise ServerTrouble(". ".join(found.conflicts))
+    if expected is not None and expected != there.digest:
+        raise ChangedMeanwhile("the server's configuration was changed since the preview; look at the difference again")
+    lines = tuple(line for line in found.lines if line not in shown.left)
+    if shown.after == there.texts:
+        return Published((), found.scopes, shown.owned, ("nothing to change",), shown.by_hand, there.texts, there.texts)
     checked = server.check(shown.after)
+    how = server.write(there.texts, shown.after)
     try:
-        how = server.write(shown.after)
-        owned_now = {network: frozenset(keys) for network, keys in shown.difference.owned.items()}
-        back = server.read(owned_now, [scope.network for scope in wanted])
-        asked = _only_reservations(list(wanted), back)[0] if server.pools_by_hand else list(wanted)
-        left = difference(asked, back.scopes)
-        if left.lines or left.conflicts:
-            said = (
-                left.conflicts[0]
-                if left.conflicts
-                else f"{left.lines[0].what} {left.lines[0].after or left.lines[0].before}"
-            )
-            raise ServerTrouble(f"read back, the server does not have what was published ({said})")
-        if gone := lost(there.scopes, back.scopes):
-            raise ServerTrouble(f"read back, a part that people wrote by hand is gone ({gone[0]})")
+        back = server.read(as_owned(shown.owned), [scope.network for scope in wanted])
+        _verify(server, shown, there, back, wanted)
+        if changed := server.beyond(there, shown.after, back):
+            raise ServerTrouble(f"read back, something has changed that was not to change ({changed[0]})")
     except ServerTrouble as error:
-        with contextlib.suppress(ServerTrouble):
-            server.restore(there)
-        kind = type(error)
-        raise kind(f"{error}; the previous configuration is in place again") from error
-    return Published(
-        shown.difference.lines,
-        shown.difference.scopes,
-        shown.difference.owned,
-        (checked, how, "read back and verified", *shown.by_hand),
-    )
+        raise type(error)(f"{error}; {server.restore(there.texts, shown.after)}") from error
+    notes = (checked, how, "read back and verified")
+    return Published(lines, found.scopes, shown.owned, notes, shown.by_hand, there.texts, back.texts)
 
 
-def digest(text: str) -> str:
-    """What tells one configuration text from another."""
-    return hashlib.sha256(text.encode()).hexdigest()[:24]
+def _verify(server: DhcpServer, shown: Preview, there: There, back: There, wanted: Sequence[Scope]) -> None:
+    """What was read back is what was written, and means what the preview said. Raises ServerTrouble."""
+    for path, text in shown.after.items():
+        if back.texts.get(path) != text and not server.tells_anew:
+            raise ServerTrouble(f"read back, {path} is not what was written")
+    asked = _only_reservations(list(wanted), back)[0] if server.pools_by_hand else list(wanted)
+    left = difference(asked, back.scopes)
+    if left.conflicts:
+        raise ServerTrouble(f"read back, the server does not have what was published ({left.conflicts[0]})")
+    if more := [line for line in left.lines if line not in shown.left]:
+        raise ServerTrouble(
+            f"read back, the server does not have what was published ({more[0].what} {more[0].after or more[0].before})"
+        )
+    if gone := lost(there.scopes, back.scopes):
+        raise ServerTrouble(f"read back, a part that people wrote by hand is gone ({gone[0]})")
+
+
+def digest(texts: Texts) -> str:
+    """What tells one configuration from another."""
+    whole = "\0".join(f"{path}\0{text}" for path, text in sorted(texts.items()))
+    return hashlib.sha256(whole.encode("utf-8", "surrogatepass")).hexdigest()[:24]
 
 
 def _only_reservations(wanted: list[Scope], there: There) -> tuple[list[Scope], tuple[str, ...]]:
@@ -177,28 +245,93 @@ def said(outputs: Sequence[str], path: str) -> str:
     return next((line for line in lines if "error" in line.casefold()), lines[0] if lines else "it gave no reason")
 
 
-def write_file(path: Path, text: str, keep: Path) -> None:
-    """Replace a file whole or not at all, with the rights it had; the previous version is kept beside it.
+def write_files(before: Texts, after: Texts) -> None:
+    """Replace files, each whole or not at all, with the rights they had; each previous version is kept beside it as `.previous`.
 
-    Raises ServerTrouble.
+    Raises ChangedMeanwhile when one is not what it was, and ServerTrouble when one cannot be written; then all are as they were.
     """
+    changed = [path for path, text in after.items() if before.get(path, "") != text]
+    for path in changed:
+        if _text_or_none(Path(path)) != before.get(path):
+            raise ChangedMeanwhile(f"{path} was changed meanwhile; look at the difference again")
+    done: list[str] = []
+    try:
+        for path in changed:
+            _replace(Path(path), after[path], Path(previous(path)))
+            done.append(path)
+    except ServerTrouble:
+        for path in done:
+            with contextlib.suppress(ServerTrouble):
+                _replace(Path(path), before[path], None)
+        raise
+
+
+def restore_files(before: Texts, after: Texts) -> tuple[str, bool]:
+    """Bring files back, but only those that are still, octet for octet, what was written; ours are kept as `.refused`. Gives what
+    became of it, and whether anything was written."""
+    edited, written = [], False
+    for path, text in after.items():
+        if before.get(path) == text:
+            continue
+        if _text_or_none(Path(path)) != text:
+            edited.append(path)
+            continue
+        try:
+            _replace(Path(path), before.get(path, ""), Path(refused(path)))
+            written = True
+        except ServerTrouble as error:
+            return f"the previous configuration could not be brought back ({error}); it is in {previous(path)}", written
+    if not edited:
+        return "the previous configuration is in place again", written
+    told = ", ".join(edited)
+    return (
+        f"{told} was edited by somebody meanwhile and is left as it is; what was there before is in {previous(edited[0])}",
+        written,
+    )
+
+
+def previous(path: str) -> str:
+    """Where the version before the last publishing is kept. Folders that a server reads whole skip names that end with ~."""
+    return f"{path}.previous~"
+
+
+def refused(path: str) -> str:
+    """Where a version of ours is kept that had to go again."""
+    return f"{path}.refused~"
+
+
+def _text_or_none(path: Path) -> str | None:
+    return read_file(path) if path.exists() else None
+
+
+def _replace(path: Path, text: str, keep: Path | None) -> None:
+    """Replace one file whole or not at all, with the rights it had. Raises ServerTrouble."""
+    path = path.resolve()
     part = path.with_name(f".{path.name}.part")
     try:
-        if path.exists():
+        if keep is not None and path.exists():
             shutil.copy2(path, keep)
         with part.open("w", encoding="utf-8", newline="") as file:
             file.write(text)
             file.flush()
             os.fsync(file.fileno())
         if path.exists():
-            state = path.stat()
-            with contextlib.suppress(PermissionError):
-                os.chown(part, state.st_uid, state.st_gid)
-            part.chmod(state.st_mode & 0o7777)
+            _same_rights(path.stat(), part)
         part.replace(path)
     except OSError as error:
-        part.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
         raise ServerTrouble(f"{path} cannot be written: {error.strerror}") from error
+
+
+def _same_rights(state: os.stat_result, part: Path) -> None:
+    """Owner, group and mode as before. Who may not keep the owner keeps the group, so that the server can still read the file."""
+    try:
+        os.chown(part, state.st_uid, state.st_gid)
+    except PermissionError:
+        if state.st_mode & 0o004 == 0:
+            os.chown(part, -1, state.st_gid)
+    part.chmod(state.st_mode & 0o7777)
 
 
 class LocalFiles:
@@ -218,6 +351,29 @@ class LocalFiles:
             return [one.name for one in Path(path).iterdir() if one.is_file()]
         except OSError:
             return None
+
+
+class OverLocal(LocalFiles):
+    """The files of this machine, some of them with a text that is given."""
+
+    def __init__(self, texts: Mapping[str, str]) -> None:
+        self._texts = texts
+
+    def text(self, path: str) -> str | None:
+        """See LocalFiles.text."""
+        given = self._texts.get(path)
+        return given if given is not None else super().text(path)
+
+
+class GivenFiles:
+    """Texts that are given, as files."""
+
+    def __init__(self, texts: Mapping[str, str]) -> None:
+        self._texts = texts
+
+    def text(self, path: str) -> str | None:
+        """One of them."""
+        return self._texts.get(path)
 
 
 def read_file(path: Path) -> str:

@@ -316,6 +316,18 @@ leases = Table(
     sqlite_with_rowid=False,
 )  # fmt: skip
 
+dhcp_versions = Table(
+    "dhcp_versions", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("at", BigInteger, nullable=False),
+    Column("texts", JSON, nullable=False),
+    Column("before", Text, nullable=False),
+    Column("meaning", Text, nullable=False),
+    Column("owned", JSON, nullable=False),
+    Column("after", Text, nullable=False),
+)  # fmt: skip
+
 published = Table(
     "published", metadata,
     Column("server", ForeignKey("dhcp_servers.id", ondelete="CASCADE"), primary_key=True),

@@ -144,7 +144,10 @@ def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Wh
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
     done = servers.publish(identity, request.digest)
     return PublishDone(
-        server=identity, lines=[dhcp_views.line_view(line) for line in done.lines], notes=list(done.notes)
+        server=identity,
+        lines=[dhcp_views.line_view(line) for line in done.lines],
+        notes=list(done.notes),
+        by_hand=list(done.by_hand),
     )
 
 

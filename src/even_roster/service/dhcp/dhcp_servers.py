@@ -17,7 +17,20 @@ from sqlalchemy import update
 
 from ...api.events import DhcpEvent
 from ...core.address import address_of, dotted
-from ...core.dhcp import Adoption, PlanError, Reservation, Scope, ScopeThere, adoption, desired, key_of, option_items
+from ...core.dhcp import (
+    Adoption,
+    Difference,
+    PlanError,
+    Reservation,
+    Scope,
+    ScopeThere,
+    adoption,
+    desired,
+    expected,
+    key_of,
+    meaning,
+    option_items,
+)
 from ...core.holdings import Holding, safe
 from ...core.names import NameSource, heard
 from ...core.plan.following import Lease
@@ -26,13 +39,26 @@ from ...core.stays import Sighting, Source
 from ...dhcp.controlled import ControlledServer
 from ...dhcp.dnsmasq import DnsmasqServer
 from ...dhcp.kea import KeaServer
-from ...dhcp.server import DhcpServer, Owned, Preview, Published, ServerTrouble, preview, publish
-from ...store import holding_records, lease_records
+from ...dhcp.server import (
+    DhcpServer,
+    Former,
+    Preview,
+    Published,
+    ServerTrouble,
+    Texts,
+    There,
+    as_owned,
+    preview,
+    publish,
+)
+from ...dhcp.server import digest as texts_digest
+from ...store import holding_records, lease_records, server_versions
 from ...store.edits import EditError, Missing
 from ...store.intake import NameHeard
 from ...store.one_lock import OneLock
 from ...store.rows import DhcpServerRow
 from ...store.scan_records import SegmentSeen
+from ...store.server_versions import Version
 from ...store.tables import dhcp_servers
 from ..aids.repeating import attempt
 from ..context import Context, now_ms
@@ -53,6 +79,8 @@ class DhcpServers:
         self._readings = itertools.count(1)
         self._stored: dict[int, int] = {}
         self._held: dict[int, int] = {}
+        with context.database.write() as connection:
+            self._roster = server_versions.roster_id(connection)
 
     def begin(self) -> None:
         """Read leases from now on, every EVERY_SECONDS."""
@@ -92,10 +120,11 @@ class DhcpServers:
     def server(self, row: DhcpServerRow) -> DhcpServer:
         """The counterpart behind a record. Raises ServerTrouble."""
         given = {name: Path(value) for name, value in row.settings.items() if value}
+        paths = given.get("config"), given.get("leases"), given.get("pid")
         if row.kind == "kea":
-            return KeaServer(given.get("config"), given.get("socket"), given.get("leases"), given.get("pid"))
+            return KeaServer(paths[0], given.get("socket"), *paths[1:], roster=self._roster)
         if row.kind == "dnsmasq":
-            return DnsmasqServer(given["hosts"], given.get("config"), given.get("leases"), given.get("pid"))
+            return DnsmasqServer(given["hosts"], *paths, roster=self._roster)
         control = self._context.machine.dhcp_control(row.name)
         if control is None:
             raise ServerTrouble("the stand-in site's server is there only while the stand-in site is")
@@ -114,21 +143,38 @@ class DhcpServers:
         """The difference between the plan and a server. Raises Missing, PlanError, ServerTrouble."""
         row = self.row(identity)
         with self._lock(identity):
-            return preview(self.server(row), self.wanted(identity), _owned(row))[0]
+            return preview(self.server(row), self.wanted(identity), as_owned(row.owned), self._former(identity))[0]
 
-    def publish(self, identity: int, expected: str | None) -> Published:
+    def _former(self, identity: int) -> Former:
+        """Looks for earlier texts of a server that meant what is wanted now."""
+
+        def find(there: There, found: Difference) -> Texts | None:
+            meant = meaning(expected(found.scopes, there.scopes))
+            with self._context.database.read() as connection:
+                version = server_versions.former(connection, identity, there.digest, meant)
+            return version.texts if version is not None else None
+
+        return find
+
+    def publish(self, identity: int, digest: str | None) -> Published:
         """Publish and verify. Raises Missing, PlanError, ServerTrouble; then the server is as it was."""
         row = self.row(identity)
         wanted = self.wanted(identity)
         try:
             with self._lock(identity):
-                done = publish(self.server(row), wanted, _owned(row), expected)
+                server = self.server(row)
+                done = publish(server, wanted, as_owned(row.owned), digest, self._former(identity))
         except (ServerTrouble, PlanError) as error:
             self._refused(identity, wanted, str(error))
             raise
         with self._context.database.write() as connection:
-            entries = [one for scope in wanted for one in scope.reservations]
+            there = {key for keys in done.owned.values() for key in keys}
+            entries = [one for scope in wanted for one in scope.reservations if key_of(one) in there]
             lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
+            if done.before != done.after:
+                meant = meaning(one.scope for one in server.understand(done.before, {}, [s.network for s in wanted]))
+                version = Version(done.before, texts_digest(done.before), meant, row.owned, texts_digest(done.after))
+                server_versions.keep(connection, identity, version, now_ms())
         self._context.plan.holdings_changed()
         self._context.findings.servers_changed()
         self._context.tell(DhcpEvent(server=identity))
@@ -162,7 +208,7 @@ class DhcpServers:
     def _scopes(self, row: DhcpServerRow) -> tuple[ScopeThere, ...]:
         """What its configuration has now. Raises ServerTrouble."""
         with self._lock(row.id):
-            return self.server(row).read(_owned(row), self._networks(row.site)).scopes
+            return self.server(row).read(as_owned(row.owned), self._networks(row.site)).scopes
 
     def try_out(self, identity: int) -> None:
         """Read a server's configuration and leases; what cannot be read is kept as its trouble. Raises Missing."""
@@ -302,10 +348,6 @@ class DhcpServers:
                 key = SegmentSeen(adapter.name if adapter else "behind the gateway", str(subnet.network), gateway)
                 found.setdefault(key, []).append(one)
         return found
-
-
-def _owned(row: DhcpServerRow) -> Owned:
-    return {network: frozenset(keys) for network, keys in row.owned.items()}
 
 
 def _planned(mine: dict[Any, Scope], scope: Scope, one: Reservation) -> bool:

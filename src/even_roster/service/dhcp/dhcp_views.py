@@ -123,12 +123,22 @@ def line_view(line: Line) -> DifferenceLine:
 
 def preview_view(identity: int, shown: Preview) -> DhcpPreview:
     """A preview with the texts side by side, where they are not too long to read."""
-    small = len(shown.before) + len(shown.after) <= MOST_TEXT and shown.before != shown.after
+    size = sum(len(text) for texts in (shown.before, shown.after) for text in texts.values())
+    lines = [line for line in shown.difference.lines if line not in shown.left]
     return DhcpPreview(
-        server=identity, lines=[line_view(line) for line in shown.difference.lines],
+        server=identity, lines=[line_view(line) for line in lines],
         conflicts=list(shown.difference.conflicts), by_hand=list(shown.by_hand), left=shown.difference.left,
-        digest=digest(shown.before), text=list(side_by_side(shown.before, shown.after)) if small else [],
+        digest=digest(shown.before), text=list(_changed_texts(shown)) if size <= MOST_TEXT else [],
     )  # fmt: skip
+
+
+def _changed_texts(shown: Preview) -> Iterator[TextLine]:
+    """The files that change, each under its name where there are several."""
+    changed = [path for path, text in shown.after.items() if shown.before.get(path, "") != text]
+    for path in changed:
+        if len(shown.after) > 1:
+            yield TextLine(kind="skipped", before=None, after=None, text=path)
+        yield from side_by_side(shown.before.get(path, ""), shown.after[path])
 
 
 def side_by_side(before: str, after: str) -> Iterator[TextLine]:

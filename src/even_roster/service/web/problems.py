@@ -21,7 +21,7 @@ from ...core.ranges import RangeError
 from ...core.spreadsheets import SheetError
 from ...core.targets import TargetError
 from ...core.vendors import VendorError
-from ...dhcp.server import ServerRefused, ServerTrouble
+from ...dhcp.server import ChangedMeanwhile, ServerRefused, ServerTrouble
 from ...probe.segment import SegmentError
 from ...store.database import DiskFull
 from ...store.edits import AddressTaken, EditError, Missing, StaleEdit
@@ -90,6 +90,8 @@ def of(error: Exception) -> Problem:
             )
         case ReshapeError() | PlanError():
             return _problem(422, "in_the_way", error)
+        case ChangedMeanwhile():
+            return _problem(409, "stale", error)
         case ServerRefused():
             return _problem(422, "server_refused", error)
         case ServerTrouble():

@@ -1,4 +1,4 @@
-"""What DHCP servers hold, whoever wrote it, with where each part stands."""
+"""What DHCP servers hold, whoever wrote it, with where each part stands; and what stood on them before each publishing."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -29,6 +29,22 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("server", "number", name=op.f("pk_holdings")),
         sqlite_with_rowid=False,
     )
+    op.create_table(
+        "dhcp_versions",
+        sa.Column("id", sa.Integer(), nullable=False),
+        sa.Column("server", sa.Integer(), nullable=False),
+        sa.Column("at", sa.BigInteger(), nullable=False),
+        sa.Column("texts", sa.JSON(), nullable=False),
+        sa.Column("before", sa.Text(), nullable=False),
+        sa.Column("meaning", sa.Text(), nullable=False),
+        sa.Column("owned", sa.JSON(), nullable=False),
+        sa.Column("after", sa.Text(), nullable=False),
+        sa.ForeignKeyConstraint(
+            ["server"], ["dhcp_servers.id"], name=op.f("fk_dhcp_versions_server"), ondelete="CASCADE"
+        ),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_dhcp_versions")),
+    )
+    op.create_index(op.f("ix_dhcp_versions_server"), "dhcp_versions", ["server"])
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN holdings_at BIGINT")
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN holdings_trouble TEXT NOT NULL DEFAULT ''")
 

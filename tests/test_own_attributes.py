@@ -1,0 +1,289 @@
+"""Publishing changes the plan's own attributes in a configuration, nothing else, and taking back gives the text back.
+
+A corpus of configurations as people write them, each in several spellings, is adopted and edited at random many times.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+import re
+import tempfile
+import unittest
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from ipaddress import IPv4Address, IPv4Network
+from pathlib import Path
+
+from even_roster.core.address import Address, address_of
+from even_roster.core.dhcp import Pool, Reservation, Scope, difference, expected, keys_of, meaning, still_owned
+from even_roster.core.holdings import Holding, Part
+from even_roster.core.mac import MacNumber
+from even_roster.dhcp.dnsmasq import DnsmasqServer
+from even_roster.dhcp.json_text import JsonText
+from even_roster.dhcp.kea import KeaServer
+from even_roster.dhcp.kea_config import MARKED
+from even_roster.dhcp.server import DhcpServer, Owned, Texts, as_owned, digest, preview
+from tests.support.lab import ROOT
+
+OFFICE = IPv4Network("10.44.10.0/24")
+EDITS = 50
+COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|(//[^\n]*|#[^\n]*|/\*.*?\*/)', re.DOTALL)
+
+
+def corpus(kind: str) -> Iterator[tuple[str, str]]:
+    """The configurations of a kind by name."""
+    for part in (ROOT / "tests" / "corpus" / f"{kind}.txt").read_text().split("=== ")[1:]:
+        name, _, text = part.partition("\n")
+        yield name, text
+
+
+def plain_json(text: str, indent: int | None) -> str:
+    return json.dumps(JsonText(text).root.value, indent=indent, ensure_ascii=indent is None)
+
+
+KEA_SPELLINGS: dict[str, Callable[[str], str]] = {
+    "as it is": lambda text: text, "CRLF": lambda text: text.replace("\n", "\r\n"), "tabs": lambda text: text.replace("  ", "\t"),
+    "on one line": lambda text: plain_json(text, None), "spread out": lambda text: plain_json(text, 4) + "\n",
+}  # fmt: skip
+DNSMASQ_SPELLINGS: dict[str, Callable[[str], str]] = {
+    "as it is": lambda text: text, "CRLF": lambda text: text.replace("\n", "\r\n"), "without a last line feed": lambda text: text.rstrip("\n"),
+    "behind blanks": lambda text: text.replace("\n", " \n"),
+}  # fmt: skip
+
+
+class Plan:
+    """What is wanted of a server, edited at random."""
+
+    def __init__(self, scopes: Sequence[Scope], draw: random.Random) -> None:
+        self.scopes, self._draw, self._next = list(scopes), draw, 0
+
+    def edit(self) -> None:
+        at = self._draw.randrange(len(self.scopes))
+        self.scopes[at] = self._edited(self.scopes[at])
+
+    def _edited(self, scope: Scope) -> Scope:
+        draw, pools, entries = self._draw, list(scope.pools), list(scope.reservations)
+        match draw.choice(
+            (
+                "resize",
+                "pool",
+                "no pool",
+                "reserve",
+                "release",
+                "move",
+                "rename",
+                "rename",
+                "lease",
+                "dns",
+                "gateway",
+                "domain",
+            )
+        ):
+            case "resize" if pools:
+                at = draw.randrange(len(pools))
+                one = pools[at]
+                if one.last - one.first > 4:
+                    pools[at] = Pool(one.first + draw.randint(0, 2), one.last - draw.randint(0, 2))
+            case "pool" if len(pools) < 4:
+                first = int(address_of(scope.network.network_address)) + draw.choice((2, 8, 14))
+                if not any(one.first <= first + 4 and first <= one.last for one in pools):
+                    pools.append(Pool(first, first + 4))
+            case "no pool" if pools:
+                pools.pop(draw.randrange(len(pools)))
+            case "reserve":
+                self._next += 1
+                address = Address(int(address_of(scope.network.network_address)) + 33 + self._next % 14)
+                if all(one.address != address for one in entries):
+                    entries.append(
+                        Reservation(
+                            MacNumber(0x02C09FA00000 + self._next), address, draw.choice(("", f"new-{self._next}"))
+                        )
+                    )
+            case "release" if entries:
+                entries.pop(draw.randrange(len(entries)))
+            case "move" if entries:
+                at = draw.randrange(len(entries))
+                address = Address(int(address_of(scope.network.network_address)) + draw.randint(48, 60))
+                if all(one.address != address for one in entries):
+                    entries[at] = replace(entries[at], address=address)
+            case "rename" if entries:
+                at = draw.randrange(len(entries))
+                entries[at] = replace(entries[at], name=draw.choice(("", "x", "printer-neu", entries[at].name)))
+            case "lease":
+                return replace(scope, options=replace(scope.options, lease_seconds=draw.choice((0, 600, 7200))))
+            case "dns":
+                return replace(
+                    scope,
+                    options=replace(
+                        scope.options,
+                        dns=tuple(address_of(IPv4Address(f"10.44.10.{n}")) for n in draw.sample(range(1, 9), 2)),
+                    ),
+                )
+            case "gateway":
+                return replace(
+                    scope,
+                    options=replace(
+                        scope.options,
+                        gateway=draw.choice(
+                            (None, address_of(IPv4Address("10.44.10.1")), address_of(IPv4Address("10.44.10.5")))
+                        ),
+                    ),
+                )
+            case "domain":
+                return replace(
+                    scope,
+                    options=replace(
+                        scope.options, domain=draw.choice(("", "larkspur.example", "stage.larkspur.example"))
+                    ),
+                )
+        return replace(scope, pools=tuple(pools), reservations=tuple(entries))
+
+
+class Chain:
+    """The versions of a server, as the records keep them."""
+
+    def __init__(self) -> None:
+        self._kept: list[tuple[str, str, Texts, str]] = []
+
+    def keep(self, server: DhcpServer, before: Texts, after: Texts, hints: Sequence[IPv4Network]) -> None:
+        meant = meaning(one.scope for one in server.understand(before, {}, hints))
+        self._kept.append((digest(before), meant, before, digest(after)))
+
+    def former(self, now: Texts, meant: str) -> Texts | None:
+        at = digest(now)
+        for before, meaning_then, texts, after in reversed(self._kept):
+            if after == at:
+                if meaning_then == meant:
+                    return texts
+                at = before
+        return None
+
+
+class Corpus(unittest.TestCase):
+    """What both kinds of servers are tried with."""
+
+    def setUp(self) -> None:
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        self.folder = Path(made.name)
+
+    def put(self, texts: Texts) -> None:
+        for path, text in texts.items():
+            Path(path).write_bytes(text.encode())
+
+    def unowned(self, found: Sequence[Holding], owned: Owned) -> list[tuple[object, ...]]:
+        """What people wrote, wherever it stands by now: every part that is not the plan's."""
+        keys = {key for one in owned.values() for key in one}
+        return sorted(
+            (one.part.value, one.text, one.within, one.hangs)
+            for one in found
+            if one.part not in (Part.POOL, Part.OPTION, Part.SUBNET, Part.SETTING) and not self.is_owned(one, keys)
+        )
+
+    @staticmethod
+    def is_owned(one: Holding, keys: set[str]) -> bool:
+        return one.part is Part.RESERVATION and any(
+            f"reservation {mac_text} {IPv4Address(one.first)}" in keys
+            for _, mac_text in one.identifiers
+            if one.first is not None
+        )
+
+    def try_out(self, server: DhcpServer, name: str, comments: Callable[[Texts], list[str]], seed: int) -> None:
+        draw = random.Random(seed)
+        first = server.read({}, [OFFICE])
+        before_all = first.texts
+        scopes = [one.scope for one in first.scopes if one.scope.network != IPv4Network("0.0.0.0/0")]
+        owned: Owned = {str(scope.network): frozenset(keys_of(scope)) for scope in scopes}
+        plan, chain = Plan(scopes, draw), Chain()
+        hints = [scope.network for scope in scopes]
+        history: list[list[Scope]] = []
+        said = comments(first.texts)
+        hung = self.hanging(server.holdings(hints))
+        for step in range(2 * EDITS):
+            if step < EDITS:
+                history.append(list(plan.scopes))
+                plan.edit()
+            else:
+                plan.scopes = history.pop()
+            there = server.read(owned, hints)
+            others = self.unowned(server.holdings(hints), owned)
+
+            def former(now: object, found: object, there: object = there) -> Texts | None:
+                meant = meaning(expected(found.scopes, there.scopes))  # type: ignore[attr-defined]
+                return chain.former(there.texts, meant)  # type: ignore[attr-defined]
+
+            shown, _ = preview(server, plan.scopes, owned, former)
+            if shown.difference.conflicts:
+                # Somebody else's entry stands against it; a person would see that. The plan goes back to what it was.
+                if step < EDITS:
+                    plan.scopes = history.pop()
+                    continue
+                self.fail(f"{name}: taking back is in conflict: {shown.difference.conflicts}")
+            if shown.after != there.texts:
+                chain.keep(server, there.texts, shown.after, hints)
+                self.put(shown.after)
+            kept = as_owned(still_owned(owned, plan.scopes, server.understand(shown.after, {}, hints)))
+            back = server.read(kept, hints)
+            left = difference([*shown.difference.scopes], back.scopes)
+            self.assertEqual([line for line in left.lines if line not in shown.left], [], f"{name}, step {step}")
+            self.assertEqual(comments(back.texts), said, f"{name}, step {step}: comments")
+            still = self.unowned(server.holdings(hints), kept)
+            self.assertEqual([one for one in others if one not in still], [], f"{name}, step {step}: what people wrote")
+            now_hung = self.hanging(server.holdings(hints))
+            self.assertFalse(hung - now_hung, f"{name}, step {step}: what hung on a part is gone")
+            owned = kept
+        self.assertEqual(
+            {path: Path(path).read_bytes().decode() for path in before_all}, before_all, f"{name}: octet for octet"
+        )
+
+    @staticmethod
+    def hanging(found: Sequence[Holding]) -> set[tuple[str, str]]:
+        """Everything that hangs on pools, reservations and classes."""
+        about = (Part.POOL, Part.RESERVATION, Part.CLASS, Part.SHARED)
+        return {mark for one in found if one.part in about for mark in one.hangs}
+
+
+class Kea(Corpus):
+    def comments(self, texts: Texts) -> list[str]:
+        """Every comment, in order, found by an own reading of the text."""
+        return [found for text in texts.values() for found in COMMENTS.findall(text) if found]
+
+    def test_unowned_octets_never_change_and_taking_back_gives_the_text_back(self) -> None:
+        tried = 0
+        for name, text in corpus("kea"):
+            for spelling, spelt in KEA_SPELLINGS.items():
+                path = self.folder / "kea.conf"
+                path.write_bytes(spelt(text).encode())
+                with self.subTest(name=name, spelling=spelling):
+                    self.try_out(KeaServer(config=path, roster="aa11"), f"{name}, {spelling}", self.comments, tried)
+                    self.assertNotIn(MARKED, path.read_text())
+                tried += 1
+        self.assertGreaterEqual(tried, 40)
+
+
+class Dnsmasq(Corpus):
+    def comments(self, texts: Texts) -> list[str]:
+        found = [line.partition("#")[2] for text in texts.values() for line in text.split("\n") if "#" in line]
+        return [one for one in found if "published by the roster" not in one]
+
+    def test_unowned_octets_never_change_and_taking_back_gives_the_text_back(self) -> None:
+        tried = 0
+        config = self.folder / "dnsmasq.conf"
+        config.write_text(
+            "dhcp-range=10.44.10.100,10.44.10.199,255.255.255.0,1h\ndhcp-range=10.44.20.100,10.44.20.199,255.255.255.0,1h\n"
+        )
+        for name, text in corpus("dnsmasq"):
+            for spelling, spelt in DNSMASQ_SPELLINGS.items():
+                path = self.folder / "hosts"
+                path.write_bytes(spelt(text).encode())
+                with self.subTest(name=name, spelling=spelling):
+                    self.try_out(
+                        DnsmasqServer(path, config, roster="aa11"), f"{name}, {spelling}", self.comments, tried
+                    )
+                tried += 1
+        self.assertGreaterEqual(tried, 40)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1949,7 +1949,9 @@ export interface components {
         };
         /**
          * AdoptDone
-         * @description What adopting a server's configuration adds to the plan, and what stands in the way.
+         * @description What adopting a server's configuration adds to the plan, and what stands in the way. `beside` counts what the server holds
+         *     beside it and keeps (reservations by other identifiers, classes, tagged options …), `not_understood` tells what could not be
+         *     read of its configuration, with its place.
          */
         AdoptDone: {
             /** Dry Run */
@@ -1964,6 +1966,12 @@ export interface components {
             refused: string[];
             /** Change */
             change: number | null;
+            /** Beside */
+            beside: {
+                [key: string]: number;
+            };
+            /** Not Understood */
+            not_understood: string[];
         };
         /**
          * AdoptRequest
@@ -3959,7 +3967,7 @@ export interface components {
         };
         /**
          * PublishDone
-         * @description What was published, and how it was checked and verified.
+         * @description What was published, and how it was checked and verified; `by_hand` is what a person has still to do.
          */
         PublishDone: {
             /** Server */
@@ -3968,6 +3976,8 @@ export interface components {
             lines: components["schemas"]["DifferenceLine"][];
             /** Notes */
             notes: string[];
+            /** By Hand */
+            by_hand: string[];
         };
         /**
          * PublishRequest

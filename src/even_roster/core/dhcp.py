@@ -361,36 +361,16 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
     return Adoption(tuple(new_subnets), tuple(pools), tuple(reservations), tuple(refused), options)
 
 
-def expected(wanted: Iterable[Scope], there: Iterable[ScopeThere]) -> list[Scope]:
-    """What a server has when the plan's parts are as wanted and everything else is as it is."""
-    found = {one.scope.network: one for one in there}
-    result = [one.scope for one in found.values() if all(scope.network != one.scope.network for scope in wanted)]
-    for scope in wanted:
-        now = found.get(scope.network, ScopeThere(Scope(scope.network)))
-        pools = [pool for pool in now.scope.pools if key_of(pool) not in now.owned and pool not in scope.pools]
-        mine = {one.mac: one for one in scope.reservations}
-        by_hand = {one.mac: one for one in now.scope.reservations if key_of(one) not in now.owned}
-        has, usual = dict(option_items(now.scope.options)), dict(option_items(now.defaults))
-        options = {}
-        for one in fields(scope.options):
-            text = option_text(one.name, getattr(scope.options, one.name))
-            keeps = (not text and key_of(one.name) not in now.owned) or (not has[one.name] and text == usual[one.name])
-            options[one.name] = getattr(now.scope.options if keeps else scope.options, one.name)
-        reservations = tuple((mine | by_hand).values())
-        result.append(Scope(scope.network, (*scope.pools, *pools), HandedOut(**options), reservations))
-    return result
-
-
 def meaning(scopes: Iterable[Scope]) -> str:
     """What tells one state of a server from another, by what it hands out; subnets that hand out nothing do not count."""
-    told = sorted(
+    told = sorted({
         f"{scope.network} {part}"
         for scope in scopes
         for part in (
             *(str(pool) for pool in scope.pools), *(str(one) for one in scope.reservations),
             *(f"{name}={text}" for name, text in option_items(scope.options) if text),
         )
-    )  # fmt: skip
+    })  # fmt: skip
     return hashlib.sha256("\n".join(told).encode("utf-8", "surrogatepass")).hexdigest()[:24]
 
 

@@ -26,6 +26,7 @@ _OPTIONS = {
     "42": "ntp", "ntp-server": "ntp", "66": "boot_server", "tftp-server": "boot_server", "67": "boot_file",
     "bootfile-name": "boot_file",
 }  # fmt: skip
+NOWHERE = IPv4Network("0.0.0.0/32")
 MARK = "# Reservations of this file are published by the roster "
 
 
@@ -120,39 +121,45 @@ def edit_hosts(
     """The hosts file with the owned attributes as wanted: the address and the name of a line are changed in their place, everything
     else stays octet for octet. `elsewhere` are reservations that stand in other files: they are not entered twice."""
     mine = {key for keys in owned.values() for key in keys}
-    new = {one.mac: one for scope in wanted for one in scope.reservations}
-    done = {one.mac for one in elsewhere}
+    new = {(scope.network, one.mac): one for scope in wanted for one in scope.reservations}
+    networks = [*dict.fromkeys([*(scope.network for scope in wanted), *map(IPv4Network, owned)])]
+
+    def where(one: Reservation) -> tuple[IPv4Network, MacNumber]:
+        return next((network for network in networks if IPv4Address(one.address) in network), NOWHERE), one.mac
+
+    done = {where(one) for one in elsewhere}
     lines: list[str] = []
     by_hand: list[tuple[int, str]] = []
     ours = False
     for number, line in enumerate(lines_of(hosts), start=1):
-        if line.startswith(MARK):
-            lines.append(line)
-            continue
         item = setting(line.rstrip("\r\n"), "dhcp-host")
         one = reservation(item) if item is not None else None
-        if item is None or one is None or key_of(one) not in mine:
-            if one is not None and one.mac in new:
-                done.add(one.mac)
+        if item is None or one is None:
             lines.append(line)
             continue
-        target = new.get(one.mac)
-        if target is not None and one.mac not in done:
+        target = new.get(where(one))
+        if target is not None:
+            done.add(where(one))
+        if key_of(one) not in mine:
+            lines.append(line)
+        elif target is not None:
             ours = True
-            done.add(one.mac)
             lines.append(changed(line, item, one, target))
         elif len(item.pieces) > (3 if one.name else 2) or item.comment:
             by_hand.append(
                 (number, f"take out the reservation {one}: more stands with it; what stands there: {line.strip()}")
             )
             lines.append(line)
-    added = [f"{write_line(one)}\n" for one in new.values() if one.mac not in done]
-    mark = f"{MARK}{roster}\n" if roster and (ours or added) else ""
-    kept = [line for line in lines if not line.startswith(MARK) or line.rstrip("\r\n") == mark.rstrip("\n")]
+    end = "\r\n" if hosts.partition("\n")[0].endswith("\r") else "\n"
+    added = [f"{write_line(one)}{end}" for at, one in new.items() if at not in done]
+    mark = f"{MARK}{roster}{end}" if roster and (ours or added) else ""
+    kept = [line for line in lines if not line.startswith(MARK) or line.rstrip("\r\n") == mark.rstrip("\r\n")]
     if mark and not any(line.startswith(MARK) for line in kept):
         added = [mark, *added]
+    if added == [mark] and lines == lines_of(hosts):
+        added = []  # nothing of ours has changed
     if added and kept and not kept[-1].endswith("\n"):
-        kept[-1] += "\n"
+        kept[-1] += end
     return Edited("".join([*kept, *added]), tuple(by_hand))
 
 
@@ -169,8 +176,12 @@ def changed(line: str, item: Setting, one: Reservation, target: Reservation) -> 
             edits.append((spot.end, spot.end, f",{target.name}"))
         else:
             name = item.pieces[entry.name_at]
-            before = item.pieces[entry.name_at - 1].end if entry.name_at else name.start
-            edits.append((name.start, name.end, target.name) if target.name else (before, name.end, ""))
+            start, end = name.start, name.end
+            if not target.name and entry.name_at:
+                start = item.pieces[entry.name_at - 1].end
+            elif not target.name:
+                end = item.pieces[1].start
+            edits.append((start, end, target.name))
     return edited(line, edits)
 
 

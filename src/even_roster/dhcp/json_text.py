@@ -50,6 +50,8 @@ class JsonText:
         self.edits: list[Edit] = []
         """(start, end, new text) of each edit so far; they never overlap."""
         self._filled: set[int] = set()
+        self._line_end = "\r\n" if text.partition("\n")[0].endswith("\r") else "\n"
+        self._step = "\t" if re.search(r"\n\t", text) else "  "
         start = self._skip(0)
         self.root = self._value(start, start)
         if self._skip(self.root.end) != len(text):
@@ -99,17 +101,17 @@ class JsonText:
         if behind in members:
             at = members[behind].end
             line = self.text[self.text.rfind("\n", 0, members[behind].begin) + 1 : members[behind].begin]
-            between = f"\n{line}" if line and not line.strip() else " "
+            between = f"{self._line_end}{line}" if line and not line.strip() else " "
             self.edits.append((at, at, f",{between}{json.dumps(key)}: {self._shaped(value, self._indent(at))}"))
             return
-        indent = self._indent(owner.start) + "  "
+        indent = self._indent(owner.start) + self._step
         if not members and owner.start in self._filled:
             self.edits.append((owner.start + 1, owner.start + 1, f", {json.dumps(key)}: {self._shaped(value, indent)}"))
             return
         self._filled.add(owner.start)
         comma = "," if members else ""
-        end = "" if members else "\n" + self._indent(owner.start)
-        text = f"\n{indent}{json.dumps(key)}: {self._shaped(value, indent)}{comma}{end}"
+        end = "" if members else self._line_end + self._indent(owner.start)
+        text = f"{self._line_end}{indent}{json.dumps(key)}: {self._shaped(value, indent)}{comma}{end}"
         self.edits.append((owner.start + 1, owner.start + 1, text))
 
     def remove_member(self, owner: Spot, members: dict[str, Spot], key: str) -> None:
@@ -127,15 +129,15 @@ class JsonText:
         if not added:
             return
         indent = self._indent(items[0].start) if items and "\n" in self.text[array.start : items[0].start] else (
-            self._indent(array.start) + "  "
+            self._indent(array.start) + self._step
         )  # fmt: skip
-        texts = [f"\n{indent}{self._shaped(value, indent)}" for value in added]
+        texts = [f"{self._line_end}{indent}{self._shaped(value, indent)}" for value in added]
         if kept:
             at = items[kept[-1]].end
             self.edits.append((at, at, "," + ",".join(texts)))
         else:
             at = array.start + 1
-            end = "\n" + self._indent(array.start) if not items else ""
+            end = self._line_end + self._indent(array.start) if not items else ""
             self.edits.append((at, at, ",".join(texts) + end))
 
     def result(self) -> str:
@@ -202,7 +204,7 @@ class JsonText:
         line = json.dumps(value, ensure_ascii=False)
         if len(line) + len(indent) <= 110 or not isinstance(value, dict | list):
             return line
-        return json.dumps(value, ensure_ascii=False, indent=2).replace("\n", f"\n{indent}")
+        return json.dumps(value, ensure_ascii=False, indent=self._step).replace("\n", f"{self._line_end}{indent}")
 
 
 def edited(text: str, edits: Iterable[Edit]) -> str:

@@ -30,6 +30,8 @@ _NAMES = {
     "gateway": ("routers", 3), "dns": ("domain-name-servers", 6), "domain": ("domain-name", 15), "ntp": ("ntp-servers", 42),
     "boot_server": ("tftp-server-name", 66), "boot_file": ("boot-file-name", 67),
 }  # fmt: skip
+USUAL_SECONDS = 7200
+"""The lease time of a server that says none."""
 OPTION_CODES = dict(_NAMES.values())
 _FIELD = {name: field for field, (name, _) in _NAMES.items()} | {
     str(code): field for field, (_, code) in _NAMES.items()
@@ -78,8 +80,8 @@ def _subnets(document: JsonText) -> Iterator[_Subnet]:
 def scopes(document: JsonText, owned: Mapping[str, frozenset[str]]) -> list[ScopeThere]:
     """What the configuration hands out, by subnet."""
     settings = document.root.value["Dhcp4"]
-    usual = settings.get("valid-lifetime")
-    base = _handed_out(settings, None)
+    usual = settings.get("valid-lifetime", USUAL_SECONDS)
+    base = _handed_out(settings, usual)
     found = []
     for subnet in _subnets(document):
         value = subnet.value
@@ -88,7 +90,7 @@ def scopes(document: JsonText, owned: Mapping[str, frozenset[str]]) -> list[Scop
         options = _handed_out(value, usual)
         mine = owned.get(str(subnet.network), frozenset())
         scope = Scope(subnet.network, tuple(pools), options, tuple(one for one, _ in entries))
-        found.append(ScopeThere(scope, mine, replace(base, lease_seconds=usual or 0)))
+        found.append(ScopeThere(scope, mine, replace(base, lease_seconds=usual)))
     return found
 
 
@@ -114,7 +116,7 @@ def _reservation(entry: Mapping[str, Any]) -> Reservation | None:
         return None
 
 
-def _handed_out(value: Mapping[str, Any], usual: int | None) -> HandedOut:
+def _handed_out(value: Mapping[str, Any], usual: int) -> HandedOut:
     """The options of a subnet. A lease time equal to the `usual` one is no setting of its own."""
     found: dict[str, Any] = {}
     vendor: list[tuple[int, str]] = []
@@ -126,7 +128,7 @@ def _handed_out(value: Mapping[str, Any], usual: int | None) -> HandedOut:
             continue
         found[field] = _value(field, data)
     lease = value.get("valid-lifetime")
-    if isinstance(lease, int) and lease != usual and usual is not None:
+    if isinstance(lease, int) and lease != usual:
         found["lease_seconds"] = lease
     return HandedOut(**found, vendor_options=tuple(vendor))
 
@@ -180,7 +182,7 @@ class _Editing:
             self._options(subnet, scope, now)
         if fresh:
             self._add_subnets(fresh)
-        if self._roster:
+        if self._roster and self._document.edits:
             self._mark(any(_has_parts(scope) for scope in wanted))
         return self._by_hand
 

@@ -16,7 +16,7 @@ from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Protocol
 
-from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost, still_owned
+from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost, meaning, still_owned
 from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from ..core.text import clean
@@ -132,11 +132,12 @@ class DhcpServer(Protocol):
         """All that it holds, whoever wrote it; `networks` are planned ones, where it does not say the mask itself."""
 
 
-Former = Callable[[There, Difference], Texts | None]
-"""Gives earlier texts of a server that meant exactly what is wanted now, octet for octet as they were; None when there are none."""
+Former = Callable[[There, str], Texts | None]
+"""Gives earlier texts of a server that meant exactly this (see core.dhcp.meaning), octet for octet as they were; None when there
+are none."""
 
 
-def _none_before(there: There, wanted: Difference) -> Texts | None:
+def _none_before(there: There, meant: str) -> Texts | None:
     return None
 
 
@@ -154,9 +155,12 @@ def preview(
     if found.conflicts or not found.lines:
         kept = still_owned(owned, found.scopes, there.scopes)
         return Preview(found, there.texts, there.texts, kept, by_hand), there
-    earlier = former(there, found)
-    rendered = Rendered(earlier) if earlier is not None else server.render(there, found.scopes, owned)
-    kept = still_owned(owned, found.scopes, server.understand(rendered.texts, {}, hints))
+    rendered = server.render(there, found.scopes, owned)
+    means = server.understand(rendered.texts, {}, hints)
+    earlier = former(there, meaning(one.scope for one in means))
+    if earlier is not None:
+        rendered = Rendered(earlier, rendered.by_hand)
+    kept = still_owned(owned, found.scopes, means)
     left = difference(asked, server.understand(rendered.texts, as_owned(kept), hints)).lines
     return Preview(found, there.texts, rendered.texts, kept, (*rendered.by_hand, *by_hand), left), there
 

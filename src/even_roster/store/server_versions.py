@@ -6,7 +6,7 @@ import secrets
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, delete, func, insert, select
 from sqlalchemy.dialects.sqlite import insert as insert_or
 
 from .tables import dhcp_versions, kept_settings
@@ -28,7 +28,14 @@ class Version:
 
 
 def keep(connection: Connection, server: int, version: Version, at: int) -> None:
-    """Remember one publishing; of very many, or very large ones, the oldest go."""
+    """Remember one publishing; of very many, or very large ones, the oldest go. One that brought earlier texts back ends what was
+    remembered since."""
+    again = select(func.max(dhcp_versions.c.id)).where(
+        dhcp_versions.c.server == server, dhcp_versions.c.before == version.after
+    )
+    if (earlier := connection.execute(again).scalar()) is not None:
+        connection.execute(delete(dhcp_versions).where(dhcp_versions.c.server == server, dhcp_versions.c.id >= earlier))
+        return
     connection.execute(insert(dhcp_versions).values(server=server, at=at, **asdict(version)))
     query = select(dhcp_versions.c.id, dhcp_versions.c.texts).where(dhcp_versions.c.server == server)
     size = 0

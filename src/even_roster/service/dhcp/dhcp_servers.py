@@ -19,14 +19,12 @@ from ...api.events import DhcpEvent
 from ...core.address import address_of, dotted
 from ...core.dhcp import (
     Adoption,
-    Difference,
     PlanError,
     Reservation,
     Scope,
     ScopeThere,
     adoption,
     desired,
-    expected,
     key_of,
     meaning,
     option_items,
@@ -148,8 +146,7 @@ class DhcpServers:
     def _former(self, identity: int) -> Former:
         """Looks for earlier texts of a server that meant what is wanted now."""
 
-        def find(there: There, found: Difference) -> Texts | None:
-            meant = meaning(expected(found.scopes, there.scopes))
+        def find(there: There, meant: str) -> Texts | None:
             with self._context.database.read() as connection:
                 version = server_versions.former(connection, identity, there.digest, meant)
             return version.texts if version is not None else None

@@ -17,6 +17,7 @@ from tests.support import dhcp_lab
 from tests.support.service import service
 
 from even_roster.api.dhcp import DhcpServerNew
+from even_roster.api.host_file import Reach, allow
 from even_roster.api.plan import SubnetNew
 from even_roster.core.address import Address
 from even_roster.core.mac import MacNumber
@@ -133,8 +134,9 @@ def publishing(table: Table) -> None:
     with dhcp_lab.link() as on:
         text = dhcp_lab.kea_config(on.folder).replace("10.44.10.0/24", "10.44.0.0/16")
         with dhcp_lab.kea(on, text), service("serve", anew=True) as running, running.client() as roster:
-            config, socket = str(on.folder / "kea.conf"), str(on.folder / "kea.sock")
-            server = roster.add_dhcp_server(DhcpServerNew(name="office", kind="kea", config=config, socket=socket))
+            paths = {"config": str(on.folder / "kea.conf"), "socket": str(on.folder / "kea.sock")}
+            allow(running.home, Reach("office", "kea", paths))
+            server = roster.add_dhcp_server(DhcpServerNew(name="office"))
             roster.dhcp_adopt(server.id, dry_run=False)
             rows = "".join(
                 f"10.44.{100 + n // 250}.{n % 250 + 2},p-{n},{0x02C09FA00000 + n:012x},reserved\n"
@@ -149,7 +151,7 @@ def publishing(table: Table) -> None:
             began = time.perf_counter()
             roster.dhcp_publish(server.id, preview.digest)
             done = time.perf_counter() - began
-            own = _kea_alone(on, Path(config))
+            own = _kea_alone(on, on.folder / "kea.conf")
     table.add(
         "preview of 5,000 reservations for Kea", f"{shown:.1f} s", "with publishing ≤ 5 s + the server's own time"
     )

@@ -6,12 +6,17 @@ import contextlib
 import json
 import re
 import shutil
+import sqlite3
+import tempfile
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import httpx
+
 from even_roster.api.dhcp import DhcpServerNew
+from even_roster.api.host_file import Reach, allow
 from even_roster.api.plan import AssignmentNew, SubnetNew
 from even_roster.client import BadInput, RosterError, ServiceFault, StaleEdit
 from tests.support import dhcp_lab
@@ -33,11 +38,15 @@ def beside(on: Link) -> Iterator[Service]:
         yield running
 
 
-def kea_server(on: Link, *, config: bool = True, socket: bool = True) -> DhcpServerNew:
-    return DhcpServerNew(
-        name="office", kind="kea", config=str(on.folder / "kea.conf") if config else "",
-        socket=str(on.folder / "kea.sock") if socket else "", leases=str(on.folder / "leases.csv"),
-    )  # fmt: skip
+def kea_server(on: Link, running: Service, *, config: bool = True, socket: bool = True) -> DhcpServerNew:
+    """What to manage, when the host has allowed it."""
+    paths = {
+        "leases": "leases.csv",
+        **({"config": "kea.conf"} if config else {}),
+        **({"socket": "kea.sock"} if socket else {}),
+    }
+    allow(running.home, Reach("office", "kea", {name: str(on.folder / file) for name, file in paths.items()}))
+    return DhcpServerNew(name="office")
 
 
 def reserve(mac: str, address: str, name: str = "portable-05") -> AssignmentNew:
@@ -58,7 +67,7 @@ class Kea(unittest.TestCase):
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
             first = on.ask(LAPTOP)["acked"]
             before = (on.folder / "kea.conf").read_text()
-            server = roster.add_dhcp_server(kea_server(on))
+            server = roster.add_dhcp_server(kea_server(on, running))
             self.assertEqual(server.trouble, "")
             self.assertIn(first, [lease.address for lease in roster.dhcp_leases()])
 
@@ -97,7 +106,7 @@ class Kea(unittest.TestCase):
 
     def test_releasing_takes_away_only_what_the_plan_put_there(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
-            server = roster.add_dhcp_server(kea_server(on))
+            server = roster.add_dhcp_server(kea_server(on, running))
             roster.dhcp_adopt(server.id, dry_run=False)
             adopted = (on.folder / "kea.conf").read_text()
             for number in range(3):
@@ -121,7 +130,7 @@ class Kea(unittest.TestCase):
 
     def test_what_the_servers_own_check_refuses_is_not_published_and_the_old_one_still_serves(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
-            server = roster.add_dhcp_server(kea_server(on))
+            server = roster.add_dhcp_server(kea_server(on, running))
             roster.dhcp_adopt(server.id, dry_run=False)
             before = (on.folder / "kea.conf").read_text()
             with self.assertRaises(BadInput) as held:
@@ -149,7 +158,7 @@ class Kea(unittest.TestCase):
                 '"10.44.10.100 - 10.44.10.199" }', '"10.44.10.100 - 10.44.10.199", "client-class": "touring" }'
             )
             with dhcp_lab.kea(on, text), beside(on) as running, running.client() as roster:
-                server = roster.add_dhcp_server(kea_server(on))
+                server = roster.add_dhcp_server(kea_server(on, running))
                 page = roster.dhcp_holdings(server.id)
                 self.assertEqual(page.counts["reservation"], 2)
                 self.assertEqual((page.counts.get("not understood"), page.trouble), (None, ""))
@@ -173,7 +182,7 @@ class Kea(unittest.TestCase):
 
     def test_by_its_control_socket_alone(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
-            server = roster.add_dhcp_server(kea_server(on, config=False))
+            server = roster.add_dhcp_server(kea_server(on, running, config=False))
             roster.dhcp_adopt(server.id, dry_run=False)
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             before = dhcp_lab.kea_command(on, "config-get")["arguments"]["Dhcp4"]
@@ -190,19 +199,8 @@ class Kea(unittest.TestCase):
 
     def test_a_pool_drawn_in_the_plan_is_handed_out(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running:
-            self.assertEqual(
-                running.roster(
-                    "dhcp",
-                    "add",
-                    "office",
-                    "kea",
-                    "--socket",
-                    f"{on.folder}/kea.sock",
-                    "--config",
-                    f"{on.folder}/kea.conf",
-                ).returncode,
-                0,
-            )
+            self.assertEqual(kea_server(on, running).name, "office")
+            running.json("dhcp", "add", "office")
             self.assertEqual(running.roster("dhcp", "adopt").returncode, 0)
             self.assertEqual(
                 running.roster(
@@ -220,9 +218,9 @@ class Kea(unittest.TestCase):
     def test_by_its_file_alone_a_change_behind_our_back_is_noticed(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), service("serve", inside=on.inside) as running:
             path = on.folder / "kea.conf"
-            running.json(
-                "dhcp", "add", "office", "kea", "--config", str(path), "--leases", str(on.folder / "leases.csv")
-            )
+            leases = on.folder / "leases.csv"
+            running.json("dhcp", "allow", "office", "kea", "--config", str(path), "--leases", str(leases))
+            running.json("dhcp", "add", "office")
             running.json("dhcp", "adopt")
             running.json("reserve", LAPTOP, "10.44.10.181", "--name", "portable-05")
             path.write_text(path.read_text().replace("bought in spring", "bought in autumn"))
@@ -240,7 +238,7 @@ class Kea(unittest.TestCase):
 
     def test_what_was_changed_since_the_preview_is_not_overwritten(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
-            server = roster.add_dhcp_server(kea_server(on))
+            server = roster.add_dhcp_server(kea_server(on, running))
             roster.dhcp_adopt(server.id, dry_run=False)
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             preview = roster.dhcp_preview(server.id)
@@ -254,7 +252,7 @@ class Kea(unittest.TestCase):
 
     def test_a_broken_file_is_refused_with_its_place(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
-            server = roster.add_dhcp_server(kea_server(on, socket=False))
+            server = roster.add_dhcp_server(kea_server(on, running, socket=False))
             path = on.folder / "kea.conf"
             path.write_text(path.read_text().replace('"subnet4": [', '"subnet4": ['.replace(":", "")))
             with self.assertRaises(RosterError) as broken:
@@ -267,16 +265,15 @@ class Kea(unittest.TestCase):
 class Dnsmasq(unittest.TestCase):
     HOSTS = "# the theatre's own list\n02:c0:44:00:00:01,10.44.10.30,printer-1\t# bought in spring\n\nid:portable-x,10.44.10.40\r\n"
 
-    def server(self, on: Link) -> DhcpServerNew:
-        return DhcpServerNew(
-            name="office", kind="dnsmasq", hosts=str(on.folder / "hosts"), config=str(on.folder / "dnsmasq.conf"),
-            leases=str(on.folder / "leases"), pid=str(on.folder / "pid"),
-        )  # fmt: skip
+    def server(self, on: Link, running: Service) -> DhcpServerNew:
+        paths = {name: str(on.folder / name) for name in ("hosts", "leases", "pid")}
+        allow(running.home, Reach("office", "dnsmasq", {**paths, "config": str(on.folder / "dnsmasq.conf")}))
+        return DhcpServerNew(name="office")
 
     def test_adopt_reserve_publish_and_a_client_gets_the_reserved_address(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
             first = on.ask(LAPTOP)["acked"]
-            server = roster.add_dhcp_server(self.server(on))
+            server = roster.add_dhcp_server(self.server(on, running))
             roster.dhcp_adopt(server.id, dry_run=False)
             self.assertEqual([a.address for a in roster.assignment_page().assignments], ["10.44.10.30"])
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
@@ -298,7 +295,7 @@ class Dnsmasq(unittest.TestCase):
 
     def test_what_its_own_check_refuses_is_not_written(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
-            server = roster.add_dhcp_server(self.server(on))
+            server = roster.add_dhcp_server(self.server(on, running))
             roster.dhcp_adopt(server.id, dry_run=False)
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             config = on.folder / "dnsmasq.conf"
@@ -312,7 +309,7 @@ class Dnsmasq(unittest.TestCase):
     def test_a_pool_that_differs_is_told_to_a_person(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
             roster.add_subnet(SubnetNew(range="10.44.10.0/24", name="Office", gateway="10.44.10.1"))
-            server = roster.add_dhcp_server(self.server(on))
+            server = roster.add_dhcp_server(self.server(on, running))
             self.assertEqual(running.roster("band", "add", "Office", "pool", "120-140", "--by", "office").returncode, 0)
             shown = json.loads(running.roster("dhcp", "preview", "--json").stdout)
             self.assertEqual(shown["conflicts"], [])
@@ -321,18 +318,69 @@ class Dnsmasq(unittest.TestCase):
             self.assertEqual(server.kind, "dnsmasq")
 
 
-class Paths(unittest.TestCase):
+class Allowed(unittest.TestCase):
+    """Which files the service reads and writes is decided by its host alone."""
+
     def test_a_server_that_is_not_there_is_told_and_nothing_breaks(self) -> None:
         with service("serve") as running, running.client() as roster:
-            server = roster.add_dhcp_server(DhcpServerNew(name="lost", kind="kea", socket="/nowhere/kea.sock"))
+            allow(running.home, Reach("lost", "kea", {"socket": "/nowhere/kea.sock"}))
+            self.assertEqual([(one.reach, one.used_by) for one in roster.dhcp_allowed()], [("lost", None)])
+            server = roster.add_dhcp_server(DhcpServerNew(name="lost"))
             self.assertIn("/nowhere/kea.sock does not answer", server.trouble)
             with self.assertRaises(ServiceFault):
                 roster.dhcp_preview(server.id)
-            with self.assertRaises(BadInput):
-                roster.add_dhcp_server(DhcpServerNew(name="other", kind="dnsmasq", config="/etc/dnsmasq.conf"))
-            with self.assertRaises(BadInput):
-                roster.add_dhcp_server(DhcpServerNew(name="other", kind="kea", config="kea.conf"))
             self.assertFalse(Path("/nowhere").exists())
+
+    def test_who_may_use_the_service_cannot_choose_a_file(self) -> None:
+        with service("serve") as running, running.client() as roster:
+            for reach in ("", "/etc/passwd", "../etc"):
+                with self.assertRaises(BadInput) as refused:
+                    roster.add_dhcp_server(DhcpServerNew(name="office", reach=reach))
+                self.assertIn("does not allow a DHCP server", str(refused.exception))
+            headers = {"Authorization": f"Bearer {json.loads((running.home / 'service.json').read_text())['token']}"}
+            sent = {"name": "office", "kind": "kea", "config": "/etc/passwd"}
+            self.assertEqual(httpx.post(f"{running.url}/api/dhcp/servers", json=sent, headers=headers).status_code, 422)
+
+    def test_the_file_is_written_by_the_command_alone_and_keeps_what_people_wrote(self) -> None:
+        with service("serve") as running:
+            path = running.home / "servers.toml"
+            path.write_text('# ours\n[hall] # the hall\nkind = "kea"\nsocket = "/run/hall.sock"\n')
+            path.chmod(0o600)
+            running.json("dhcp", "allow", "office", "dnsmasq", "--hosts", "/etc/hosts.office")
+            running.json("dhcp", "allow", "office", "dnsmasq", "--hosts", "/etc/hosts.other")
+            text = path.read_text()
+            self.assertTrue(
+                text.startswith('# ours\n[hall] # the hall\nkind = "kea"\nsocket = "/run/hall.sock"\n'), text
+            )
+            self.assertEqual(
+                (text.count("[office]"), "hosts.other" in text, path.stat().st_mode & 0o777), (1, True, 0o600)
+            )
+            self.assertIn("begins with /", running.roster("dhcp", "allow", "x", "kea", "--config", "kea.conf").stderr)
+            self.assertIn("needs hosts", running.roster("dhcp", "allow", "x", "dnsmasq", "--config", "/etc/x").stderr)
+            path.chmod(0o666)
+            refused = running.roster("dhcp", "add", "office")
+            self.assertIn("may be written by others", refused.stderr)
+            path.chmod(0o600)
+            path.write_text('[office]\nkind = "kea"\nsocket = 7\n')
+            self.assertIn("[office]: socket is 7, not a whole path", running.roster("dhcp", "add", "office").stderr)
+
+    def test_paths_of_an_older_version_move_to_the_hosts_file(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            home = Path(folder) / "home"
+            with service("serve", home=home) as running, running.client() as roster:
+                allow(home, Reach("office", "kea", {"config": "/nowhere/kea.conf"}))
+                roster.add_dhcp_server(DhcpServerNew(name="office"))
+            (home / "servers.toml").unlink()
+            with contextlib.closing(sqlite3.connect(home / "roster.db")) as database:
+                database.execute(
+                    "UPDATE dhcp_servers SET settings = ?, name = 'the ''hall''!'",
+                    [json.dumps({"config": "/nowhere/kea.conf", "pid": ""})],
+                )
+                database.commit()
+            with service("serve", home=home) as running, running.client() as roster:
+                (server,) = roster.dhcp_servers()
+                self.assertEqual((server.reach, server.paths), ("the -hall", {"config": "/nowhere/kea.conf"}))
+                self.assertIn('["the -hall"]', (home / "servers.toml").read_text())
 
 
 if __name__ == "__main__":

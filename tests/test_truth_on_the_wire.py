@@ -379,9 +379,10 @@ class OnTheLink(unittest.TestCase):
                         f"{where}/leases",
                         "--hosts",
                         f"{where}/hosts",
-                        *site,
                     )
-                    added = self.service.roster("dhcp", "add", name, "dnsmasq", *options)
+                    allowed = self.service.roster("dhcp", "allow", name, "dnsmasq", *options)
+                    self.assertEqual(allowed.returncode, 0, allowed.stderr)
+                    added = self.service.roster("dhcp", "add", name, *site)
                     self.assertEqual(added.returncode, 0, added.stderr)
                 subnet = self.do(lambda r: r.planned_subnet("Yard")).subnet.id
                 ledger = next(one.id for one in self.do(lambda r: r.dhcp_servers()) if one.name == "ledger")

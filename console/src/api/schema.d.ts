@@ -1185,6 +1185,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dhcp/allowed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Allowed
+         * @description The servers that the host allows to be reached, by their names in `servers.toml`.
+         */
+        get: operations["allowed_api_dhcp_allowed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dhcp/servers/{identity}": {
         parameters: {
             query?: never;
@@ -1204,7 +1224,7 @@ export interface paths {
         head?: never;
         /**
          * Edit Server
-         * @description Change how a server is reached.
+         * @description Change a server's name, how it is reached, or the addresses it answers from.
          */
         patch: operations["edit_server_api_dhcp_servers__identity__patch"];
         trace?: never;
@@ -2020,6 +2040,22 @@ export interface components {
             options: components["schemas"]["HandedOutView"];
         };
         /**
+         * AllowedServer
+         * @description A server that the host allows to be reached, by its name in `servers.toml`; `used_by` is the id of the one that is managed
+         *     so.
+         */
+        AllowedServer: {
+            /** Reach */
+            reach: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "kea" | "dnsmasq" | "standin";
+            /** Used By */
+            used_by: number | null;
+        };
+        /**
          * AskAnswer
          * @description All offers, in the order in which they came, and the verdict in a sentence.
          */
@@ -2709,61 +2745,27 @@ export interface components {
             version?: number | null;
             /** Name */
             name?: string | null;
-            /** Config */
-            config?: string | null;
-            /** Socket */
-            socket?: string | null;
-            /** Leases */
-            leases?: string | null;
-            /** Hosts */
-            hosts?: string | null;
-            /** Pid */
-            pid?: string | null;
+            /** Reach */
+            reach?: string | null;
             /** Addresses */
             addresses?: string[] | null;
         };
         /**
          * DhcpServerNew
-         * @description A server to manage. Kea: `config` (its file), `socket` (its control socket) or both. dnsmasq: `hosts` (its
-         *     dhcp-hostsfile, or a file in its dhcp-hostsdir), `config` to compare pools, `pid` to have it read again. `leases`
-         *     is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none.
+         * @description A server to manage. How it is reached stands in `servers.toml` of the service's home folder, which only its host writes
+         *     (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none.
          *     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan.
          */
         DhcpServerNew: {
             /** Name */
             name: string;
             /**
-             * Kind
-             * @enum {string}
+             * Reach
+             * @default
              */
-            kind: "kea" | "dnsmasq" | "standin";
+            reach: string;
             /** Site */
             site?: string | null;
-            /**
-             * Config
-             * @default
-             */
-            config: string;
-            /**
-             * Socket
-             * @default
-             */
-            socket: string;
-            /**
-             * Leases
-             * @default
-             */
-            leases: string;
-            /**
-             * Hosts
-             * @default
-             */
-            hosts: string;
-            /**
-             * Pid
-             * @default
-             */
-            pid: string;
             /** Addresses */
             addresses?: string[];
         };
@@ -2771,7 +2773,8 @@ export interface components {
          * DhcpServerView
          * @description A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
          *     reservations and options that it has, whoever wrote them, `not_understood` what could not be read of its configuration,
-         *     as of `held_at`; `held_trouble` says why it could not be read since.
+         *     as of `held_at`; `held_trouble` says why it could not be read since. `reach` is its name in the host's `servers.toml`,
+         *     `paths` what stands there, by what it is.
          */
         DhcpServerView: {
             /** Id */
@@ -2789,16 +2792,12 @@ export interface components {
              * @enum {string}
              */
             kind: "kea" | "dnsmasq" | "standin";
-            /** Config */
-            config: string;
-            /** Socket */
-            socket: string;
-            /** Leases */
-            leases: string;
-            /** Hosts */
-            hosts: string;
-            /** Pid */
-            pid: string;
+            /** Reach */
+            reach: string;
+            /** Paths */
+            paths: {
+                [key: string]: string;
+            };
             /** Published At */
             published_at: string | null;
             /** Read At */
@@ -7275,6 +7274,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    allowed_api_dhcp_allowed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllowedServer"][];
                 };
             };
         };

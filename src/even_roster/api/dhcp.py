@@ -18,7 +18,8 @@ ServerKind = Literal["kea", "dnsmasq", "standin"]
 class DhcpServerView(Model):
     """A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
     reservations and options that it has, whoever wrote them, `not_understood` what could not be read of its configuration,
-    as of `held_at`; `held_trouble` says why it could not be read since."""
+    as of `held_at`; `held_trouble` says why it could not be read since. `reach` is its name in the host's `servers.toml`,
+    `paths` what stands there, by what it is."""
 
     id: int
     version: int
@@ -26,11 +27,8 @@ class DhcpServerView(Model):
     site_name: str
     name: str
     kind: ServerKind
-    config: str
-    socket: str
-    leases: str
-    hosts: str
-    pid: str
+    reach: str
+    paths: dict[str, str]
     published_at: Time | None
     read_at: Time | None
     trouble: str
@@ -85,19 +83,13 @@ class HoldingsPage(Model):
 
 
 class DhcpServerNew(Model):
-    """A server to manage. Kea: `config` (its file), `socket` (its control socket) or both. dnsmasq: `hosts` (its
-    dhcp-hostsfile, or a file in its dhcp-hostsdir), `config` to compare pools, `pid` to have it read again. `leases`
-    is a lease file. All are paths on the service's machine, except for the stand-in's server, which has none.
+    """A server to manage. How it is reached stands in `servers.toml` of the service's home folder, which only its host writes
+    (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none.
     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan."""
 
     name: str = Field(min_length=1, max_length=80)
-    kind: ServerKind
+    reach: str = Field(default="", max_length=80)
     site: str | None = None
-    config: str = ""
-    socket: str = ""
-    leases: str = ""
-    hosts: str = ""
-    pid: str = ""
     addresses: list[str] = Field(default_factory=list, max_length=16)
 
 
@@ -106,12 +98,17 @@ class DhcpServerEdit(Model):
 
     version: int | None = None
     name: str | None = Field(default=None, min_length=1, max_length=80)
-    config: str | None = None
-    socket: str | None = None
-    leases: str | None = None
-    hosts: str | None = None
-    pid: str | None = None
+    reach: str | None = Field(default=None, max_length=80)
     addresses: list[str] | None = Field(default=None, max_length=16)
+
+
+class AllowedServer(Model):
+    """A server that the host allows to be reached, by its name in `servers.toml`; `used_by` is the id of the one that is managed
+    so."""
+
+    reach: str
+    kind: ServerKind
+    used_by: int | None
 
 
 class DifferenceLine(Model):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 from typing import Any, get_args
 
 from rich.text import Text
@@ -17,12 +18,13 @@ from ..api.dhcp import (
     HoldingPart,
     HoldingView,
 )
+from ..api.home import default_home
+from ..api.host_file import HOST_FILE, NEEDS, PATHS, HostFileError, Reach, allow
 from ..client import Roster
 from .common import add_json, bad_input, connect, missing
 from .output import Out, ago, clock
 
 PARTS = get_args(HoldingPart)
-PATHS = ("config", "socket", "leases", "hosts", "pid")
 _MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "remove": ("-", "red")}
 
 
@@ -32,21 +34,31 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     actions = dhcp.add_subparsers(dest="action", metavar="ACTION", required=True)
     listing = actions.add_parser("servers", parents=[shared], help="the servers, and how much of the plan they have")
     listing.set_defaults(run=_servers)
-    add = actions.add_parser("add", parents=[shared], help="manage a server on this machine")
+    allow = actions.add_parser(
+        "allow", parents=[shared], help="on the service's machine: let the service reach a server, with these files",
+        description="Writes servers.toml in the service's home folder. Nothing else decides which files it reads and writes.",
+    )  # fmt: skip
+    allow.add_argument("name", metavar="NAME")
+    allow.add_argument("kind", choices=tuple(NEEDS))
+    allow.add_argument("--config", metavar="FILE", help="its configuration file")
+    allow.add_argument("--socket", metavar="FILE", help="Kea's control socket")
+    allow.add_argument("--leases", metavar="FILE", help="its lease file")
+    allow.add_argument("--hosts", metavar="FILE", help="dnsmasq's dhcp-hostsfile, or a file in its dhcp-hostsdir")
+    allow.add_argument("--pid", metavar="FILE", help="its pid file, to have it read again")
+    add_json(allow)
+    allow.set_defaults(run=_allow)
+    add = actions.add_parser("add", parents=[shared], help="manage a server that the service's host allows")
     add.add_argument("name", metavar="NAME")
-    add.add_argument("kind", choices=("kea", "dnsmasq", "standin"))
     add.add_argument("--site", metavar="NAME")
     add.set_defaults(run=_add)
-    setting = actions.add_parser("set", parents=[shared], help="change how a server is reached")
+    setting = actions.add_parser("set", parents=[shared], help="change a server's name, or how it is reached")
     setting.add_argument("name", metavar="SERVER")
     setting.add_argument("--rename", metavar="NAME")
     setting.set_defaults(run=_set)
     for parser in (add, setting):
-        parser.add_argument("--config", metavar="FILE", help="its configuration file")
-        parser.add_argument("--socket", metavar="FILE", help="Kea's control socket")
-        parser.add_argument("--leases", metavar="FILE", help="its lease file")
-        parser.add_argument("--hosts", metavar="FILE", help="dnsmasq's dhcp-hostsfile, or a file in its dhcp-hostsdir")
-        parser.add_argument("--pid", metavar="FILE", help="its pid file, to have it read again")
+        parser.add_argument(
+            "--reach", metavar="ALLOWED", help="the name that the host allows it under, where it is another"
+        )
         parser.add_argument(
             "--address", action="append", metavar="ADDRESS", help="an address it answers from; usually learnt by itself"
         )
@@ -120,10 +132,6 @@ def pick_server(roster: Roster, name: str | None) -> DhcpServerView:
     raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
 
 
-def _paths(options: argparse.Namespace) -> dict[str, Any]:
-    return {name: getattr(options, name) for name in PATHS if getattr(options, name) is not None}
-
-
 def _servers(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
@@ -137,7 +145,10 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
         out.json({"servers": found})
         return
     if not found:
-        out.say("No DHCP server is managed yet; add one with: roster dhcp add NAME kea --socket FILE --config FILE")
+        out.say(
+            "No DHCP server is managed yet. On the service's machine: roster dhcp allow NAME kea --config FILE --socket FILE"
+        )
+        out.say("Then: roster dhcp add NAME")
         return
     rows = [
         (
@@ -161,11 +172,28 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
             )  # fmt: skip
 
 
+def _allow(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    home = Path(options.home) if options.home else default_home()
+    paths = {name: str(Path(getattr(options, name))) for name in PATHS if getattr(options, name) is not None}
+    try:
+        again = allow(home, Reach(options.name, options.kind, paths))
+    except HostFileError as error:
+        raise bad_input(str(error)) from error
+    if options.json:
+        out.json({"allowed": options.name, "kind": options.kind, "paths": paths, "file": str(home / HOST_FILE)})
+    else:
+        when = "as said now" if again else "from now on"
+        out.say(f"The service may reach {options.name} ({options.kind}) {when}: {home / HOST_FILE}.")
+        out.say(f"Manage it with: roster dhcp add {options.name}")
+    return 0
+
+
 def _add(options: argparse.Namespace) -> int:
     out = Out(options.json)
     new = DhcpServerNew(
-        name=options.name, kind=options.kind, site=options.site, **_paths(options), addresses=options.address or []
-    )
+        name=options.name, site=options.site, reach=options.reach or "", addresses=options.address or []
+    )  # fmt: skip
     with connect(options) as roster:
         _print_servers(out, [roster.add_dhcp_server(new)])
     return 0
@@ -176,7 +204,7 @@ def _set(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         server = pick_server(roster, options.name)
         edit = DhcpServerEdit(
-            version=server.version, name=options.rename, **_paths(options), addresses=options.address,
+            version=server.version, name=options.rename, reach=options.reach, addresses=options.address
         )  # fmt: skip
         _print_servers(out, [roster.edit_dhcp_server(server.id, edit)])
     return 0

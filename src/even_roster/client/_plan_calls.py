@@ -9,6 +9,7 @@ from urllib.parse import quote
 from ..api.dhcp import (
     AdoptDone,
     AdoptRequest,
+    AllowedServer,
     DhcpPreview,
     DhcpServerEdit,
     DhcpServerNew,
@@ -227,6 +228,11 @@ def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candi
 def dhcp_servers() -> Call[list[DhcpServerView]]:
     """All DHCP servers."""
     return call(list[DhcpServerView], "GET", "/api/dhcp/servers")
+
+
+def dhcp_allowed() -> Call[list[AllowedServer]]:
+    """The DHCP servers that the service's host allows to be reached."""
+    return call(list[AllowedServer], "GET", "/api/dhcp/allowed")
 
 
 def add_dhcp_server(new: DhcpServerNew) -> Call[DhcpServerView]:

@@ -104,6 +104,11 @@ def trouble(connection: Connection, identity: int, sentence: str) -> None:
     connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(trouble=sentence))
 
 
+def reach(connection: Connection, identity: int, settings: dict[str, str]) -> None:
+    """How a server is reached, where an older version had kept it otherwise."""
+    connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(settings=settings))
+
+
 def replace_published(
     connection: Connection, identity: int, entries: Iterable[Reservation], owned: dict[str, list[str]], at: int
 ) -> None:

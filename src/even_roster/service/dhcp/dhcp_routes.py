@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from ...api.dhcp import (
     AdoptDone,
     AdoptRequest,
+    AllowedServer,
     DhcpPreview,
     DhcpServerEdit,
     DhcpServerNew,
@@ -37,8 +38,6 @@ from . import dhcp_views
 from .dhcp_servers import DhcpServers
 
 router = APIRouter(prefix="/api/dhcp", tags=["dhcp"])
-_PATHS = ("config", "socket", "leases", "hosts", "pid")
-_NEEDS = {"kea": ("config", "socket"), "dnsmasq": ("hosts",), "standin": ()}
 
 
 def _servers(request: Request) -> DhcpServers:
@@ -50,10 +49,22 @@ ServersDep = Annotated[DhcpServers, Depends(_servers)]
 
 
 @router.get("/servers")
-def servers(context: ContextDep, who: Who) -> list[DhcpServerView]:
+def servers(context: ContextDep, servers: ServersDep, who: Who) -> list[DhcpServerView]:
     """All DHCP servers."""
     with context.database.read() as connection, context.plan.reading() as plan:
-        return [dhcp_views.server_view(plan, connection, row) for row in lease_records.servers(connection)]
+        rows = lease_records.servers(connection)
+        return [dhcp_views.server_view(plan, connection, row, servers.paths(row)) for row in rows]
+
+
+@router.get("/allowed")
+def allowed(context: ContextDep, servers: ServersDep, who: Who) -> list[AllowedServer]:
+    """The servers that the host allows to be reached, by their names in `servers.toml`."""
+    with context.database.read() as connection:
+        used = {row.settings.get("reach"): row.id for row in lease_records.servers(connection)}
+    return [
+        AllowedServer.model_validate({"reach": one.name, "kind": one.kind, "used_by": used.get(one.name)})
+        for one in servers.allowed().values()
+    ]
 
 
 @router.post("/servers", status_code=201)
@@ -61,11 +72,10 @@ def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep,
     """Manage a server. It is asked at once whether it can be read."""
     with context.plan.reading() as plan:
         site = request_values.site(plan, request.site, context.plan.site_here)
-    settings = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name).strip()}
-    _complete(request.kind, settings)
     name = _name(context, request.name, 0)
+    kind, settings = servers.reached(name, request.reach.strip())
     addresses = list(request_values.addresses(request.addresses, "addresses"))
-    values = {"site": site, "name": name, "kind": request.kind, "settings": settings, "addresses": addresses}
+    values = {"site": site, "name": name, "kind": kind, "settings": settings, "addresses": addresses}
     identity = setting_edits.add_server(context, who, values)
     servers.try_out(identity)
     return _view(context, servers, identity)
@@ -75,14 +85,13 @@ def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep,
 def edit_server(
     identity: int, request: DhcpServerEdit, context: ContextDep, servers: ServersDep, who: Who
 ) -> DhcpServerView:
-    """Change how a server is reached."""
+    """Change a server's name, how it is reached, or the addresses it answers from."""
     row = servers.row(identity)
     if request.version is not None and request.version != row.version:
         raise Refusal(409, "stale", f"DHCP server {row.name} was changed meanwhile: it is at version {row.version}")
-    given = {name: getattr(request, name).strip() for name in _PATHS if getattr(request, name) is not None}
-    settings = {name: value for name, value in {**row.settings, **given}.items() if value}
-    _complete(row.kind, settings)
-    values: dict[str, Any] = {"settings": settings}
+    values: dict[str, Any] = {}
+    if request.reach is not None:
+        values["kind"], values["settings"] = servers.reached(row.name, request.reach.strip())
     if request.addresses is not None:
         values["addresses"] = list(request_values.addresses(request.addresses, "addresses"))
     if request.name is not None:
@@ -105,17 +114,6 @@ def remove_server(identity: int, context: ContextDep, servers: ServersDep, who: 
     setting_edits.remove_server(context, who, identity)
 
 
-def _complete(kind: str, settings: dict[str, str]) -> None:
-    needed = _NEEDS[kind]
-    if needed and not any(settings.get(name) for name in needed):
-        raise Refusal(
-            422, "bad_edit", f"a {kind} server needs {' or '.join(needed)}: a path on this machine", needed[0]
-        )
-    for name, path in settings.items():
-        if not path.startswith("/"):
-            raise Refusal(422, "bad_edit", f"{name}: {path!r} is not a whole path; it begins with /", name)
-
-
 def _name(context: Context, text: str, identity: int) -> str:
     name = clean(text, 80)
     if not name:
@@ -130,7 +128,8 @@ def _name(context: Context, text: str, identity: int) -> str:
 def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerView:
     context.tell(DhcpEvent(server=identity))
     with context.database.read() as connection, context.plan.reading() as plan:
-        return dhcp_views.server_view(plan, connection, servers.row(identity))
+        row = servers.row(identity)
+        return dhcp_views.server_view(plan, connection, row, servers.paths(row))
 
 
 @router.post("/servers/{identity}/preview")

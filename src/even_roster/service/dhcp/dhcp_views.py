@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import difflib
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from ipaddress import IPv4Address
 
 from sqlalchemy import Connection
@@ -44,9 +44,10 @@ MOST_TEXT = 400_000
 _BESIDE = (Part.RESERVATION, Part.CLASS, Part.SHARED, Part.EXCLUDED)
 
 
-def server_view(plan: Plan, connection: Connection, row: DhcpServerRow) -> DhcpServerView:
-    """A server and how much of the plan it has."""
-    given = row.settings
+def server_view(
+    plan: Plan, connection: Connection, row: DhcpServerRow, paths: Mapping[str, str]
+) -> DhcpServerView:  # fmt: skip
+    """A server and how much of the plan it has; `paths` are those that its host allows."""
     counts = holding_records.counts(connection, row.id)
     mine = [band for band in plan.pools() if band.server == row.id]
     subnets = {band.subnet for band in mine}
@@ -60,8 +61,7 @@ def server_view(plan: Plan, connection: Connection, row: DhcpServerRow) -> DhcpS
     )
     return DhcpServerView(
         id=row.id, version=row.version, site=row.site, site_name=plan.sites[row.site].name, name=row.name, kind=row.kind,
-        config=given.get("config", ""), socket=given.get("socket", ""), leases=given.get("leases", ""),
-        hosts=given.get("hosts", ""), pid=given.get("pid", ""), published_at=views.maybe_time(row.published_at),
+        reach=row.settings.get("reach", ""), paths=dict(paths), published_at=views.maybe_time(row.published_at),
         read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
         published=lease_records.count_published(connection, row.id), addresses=[dotted(a) for a in row.addresses],
         held=sum(counts.get(part, 0) for part in (Part.POOL, Part.RESERVATION, Part.OPTION)),

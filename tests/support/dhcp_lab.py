@@ -23,6 +23,7 @@ from .lab import Namespace, namespace, run
 from .patience import PATIENCE
 
 SERVER = "10.44.10.2"
+VENDOR_CLASS, CLIENT_ID = 60, 61
 
 
 class Link:
@@ -31,12 +32,14 @@ class Link:
     def __init__(self, inside: Namespace, folder: Path) -> None:
         self.inside, self.folder = inside, folder
 
-    def ask(self, mac: str, *, request: bool = True, client: str | None = None) -> dict[str, Any]:
-        """DISCOVER, and REQUEST what is offered (or renew `client`); gives {'offered','acked','kind','name'}."""
+    def ask(
+        self, mac: str, *, request: bool = True, client: str | None = None, vendor: str = "", client_id: str = ""
+    ) -> dict[str, Any]:
+        """DISCOVER, and REQUEST what is offered (or renew `client`); gives {'offered','acked','kind','name'}. `vendor` is the
+        vendor class that it tells (RFC 2132 9.13), `client_id` its identifier as colon-separated octets."""
+        words = [mac, "request" if request else "discover", client or "", vendor, client_id]
         done = subprocess.run(
-            self.inside.inside(
-                [sys.executable, "-m", "tests.support.dhcp_lab", mac, "request" if request else "discover", client or ""]
-            ),
+            self.inside.inside([sys.executable, "-m", "tests.support.dhcp_lab", *words]),
             capture_output=True, text=True, check=False, timeout=PATIENCE, env={**os.environ, "PYTHONPATH": _path()},
         )  # fmt: skip
         if done.returncode:
@@ -91,6 +94,12 @@ def kea_config(folder: Path, extra: str = "", subnet: str = "") -> str:
   }}
 }}
 """
+
+
+def grown_office(folder: Path) -> str:
+    """A configuration of an office as it has grown over the years, for Kea."""
+    text = (Path(__file__).parents[1] / "corpus" / "office-kea.json").read_text()
+    return text.replace("@FOLDER@", str(folder)).replace("@HOOK@", _hook())
 
 
 def _hook() -> str:
@@ -172,16 +181,21 @@ def _until(ready: Any, process: subprocess.Popen[str], log: Path) -> None:
     raise AssertionError(f"the server did not start: {log.read_text()[-2000:]}")
 
 
-def _client(mac_text: str, how: str, client: str) -> dict[str, Any]:
+def _client(mac_text: str, how: str, client: str, vendor: str, client_id: str) -> dict[str, Any]:
     """Runs inside the namespace: raw frames out of cli0, answers by raw frames too."""
     mac = Mac.parse(mac_text)
+    says: tuple[tuple[int, bytes], ...] = ()
+    if vendor:
+        says += ((VENDOR_CLASS, vendor.encode()),)
+    if client_id:
+        says += ((CLIENT_ID, bytes.fromhex(client_id.replace(":", ""))),)
     with socket.socket(socket.AF_PACKET, socket.SOCK_RAW, socket.htons(0x0003)) as door:
         door.bind(("cli0", 0))
         door.settimeout(0.5)
         transaction = int.from_bytes(os.urandom(4), "big")
 
         def exchange(kind: Kind, options: tuple[tuple[int, bytes], ...], own: IPv4Address) -> Message | None:
-            message = Message(False, transaction, mac, kind, client=own, broadcast=True, options=options)
+            message = Message(False, transaction, mac, kind, client=own, broadcast=True, options=(*options, *says))
             for _ in range(6):
                 door.send(dhcp.frame(message, mac, Mac(MacNumber((1 << 48) - 1))))
                 until = time.monotonic() + 1.0
@@ -210,7 +224,7 @@ def _client(mac_text: str, how: str, client: str) -> dict[str, Any]:
 
 
 if __name__ == "__main__":
-    print(json.dumps(_client(*sys.argv[1:4])))
+    print(json.dumps(_client(*sys.argv[1:6])))
 
 
 __all__ = ["SERVER", "Link", "dnsmasq", "kea", "kea_command", "kea_config", "link", "run"]

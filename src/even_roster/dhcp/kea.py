@@ -223,7 +223,9 @@ class KeaServer:
 
     def _running(self) -> str:
         arguments = self._must("config-get", None)
-        return json.dumps({name: value for name, value in arguments.items() if name == "Dhcp4"}, indent=2)
+        return json.dumps(
+            {name: value for name, value in arguments.items() if name == "Dhcp4"}, indent=2, ensure_ascii=False
+        )
 
     def _must(self, command: str, arguments: Any) -> dict[str, Any]:
         answer = self._ask(command, arguments)
@@ -242,7 +244,7 @@ class KeaServer:
             with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
                 line.settimeout(_SECONDS)
                 line.connect(str(self.socket))
-                line.sendall(json.dumps(question).encode())
+                line.sendall(json.dumps(question, ensure_ascii=False).encode())  # Kea reads no \u escapes
                 answer = bytearray()
                 while part := line.recv(1 << 16):
                     answer += part

@@ -255,7 +255,8 @@ class Zones(unittest.TestCase):
     def test_zones_are_read_by_an_independent_reader(self) -> None:
         names = zones.names_of(self.plan, 1)
         forward = dns.zone.from_text(
-            zones.forward_zone("larkspur.example", names, 7, ["ns1.larkspur.example"]), "larkspur.example"
+            zones.forward_zone("larkspur.example", names, 7, [zones.Server("ledger.larkspur.example")]),
+            "larkspur.example",
         )
         self.assertEqual([str(r) for r in forward.find_rdataset("ledger", "A")], ["10.44.10.12"])
         self.assertEqual(
@@ -264,11 +265,29 @@ class Zones(unittest.TestCase):
         networks = zones.reverse_zones(IPv4Network("10.44.64.0/22"))
         self.assertEqual([str(n) for n in networks], [f"10.44.{n}.0/24" for n in (64, 65, 66, 67)])
         reverse = dns.zone.from_text(
-            zones.reverse_zone(networks[1], names, 7, ["ns1.larkspur.example"]), "65.44.10.in-addr.arpa"
+            zones.reverse_zone(networks[1], names, 7, [zones.Server("ns1.larkspur.example")]), "65.44.10.in-addr.arpa"
         )
         self.assertEqual(str(reverse.find_rdataset("7", "PTR")[0].target), "kiosk.guests.larkspur.example.")
         self.assertEqual([str(n) for n in zones.reverse_zones(IPv4Network("10.44.40.0/26"))], ["10.44.40.0/24"])
         self.assertIn("10.44.10.12\tledger.larkspur.example ledger\n", zones.hosts_file(names))
+
+    def test_a_zone_has_a_server_and_the_server_an_address(self) -> None:
+        names = zones.names_of(self.plan, 1)
+        with self.assertRaises(zones.ZoneError) as none:
+            zones.forward_zone("larkspur.example", names, 7, [])
+        self.assertIn("say which one serves the zone", str(none.exception))
+        with self.assertRaises(zones.ZoneError) as bare:
+            zones.forward_zone("larkspur.example", names, 7, [zones.Server("ns1.larkspur.example")])
+        self.assertIn("ns1.larkspur.example=ADDRESS", str(bare.exception))
+        text = zones.forward_zone(
+            "larkspur.example",
+            names,
+            7,
+            [zones.Server("ns1.larkspur.example", ip("10.44.10.1")), zones.Server("dns.elsewhere.example")],
+        )
+        zone = dns.zone.from_text(text, "larkspur.example")
+        self.assertEqual([str(r) for r in zone.find_rdataset("ns1", "A")], ["10.44.10.1"])
+        self.assertEqual(len(zone.find_rdataset("@", "NS")), 2)
 
     def test_what_a_dns_says_is_compared(self) -> None:
         named = zones.Named(ip("10.44.10.12"), "ledger", "larkspur.example")

@@ -6,6 +6,7 @@ import json
 import threading
 import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from even_roster.api.plan import (
@@ -197,6 +198,29 @@ class Edits(OnDemo):
         self.roster.remove_band(self.roster.planned_subnet("Cellar").bands[0].id)
         self.roster.undo(released)
         self.assertEqual(self.roster.assignment("10.51.0.9").name, "boiler")
+
+    def test_who_asks_side_by_side_gets_addresses_of_their_own(self) -> None:
+        subnet = self.roster.planned_subnet("Office").subnet.id
+        band = self.roster.add_band(
+            BandNew(subnet=subnet, kind="static", range="10.44.10.240-251", name="side by side")
+        )
+        try:
+            with ThreadPoolExecutor(8) as crowd:
+
+                def give(number: int) -> str:
+                    return self.roster.assign(AssignmentNew(where="side by side", name=f"crowd-{number}")).address
+
+                given = list(crowd.map(give, range(8)))
+            self.assertEqual(
+                sorted(given), [f"10.44.10.{n}" for n in range(244, 252)], "each of the eight is given once"
+            )
+            with self.assertRaises(BadInput) as none:
+                self.roster.assign(AssignmentNew(where="side by side", name="crowd-9"))
+            self.assertIn("no free address is left", str(none.exception))
+        finally:
+            for address in range(244, 252):
+                self.roster.release(self.roster.assignment(f"10.44.10.{address}").id)
+            self.roster.remove_band(band.id)
 
     def test_reserve_chooses_a_proven_address_in_the_roles_band(self) -> None:
         made = self.service.json("reserve", "02-C0-44-00-99-01", "Office", "--role", "printer", "--name", "printer-9")[

@@ -1439,7 +1439,8 @@ export interface paths {
         /**
          * Names
          * @description The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
-         *     named. `server` are the names of the zones' own DNS servers.
+         *     named. `server` are the zones' own DNS servers, NAME or NAME=ADDRESS; left out, those that the site hands out. Every zone
+         *     is read by a parser before it is given out.
          */
         get: operations["names_api_names_get"];
         put?: never;
@@ -3754,13 +3755,15 @@ export interface components {
         };
         /**
          * NamesText
-         * @description A hosts file, or zones.
+         * @description A hosts file, and zones; `trouble` says why there are none.
          */
         NamesText: {
             /** Hosts */
             hosts: string;
             /** Zones */
             zones: components["schemas"]["ZoneText"][];
+            /** Trouble */
+            trouble: string;
         };
         /**
          * NeighbourView

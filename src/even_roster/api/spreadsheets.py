@@ -47,10 +47,11 @@ class ZoneText(Model):
 
 
 class NamesText(Model):
-    """A hosts file, or zones."""
+    """A hosts file, and zones; `trouble` says why there are none."""
 
     hosts: str
     zones: list[ZoneText]
+    trouble: str
 
 
 class NameDisagreement(Model):

@@ -57,8 +57,8 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         "--nameserver",
         action="append",
         default=[],
-        metavar="NAME",
-        help="the zone's own DNS servers, the first is primary",
+        metavar="NAME[=ADDRESS]",
+        help="the zone's own DNS servers, the first is primary; left out, those that the site hands out",
     )
     zone.set_defaults(run=_zone)
     check = actions.add_parser("check", parents=[shared], help="does the site's DNS say what the roster says")
@@ -183,6 +183,8 @@ def _zone(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
         found = roster.names_text(options.zone, options.nameserver)
+    if found.trouble:
+        raise bad_input(f"{found.trouble}: --nameserver NAME[=ADDRESS]")
     if options.json:
         out.json({"zones": found.zones})
     else:

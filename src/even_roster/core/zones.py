@@ -46,12 +46,46 @@ def hosts_file(names: Iterable[Named]) -> str:
     return "".join(lines)
 
 
-def forward_zone(domain: str, names: Iterable[Named], serial: int, servers: Sequence[str]) -> str:
-    """A zone with an A record for every name of a domain. `servers` are the names of its servers, the first is primary."""
-    lines = [*_head(domain, serial, servers)]
-    width = max((len(one.host) for one in names if one.domain == domain), default=1)
-    lines += [f"{one.host:<{width}}  IN  A  {dotted(one.address)}\n" for one in names if one.domain == domain]
-    return "".join(lines)
+class ZoneError(ValueError):
+    """A zone would not hold together; the message says what is missing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Server:
+    """A DNS server that serves the zones: its full name, and its address where the roster does not know it."""
+
+    name: str
+    address: Address | None = None
+
+
+def usual_servers(plan: Plan, site: int, names: Iterable[Named]) -> list[Server]:
+    """The DNS servers that the site's subnets hand out, by the names that the roster has for them."""
+    full = {one.address: one.full for one in names if one.domain}
+    handed_out = dict.fromkeys(address for subnet in plan.subnets_of(site) for address in subnet.dns)
+    return [Server(full[address]) for address in handed_out if address in full]
+
+
+def forward_zone(domain: str, names: Sequence[Named], serial: int, servers: Sequence[Server]) -> str:
+    """A zone with an A record for every name of a domain. `servers` are the zone's own, the first is primary. One that lies in the
+    domain needs an address there (RFC 1035 3.3.11, glue). Raises ZoneError."""
+    records = [(one.host, one.address) for one in names if one.domain == domain]
+    for server in servers:
+        own = server.name.partition(".")[2]
+        if not (own == domain or own.endswith(f".{domain}")) or any(one.full == server.name for one in names):
+            continue
+        if server.address is None:
+            raise ZoneError(
+                f"the DNS server {server.name} lies in {domain} and has no address in the roster: assign it one, "
+                f"or give it as {server.name}=ADDRESS"
+            )
+        records.insert(0, (server.name.removesuffix(f".{domain}"), server.address))
+    width = max((len(host) for host, _ in records), default=1)
+    return "".join(
+        [
+            *_head(domain, serial, servers),
+            *(f"{host:<{width}}  IN  A  {dotted(address)}\n" for host, address in records),
+        ]
+    )
 
 
 def reverse_zones(network: IPv4Network) -> list[IPv4Network]:
@@ -61,7 +95,7 @@ def reverse_zones(network: IPv4Network) -> list[IPv4Network]:
     return list(network.subnets(new_prefix=(network.prefixlen + 7) // 8 * 8 or 8))
 
 
-def reverse_zone(network: IPv4Network, names: Iterable[Named], serial: int, servers: Sequence[str]) -> str:
+def reverse_zone(network: IPv4Network, names: Iterable[Named], serial: int, servers: Sequence[Server]) -> str:
     """A zone with a PTR record for every name in a network on octet bounds (RFC 1035 3.5)."""
     octets = network.prefixlen // 8
     origin = ".".join([*reversed(str(network.network_address).split(".")[:octets]), "in-addr", "arpa"])
@@ -74,8 +108,13 @@ def reverse_zone(network: IPv4Network, names: Iterable[Named], serial: int, serv
     return "".join(lines)
 
 
-def _head(origin: str, serial: int, servers: Sequence[str]) -> list[str]:
-    absolute = [f"{server.rstrip('.')}." for server in servers] or [f"ns.{origin}."]
+def _head(origin: str, serial: int, servers: Sequence[Server]) -> list[str]:
+    """Raises ZoneError: a zone without a server of its own is none (RFC 1035 3.3.13, RFC 1912 2.8)."""
+    absolute = [f"{server.name.rstrip('.')}." for server in servers]
+    if not absolute:
+        raise ZoneError(
+            "no DNS server of the site has a name with a domain in the roster; say which one serves the zone"
+        )
     return [
         f"; made from the roster; changes belong there\n$ORIGIN {origin}.\n$TTL {TTL}\n",
         f"@  IN  SOA  {absolute[0]} hostmaster.{_mail_domain(origin, absolute[0])} ( {serial} 7200 1800 1209600 {TTL} )\n",

@@ -16,6 +16,7 @@ from typing import IO
 
 from ..api.events import DevicesEvent, Event
 from ..api.home import SERVICE_FILE
+from ..core.address import Address
 from ..core.mac import Mac, MacNumber
 from ..core.reply_times import ReplyTimes
 from ..core.vendors import VendorRegistry
@@ -40,9 +41,14 @@ def now_ms() -> int:
     return wall_ns() // 1_000_000
 
 
+Promise = tuple[int, Address]
+"""A site and an address of it."""
+
+
 @dataclass(slots=True)
 class Context:
-    """One service process. `reply_times` are those of each adapter's link, by the adapter's name."""
+    """One service process. `reply_times` are those of each adapter's link, by the adapter's name; `promised` are addresses that are
+    being given away at this moment, looked at and changed on the event loop alone."""
 
     settings: Settings
     database: Database
@@ -61,6 +67,7 @@ class Context:
     newcomers: Newcomers = field(init=False)
     supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
+    promised: set[Promise] = field(default_factory=set)
     reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
     _began: tuple[int, float] = field(init=False)
 

@@ -6,6 +6,7 @@ from dataclasses import fields as fields_of
 from typing import Any
 
 from ..address import dotted
+from ..dhcp import OPTION_NAMES, option_items
 from ..mac import Mac
 from .model import Item
 
@@ -29,7 +30,10 @@ def said(item: Item) -> dict[str, Any]:
     shown: dict[str, Any] = {}
     for one in fields_of(item):
         value = getattr(item, one.name)
-        if one.name in ("id", "version", "site", "subnet", "options", "device") or (
+        if one.name == "options":
+            shown |= {OPTION_NAMES[name]: text for name, text in option_items(value) if text}
+            continue
+        if one.name in ("id", "version", "site", "subnet", "device") or (
             value in (None, "", (), False) and one.name != "on"
         ):
             continue

@@ -22,7 +22,7 @@ from ...api.plan import (
     UseNew,
     UseView,
 )
-from ...core.address import dotted
+from ...core.address import Address, dotted
 from ...core.mac import MacNumber
 from ...core.names import as_hostname
 from ...core.plan.model import Assignment, Plan, Use
@@ -90,16 +90,17 @@ def _item(context: Context, plan: Plan, which: str, site: str | None) -> Assignm
 async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> AssignmentView:
     """Give an address to a device: the one named, or the best free one for the role. 409 says who has it."""
     request, mac = await asyncio.to_thread(_settled, context, request)
-    chosen = request.address
-    address = request_values.address(chosen) if chosen else await proving.choose_one(context, request)
 
-    def store() -> AssignmentView:
+    def store(address: Address) -> AssignmentView:
         with context.plan.reading() as plan:
             site = request_values.site(plan, request.site, context.plan.site_here)
         saved = context.plan.edit(who, planning.assign(request, site, address, mac), anyway=request.anyway)
         return _view(context, saved)
 
-    return await asyncio.to_thread(store)
+    if request.address:
+        return await asyncio.to_thread(store, request_values.address(request.address))
+    async with proving.chosen(context, request) as address:
+        return await asyncio.to_thread(store, address)
 
 
 def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, MacNumber | None]:

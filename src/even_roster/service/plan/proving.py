@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
 from ipaddress import IPv4Address
 
 from sqlalchemy import Connection
@@ -22,12 +23,14 @@ from ...probe.prover import MOST, WireWord, ask
 from ...store import lease_records, seen_records
 from ...store.edits import EditError, Missing
 from .. import views
-from ..context import Context, now_ms
+from ..context import Context, Promise, now_ms
 from ..knowing.observing import Batch
 from ..scans.running_scans import describe_segment
 from . import request_values
 
 _FOR_EVER = 1 << 52
+ROUNDS = 4
+PATIENCE = 0.2
 
 
 def candidate(proof: Proof) -> Candidate:
@@ -40,40 +43,68 @@ def candidate(proof: Proof) -> Candidate:
     )  # fmt: skip
 
 
-async def search(context: Context, request: Search) -> FreeAnswer:
+async def search(context: Context, request: Search, mine: set[Promise] | None = None) -> FreeAnswer:
     """Free addresses, proven. Raises Missing, EditError.
 
-    Those that turn out to be taken on the wire are left out and others are tried in their place, twice at most.
+    Those that turn out to be taken on the wire are left out and others are tried in their place, ever more at once. With `mine`
+    each is promised to whoever asks before it is proven, so that nobody who asks beside it gets the same; where all that is left
+    is promised to others, it waits until they have made up their minds.
     """
     site, subnet, band = await asyncio.to_thread(_where, context, request)
-    wanted = request.count
     proven: list[Proof] = []
     refused: set[int] = set()
-    for _ in range(3):
-        found = await asyncio.to_thread(_candidates, context, subnet, band, request, refused)
-        fresh = [a for a in found if a not in {p.address for p in proven}]
+    rounds = 0
+    while rounds < ROUNDS and len(proven) < request.count:
+        more = request.count - len(proven)
+        at_once = more if request.adjacent else min(more * 8**rounds, max(MOST, more))
+        others = set() if mine is None else {one for place, one in context.promised - mine if place == site}
+        left_out = refused | others | {proof.address for proof in proven}
+        asked = request.model_copy(update={"count": at_once})
+        fresh = await asyncio.to_thread(_candidates, context, subnet, band, asked, left_out)
+        clash = mine is not None and any((site, address) in context.promised for address in fresh)
+        if clash or (others and not fresh):
+            await asyncio.sleep(PATIENCE)  # promised to somebody else meanwhile
+            continue
         if not fresh:
             break
+        promised = {(site, address) for address in fresh}
+        if mine is not None:
+            mine |= promised
+            context.promised |= promised
+        rounds += 1
         proofs = await prove_all(context, site, fresh, request.ask)
         taken = {p.address for p in proofs if p.grade is Grade.TAKEN}
         refused |= taken
         if request.adjacent and taken:
-            continue
-        proven += [p for p in proofs if p.grade is not Grade.TAKEN]
-        if len(proven) >= wanted or request.adjacent:
-            break
-    proven.sort(key=lambda p: 0 if p.grade is Grade.CLEAR or request.adjacent else 1)
-    return FreeAnswer(subnet=str(subnet.network), candidates=[candidate(p) for p in proven[:wanted]])
+            fit: list[Proof] = []
+        else:
+            fit = sorted((p for p in proofs if p.grade is not Grade.TAKEN), key=lambda p: p.grade is not Grade.CLEAR)[
+                :more
+            ]
+        proven += fit
+        if mine is not None:
+            spare = promised - {(site, proof.address) for proof in fit}
+            mine -= spare
+            context.promised -= spare
+    if not request.adjacent:
+        proven.sort(key=lambda p: p.grade is not Grade.CLEAR)
+    return FreeAnswer(subnet=str(subnet.network), candidates=[candidate(p) for p in proven])
 
 
-async def choose_one(context: Context, request: AssignmentNew) -> Address:
-    """The best free address for a new assignment. Raises Missing, EditError."""
-    answer = await search(context, Search(where=request.where, site=request.site, role=request.role, count=1, ask=True))
-    if not answer.candidates:
-        raise EditError(
-            f"no free address is left in {request.where or answer.subnet}; widen a band or name another", "where"
-        )
-    return address_of(IPv4Address(answer.candidates[0].address))
+@asynccontextmanager
+async def chosen(context: Context, request: AssignmentNew) -> AsyncIterator[Address]:
+    """The best free address for a new assignment, promised to nobody else until the block ends. Raises Missing, EditError."""
+    mine: set[Promise] = set()
+    try:
+        wanted = Search(where=request.where, site=request.site, role=request.role, count=1, ask=True)
+        answer = await search(context, wanted, mine)
+        if not answer.candidates:
+            raise EditError(
+                f"no free address is left in {request.where or answer.subnet}; widen a band or name another", "where"
+            )
+        yield address_of(IPv4Address(answer.candidates[0].address))
+    finally:
+        context.promised -= mine
 
 
 def _where(context: Context, request: Search) -> tuple[int, Subnet, Band | None]:

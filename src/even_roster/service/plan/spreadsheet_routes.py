@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from ipaddress import IPv4Address
 from typing import Annotated, Literal
 
+import dns.exception
+import dns.zone
 from fastapi import APIRouter, Query, Request, Response
 
 from ...api.events import NamesEvent
@@ -192,14 +194,16 @@ def names(
     site: str | None = None,
 ) -> NamesText:  # fmt: skip
     """The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
-    named. `server` are the names of the zones' own DNS servers."""
+    named. `server` are the zones' own DNS servers, NAME or NAME=ADDRESS; left out, those that the site hands out. Every zone
+    is read by a parser before it is given out."""
     with context.plan.reading() as plan:
         place = request_values.site(plan, site, context.plan.site_here)
         found = zones.names_of(plan, place)
         subnet = request_values.find_subnet(plan, place, zone) if zone else None
         networks = [subnet.network] if subnet else [s.network for s in plan.subnets_of(place) if not s.supernet]
     serial = now_ms() // 1000
-    servers = [request_values.domain(one) for one in server or []]
+    with context.plan.reading() as plan:
+        servers = [_zone_server(one) for one in server or []] or zones.usual_servers(plan, place, found)
     domains = sorted({one.domain for one in found if one.domain})
     if zone and subnet is None:
         wanted = request_values.domain(zone)
@@ -210,14 +214,25 @@ def names(
         domains, networks = [wanted], []
     elif subnet is not None:
         domains = []
-    texts = [ZoneText(zone=d, text=zones.forward_zone(d, found, serial, servers)) for d in domains]
-    primary = servers or ([f"ns.{found_domain}" for found_domain in sorted({o.domain for o in found if o.domain})[:1]])
     reverse = sorted({part for network in networks for part in zones.reverse_zones(network)})
-    for part in reverse:
-        if any(IPv4Address(one.address) in part and one.domain for one in found):
-            text = zones.reverse_zone(part, found, serial, primary)
-            texts.append(ZoneText(zone=text.split("$ORIGIN ")[1].split(".\n")[0], text=text))
-    return NamesText(hosts=zones.hosts_file(found), zones=texts)
+    try:
+        texts = [ZoneText(zone=d, text=zones.forward_zone(d, found, serial, servers)) for d in domains]
+        for part in reverse:
+            if any(IPv4Address(one.address) in part and one.domain for one in found):
+                text = zones.reverse_zone(part, found, serial, servers)
+                texts.append(ZoneText(zone=text.split("$ORIGIN ")[1].split(".\n")[0], text=text))
+        for one in texts:
+            dns.zone.from_text(one.text, one.zone)
+    except (zones.ZoneError, dns.exception.DNSException) as error:
+        if zone:
+            raise EditError(str(error), "server") from error
+        return NamesText(hosts=zones.hosts_file(found), zones=[], trouble=str(error))
+    return NamesText(hosts=zones.hosts_file(found), zones=texts, trouble="")
+
+
+def _zone_server(text: str) -> zones.Server:
+    name, equals, address = text.partition("=")
+    return zones.Server(request_values.domain(name), request_values.address(address, "server") if equals else None)
 
 
 @router.post("/names/check")

@@ -379,7 +379,10 @@ class AnyOrder(OneRecord):
             noted = self.whose_changes()
             self.assertGreater(len(noted), STEPS // 3)
             with self.database.write() as connection:  # as revision 0007 had it
-                connection.exec_driver_sql("DROP TABLE change_devices")
+                for table in ("change_devices", "holdings", "dhcp_versions"):
+                    connection.exec_driver_sql(f"DROP TABLE {table}")
+                for column in ("holdings_at", "holdings_trouble"):
+                    connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
                 connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
             self.database.close()
             self.database = Database(self.path)

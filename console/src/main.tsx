@@ -13,6 +13,7 @@ const ChangesPage = lazy(() => import("./pages/ChangesPage"));
 const CardPage = lazy(() => import("./pages/CardPage"));
 const DevicesPage = lazy(() => import("./pages/DevicesPage"));
 const DhcpPage = lazy(() => import("./pages/DhcpPage"));
+const HoldingsPage = lazy(() => import("./pages/HoldingsPage"));
 const ImportPage = lazy(() => import("./pages/ImportPage"));
 const PlanPage = lazy(() => import("./pages/PlanPage"));
 const ScansPage = lazy(() => import("./pages/ScansPage"));
@@ -54,6 +55,7 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/plan" element={<PlanPage />} />
                 <Route path="/addresses" element={<AssignmentsPage />} />
                 <Route path="/dhcp" element={<DhcpPage />} />
+                <Route path="/dhcp/:id" element={<HoldingsPage />} />
                 <Route path="/import" element={<ImportPage />} />
                 <Route path="/card/:address" element={<CardPage />} />
                 <Route path="/sheet" element={<SheetPage />} />

@@ -19,7 +19,7 @@ export default function DhcpPage() {
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
       <h1 className="text-2xl font-semibold">DHCP</h1>
-      {servers.data?.length === 0 ? <p className="mt-2 max-w-3xl">No server is managed yet. Name one that runs on this machine: its reservations and pools can be taken into the plan first (adopted), and from then on the plan is published to it, checked by the server itself.</p> : null}
+      {servers.data?.length === 0 ? <p className="mt-2 max-w-3xl">No server is managed yet. Choose one that this service's machine allows: its reservations and pools can be taken into the plan first (adopted), and from then on the plan is published to it, checked by the server itself.</p> : null}
       {servers.data?.map((server) => <Server key={server.id} server={server} />)}
       <Section title="Who answers on the link"><AskPanel /></Section>
       <Section title="Pools">
@@ -57,6 +57,7 @@ function Server({ server }: { server: DhcpServerView }) {
         <span className="text-soft">{server.kind === "standin" ? "simulated" : server.kind}</span>
         <span>{server.published} of {plural(server.reservations, "reservation")} there, {plural(server.pools, "pool")}</span>
         <span className="text-sm text-soft">published {ago(server.published_at)}, leases read {ago(server.read_at)}</span>
+        <Link className="underline decoration-rule underline-offset-4 hover:decoration-ink" to={`/dhcp/${server.id}`}>holds {plural(server.held, "part")}</Link>
         <span className="ml-auto flex gap-2">
           <Button disabled={read.isPending} onClick={() => read.mutate()}>Read leases</Button>
           <Button disabled={adopt.isPending} onClick={() => adopt.mutate(true)}>Adopt…</Button>
@@ -64,6 +65,8 @@ function Server({ server }: { server: DhcpServerView }) {
         </span>
       </div>
       {server.trouble ? <p className="mt-1 text-sm text-alarm">{server.trouble}.</p> : null}
+      {server.held_trouble && server.held_trouble !== server.trouble ? <p className="mt-1 text-sm text-alarm">What it holds cannot be read: {server.held_trouble}.</p> : null}
+      {server.not_understood > 0 ? <p className="mt-1 text-sm text-amber"><Link className="underline" to={`/dhcp/${server.id}?part=not+understood`}>{plural(server.not_understood, "part")} of its configuration {server.not_understood === 1 ? "is" : "are"} not understood</Link>.</p> : null}
       {read.error ?? adopt.error ? <p role="alert" className="mt-1 text-sm text-alarm">{(read.error ?? adopt.error)?.message}.</p> : null}
       {adopt.data ? <Adoption found={adopt.data} name={server.name} onAdopt={() => adopt.mutate(false)} onClose={() => adopt.reset()} /> : null}
       {publishing ? <PublishPanel server={server} onClose={() => setPublishing(false)} /> : null}
@@ -73,12 +76,15 @@ function Server({ server }: { server: DhcpServerView }) {
 
 function Adoption({ found, name, onAdopt, onClose }: { found: AdoptDone; name: string; onAdopt(): void; onClose(): void }) {
   const total = found.subnets.length + found.pools.length + found.reservations.length;
+  const beside = Object.entries(found.beside).map(([part, number]) => `${count(number)} ${number === 1 ? part : part === "class" ? "classes" : `${part}s`}`).join(", ");
   const lines = [...found.subnets.map((one) => `subnet ${one.subnet}`), ...found.pools.map((one) => `pool ${one.first} – ${one.last}`), ...found.reservations.map((one) => `reservation ${one.mac} ${one.address} ${one.name}`)];
   return (
     <div className="mt-3 rounded border border-rule bg-leaf p-3">
       <p className="font-semibold">{total === 0 && found.refused.length === 0 ? `Everything that ${name} hands out is in the plan already.` : found.dry_run ? "Adopting would take into the plan:" : "Taken into the plan:"}</p>
       <ul className="max-h-60 overflow-auto font-mono text-sm">{lines.map((line) => <li key={line}>+ {line}</li>)}</ul>
       {found.refused.map((one) => <p key={one} role="alert" className="text-sm text-alarm">{one}.</p>)}
+      {beside ? <p className="mt-1 text-sm text-soft">{name} holds beside that, and keeps: {beside} that the plan does not know.</p> : null}
+      {found.not_understood.map((one) => <p key={one} className="mt-1 text-sm text-amber">Not understood: {one}.</p>)}
       <div className="mt-2 flex gap-2">
         {found.dry_run && total > 0 && found.refused.length === 0 ? <Button tone="ink" onClick={onAdopt}>Take them in</Button> : null}
         <Button tone="quiet" onClick={onClose}>Close</Button>

@@ -1,5 +1,5 @@
 // One scan, live while it runs: progress, time left, a stop that keeps what was found, and the results as they come.
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { Square } from "lucide-react";
 import { Progress } from "radix-ui";
@@ -9,6 +9,7 @@ import { api } from "../api/client";
 import type { AddressResult, ScanInfo } from "../api/types";
 import { count, duration, moment } from "../lib/format";
 import { useOpen } from "../lib/open";
+import { later } from "../lib/scan";
 import { Button, Input, Mono, Notice } from "../parts/basics";
 import { Status } from "../parts/Status";
 import { ScanState } from "./scan/ScanState";
@@ -16,7 +17,11 @@ import { useResults } from "./scan/useResults";
 
 export default function ScanPage() {
   const id = Number(useParams().id);
-  const scan = useQuery({ queryKey: ["scan", id], queryFn: () => api.get<ScanInfo>(`/api/scans/${id}`), enabled: Number.isInteger(id) });
+  const client = useQueryClient();
+  const scan = useQuery({
+    queryKey: ["scan", id], enabled: Number.isInteger(id),
+    queryFn: async () => later(await api.get<ScanInfo>(`/api/scans/${id}`), client.getQueryData<ScanInfo>(["scan", id])),
+  });
   const stop = useMutation({ mutationFn: () => api.post<ScanInfo>(`/api/scans/${id}/stop`) });
   const { results, error } = useResults(id);
   const [text, setText] = useState("");

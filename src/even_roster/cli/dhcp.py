@@ -166,8 +166,9 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
         if server.held_trouble and server.held_trouble != server.trouble:
             out.say(f"{server.name}: what it holds cannot be read: {server.held_trouble}", "yellow")
         if server.not_understood:
+            many = "part of its configuration is" if server.not_understood == 1 else "parts of its configuration are"
             out.say(
-                f"{server.name}: {server.not_understood} parts of its configuration are not understood: "
+                f"{server.name}: {server.not_understood} {many} not understood: "
                 f"roster dhcp holdings {server.name} --part 'not understood'", "yellow",
             )  # fmt: skip
 

@@ -95,7 +95,7 @@ class Holding:
             case Part.RESERVATION:
                 return f"{self.place} reserves it for {self.whom or 'somebody'}"
             case Part.OPTION:
-                return f"{self.place} names it ({self.text})"
+                return f"{self.place} names it ({self.text}{f', for {self.within}' if self.within else ''})"
             case Part.EXCLUDED:
                 return f"{self.place} excludes it"
             case Part.POOL:

@@ -38,6 +38,7 @@ from .server import (
     ServerTrouble,
     Texts,
     There,
+    read_file,
     restore_files,
     said,
     write_files,
@@ -84,11 +85,10 @@ class KeaServer:
         return There(joined.files, there, running, kea_config.marked_by(document))
 
     def _joined(self, running: str) -> kea_files.Joined:
-        return (
-            kea_files.join(str(self.config), LocalFiles())
-            if self.config is not None
-            else kea_files.whole(running, RUNNING)
-        )
+        if self.config is None:
+            return kea_files.whole(running, RUNNING)
+        read_file(self.config)  # says why, where it cannot be read
+        return kea_files.join(str(self.config), LocalFiles())
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""

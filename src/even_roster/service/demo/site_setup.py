@@ -49,11 +49,15 @@ def give_plan(
     managed.adopt(made, WHO)
     for name, drawn in bands.items():
         owner = request_values.known_subnet(context.plan.plan, here, name)
+        if not drawn:
+            continue
         made_bands = [planning.add_band(band.model_copy(update={"subnet": owner.id})) for band in drawn]
         context.plan.edit(WHO, _at_once(made_bands, f"{len(drawn)} bands of {name}"), anyway=True)
     made_assignments = [_assign(new, here) for new in (*assignments, *reservations)]
-    context.plan.edit(WHO, _at_once(made_assignments, f"{len(made_assignments)} rows"), anyway=True)
-    context.plan.edit(WHO, _at_once([planning.add_use(use, here) for use in uses], f"{len(uses)} dependants"))
+    if made_assignments:
+        context.plan.edit(WHO, _at_once(made_assignments, f"{len(made_assignments)} rows"), anyway=True)
+    if uses:
+        context.plan.edit(WHO, _at_once([planning.add_use(use, here) for use in uses], f"{len(uses)} dependants"))
 
 
 def _assign(new: AssignmentNew, here: int) -> Make:

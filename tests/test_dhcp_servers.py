@@ -197,6 +197,51 @@ class Kea(unittest.TestCase):
             self.assertIn(LAPTOP, (on.folder / "kea.conf").read_text())
             self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
 
+    def test_by_its_control_url_with_a_certificate_and_a_password(self) -> None:
+        with (
+            dhcp_lab.link() as on, dhcp_lab.kea(on), dhcp_lab.control_agent(on, "roster", "pass word") as url,
+            service("serve", inside=on.inside) as running,
+        ):  # fmt: skip
+            config, ca = on.folder / "kea.conf", on.folder / "cert.pem"
+            before = config.read_text()
+            reach = {"url": url, "user": "roster", "password": "pass word", "ca": str(ca), "config": str(config)}
+            allow(running.home, Reach("office", "kea", {**reach, "password": "wrong"}))
+            added = running.roster("dhcp", "add", "office")
+            self.assertIn("does not let roster in (401)", added.stdout)
+            allow(running.home, Reach("office", "kea", {name: value for name, value in reach.items() if name != "ca"}))
+            self.assertIn("certificate", running.roster("dhcp", "preview").stderr.lower())
+            allow(running.home, Reach("office", "kea", reach))
+            running.json("dhcp", "adopt")
+            running.json("reserve", LAPTOP, "10.44.10.181", "--name", "portable-05")
+            notes: Any = running.json("dhcp", "publish", "--yes")["notes"]
+            self.assertIn("checked by the server (config-test)", notes)
+            self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
+            servers: Any = running.json("dhcp", "servers")["servers"]
+            shown = servers[0]["reached"]
+            self.assertEqual((shown["url"], "password" in shown), (url, False))
+            self.assertIn(
+                "10.44.10.181", [lease["address"] for lease in running.json("dhcp", "leases", "--now")["leases"]]
+            )
+            running.json("release", "10.44.10.181")
+            running.json("dhcp", "publish", "--yes")
+            self.assertEqual(config.read_text(), before)
+
+    def test_two_rosters_on_one_server_are_told(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as one, beside(on) as two:
+            for running, mac, address in ((one, LAPTOP, "10.44.10.181"), (two, "02:c0:9f:a0:00:17", "10.44.10.182")):
+                kea_server(on, running)
+                running.json("dhcp", "add", "office")
+                running.json("dhcp", "adopt")
+                running.json("reserve", mac, address, "--name", "portable")
+            one.json("dhcp", "publish", "--yes")
+            refused = two.roster("dhcp", "publish", "--yes")
+            self.assertEqual(refused.returncode, 1)
+            self.assertIn("another roster", refused.stdout)
+            self.assertNotIn("10.44.10.182", (on.folder / "kea.conf").read_text())
+            two.json("dhcp", "publish", "--yes", "--take-over")
+            self.assertIn("10.44.10.182", (on.folder / "kea.conf").read_text())
+            self.assertIn("another roster", one.roster("dhcp", "preview").stdout)
+
     def test_a_pool_drawn_in_the_plan_is_handed_out(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running:
             self.assertEqual(kea_server(on, running).name, "office")
@@ -362,7 +407,7 @@ class Allowed(unittest.TestCase):
             self.assertIn("may be written by others", refused.stderr)
             path.chmod(0o600)
             path.write_text('[office]\nkind = "kea"\nsocket = 7\n')
-            self.assertIn("[office]: socket is 7, not a whole path", running.roster("dhcp", "add", "office").stderr)
+            self.assertIn("[office]: socket is 7, not a text in quotes", running.roster("dhcp", "add", "office").stderr)
 
     def test_paths_of_an_older_version_move_to_the_hosts_file(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -379,7 +424,7 @@ class Allowed(unittest.TestCase):
                 database.commit()
             with service("serve", home=home) as running, running.client() as roster:
                 (server,) = roster.dhcp_servers()
-                self.assertEqual((server.reach, server.paths), ("the -hall", {"config": "/nowhere/kea.conf"}))
+                self.assertEqual((server.reach, server.reached), ("the -hall", {"config": "/nowhere/kea.conf"}))
                 self.assertIn('["the -hall"]', (home / "servers.toml").read_text())
 
 

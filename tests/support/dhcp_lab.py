@@ -126,6 +126,44 @@ def kea(on: Link, text: str | None = None) -> Iterator[subprocess.Popen[str]]:
         log.close()
 
 
+@contextlib.contextmanager
+def control_agent(on: Link, user: str, password: str) -> Iterator[str]:
+    """Kea's control agent on https://127.0.0.1 in the namespace, with a certificate of its own (cert.pem); gives its URL."""
+    folder = on.folder
+    run(
+        "openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=127.0.0.1", "-addext",
+        "subjectAltName=IP:127.0.0.1", "-keyout", str(folder / "key.pem"), "-out", str(folder / "cert.pem"),
+    )  # fmt: skip
+    config = {
+        "Control-agent": {
+            "http-host": "127.0.0.1", "http-port": 8443, "trust-anchor": str(folder / "cert.pem"),
+            "cert-file": str(folder / "cert.pem"), "key-file": str(folder / "key.pem"), "cert-required": False,
+            "authentication": {"type": "basic", "realm": "kea", "clients": [{"user": user, "password": password}]},
+            "control-sockets": {"dhcp4": {"socket-type": "unix", "socket-name": f"{folder}/kea.sock"}},
+        }
+    }  # fmt: skip
+    (folder / "agent.conf").write_text(json.dumps(config))
+    environment = {**os.environ, "KEA_PIDFILE_DIR": str(folder), "KEA_LOCKFILE_DIR": str(folder)}
+    log = (folder / "agent.log").open("w")
+    on.inside.ip("link", "set", "lo", "up")
+    words = on.inside.inside(["kea-ctrl-agent", "-c", str(folder / "agent.conf")])
+    process = subprocess.Popen(words, env=environment, stdout=log, stderr=log, text=True)
+    try:
+        _until(
+            lambda: (
+                "HTTPS" in (folder / "agent.log").read_text()
+                or "CTRL_AGENT_STARTED" in (folder / "agent.log").read_text()
+            ),
+            process,
+            folder / "agent.log",
+        )
+        yield "https://127.0.0.1:8443/"
+    finally:
+        process.terminate()
+        process.wait(timeout=60)
+        log.close()
+
+
 def kea_command(on: Link, command: str, arguments: Any = None) -> dict[str, Any]:
     """A command over the control socket, independent of the product's code."""
     with socket.socket(socket.AF_UNIX) as line:

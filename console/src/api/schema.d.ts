@@ -1240,7 +1240,8 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description The exact difference between the plan and the server. Nothing is changed.
+         * @description The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
+         *     conflict, unless it is to be taken over.
          */
         post: operations["preview_api_dhcp_servers__identity__preview_post"];
         delete?: never;
@@ -2048,11 +2049,8 @@ export interface components {
         AllowedServer: {
             /** Reach */
             reach: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "kea" | "dnsmasq" | "standin";
+            /** Kind */
+            kind: string;
             /** Used By */
             used_by: number | null;
         };
@@ -2775,7 +2773,7 @@ export interface components {
          * @description A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
          *     reservations and options that it has, whoever wrote them, `not_understood` what could not be read of its configuration,
          *     as of `held_at`; `held_trouble` says why it could not be read since. `reach` is its name in the host's `servers.toml`,
-         *     `paths` what stands there, by what it is.
+         *     `reached` what stands there without secrets, by setting.
          */
         DhcpServerView: {
             /** Id */
@@ -2788,15 +2786,12 @@ export interface components {
             site_name: string;
             /** Name */
             name: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "kea" | "dnsmasq" | "standin";
+            /** Kind */
+            kind: string;
             /** Reach */
             reach: string;
-            /** Paths */
-            paths: {
+            /** Reached */
+            reached: {
                 [key: string]: string;
             };
             /** Published At */
@@ -3983,11 +3978,17 @@ export interface components {
         };
         /**
          * PublishRequest
-         * @description `digest` is that of the preview; left out, whatever is there now is the base.
+         * @description `digest` is that of the preview; left out, whatever is there now is the base. With `take_over` a server that another roster
+         *     publishes to becomes this one's.
          */
         PublishRequest: {
             /** Digest */
             digest?: string | null;
+            /**
+             * Take Over
+             * @default false
+             */
+            take_over: boolean;
         };
         /**
          * RangeName
@@ -7367,7 +7368,9 @@ export interface operations {
     };
     preview_api_dhcp_servers__identity__preview_post: {
         parameters: {
-            query?: never;
+            query?: {
+                take_over?: boolean;
+            };
             header?: never;
             path: {
                 identity: number;

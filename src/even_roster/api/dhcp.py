@@ -12,23 +12,22 @@ from .plan import HandedOutView
 HoldingPart = Literal[
     "subnet", "shared network", "pool", "reservation", "option", "class", "excluded", "setting", "not understood"
 ]  # fmt: skip
-ServerKind = Literal["kea", "dnsmasq", "standin"]
 
 
 class DhcpServerView(Model):
     """A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
     reservations and options that it has, whoever wrote them, `not_understood` what could not be read of its configuration,
     as of `held_at`; `held_trouble` says why it could not be read since. `reach` is its name in the host's `servers.toml`,
-    `paths` what stands there, by what it is."""
+    `reached` what stands there without secrets, by setting."""
 
     id: int
     version: int
     site: int
     site_name: str
     name: str
-    kind: ServerKind
+    kind: str
     reach: str
-    paths: dict[str, str]
+    reached: dict[str, str]
     published_at: Time | None
     read_at: Time | None
     trouble: str
@@ -107,7 +106,7 @@ class AllowedServer(Model):
     so."""
 
     reach: str
-    kind: ServerKind
+    kind: str
     used_by: int | None
 
 
@@ -147,9 +146,11 @@ class DhcpPreview(Model):
 
 
 class PublishRequest(Model):
-    """`digest` is that of the preview; left out, whatever is there now is the base."""
+    """`digest` is that of the preview; left out, whatever is there now is the base. With `take_over` a server that another roster
+    publishes to becomes this one's."""
 
     digest: str | None = None
+    take_over: bool = False
 
 
 class PublishDone(Model):

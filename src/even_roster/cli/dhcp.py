@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import Any, get_args
 
 from rich.text import Text
@@ -18,9 +17,8 @@ from ..api.dhcp import (
     HoldingPart,
     HoldingView,
 )
-from ..api.home import default_home
-from ..api.host_file import HOST_FILE, NEEDS, PATHS, HostFileError, Reach, allow
 from ..client import Roster
+from ..dhcp.kind import SETTINGS, WORDS
 from .common import add_json, bad_input, connect, missing
 from .output import Out, ago, clock
 
@@ -39,12 +37,14 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         description="Writes servers.toml in the service's home folder. Nothing else decides which files it reads and writes.",
     )  # fmt: skip
     allow.add_argument("name", metavar="NAME")
-    allow.add_argument("kind", choices=tuple(NEEDS))
-    allow.add_argument("--config", metavar="FILE", help="its configuration file")
-    allow.add_argument("--socket", metavar="FILE", help="Kea's control socket")
-    allow.add_argument("--leases", metavar="FILE", help="its lease file")
-    allow.add_argument("--hosts", metavar="FILE", help="dnsmasq's dhcp-hostsfile, or a file in its dhcp-hostsdir")
-    allow.add_argument("--pid", metavar="FILE", help="its pid file, to have it read again")
+    allow.add_argument("kind", metavar="KIND", help="kea, dnsmasq, …; another word lists them")
+    for setting in [one for one in SETTINGS if one != "password"]:
+        allow.add_argument(
+            f"--{setting}", metavar="FILE" if setting not in WORDS else setting.upper(), help=SETTINGS[setting]
+        )
+    allow.add_argument(
+        "--ask-password", action="store_true", help="read the password from the terminal or standard input"
+    )
     add_json(allow)
     allow.set_defaults(run=_allow)
     add = actions.add_parser("add", parents=[shared], help="manage a server that the service's host allows")
@@ -73,6 +73,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         "publish", parents=[shared], help="send the plan: checked, verified, rolled back on failure"
     )
     publish.add_argument("--yes", action="store_true", help="do not ask")
+    publish.add_argument("--take-over", action="store_true", help="from another roster that publishes to this server")
     publish.set_defaults(run=_publish)
     adopt = actions.add_parser("adopt", parents=[shared], help="take a server's pools and reservations into the plan")
     adopt.add_argument("--dry-run", action="store_true", help="only say what that would be")
@@ -174,20 +175,9 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
 
 
 def _allow(options: argparse.Namespace) -> int:
-    out = Out(options.json)
-    home = Path(options.home) if options.home else default_home()
-    paths = {name: str(Path(getattr(options, name))) for name in PATHS if getattr(options, name) is not None}
-    try:
-        again = allow(home, Reach(options.name, options.kind, paths))
-    except HostFileError as error:
-        raise bad_input(str(error)) from error
-    if options.json:
-        out.json({"allowed": options.name, "kind": options.kind, "paths": paths, "file": str(home / HOST_FILE)})
-    else:
-        when = "as said now" if again else "from now on"
-        out.say(f"The service may reach {options.name} ({options.kind}) {when}: {home / HOST_FILE}.")
-        out.say(f"Manage it with: roster dhcp add {options.name}")
-    return 0
+    from . import allowing
+
+    return allowing.run(options)
 
 
 def _add(options: argparse.Namespace) -> int:
@@ -279,7 +269,7 @@ def _publish(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         with out.waiting("reading the server"):
             server = pick_server(roster, options.name)
-            found = roster.dhcp_preview(server.id)
+            found = roster.dhcp_preview(server.id, options.take_over)
         if not options.json:
             print_preview(out, server.name, found)
         if found.conflicts:
@@ -293,7 +283,7 @@ def _publish(options: argparse.Namespace) -> int:
                 out.say("Nothing was published; say --yes to publish without being asked.")
             return 1
         with out.waiting("publishing"):
-            done = roster.dhcp_publish(server.id, found.digest)
+            done = roster.dhcp_publish(server.id, found.digest, options.take_over)
     if options.json:
         out.json({"published": True, "lines": done.lines, "notes": done.notes, "by_hand": done.by_hand})
     else:

@@ -250,15 +250,20 @@ def remove_dhcp_server(identity: int) -> Call[None]:
     return call(None, "DELETE", f"/api/dhcp/servers/{identity}")
 
 
-def dhcp_preview(identity: int) -> Call[DhcpPreview]:
+def dhcp_preview(identity: int, take_over: bool = False) -> Call[DhcpPreview]:
     """What publishing would change. Raises ServiceFault when the server cannot be read."""
-    return call(DhcpPreview, "POST", f"/api/dhcp/servers/{identity}/preview")
+    return call(DhcpPreview, "POST", f"/api/dhcp/servers/{identity}/preview", {"take_over": take_over or None})
 
 
-def dhcp_publish(identity: int, digest: str | None = None) -> Call[PublishDone]:
+def dhcp_publish(identity: int, digest: str | None = None, take_over: bool = False) -> Call[PublishDone]:
     """Send the plan to a server. Raises BadInput when its own check refuses, ServiceFault when it fails; then it is as
     it was."""
-    return call(PublishDone, "POST", f"/api/dhcp/servers/{identity}/publish", body=PublishRequest(digest=digest))
+    return call(
+        PublishDone,
+        "POST",
+        f"/api/dhcp/servers/{identity}/publish",
+        body=PublishRequest(digest=digest, take_over=take_over),
+    )
 
 
 def dhcp_adopt(identity: int, dry_run: bool = True) -> Call[AdoptDone]:

@@ -12,7 +12,7 @@ import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Network
 from pathlib import Path
@@ -22,6 +22,7 @@ from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from . import dnsmasq_holdings, dnsmasq_lines, dnsmasq_text
 from .dnsmasq_lines import Followed
+from .kind import Kind
 from .server import (
     OverLocal,
     Owned,
@@ -58,7 +59,8 @@ class DnsmasqServer:
         """See DhcpServer.read; the text is that of the hosts file, the configuration with all that it includes is read along."""
         text = read_file(self.hosts) if self.hosts.exists() else ""
         texts = {str(self.hosts): text}
-        return There(texts, self.understand(texts, owned, hints), "", dnsmasq_text.mark_of(text))
+        mark = dnsmasq_text.mark_of(text)
+        return There(texts, self.understand(texts, owned, hints), "", mark if mark != self.roster else "")
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""
@@ -168,3 +170,11 @@ class DnsmasqServer:
         if self.lease_file is None:
             raise ServerTrouble("no lease file was named for this server")
         return dnsmasq_text.leases(read_file(self.lease_file)) if self.lease_file.exists() else []
+
+
+def _built(values: Mapping[str, str], roster: str) -> DnsmasqServer:
+    given = {name: Path(value) for name, value in values.items()}
+    return DnsmasqServer(given["hosts"], given.get("config"), given.get("leases"), given.get("pid"), roster=roster)
+
+
+KIND = Kind("dnsmasq", ("hosts", "config", "leases", "pid"), (("hosts",),), _built)

@@ -1,4 +1,4 @@
-"""A Kea DHCPv4 server, by its configuration file, by its control socket, or by both. Blocks; belongs in a thread.
+"""A Kea DHCPv4 server, by its configuration file, by its control socket or URL, or by both. Blocks; belongs in a thread.
 
 With both, the file is edited (comments and layout stay), the server checks the text (`config-test`), reads the file
 again (`config-reload`) and is asked what it has (`config-get`). With the socket alone the configuration is fetched,
@@ -12,10 +12,9 @@ import csv
 import json
 import os
 import signal
-import socket
 import subprocess
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
@@ -27,7 +26,9 @@ from ..core.holdings import Holding, Part, Place
 from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
 from ..core.text import clean
-from . import kea_config, kea_files, kea_holdings, kea_running
+from . import kea_config, kea_control, kea_files, kea_holdings, kea_running
+from .kea_control import Control, HttpControl, SocketControl
+from .kind import Kind
 from .server import (
     ChangedMeanwhile,
     GivenFiles,
@@ -45,7 +46,6 @@ from .server import (
 )
 
 _SECONDS = 30.0
-_MOST = 64 << 20
 _NO_LEASES = 3
 RUNNING = "running memory"
 DEFAULT_CHECK = ("kea-dhcp4", "-t")
@@ -53,10 +53,10 @@ DEFAULT_CHECK = ("kea-dhcp4", "-t")
 
 @dataclass(frozen=True, slots=True)
 class KeaServer:
-    """How to reach one server; `config` or `socket` must be given. `check` is run with the file's name behind it."""
+    """How to reach one server; `config` or `control` must be given. `check` is run with the file's name behind it."""
 
     config: Path | None = None
-    socket: Path | None = None
+    control: Control | None = None
     lease_file: Path | None = None
     pid_file: Path | None = None
     check_command: Sequence[str] = DEFAULT_CHECK
@@ -65,7 +65,7 @@ class KeaServer:
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read: the file with what it includes where it is given, else what the server has in effect."""
-        running = self._running() if self.socket is not None else ""
+        running = self._running() if self.control is not None else ""
         joined = self._joined(running)
         document = kea_config.parse(joined.text)
         there = tuple(kea_config.scopes(document, owned))
@@ -82,7 +82,7 @@ class KeaServer:
                         f"{self.config} and the running server differ in {one.scope.network}: "
                         "reload the server or correct its file first"
                     )
-        return There(joined.files, there, running, kea_config.marked_by(document))
+        return There(joined.files, there, running, _other(kea_config.marked_by(document), self.roster))
 
     def _joined(self, running: str) -> kea_files.Joined:
         if self.config is None:
@@ -125,7 +125,7 @@ class KeaServer:
     def check(self, texts: Texts) -> str:
         """See DhcpServer.check: by `config-test`, or by the server's program with -t."""
         text = self._together(texts).text
-        if self.socket is not None:
+        if self.control is not None:
             answer = self._ask("config-test", kea_config.parse(text).root.value)
             if answer["result"]:
                 raise ServerRefused(f"the server refuses the configuration: {clean(str(answer.get('text')), 600)}")
@@ -171,7 +171,7 @@ class KeaServer:
         return "set and written back by the server"
 
     def _reload(self) -> str:
-        if self.socket is not None:
+        if self.control is not None:
             self._must("config-reload", None)
             return "written, and read by the server"
         if self.pid_file is not None:
@@ -199,7 +199,7 @@ class KeaServer:
         if self.config is not None:
             joined = kea_files.join(str(self.config), LocalFiles())
             found = kea_holdings.holdings(kea_config.parse(joined.text), joined.place)
-        if self.socket is None:
+        if self.control is None:
             return found
         running = kea_config.parse(self._running())
         there = {kea_holdings.meaning(one) for one in found}
@@ -211,7 +211,7 @@ class KeaServer:
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases: by the lease commands where the server has them, else from its lease file."""
-        if self.socket is not None:
+        if self.control is not None:
             answer = self._ask("lease4-get-all", None)
             if answer["result"] in (0, _NO_LEASES):
                 rows = answer.get("arguments", {}).get("leases", [])
@@ -235,34 +235,8 @@ class KeaServer:
         return given if isinstance(given, dict) else {}
 
     def _ask(self, command: str, arguments: Any) -> dict[str, Any]:
-        """One command over the control socket."""
-        assert self.socket is not None
-        question: dict[str, Any] = {"command": command}
-        if arguments is not None:
-            question["arguments"] = arguments
-        try:
-            with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
-                line.settimeout(_SECONDS)
-                line.connect(str(self.socket))
-                line.sendall(json.dumps(question, ensure_ascii=False).encode())  # Kea reads no \u escapes
-                answer = bytearray()
-                while part := line.recv(1 << 16):
-                    answer += part
-                    if len(answer) > _MOST:
-                        raise ServerTrouble(f"the answer to {command} is over {_MOST >> 20} MiB")
-        except OSError as error:
-            raise ServerTrouble(
-                f"the control socket {self.socket} does not answer: {error.strerror or error}"
-            ) from error
-        try:
-            found = json.loads(answer)
-        except ValueError as error:
-            raise ServerTrouble(f"the answer to {command} is not JSON") from error
-        if isinstance(found, list) and found:
-            found = found[0]
-        if not isinstance(found, dict) or not isinstance(found.get("result"), int):
-            raise ServerTrouble(f"the answer to {command} is not one of Kea's")
-        return found
+        assert self.control is not None
+        return kea_control.ask(self.control, command, arguments)
 
 
 def _of_command(row: dict[str, Any]) -> Lease | None:
@@ -308,3 +282,24 @@ def _mac(text: Any) -> MacNumber | None:
         return Mac.parse(str(text)).value
     except MacError:
         return None
+
+
+def _other(mark: str, roster: str) -> str:
+    return mark if mark != roster else ""
+
+
+def _built(values: Mapping[str, str], roster: str) -> KeaServer:
+    given = {name: Path(value) for name, value in values.items()}
+    control: Control | None = SocketControl(given["socket"]) if "socket" in given else None
+    if "url" in values:
+        control = HttpControl(
+            values["url"], values.get("user", ""), values.get("password", ""), given.get("ca"), given.get("certificate"),
+            given.get("key"),
+        )  # fmt: skip
+    return KeaServer(given.get("config"), control, given.get("leases"), given.get("pid"), roster=roster)
+
+
+KIND = Kind(
+    "kea", ("config", "socket", "url", "user", "password", "ca", "certificate", "key", "leases", "pid"),
+    (("config", "socket", "url"),), _built,
+)  # fmt: skip

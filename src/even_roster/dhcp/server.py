@@ -11,7 +11,7 @@ import hashlib
 import os
 import shutil
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Protocol
@@ -43,12 +43,12 @@ Texts = dict[str, str]
 @dataclass(frozen=True, slots=True)
 class There:
     """A server's configuration as it is: `texts` are what is edited, `scopes` what they mean, `running` what the server says it has
-    in effect (JSON; empty where it does not say), `marked_by` which roster publishes to it, by the mark it left there."""
+    in effect (JSON; empty where it does not say), `other_roster` another roster that publishes to it, by the mark it left there."""
 
     texts: Texts
     scopes: tuple[ScopeThere, ...]
     running: str = ""
-    marked_by: str = ""
+    other_roster: str = ""
 
     @property
     def digest(self) -> str:
@@ -142,9 +142,10 @@ def _none_before(there: There, meant: str) -> Texts | None:
 
 
 def preview(
-    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, former: Former = _none_before
+    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, former: Former = _none_before, take_over: bool = False
 ) -> tuple[Preview, There]:
-    """The exact difference between the plan and a server. Raises ServerTrouble."""
+    """The exact difference between the plan and a server. That another roster publishes to it stands against it, unless it is to be
+    taken over. Raises ServerTrouble."""
     hints = [scope.network for scope in wanted]
     there = server.read(owned, hints)
     by_hand: tuple[str, ...] = ()
@@ -152,6 +153,10 @@ def preview(
     if server.pools_by_hand:
         asked, by_hand = _only_reservations(asked, there)
     found = difference(asked, there.scopes)
+    if there.other_roster and not take_over:
+        other = f"another roster ({there.other_roster}) publishes to this server"
+        said = f"{other}, and each would take the other's entries for people's own"
+        found = replace(found, conflicts=(*found.conflicts, f"{said}: take it over, or let the other one go"))
     if found.conflicts or not found.lines:
         kept = still_owned(owned, found.scopes, there.scopes)
         return Preview(found, there.texts, there.texts, kept, by_hand), there
@@ -171,14 +176,15 @@ def as_owned(record: Mapping[str, Sequence[str]]) -> Owned:
 
 
 def publish(
-    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, expected: str | None, former: Former = _none_before
+    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, expected: str | None, former: Former = _none_before,
+    take_over: bool = False,
 ) -> Published:  # fmt: skip
     """Publish and verify. `expected` is the digest of the configuration that a preview showed as the one before.
 
     Raises ServerTrouble: on conflicts, when the configuration changed since the preview, when the server's check refuses, and when
     reading back shows something else; then the previous configuration is in place again, unless somebody edited it meanwhile.
     """
-    shown, there = preview(server, wanted, owned, former)
+    shown, there = preview(server, wanted, owned, former, take_over)
     found = shown.difference
     if found.conflicts:
         raise ServerTrouble(". ".join(found.conflicts))

@@ -247,7 +247,7 @@ class DhcpServerRow(NamedTuple):
     version: int
     site: int
     name: str
-    kind: Literal["kea", "dnsmasq", "standin"]
+    kind: str
     settings: Json
     owned: Json
     refusals: Json

@@ -53,7 +53,7 @@ def servers(context: ContextDep, servers: ServersDep, who: Who) -> list[DhcpServ
     """All DHCP servers."""
     with context.database.read() as connection, context.plan.reading() as plan:
         rows = lease_records.servers(connection)
-        return [dhcp_views.server_view(plan, connection, row, servers.paths(row)) for row in rows]
+        return [dhcp_views.server_view(plan, connection, row, servers.values(row)) for row in rows]
 
 
 @router.get("/allowed")
@@ -129,19 +129,20 @@ def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerVi
     context.tell(DhcpEvent(server=identity))
     with context.database.read() as connection, context.plan.reading() as plan:
         row = servers.row(identity)
-        return dhcp_views.server_view(plan, connection, row, servers.paths(row))
+        return dhcp_views.server_view(plan, connection, row, servers.values(row))
 
 
 @router.post("/servers/{identity}/preview")
-def preview(identity: int, servers: ServersDep, who: Who) -> DhcpPreview:
-    """The exact difference between the plan and the server. Nothing is changed."""
-    return dhcp_views.preview_view(identity, servers.preview(identity))
+def preview(identity: int, servers: ServersDep, who: Who, take_over: bool = False) -> DhcpPreview:
+    """The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
+    conflict, unless it is to be taken over."""
+    return dhcp_views.preview_view(identity, servers.preview(identity, take_over))
 
 
 @router.post("/servers/{identity}/publish")
 def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Who) -> PublishDone:
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
-    done = servers.publish(identity, request.digest)
+    done = servers.publish(identity, request.digest, request.take_over)
     return PublishDone(
         server=identity,
         lines=[dhcp_views.line_view(line) for line in done.lines],

@@ -10,7 +10,6 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import fields, replace
 from ipaddress import IPv4Network
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import update
@@ -37,8 +36,8 @@ from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
 from ...dhcp.controlled import ControlledServer
-from ...dhcp.dnsmasq import DnsmasqServer
-from ...dhcp.kea import KeaServer
+from ...dhcp.kind import KindError
+from ...dhcp.kinds import build, checked
 from ...dhcp.server import (
     DhcpServer,
     Former,
@@ -67,6 +66,8 @@ from ..knowing.plan_book import Edit
 
 _log = logging.getLogger(__name__)
 EVERY_SECONDS = 60.0
+_OLD_PATHS = {"config", "socket", "leases", "hosts", "pid"}
+"""What older versions kept in the records."""
 
 
 class DhcpServers:
@@ -129,6 +130,10 @@ class DhcpServers:
         """The kind and the settings of a server that is reached as the host allows under a name. Raises EditError."""
         found = self.allowed().get(reach or name)
         if found is not None:
+            try:
+                checked(found.kind, found.values)
+            except KindError as error:
+                raise EditError(f"{HOST_FILE}, [{found.name}]: {error}", "reach") from error
             return found.kind, {"reach": found.name}
         if not reach and self._context.machine.dhcp_control(name) is not None:
             return "standin", {}
@@ -137,13 +142,13 @@ class DhcpServers:
             f"roster dhcp allow {reach or name!r} kea --config FILE --socket FILE", "reach",
         )  # fmt: skip
 
-    def paths(self, row: DhcpServerRow) -> Mapping[str, str]:
-        """What the host allows for a server; nothing where it allows it no more."""
+    def values(self, row: DhcpServerRow) -> Mapping[str, str]:
+        """What the host allows for a server, secrets left out; nothing where it allows it no more."""
         try:
             found = host_file.read(self._context.settings.home).get(row.settings.get("reach", ""))
         except HostFileError:
             return {}
-        return found.paths if found is not None else {}
+        return {name: value for name, value in found.values.items() if name != "password"} if found is not None else {}
 
     def server(self, row: DhcpServerRow) -> DhcpServer:
         """The counterpart behind a record. Raises ServerTrouble."""
@@ -161,22 +166,21 @@ class DhcpServers:
             raise ServerTrouble(
                 f"the service's host does not allow a {row.kind} server {reach or row.name!r}: see {HOST_FILE} in its home folder"
             )
-        given = {name: Path(value) for name, value in found.paths.items()}
-        files = given.get("config"), given.get("leases"), given.get("pid")
-        if row.kind == "kea":
-            return KeaServer(files[0], given.get("socket"), *files[1:], roster=self._roster)
-        return DnsmasqServer(given["hosts"], *files, roster=self._roster)
+        try:
+            return build(found.kind, found.values, self._roster)
+        except KindError as error:
+            raise ServerTrouble(f"{HOST_FILE}, [{found.name}]: {error}") from error
 
     def _move_paths(self) -> None:
         """Paths that older versions kept in the records go to the host's file, where only the host changes them."""
         with self._context.database.read() as connection:
-            rows = [row for row in lease_records.servers(connection) if set(row.settings) & set(host_file.PATHS)]
+            rows = [row for row in lease_records.servers(connection) if set(row.settings) & _OLD_PATHS]
         for row in rows:
             reach = re.sub(r"[^A-Za-z0-9 ._-]+", "-", row.name).strip(" ._-") or f"server-{row.id}"
             try:
                 if reach in host_file.read(self._context.settings.home):
                     reach = f"{reach}-{row.id}"
-                paths = {name: path for name, path in row.settings.items() if name in host_file.PATHS and path}
+                paths = {name: path for name, path in row.settings.items() if name in _OLD_PATHS and path}
                 host_file.allow(self._context.settings.home, Reach(reach, row.kind, paths))
             except (HostFileError, OSError) as error:
                 _log.warning("the paths of DHCP server %s stay in the records: %s", row.name, error)
@@ -193,11 +197,13 @@ class DhcpServers:
         """For talking to a server, one at a time; what it said is stored when it is given back."""
         return self._busy.setdefault(identity, OneLock(f"the line to DHCP server {identity}"))
 
-    def preview(self, identity: int) -> Preview:
+    def preview(self, identity: int, take_over: bool = False) -> Preview:
         """The difference between the plan and a server. Raises Missing, PlanError, ServerTrouble."""
         row = self.row(identity)
         with self._lock(identity):
-            return preview(self.server(row), self.wanted(identity), as_owned(row.owned), self._former(identity))[0]
+            return preview(
+                self.server(row), self.wanted(identity), as_owned(row.owned), self._former(identity), take_over
+            )[0]
 
     def _former(self, identity: int) -> Former:
         """Looks for earlier texts of a server that meant what is wanted now."""
@@ -209,14 +215,14 @@ class DhcpServers:
 
         return find
 
-    def publish(self, identity: int, digest: str | None) -> Published:
+    def publish(self, identity: int, digest: str | None, take_over: bool = False) -> Published:
         """Publish and verify. Raises Missing, PlanError, ServerTrouble; then the server is as it was."""
         row = self.row(identity)
         wanted = self.wanted(identity)
         try:
             with self._lock(identity):
                 server = self.server(row)
-                done = publish(server, wanted, as_owned(row.owned), digest, self._former(identity))
+                done = publish(server, wanted, as_owned(row.owned), digest, self._former(identity), take_over)
         except (ServerTrouble, PlanError) as error:
             self._refused(identity, wanted, str(error))
             raise

@@ -45,9 +45,9 @@ _BESIDE = (Part.RESERVATION, Part.CLASS, Part.SHARED, Part.EXCLUDED)
 
 
 def server_view(
-    plan: Plan, connection: Connection, row: DhcpServerRow, paths: Mapping[str, str]
+    plan: Plan, connection: Connection, row: DhcpServerRow, reached: Mapping[str, str]
 ) -> DhcpServerView:  # fmt: skip
-    """A server and how much of the plan it has; `paths` are those that its host allows."""
+    """A server and how much of the plan it has; `reached` is what its host allows."""
     counts = holding_records.counts(connection, row.id)
     mine = [band for band in plan.pools() if band.server == row.id]
     subnets = {band.subnet for band in mine}
@@ -61,7 +61,7 @@ def server_view(
     )
     return DhcpServerView(
         id=row.id, version=row.version, site=row.site, site_name=plan.sites[row.site].name, name=row.name, kind=row.kind,
-        reach=row.settings.get("reach", ""), paths=dict(paths), published_at=views.maybe_time(row.published_at),
+        reach=row.settings.get("reach", ""), reached=dict(reached), published_at=views.maybe_time(row.published_at),
         read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
         published=lease_records.count_published(connection, row.id), addresses=[dotted(a) for a in row.addresses],
         held=sum(counts.get(part, 0) for part in (Part.POOL, Part.RESERVATION, Part.OPTION)),

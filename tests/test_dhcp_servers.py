@@ -22,6 +22,7 @@ from even_roster.client import BadInput, RosterError, ServiceFault, StaleEdit
 from tests.support import dhcp_lab
 from tests.support.dhcp_lab import Link, kea_command
 from tests.support.lab import needs_lab
+from tests.support.patience import until
 from tests.support.service import Service, service
 
 needs_kea = unittest.skipUnless(shutil.which("kea-dhcp4"), "Kea is not installed")
@@ -219,12 +220,43 @@ class Kea(unittest.TestCase):
             servers: Any = running.json("dhcp", "servers")["servers"]
             shown = servers[0]["reached"]
             self.assertEqual((shown["url"], "password" in shown), (url, False))
-            self.assertIn(
-                "10.44.10.181", [lease["address"] for lease in running.json("dhcp", "leases", "--now")["leases"]]
-            )
+            told: Any = running.json("dhcp", "leases", "--now")["leases"]
+            self.assertIn("10.44.10.181", [lease["address"] for lease in told])
             running.json("release", "10.44.10.181")
             running.json("dhcp", "publish", "--yes")
             self.assertEqual(config.read_text(), before)
+
+    def test_what_a_server_lost_and_what_waits_are_findings(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(kea_server(on, running))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            roster.dhcp_publish(server.id)
+
+            def kinds() -> set[str]:
+                return {one.kind for one in roster.findings().findings}
+
+            roster.dhcp_read(server.id)
+            self.assertFalse(kinds() & {"published-lost", "plan-unpublished", "two-rosters"})
+            path = on.folder / "kea.conf"
+            published = path.read_text()
+            config: Any = kea_command(on, "config-get")["arguments"]["Dhcp4"]
+            self.assertEqual(len(config["subnet4"][0]["reservations"]), 3)
+            path.write_text(
+                "\n".join(line for line in published.splitlines() if LAPTOP not in line).replace(
+                    '"10.44.10.31" },', '"10.44.10.31" }'
+                )
+            )
+            kea_command(on, "config-reload")
+            roster.dhcp_read(server.id)
+            until(lambda: "published-lost" in kinds(), "that a reservation is gone was not told")
+            (lost,) = (one for one in roster.findings().findings if one.kind == "published-lost")
+            self.assertIn(f"office does not have the reservation {LAPTOP} 10.44.10.181 any more", lost.evidence[0].said)
+            self.assertEqual(len(lost.evidence), 1, lost.evidence)
+            roster.dhcp_publish(server.id)
+            roster.dhcp_read(server.id)
+            until(lambda: "published-lost" not in kinds(), "it stays although it is published again")
+            self.assertEqual(path.read_text().count(LAPTOP), 1)
 
     def test_two_rosters_on_one_server_are_told(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.kea(on), beside(on) as one, beside(on) as two:

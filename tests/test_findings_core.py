@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from even_roster.core.absence import Reason
 from even_roster.core.address import Address
+from even_roster.core.findings import rules_dhcp
 from even_roster.core.findings.engine import BY_KIND, RULES, Acceptance, Engine, Finding, Turn
-from even_roster.core.findings.facts import KnownDevice, Limits, Link, PlannedServer, PoolSeen
+from even_roster.core.findings.facts import Drift, KnownDevice, Limits, Link, PlannedServer, PoolSeen
 from even_roster.core.findings.forecast import PoolUse, days_until_full
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
 from even_roster.core.findings.offers import Offer, compare
@@ -94,6 +95,43 @@ def opened(made: World) -> list[Finding]:
     engine.begin_full(made)
     engine.settle(made, made.now)
     return list(engine.standing.values())
+
+
+class ManagedServers(unittest.TestCase):
+    """What a managed DHCP server and the plan say of each other."""
+
+    def drift(self, drift: Drift) -> dict[str, str]:
+        """The kinds that a drift opens, with their first evidence."""
+        made = world()
+        made.dhcp.drifts = {9: drift}
+        found = {rule.kind: rule.check(made, 9) for rule in rules_dhcp.RULES}
+        return {kind: one.evidence[0].said for kind, one in found.items() if one is not None}  # type: ignore[union-attr]
+
+    def test_what_is_lost_what_waits_and_who_else_publishes(self) -> None:
+        self.assertEqual(self.drift(Drift()), {})
+        self.assertEqual(self.drift(Drift(3, "add pool", NOW - DAY + MINUTE)), {}, "an hour's work in progress is none")
+        self.assertEqual(
+            self.drift(Drift(3, "add pool", NOW - DAY)),
+            {"plan-unpublished": "3 changes wait to be published to ledger for more than a day"},
+        )
+        self.assertEqual(
+            self.drift(Drift(1, "add pool", NOW - 2 * DAY, ("reservation x",))),
+            {"published-lost": "ledger does not have the reservation x any more"},
+            "what was lost is told as that",
+        )
+        self.assertEqual(
+            self.drift(Drift(other="aa11")),
+            {"two-rosters": "ledger bears the mark of the roster aa11, which is not this one"},
+        )
+
+    def test_many_lost_parts_are_counted(self) -> None:
+        made = world()
+        made.dhcp.drifts = {9: Drift(lost=tuple(f"pool {n}" for n in range(9)))}
+        found = rules_dhcp.lost(made, 9)
+        assert found is not None
+        self.assertEqual((len(found.evidence), found.evidence[-1].said), (6, "4 more parts are gone"))
+        made.dhcp.planned_servers = {}
+        self.assertIsNone(rules_dhcp.lost(made, 9), "a server that is managed no more has none")
 
 
 class Addresses(unittest.TestCase):

@@ -376,15 +376,15 @@ def meaning(scopes: Iterable[Scope]) -> str:
 
 def still_owned(
     owned: Mapping[str, frozenset[str]], wanted: Iterable[Scope], there: Iterable[ScopeThere]
-) -> dict[str, list[str]]:
-    """The ownership record after publishing: what is wanted, and what was owned and is still there because it is work by hand."""
-    record = {str(scope.network): {key: None for key in keys_of(scope)} for scope in wanted}
-    for one in there:
-        network = str(one.scope.network)
-        for key in keys_of(one.scope):
-            if key in owned.get(network, frozenset()):
-                record.setdefault(network, {})[key] = None
-    return {network: list(keys) for network, keys in record.items()}
+) -> dict[str, list[str]]:  # fmt: skip
+    """The ownership record after publishing: what is wanted and there, and what was owned and is still there because it is work by
+    hand."""
+    mine = {str(scope.network): frozenset(keys_of(scope)) for scope in wanted}
+    return {
+        network: [key for key in keys_of(one.scope) if key in mine.get(network, ()) or key in owned.get(network, ())]
+        for one in there
+        if (network := str(one.scope.network)) in mine or network in owned
+    }
 
 
 def keys_of(scope: Scope) -> list[str]:

@@ -14,6 +14,7 @@ from typing import Any
 
 _COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|//[^\n]*|#[^\n]*|/\*.*?\*/', re.DOTALL)
 _LAST_COMMAS = re.compile(r'"(?:[^"\\\n]|\\.)*"|,(?=\s*[}\]])')
+_LAST_COMMA = re.compile(r",\s*[}\]]")
 _BLANK = re.compile(r"\s*")
 _DECODER = json.JSONDecoder()
 
@@ -44,9 +45,13 @@ class JsonText:
 
     def __init__(self, text: str) -> None:
         self.text = text
-        bare = _COMMENTS.sub(lambda m: m.group() if m.group()[0] == '"' else re.sub(r"[^\n]", " ", m.group()), text)
+        bare = text
+        if "//" in text or "#" in text or "/*" in text:
+            bare = _COMMENTS.sub(lambda m: m.group() if m.group()[0] == '"' else re.sub(r"[^\n]", " ", m.group()), text)
         self._uncommented = bare
-        self._bare = _LAST_COMMAS.sub(lambda m: m.group() if m.group()[0] == '"' else " ", bare)
+        self._bare = bare
+        if _LAST_COMMA.search(bare):
+            self._bare = _LAST_COMMAS.sub(lambda m: m.group() if m.group()[0] == '"' else " ", bare)
         self.edits: list[Edit] = []
         """(start, end, new text) of each edit so far; they never overlap."""
         self._filled: set[int] = set()

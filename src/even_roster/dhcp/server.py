@@ -151,7 +151,7 @@ def preview(
     by_hand: tuple[str, ...] = ()
     asked = list(wanted)
     if server.pools_by_hand:
-        asked, by_hand = _only_reservations(asked, there)
+        asked, by_hand = only_reservations(asked, there)
     found = difference(asked, there.scopes)
     if there.other_roster and not take_over:
         other = f"another roster ({there.other_roster}) publishes to this server"
@@ -166,7 +166,8 @@ def preview(
     if earlier is not None:
         rendered = Rendered(earlier, rendered.by_hand)
     kept = still_owned(owned, found.scopes, means)
-    left = difference(asked, server.understand(rendered.texts, as_owned(kept), hints)).lines
+    mine = as_owned(kept)
+    left = difference(asked, [replace(one, owned=mine.get(str(one.scope.network), frozenset())) for one in means]).lines
     return Preview(found, there.texts, rendered.texts, kept, (*rendered.by_hand, *by_hand), left), there
 
 
@@ -211,7 +212,7 @@ def _verify(server: DhcpServer, shown: Preview, there: There, back: There, wante
     for path, text in shown.after.items():
         if back.texts.get(path) != text and not server.tells_anew:
             raise ServerTrouble(f"read back, {path} is not what was written")
-    asked = _only_reservations(list(wanted), back)[0] if server.pools_by_hand else list(wanted)
+    asked = only_reservations(list(wanted), back)[0] if server.pools_by_hand else list(wanted)
     left = difference(asked, back.scopes)
     if left.conflicts:
         raise ServerTrouble(f"read back, the server does not have what was published ({left.conflicts[0]})")
@@ -229,7 +230,7 @@ def digest(texts: Texts) -> str:
     return hashlib.sha256(whole.encode("utf-8", "surrogatepass")).hexdigest()[:24]
 
 
-def _only_reservations(wanted: list[Scope], there: There) -> tuple[list[Scope], tuple[str, ...]]:
+def only_reservations(wanted: list[Scope], there: There) -> tuple[list[Scope], tuple[str, ...]]:
     """For servers that take reservations only: pools and options are as the server has them."""
     known = {one.scope.network: one.scope for one in there.scopes}
     asked, by_hand = [], []

@@ -12,15 +12,15 @@ from ..core.mac import MacNumber
 from .tables import dhcp_servers, holdings, published
 
 
-def replace(connection: Connection, server: int, found: Sequence[Holding], at: int) -> bool:
-    """What was read now in the place of what was read before; tells whether it differs."""
+def replace(connection: Connection, server: int, found: Sequence[Holding], at: int, said: str = "") -> bool:
+    """What was read now in the place of what was read before, and what was wrong with it; tells whether it differs."""
     changed = of_server(connection, server) != list(found)
     if changed:
         connection.execute(delete(holdings).where(holdings.c.server == server))
         if found:
             connection.execute(insert(holdings), [_row(server, number, one) for number, one in enumerate(found)])
     connection.execute(
-        update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_at=at, holdings_trouble="")
+        update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_at=at, holdings_trouble=said)
     )
     return changed
 
@@ -28,6 +28,11 @@ def replace(connection: Connection, server: int, found: Sequence[Holding], at: i
 def trouble(connection: Connection, server: int, sentence: str) -> None:
     """The configuration cannot be read; what was read before stays."""
     connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_trouble=sentence))
+
+
+def drifted(connection: Connection, server: int, drift: dict[str, Any]) -> None:
+    """How a server and the plan differ now."""
+    connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == server).values(drift=drift))
 
 
 def of_server(connection: Connection, server: int) -> list[Holding]:

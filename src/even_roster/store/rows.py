@@ -257,6 +257,7 @@ class DhcpServerRow(NamedTuple):
     addresses: list[int]
     holdings_at: int | None
     holdings_trouble: str
+    drift: Json
 
 
 class ReviewRow(NamedTuple):

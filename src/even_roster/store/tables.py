@@ -286,6 +286,7 @@ dhcp_servers = Table(
     Column("addresses", JSON, nullable=False, default=list, server_default="[]"),
     Column("holdings_at", BigInteger),
     Column("holdings_trouble", Text, nullable=False, default="", server_default=""),
+    Column("drift", JSON, nullable=False, default=dict, server_default="{}"),
 )  # fmt: skip
 
 holdings = Table(

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from sqlalchemy import Connection, func, or_, select
 
 from ..core.absence import Reason, Silence
 from ..core.address import Address
-from ..core.findings.facts import KnownDevice, PlannedServer, PoolSeen
+from ..core.findings.facts import Drift, KnownDevice, PlannedServer, PoolSeen
 from ..core.findings.world import KEPT, World
 from ..core.mac import MacNumber
 from ..core.plan.following import Lease
@@ -82,9 +85,19 @@ def load_servers(connection: Connection, world: World, offset: int) -> None:
             world.leased.told(row.id, told, row.read_at + offset)
         for address, said in row.refusals.items():
             world.refusals[_number(address)] = said
-    for row in connection.execute(select(published.c.address, published.c.mac)):
+    world.dhcp.drifts = {row.id: _drift(row.drift, offset) for row in rows}
+    there = select(published.c.address, published.c.mac).where(published.c.server.in_([row.id for row in rows]))
+    for row in connection.execute(there):
         world.published.setdefault(row.address, set()).add(row.mac)
     load_pools(connection, world, offset)
+
+
+def _drift(kept: Mapping[str, Any], offset: int) -> Drift:
+    since = kept.get("since")
+    return Drift(
+        kept.get("waiting", 0), kept.get("first", ""), since + offset if since is not None else None,
+        tuple(kept.get("lost", ())), kept.get("other", ""),
+    )  # fmt: skip
 
 
 def load_pools(connection: Connection, world: World, offset: int) -> None:

@@ -12,12 +12,12 @@ from enum import StrEnum
 from ipaddress import IPv4Address
 
 from ..address import Address, address_of
-from . import rules_addresses, rules_link, rules_plan
+from . import rules_addresses, rules_dhcp, rules_link, rules_plan
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject, telling
 from .rule import Rule
 from .world import World
 
-RULES: tuple[Rule, ...] = (*rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES)
+RULES: tuple[Rule, ...] = (*rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES, *rules_dhcp.RULES)
 BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
 _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}
 

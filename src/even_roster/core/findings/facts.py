@@ -92,6 +92,18 @@ class PlannedServer:
 
 
 @dataclass(frozen=True, slots=True)
+class Drift:
+    """How a managed DHCP server and the plan differ, as it was read last: how many changes wait to be published, the first of them
+    in words, since when (UTC ms); published parts that are gone, in words; another roster that publishes there."""
+
+    waiting: int = 0
+    first: str = ""
+    since: int | None = None
+    lost: tuple[str, ...] = ()
+    other: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Limits:
     """What a site may set: after how many days a device is missing and a reservation stale; how full is too full."""
 

@@ -24,7 +24,7 @@ class Severity(StrEnum):
 
 
 class About(StrEnum):
-    """What one run of a rule looks at; its key is an address, a MAC, the id of an assignment …"""
+    """What one run of a rule looks at; its key is an address, a MAC, the id of an assignment or of a managed server …"""
 
     ADDRESS = "address"
     MAC = "mac"
@@ -33,6 +33,7 @@ class About(StrEnum):
     POOL = "pool"
     SUBNET = "subnet"
     SERVER = "server"
+    MANAGED = "managed server"
     NAME = "name"
     LINK = "link"
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from ..mac import MacNumber
 from ..plan.model import BandKind
-from .facts import Ground, PlannedServer, ServerHeard
+from .facts import Drift, Ground, PlannedServer, ServerHeard
 from .model import DAY, HOUR, MINUTE, About
 from .offers import Offer, compare
 
@@ -36,6 +36,7 @@ class DhcpHeard:
         self.servers: dict[int, dict[int, ServerHeard]] = {}
         self.named: dict[int, dict[int, Named]] = {}
         self.planned_servers: dict[int, PlannedServer] = {}
+        self.drifts: dict[int, Drift] = {}
         self.asks: dict[int, tuple[int, int]] = {}
         self.rogues_before: set[int] = set()
         self._servers_by_key: dict[int, tuple[int, int]] = {}

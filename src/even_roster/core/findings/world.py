@@ -343,8 +343,9 @@ class World:
             case About.ASSIGNMENT:
                 return [item.id for item in self.plan.assigned_in(self.site, 0, 1 << 32)]
             case About.RESERVATION:
-                items = self.plan.assigned_in(self.site, 0, 1 << 32)
-                return [item.id for item in items if item.kind is AssignmentKind.RESERVED]
+                return [i.id for i in self.plan.assigned_in(self.site, 0, 1 << 32) if i.kind is AssignmentKind.RESERVED]
+            case About.MANAGED:
+                return self.dhcp.planned_servers
             case About.POOL:
                 return [band.id for band in self.plan.pools()]
             case About.SUBNET:

@@ -26,7 +26,9 @@ from ...core.dhcp import (
     ScopeThere,
     adoption,
     desired,
+    difference,
     key_of,
+    keys_of,
     meaning,
     option_items,
 )
@@ -47,6 +49,7 @@ from ...dhcp.server import (
     Texts,
     There,
     as_owned,
+    only_reservations,
     preview,
     publish,
 )
@@ -332,9 +335,19 @@ class DhcpServers:
         row = self.row(identity)
         networks = self._networks(row.site)
         try:
+            wanted = self.wanted(identity)
+        except PlanError:
+            wanted = None  # the plan itself cannot be published: that is told where it is looked at
+        drift, said = None, ""
+        try:
             with self._lock(identity):
                 reading = next(self._readings)
-                found = [safe(one) for one in self.server(row).holdings(networks)]
+                server = self.server(row)
+                found = [safe(one) for one in server.holdings(networks)]
+                try:
+                    drift = self._drift(row, server, wanted) if wanted is not None else None
+                except ServerTrouble as error:
+                    said = str(error)
         except ServerTrouble as error:
             with self._context.database.write() as connection:
                 holding_records.trouble(connection, identity, str(error))
@@ -343,11 +356,31 @@ class DhcpServers:
             if reading < self._held.get(identity, 0):
                 return
             self._held[identity] = reading
-            changed = holding_records.replace(connection, identity, found, now_ms())
+            changed = holding_records.replace(connection, identity, found, now_ms(), said)
+            if drift is not None and drift != row.drift:
+                holding_records.drifted(connection, identity, drift)
+                changed = True
         if changed:
             self._context.plan.holdings_changed()
             self._context.findings.servers_changed()
             self._context.tell(DhcpEvent(server=identity))
+
+    def _drift(self, row: DhcpServerRow, server: DhcpServer, wanted: Sequence[Scope]) -> dict[str, Any]:
+        """How the server differs from the plan and from what was published to it. Raises ServerTrouble."""
+        networks = [*dict.fromkeys([*(scope.network for scope in wanted), *self._networks(row.site)])]
+        there = server.read(as_owned(row.owned), networks)
+        asked = only_reservations(list(wanted), there)[0] if server.pools_by_hand else wanted
+        lines = difference(asked, there.scopes).lines
+        whole = [replace(one.scope, options=one.scope.options.over(one.defaults)) for one in there.scopes]
+        has = {(str(scope.network), key) for scope in whole for key in keys_of(scope)}
+        gone = [key for network, keys in row.owned.items() for key in keys if (network, key) not in has]
+        first = (
+            f"{lines[0].action} {lines[0].what} {lines[0].after or lines[0].before} in {lines[0].network}"
+            if lines
+            else ""
+        )
+        since = (row.drift.get("since") or now_ms()) if lines else None
+        return {"waiting": len(lines), "first": first, "since": since, "lost": gone[:50], "other": there.other_roster}
 
     def _networks(self, site: int) -> list[IPv4Network]:
         """The planned networks of a site, for servers that do not say the mask themselves."""

@@ -242,7 +242,7 @@ class FindingsBook:
         """DHCP servers were read, published to, added or changed."""
         with self._knowing, self._database.read() as connection:
             world_records.load_servers(connection, self.world, self.offset)
-            for about in (About.POOL, About.SERVER, About.SUBNET):
+            for about in (About.POOL, About.SERVER, About.SUBNET, About.MANAGED):
                 self.world.dirty[about].update(self.world.keys(about))
             self.world.dirty[About.RESERVATION].update(self.world.keys(About.RESERVATION))
 

@@ -47,6 +47,7 @@ def upgrade() -> None:
     op.create_index(op.f("ix_dhcp_versions_server"), "dhcp_versions", ["server"])
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN holdings_at BIGINT")
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN holdings_trouble TEXT NOT NULL DEFAULT ''")
+    op.execute("ALTER TABLE dhcp_servers ADD COLUMN drift JSON NOT NULL DEFAULT '{}'")
 
 
 def downgrade() -> None:

@@ -53,7 +53,7 @@ def servers(context: ContextDep, servers: ServersDep, who: Who) -> list[DhcpServ
     """All DHCP servers."""
     with context.database.read() as connection, context.plan.reading() as plan:
         rows = lease_records.servers(connection)
-        return [dhcp_views.server_view(plan, connection, row, servers.values(row)) for row in rows]
+        return [dhcp_views.server_view(plan, connection, row, servers.allowed.values(row)) for row in rows]
 
 
 @router.get("/allowed")
@@ -63,7 +63,7 @@ def allowed(context: ContextDep, servers: ServersDep, who: Who) -> list[AllowedS
         used = {row.settings.get("reach"): row.id for row in lease_records.servers(connection)}
     return [
         AllowedServer.model_validate({"reach": one.name, "kind": one.kind, "used_by": used.get(one.name)})
-        for one in servers.allowed().values()
+        for one in servers.allowed.all().values()
     ]
 
 
@@ -73,7 +73,7 @@ def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep,
     with context.plan.reading() as plan:
         site = request_values.site(plan, request.site, context.plan.site_here)
     name = _name(context, request.name, 0)
-    kind, settings = servers.reached(name, request.reach.strip())
+    kind, settings = servers.allowed.reached(name, request.reach.strip())
     addresses = list(request_values.addresses(request.addresses, "addresses"))
     values = {"site": site, "name": name, "kind": kind, "settings": settings, "addresses": addresses}
     identity = setting_edits.add_server(context, who, values)
@@ -91,7 +91,7 @@ def edit_server(
         raise Refusal(409, "stale", f"DHCP server {row.name} was changed meanwhile: it is at version {row.version}")
     values: dict[str, Any] = {}
     if request.reach is not None:
-        values["kind"], values["settings"] = servers.reached(row.name, request.reach.strip())
+        values["kind"], values["settings"] = servers.allowed.reached(row.name, request.reach.strip())
     if request.addresses is not None:
         values["addresses"] = list(request_values.addresses(request.addresses, "addresses"))
     if request.name is not None:
@@ -129,7 +129,7 @@ def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerVi
     context.tell(DhcpEvent(server=identity))
     with context.database.read() as connection, context.plan.reading() as plan:
         row = servers.row(identity)
-        return dhcp_views.server_view(plan, connection, row, servers.values(row))
+        return dhcp_views.server_view(plan, connection, row, servers.allowed.values(row))
 
 
 @router.post("/servers/{identity}/preview")

@@ -7,16 +7,14 @@ import contextlib
 import itertools
 import logging
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import fields, replace
 from ipaddress import IPv4Network
 from typing import Any
 
 from sqlalchemy import update
 
-from ...api import host_file
 from ...api.events import DhcpEvent
-from ...api.host_file import HOST_FILE, HostFileError, Reach
 from ...core.address import address_of, dotted
 from ...core.dhcp import (
     Adoption,
@@ -37,9 +35,6 @@ from ...core.names import NameSource, heard
 from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
-from ...dhcp.controlled import ControlledServer
-from ...dhcp.kind import KindError
-from ...dhcp.kinds import build, checked
 from ...dhcp.server import (
     DhcpServer,
     Former,
@@ -66,11 +61,10 @@ from ..aids.repeating import attempt
 from ..context import Context, now_ms
 from ..knowing.observing import Batch
 from ..knowing.plan_book import Edit
+from .allowed_servers import AllowedServers
 
 _log = logging.getLogger(__name__)
 EVERY_SECONDS = 60.0
-_OLD_PATHS = {"config", "socket", "leases", "hosts", "pid"}
-"""What older versions kept in the records."""
 
 
 class DhcpServers:
@@ -83,9 +77,7 @@ class DhcpServers:
         self._readings = itertools.count(1)
         self._stored: dict[int, int] = {}
         self._held: dict[int, int] = {}
-        with context.database.write() as connection:
-            self._roster = server_versions.roster_id(connection)
-        self._move_paths()
+        self.allowed = AllowedServers(context)
 
     def begin(self) -> None:
         """Read leases from now on, every EVERY_SECONDS."""
@@ -122,74 +114,9 @@ class DhcpServers:
             raise Missing(f"there is no DHCP server {identity}")
         return row
 
-    def allowed(self) -> dict[str, Reach]:
-        """The servers that the host allows to be reached. Raises EditError when its file cannot be used."""
-        try:
-            return host_file.read(self._context.settings.home)
-        except HostFileError as error:
-            raise EditError(str(error), "reach") from error
-
-    def reached(self, name: str, reach: str) -> tuple[str, dict[str, str]]:
-        """The kind and the settings of a server that is reached as the host allows under a name. Raises EditError."""
-        found = self.allowed().get(reach or name)
-        if found is not None:
-            try:
-                checked(found.kind, found.values)
-            except KindError as error:
-                raise EditError(f"{HOST_FILE}, [{found.name}]: {error}", "reach") from error
-            return found.kind, {"reach": found.name}
-        if not reach and self._context.machine.dhcp_control(name) is not None:
-            return "standin", {}
-        raise EditError(
-            f"the service's host does not allow a DHCP server {reach or name!r}; on that machine: "
-            f"roster dhcp allow {reach or name!r} kea --config FILE --socket FILE", "reach",
-        )  # fmt: skip
-
-    def values(self, row: DhcpServerRow) -> Mapping[str, str]:
-        """What the host allows for a server, secrets left out; nothing where it allows it no more."""
-        try:
-            found = host_file.read(self._context.settings.home).get(row.settings.get("reach", ""))
-        except HostFileError:
-            return {}
-        return {name: value for name, value in found.values.items() if name != "password"} if found is not None else {}
-
     def server(self, row: DhcpServerRow) -> DhcpServer:
         """The counterpart behind a record. Raises ServerTrouble."""
-        if row.kind == "standin":
-            control = self._context.machine.dhcp_control(row.name)
-            if control is None:
-                raise ServerTrouble("the stand-in site's server is there only while the stand-in site is")
-            return ControlledServer(control)
-        reach = row.settings.get("reach", "")
-        try:
-            found = host_file.read(self._context.settings.home).get(reach)
-        except HostFileError as error:
-            raise ServerTrouble(str(error)) from error
-        if found is None or found.kind != row.kind:
-            raise ServerTrouble(
-                f"the service's host does not allow a {row.kind} server {reach or row.name!r}: see {HOST_FILE} in its home folder"
-            )
-        try:
-            return build(found.kind, found.values, self._roster)
-        except KindError as error:
-            raise ServerTrouble(f"{HOST_FILE}, [{found.name}]: {error}") from error
-
-    def _move_paths(self) -> None:
-        """Paths that older versions kept in the records go to the host's file, where only the host changes them."""
-        with self._context.database.read() as connection:
-            rows = [row for row in lease_records.servers(connection) if set(row.settings) & _OLD_PATHS]
-        for row in rows:
-            reach = re.sub(r"[^A-Za-z0-9 ._-]+", "-", row.name).strip(" ._-") or f"server-{row.id}"
-            try:
-                if reach in host_file.read(self._context.settings.home):
-                    reach = f"{reach}-{row.id}"
-                paths = {name: path for name, path in row.settings.items() if name in _OLD_PATHS and path}
-                host_file.allow(self._context.settings.home, Reach(reach, row.kind, paths))
-            except (HostFileError, OSError) as error:
-                _log.warning("the paths of DHCP server %s stay in the records: %s", row.name, error)
-                continue
-            with self._context.database.write() as connection:
-                lease_records.reach(connection, row.id, {"reach": reach})
+        return self.allowed.server(row)
 
     def wanted(self, identity: int) -> list[Scope]:
         """What a server should hand out. Raises PlanError."""

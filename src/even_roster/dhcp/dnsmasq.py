@@ -31,6 +31,7 @@ from .server import (
     ServerTrouble,
     Texts,
     There,
+    file_or_none,
     read_file,
     restore_files,
     said,
@@ -57,7 +58,7 @@ class DnsmasqServer:
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read; the text is that of the hosts file, the configuration with all that it includes is read along."""
-        text = read_file(self.hosts) if self.hosts.exists() else ""
+        text = file_or_none(self.hosts) or ""
         texts = {str(self.hosts): text}
         mark = dnsmasq_text.mark_of(text)
         return There(texts, self.understand(texts, owned, hints), "", mark if mark != self.roster else "")
@@ -75,7 +76,7 @@ class DnsmasqServer:
                 read_file(self.config)
             found = dnsmasq_lines.follow(str(self.config), files)
         hosts = str(self.hosts)
-        if hosts in found.files or (hosts not in texts and not self.hosts.exists()):
+        if hosts in found.files or (hosts not in texts and file_or_none(self.hosts) is None):
             return found
         return found.with_file(hosts, files.text(hosts), "dhcp-host")
 
@@ -169,7 +170,7 @@ class DnsmasqServer:
         """See DhcpServer.leases."""
         if self.lease_file is None:
             raise ServerTrouble("no lease file was named for this server")
-        return dnsmasq_text.leases(read_file(self.lease_file)) if self.lease_file.exists() else []
+        return dnsmasq_text.leases(file_or_none(self.lease_file) or "")
 
 
 def _built(values: Mapping[str, str], roster: str) -> DnsmasqServer:

@@ -253,9 +253,9 @@ def _of_file(path: Path) -> list[Lease]:
     """Kea's memfile: CSV to which every renewal is appended; the last line of an address counts."""
     found: dict[int, Lease | None] = {}
     for place in (path.with_name(f"{path.name}.2"), path):
-        if not place.exists() and place != path:
-            continue
         try:
+            if place != path and not place.exists():
+                continue
             with place.open(newline="", encoding="utf-8", errors="replace") as file:
                 for row in csv.DictReader(file):
                     _take_row(row, found)

@@ -263,7 +263,7 @@ def write_files(before: Texts, after: Texts) -> None:
     """
     changed = [path for path, text in after.items() if before.get(path, "") != text]
     for path in changed:
-        if _text_or_none(Path(path)) != before.get(path):
+        if file_or_none(Path(path)) != before.get(path):
             raise ChangedMeanwhile(f"{path} was changed meanwhile; look at the difference again")
     done: list[str] = []
     try:
@@ -284,7 +284,7 @@ def restore_files(before: Texts, after: Texts) -> tuple[str, bool]:
     for path, text in after.items():
         if before.get(path) == text:
             continue
-        if _text_or_none(Path(path)) != text:
+        if file_or_none(Path(path)) != text:
             edited.append(path)
             continue
         try:
@@ -311,8 +311,15 @@ def refused(path: str) -> str:
     return f"{path}.refused~"
 
 
-def _text_or_none(path: Path) -> str | None:
-    return read_file(path) if path.exists() else None
+def file_or_none(path: Path) -> str | None:
+    """A file's text; None when there is no such file. Raises ServerTrouble when it cannot be told."""
+    try:
+        path.stat()
+    except FileNotFoundError:
+        return None
+    except OSError as error:
+        raise ServerTrouble(f"{path} cannot be read: {error.strerror}") from error
+    return read_file(path)
 
 
 def _replace(path: Path, text: str, keep: Path | None) -> None:

@@ -17,7 +17,7 @@ import httpx
 
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.host_file import Reach, allow
-from even_roster.api.plan import AssignmentNew, SubnetNew
+from even_roster.api.plan import AssignmentEdit, AssignmentNew, SubnetNew
 from even_roster.client import BadInput, RosterError, ServiceFault, StaleEdit
 from tests.support import dhcp_lab
 from tests.support.dhcp_lab import Link, kea_command
@@ -26,6 +26,7 @@ from tests.support.patience import until
 from tests.support.service import Service, service
 
 needs_kea = unittest.skipUnless(shutil.which("kea-dhcp4"), "Kea is not installed")
+needs_dhcpd = unittest.skipUnless(shutil.which("dhcpd"), "dhcpd is not installed")
 needs_dnsmasq = unittest.skipUnless(shutil.which("dnsmasq"), "dnsmasq is not installed")
 LAPTOP = "02:c0:9f:a0:00:6b"
 PRINTER = "02:c0:44:00:00:01"
@@ -393,6 +394,80 @@ class Dnsmasq(unittest.TestCase):
             self.assertIn("10.44.10.120-10.44.10.140", shown["by_hand"][0])
             self.assertIn("10.44.10.100-10.44.10.199", shown["by_hand"][0])
             self.assertEqual(server.kind, "dnsmasq")
+
+
+@needs_lab
+@needs_dhcpd
+class Dhcpd(unittest.TestCase):
+    HOSTS = "# the theatre's own\nhost desk { hardware ethernet 02:c0:44:00:00:06; fixed-address 10.44.10.33; } # by the window\n"
+
+    def server(self, on: Link, running: Service, restart: str) -> DhcpServerNew:
+        paths = {"config": "dhcpd.conf", "hosts": "hosts.conf", "leases": "dhcpd.leases"}
+        values = {name: str(on.folder / file) for name, file in paths.items()}
+        allow(running.home, Reach("office", "dhcpd", {**values, "reload": restart}))
+        return DhcpServerNew(name="office")
+
+    def test_adopt_reserve_publish_and_take_back(self) -> None:
+        with (
+            dhcp_lab.link() as on,
+            dhcp_lab.dhcpd(on, self.HOSTS) as restart,
+            beside(on) as running,
+            running.client() as roster,
+        ):
+            first = on.ask(LAPTOP)["acked"]
+            server = roster.add_dhcp_server(self.server(on, running, restart))
+            self.assertEqual((server.trouble, server.held_trouble, server.not_understood), ("", "", 0))
+            self.assertIn(first, [lease.address for lease in roster.dhcp_leases()])
+            self.assertEqual(roster.dhcp_holdings(server.id).counts["reservation"], 3)
+            adopted = roster.dhcp_adopt(server.id, dry_run=False)
+            self.assertEqual([one.address for one in adopted.reservations], ["10.44.10.30", "10.44.10.33"])
+            self.assertEqual(roster.dhcp_preview(server.id).lines, [])
+            with self.assertRaises(BadInput) as held:
+                roster.assign(reserve("02:c0:9f:00:00:01", "10.44.10.32"))
+            self.assertIn("reserves 10.44.10.32 for client id 01:02:c0:44:00:00:03", str(held.exception))
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            desk = roster.assignment("10.44.10.33")
+            roster.edit_assignment(desk.id, AssignmentEdit(name="desk-window"))
+            done = roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
+            self.assertIn("checked by dhcpd -4 -t", done.notes)
+            text = (on.folder / "hosts.conf").read_text()
+            self.assertIn('fixed-address 10.44.10.33; option host-name "desk-window"; } # by the window', text)
+            self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
+            self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
+            self.assertIn(int(on.ask("02:c0:50:00:00:01", vendor="tone 3")["acked"].rpartition(".")[2]), range(50, 70))
+            self.assertIn(int(on.ask("02:c0:9f:00:00:07")["acked"].rpartition(".")[2]), range(100, 150))
+            roster.release(roster.assignment("10.44.10.181").id)
+            roster.edit_assignment(desk.id, AssignmentEdit(name=""))
+            roster.dhcp_publish(server.id)
+            self.assertEqual((on.folder / "hosts.conf").read_text(), self.HOSTS, "octet for octet as it was")
+
+    def test_what_it_cannot_do_is_refused_or_told(self) -> None:
+        with (
+            dhcp_lab.link() as on,
+            dhcp_lab.dhcpd(on, self.HOSTS) as restart,
+            beside(on) as running,
+            running.client() as roster,
+        ):
+            server = roster.add_dhcp_server(self.server(on, running, restart))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.120"))
+            (conflict,) = roster.dhcp_preview(server.id).conflicts
+            self.assertIn("lies in the server's pool 10.44.10.100-10.44.10.149", conflict)
+            roster.release(roster.assignment("10.44.10.120").id)
+            printer = roster.assignment("10.44.10.30")
+            roster.edit_assignment(printer.id, AssignmentEdit(name="printer-hall"))
+            shown = roster.dhcp_preview(server.id)
+            self.assertEqual((shown.lines, len(shown.by_hand)), ([], 1))
+            self.assertIn(
+                f"line 9 of {on.folder}/dhcpd.conf: write {PRINTER} 10.44.10.30 printer-hall for it", shown.by_hand[0]
+            )
+            config = on.folder / "dhcpd.conf"
+            config.write_text(config.read_text().replace("authoritative;", "authoritative; nonsense 7 8;"))
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            with self.assertRaises(BadInput) as refused:
+                roster.dhcp_publish(server.id)
+            self.assertIn(f"{config} line 2", str(refused.exception))
+            self.assertEqual((on.folder / "hosts.conf").read_text(), self.HOSTS)
 
 
 class Allowed(unittest.TestCase):

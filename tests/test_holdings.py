@@ -18,6 +18,7 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, Plan, Site, 
 from even_roster.core.plan.proof import Asked, Evidence, Grade, prove
 from even_roster.core.plan.runs import Runs
 from even_roster.dhcp import dnsmasq_lines
+from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.server import ServerTrouble
@@ -236,6 +237,62 @@ class Kea(WithFolder):
         took = time.process_time() - began
         self.assertEqual((len(found), self.where(found[-1])), (6701, "kea.conf:20099"))
         self.assertLess(took, 10, "far from what it takes; bench tells the time")
+
+
+class Dhcpd(WithFolder):
+    def held(self, text: str) -> list[Holding]:
+        return DhcpdServer(self.put("dhcpd.conf", text), self.folder / "hosts.conf").holdings([])
+
+    def test_every_way_to_reserve_is_seen(self) -> None:
+        for inner, identifier in {
+            "hardware ethernet 2:C0:44:0:0:1;": (By.MAC, "02:c0:44:00:00:01"), 'option dhcp-client-identifier "tone-7";': (By.CLIENT_ID, "tone-7"),
+            "uid 01:aa;": (By.CLIENT_ID, "01:aa"), 'host-identifier option agent.circuit-id "port-3";': (By.CIRCUIT_ID, 'option agent.circuit-id "port-3"'),
+            'host-identifier option vendor.x "y";': (By.FLEX_ID, 'option vendor.x "y"'),
+        }.items():  # fmt: skip
+            found = self.held(f"# first\ngroup {{\n host x {{ {inner} fixed-address 10.44.10.30, 10.44.20.30; }} }}")
+            self.assertEqual([one.identifiers for one in found], [(identifier,)] * 2, inner)
+            self.assertEqual([one.first for one in found], [ip("10.44.10.30"), ip("10.44.20.30")])
+            self.assertEqual(self.where(found[0]), "dhcpd.conf:3")
+
+    def test_what_hangs_on_pools_classes_and_branches_is_told(self) -> None:
+        found = self.held(
+            'class "phones" { match if option x = "y"; next-server 10.44.10.9; }\nshared-network hall { subnet 10.44.10.0 netmask 255.255.255.0 {\n'
+            ' pool { allow members of "phones"; range 10.44.10.69 10.44.10.50; option ntp-servers 10.44.10.7; } range 10.44.10.99; } }\n'
+            "if exists agent.circuit-id { option routers 10.44.10.2; }\noption broadcast-address 10.44.10.255; option space T; option T.x code 1 = text;"
+        )
+        self.assertEqual(
+            self.claims(found),
+            {"10.44.10.9": ["dhcpd.conf:1"], "10.44.10.7": ["dhcpd.conf:3"], "10.44.10.99": ["dhcpd.conf:3"], "10.44.10.2": ["dhcpd.conf:4"]},
+        )  # fmt: skip
+        pool = next(one for one in found if one.part is Part.POOL)
+        self.assertEqual(
+            (pool.first, pool.last, pool.hangs[0]),
+            (ip("10.44.10.50"), ip("10.44.10.69"), ("allow", 'members of "phones"')),
+        )
+        self.assertFalse([one for one in found if one.part is Part.UNKNOWN])
+
+    def test_what_is_not_understood_or_broken_is_told_with_its_line(self) -> None:
+        for line in (
+            "frobnicate 7;",
+            "subnet 10.44.10.0 netmask 255.0.255.0 { }",
+            "range a b;",
+            "host x { fixed-address 10.44.10.30; }",
+            'include "/gone";',
+            "option x;",
+        ):
+            with self.subTest(line=line):
+                strange = [one for one in self.held(f"\n{line}\n") if one.part is Part.UNKNOWN]
+                self.assertEqual([self.where(one) for one in strange], ["dhcpd.conf:2"])
+        for broken, said in (
+            ("\nhost x {", "line 2"),
+            ("a;\n}", "line 2"),
+            ('a "b;\n', "a quote is not closed"),
+            ("a\n", "a semicolon is missing"),
+            ("{" * 60, "too deep"),
+        ):
+            with self.assertRaises(ServerTrouble) as trouble:
+                self.held(broken)
+            self.assertIn(said, str(trouble.exception))
 
 
 class Claiming(unittest.TestCase):

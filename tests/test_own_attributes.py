@@ -19,6 +19,7 @@ from even_roster.core.address import Address, address_of
 from even_roster.core.dhcp import Pool, Reservation, Scope, difference, keys_of, meaning, still_owned
 from even_roster.core.holdings import Holding, Part
 from even_roster.core.mac import Mac, MacNumber
+from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.json_text import JsonText
 from even_roster.dhcp.kea import KeaServer
@@ -29,6 +30,8 @@ from tests.support.lab import ROOT
 OFFICE = IPv4Network("10.44.10.0/24")
 EDITS = 50
 COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|(//[^\n]*|#[^\n]*|/\*.*?\*/)', re.DOTALL)
+
+HASHES = re.compile(r'"(?:[^"\\\n]|\\.)*"|(#[^\n]*)')
 
 
 def corpus(kind: str) -> Iterator[tuple[str, str]]:
@@ -281,6 +284,27 @@ class Dnsmasq(Corpus):
                     self.try_out(
                         DnsmasqServer(path, config, roster="aa11"), f"{name}, {spelling}", self.comments, tried
                     )
+                tried += 1
+        self.assertGreaterEqual(tried, 40)
+
+
+class Dhcpd(Corpus):
+    def comments(self, texts: Texts) -> list[str]:
+        found = [one for text in texts.values() for one in HASHES.findall(text) if one]
+        return [one for one in found if "published by the roster" not in one]
+
+    def test_unowned_octets_never_change_and_taking_back_gives_the_text_back(self) -> None:
+        tried = 0
+        config, path = self.folder / "dhcpd.conf", self.folder / "hosts.conf"
+        config.write_text(
+            "subnet 10.44.10.0 netmask 255.255.255.0 { range 10.44.10.100 10.44.10.199; }\n"
+            f'subnet 10.44.20.0 netmask 255.255.255.0 {{ range 10.44.20.100 10.44.20.199; }}\ninclude "{path}";\n'
+        )
+        for name, text in corpus("dhcpd"):
+            for spelling, spelt in DNSMASQ_SPELLINGS.items():
+                path.write_bytes(spelt(text).encode())
+                with self.subTest(name=name, spelling=spelling):
+                    self.try_out(DhcpdServer(config, path, roster="aa11"), f"{name}, {spelling}", self.comments, tried)
                 tried += 1
         self.assertGreaterEqual(tried, 40)
 

@@ -176,6 +176,7 @@ class FakeServer:
     wanders: bool = False
     garbles: bool = False
     pools_by_hand: bool = False
+    reserves_in_pools: bool = True
     tells_anew: bool = False
     restored: int = 0
     published: tuple[Reservation, ...] = ()

@@ -416,19 +416,10 @@ class OnTheLink(unittest.TestCase):
             self.assign("10.77.0.2", "02:c0:5b:77:00:02", "ledger")
             self.assign("10.77.0.9", "02:c0:3e:77:00:09", "cupboard")
             running = stack.enter_context(kea(Link(ledger, folders[0]), _kea(folders[0])))
-            self.assertEqual(
-                self.service.roster(
-                    "dhcp",
-                    "add",
-                    "ledger",
-                    "kea",
-                    "--config",
-                    f"{folders[0]}/kea.conf",
-                    "--socket",
-                    f"{folders[0]}/kea.sock",
-                ).returncode,
-                0,
-            )
+            paths = "--config", f"{folders[0]}/kea.conf", "--socket", f"{folders[0]}/kea.sock"
+            for words in (("allow", "ledger", "kea", *paths), ("add", "ledger")):
+                done = self.service.roster("dhcp", *words)
+                self.assertEqual(done.returncode, 0, done.stderr)
             adopted = self.service.roster("dhcp", "adopt", "ledger")
             self.assertEqual(adopted.returncode, 0, adopted.stderr)
             self.look()

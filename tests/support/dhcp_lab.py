@@ -201,6 +201,42 @@ def dnsmasq(on: Link, hosts: str, text: str | None = None) -> Iterator[subproces
         log.close()
 
 
+DHCPD = """# Larkspur Hall, office
+default-lease-time 3600; authoritative; ddns-update-style none;
+class "phones" {{ match if substring(option vendor-class-identifier, 0, 4) = "tone"; }}
+subnet 10.44.10.0 netmask 255.255.255.0 {{
+  option routers 10.44.10.1; # the gate
+  pool {{ allow members of "phones"; range 10.44.10.50 10.44.10.69; }}
+  pool {{ deny members of "phones"; range 10.44.10.100 10.44.10.149; }} # guests
+}}
+host printer-1 {{ hardware ethernet 02:c0:44:00:00:01; fixed-address 10.44.10.30; option host-name "printer-1"; }}
+host by-id {{ option dhcp-client-identifier 01:02:c0:44:00:00:03; fixed-address 10.44.10.32; }}
+include "{folder}/hosts.conf";
+"""
+
+
+@contextlib.contextmanager
+def dhcpd(on: Link, hosts: str = "") -> Iterator[str]:
+    """ISC dhcpd with a file of hosts, for the length of a block; gives the command that restarts it."""
+    folder = on.folder
+    (folder / "hosts.conf").write_text(hosts)
+    (folder / "dhcpd.conf").write_text(DHCPD.format(folder=folder))
+    (folder / "dhcpd.leases").touch()
+    words = f"dhcpd -4 -q -cf {folder}/dhcpd.conf -lf {folder}/dhcpd.leases -pf {folder}/dhcpd.pid srv0"
+    script = folder / "restart"
+    script.write_text(
+        f"#!/bin/sh\nold=$(cat {folder}/dhcpd.pid 2>/dev/null) && kill $old && while kill -0 $old 2>/dev/null; do sleep 0.05; done\n"
+        f"exec {' '.join(on.inside.inside(words.split()))} >{folder}/dhcpd.log 2>&1\n"
+    )
+    script.chmod(0o755)
+    try:
+        run(str(script))
+        yield str(script)
+    finally:
+        with contextlib.suppress(OSError, ValueError):
+            os.kill(int((folder / "dhcpd.pid").read_text()), 15)
+
+
 def _answers(path: Path) -> bool:
     with socket.socket(socket.AF_UNIX) as line, contextlib.suppress(OSError):
         line.connect(str(path))

@@ -31,6 +31,7 @@ class ControlledServer:
 
     control: Control
     pools_by_hand = False
+    reserves_in_pools = True
     tells_anew = True
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:

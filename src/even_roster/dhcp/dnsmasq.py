@@ -54,6 +54,7 @@ class DnsmasqServer:
     check_command: Sequence[str] = DEFAULT_CHECK
     roster: str = ""
     pools_by_hand = True
+    reserves_in_pools = True
     tells_anew = False
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:

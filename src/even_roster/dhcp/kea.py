@@ -62,6 +62,7 @@ class KeaServer:
     check_command: Sequence[str] = DEFAULT_CHECK
     roster: str = ""
     pools_by_hand = False
+    reserves_in_pools = True
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read: the file with what it includes where it is given, else what the server has in effect."""

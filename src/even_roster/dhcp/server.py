@@ -10,14 +10,16 @@ import contextlib
 import hashlib
 import os
 import shutil
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Protocol
 
+from ..core.address import dotted
 from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost, meaning, still_owned
 from ..core.holdings import Holding
+from ..core.mac import Mac
 from ..core.plan.following import Lease
 from ..core.text import clean
 
@@ -98,6 +100,7 @@ class DhcpServer(Protocol):
     """One server. All methods raise ServerTrouble."""
 
     pools_by_hand: bool  # True when pools and options cannot be published, only compared
+    reserves_in_pools: bool  # False when what is reserved must lie outside of its pools
 
     @property
     def tells_anew(self) -> bool:
@@ -153,6 +156,8 @@ def preview(
     if server.pools_by_hand:
         asked, by_hand = only_reservations(asked, there)
     found = difference(asked, there.scopes)
+    if not server.reserves_in_pools:
+        found = replace(found, conflicts=(*found.conflicts, *_in_pools(asked, there.scopes)))
     if there.other_roster and not take_over:
         other = f"another roster ({there.other_roster}) publishes to this server"
         said = f"{other}, and each would take the other's entries for people's own"
@@ -169,6 +174,19 @@ def preview(
     mine = as_owned(kept)
     left = difference(asked, [replace(one, owned=mine.get(str(one.scope.network), frozenset())) for one in means]).lines
     return Preview(found, there.texts, rendered.texts, kept, (*rendered.by_hand, *by_hand), left), there
+
+
+def _in_pools(wanted: Iterable[Scope], there: Iterable[ScopeThere]) -> list[str]:
+    """Reservations inside of what the server hands out to anybody."""
+    pools = [pool for one in there for pool in one.scope.pools]
+    return [
+        f"{dotted(one.address)}, reserved for {one.name or Mac(one.mac)}, lies in the server's pool {pool}, which it hands out to "
+        "anybody: reserve an address outside of it, or make the pool smaller"
+        for scope in wanted
+        for one in scope.reservations
+        for pool in pools
+        if pool.first <= one.address <= pool.last
+    ]
 
 
 def as_owned(record: Mapping[str, Sequence[str]]) -> Owned:
@@ -251,7 +269,10 @@ def only_reservations(wanted: list[Scope], there: There) -> tuple[list[Scope], t
 def said(outputs: Sequence[str], path: str) -> str:
     """What a server's check said: its first line about an error, without the name of the file it was given."""
     lines = [
-        clean(line.replace(path, "line"), 400) for output in outputs for line in output.splitlines() if line.strip()
+        clean(line.replace(path, "line") if path else line, 400)
+        for output in outputs
+        for line in output.splitlines()
+        if line.strip()
     ]
     return next((line for line in lines if "error" in line.casefold()), lines[0] if lines else "it gave no reason")
 

@@ -2714,7 +2714,8 @@ export interface components {
         };
         /**
          * DhcpPreview
-         * @description What publishing would do. With `conflicts` it would be refused. `left` hand-written parts stay as they are.
+         * @description What publishing would do. With `conflicts` it would be refused. `left` parts that people wrote (pools, reservations, classes,
+         *     options outside of the plan's subnets …) stay as they are. `other_roster` is another roster that publishes to the server.
          *
          *     `digest` names the configuration this was worked out on; give it to publish, so that nothing else is overwritten.
          *     `text` is empty where it would be too long to read.
@@ -2730,6 +2731,8 @@ export interface components {
             by_hand: string[];
             /** Left */
             left: number;
+            /** Other Roster */
+            other_roster: string;
             /** Digest */
             digest: string;
             /** Text */

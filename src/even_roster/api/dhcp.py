@@ -130,7 +130,8 @@ class TextLine(Model):
 
 
 class DhcpPreview(Model):
-    """What publishing would do. With `conflicts` it would be refused. `left` hand-written parts stay as they are.
+    """What publishing would do. With `conflicts` it would be refused. `left` parts that people wrote (pools, reservations, classes,
+    options outside of the plan's subnets …) stay as they are. `other_roster` is another roster that publishes to the server.
 
     `digest` names the configuration this was worked out on; give it to publish, so that nothing else is overwritten.
     `text` is empty where it would be too long to read.
@@ -141,6 +142,7 @@ class DhcpPreview(Model):
     conflicts: list[str]
     by_hand: list[str]
     left: int
+    other_roster: str
     digest: str
     text: list[TextLine]
 

@@ -238,7 +238,7 @@ def print_preview(out: Out, name: str, found: DhcpPreview) -> None:
         out.console.print(Text.assemble(("by hand  ", "yellow"), by_hand, "."))
     if found.left:
         out.say(
-            f"{found.left} hand-written part{'' if found.left == 1 else 's'} of the configuration stay as they are.",
+            f"{found.left} part{'' if found.left == 1 else 's'} of the configuration that people wrote stay as they are.",
             "dim",
         )
     if found.conflicts:

@@ -71,7 +71,8 @@ class Preview:
     """What publishing would do: the difference by meaning, and the texts before and after for reading side by side.
 
     `by_hand` are things that this server cannot be told, or not without touching what people wrote: a person has to do them; `left`
-    are the lines of the difference that stay because of that. `owned` is the ownership record afterwards.
+    are the lines of the difference that stay because of that. `owned` is the ownership record afterwards, `other_roster` another
+    roster that publishes to the server.
     """
 
     difference: Difference
@@ -80,6 +81,7 @@ class Preview:
     owned: dict[str, list[str]]
     by_hand: tuple[str, ...] = ()
     left: tuple[Line, ...] = ()
+    other_roster: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,7 +166,7 @@ def preview(
         found = replace(found, conflicts=(*found.conflicts, f"{said}: take it over, or let the other one go"))
     if found.conflicts or not found.lines:
         kept = still_owned(owned, found.scopes, there.scopes)
-        return Preview(found, there.texts, there.texts, kept, by_hand), there
+        return Preview(found, there.texts, there.texts, kept, by_hand, other_roster=there.other_roster), there
     rendered = server.render(there, found.scopes, owned)
     means = server.understand(rendered.texts, {}, hints)
     earlier = former(there, meaning(one.scope for one in means))
@@ -173,7 +175,8 @@ def preview(
     kept = still_owned(owned, found.scopes, means)
     mine = as_owned(kept)
     left = difference(asked, [replace(one, owned=mine.get(str(one.scope.network), frozenset())) for one in means]).lines
-    return Preview(found, there.texts, rendered.texts, kept, (*rendered.by_hand, *by_hand), left), there
+    hands = (*rendered.by_hand, *by_hand)
+    return Preview(found, there.texts, rendered.texts, kept, hands, left, there.other_roster), there
 
 
 def _in_pools(wanted: Iterable[Scope], there: Iterable[ScopeThere]) -> list[str]:

@@ -1,6 +1,8 @@
 // What publishing to a server would change: by meaning, and line by line side by side; then publish it.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Send } from "lucide-react";
+import { useState } from "react";
+import { Link } from "react-router";
 import { api } from "../../api/client";
 import type { DhcpPreview, DhcpServerView, PublishDone, TextLine } from "../../api/types";
 import { Button, Mono, Notice } from "../../parts/basics";
@@ -9,9 +11,10 @@ const MARKS = { add: ["+", "text-fine"], change: ["~", "text-amber"], remove: ["
 
 export function PublishPanel({ server, onClose }: { server: DhcpServerView; onClose(): void }) {
   const client = useQueryClient();
-  const shown = useQuery({ queryKey: ["dhcp", "preview", server.id], queryFn: () => api.post<DhcpPreview>(`/api/dhcp/servers/${server.id}/preview`), retry: false, staleTime: 0 });
+  const [takeOver, setTakeOver] = useState(false);
+  const shown = useQuery({ queryKey: ["dhcp", "preview", server.id, takeOver], queryFn: () => api.post<DhcpPreview>(`/api/dhcp/servers/${server.id}/preview${takeOver ? "?take_over=true" : ""}`), retry: false, staleTime: 0 });
   const publish = useMutation({
-    mutationFn: () => api.post<PublishDone>(`/api/dhcp/servers/${server.id}/publish`, { digest: shown.data?.digest }),
+    mutationFn: () => api.post<PublishDone>(`/api/dhcp/servers/${server.id}/publish`, { digest: shown.data?.digest, take_over: takeOver }),
     onSuccess: () => { for (const key of ["dhcp", "assignments", "assignment", "plan"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
   const found = shown.data;
@@ -39,8 +42,9 @@ export function PublishPanel({ server, onClose }: { server: DhcpServerView; onCl
             })}
           </ul>
           {found.conflicts.map((one) => <p key={one} role="alert" className="mt-1 text-sm text-alarm">{one}.</p>)}
+          {found.other_roster && !takeOver ? <Button className="mt-2" onClick={() => setTakeOver(true)}>Take the server over from roster {found.other_roster}</Button> : null}
           {found.by_hand.map((one) => <p key={one} className="mt-1 text-sm text-amber">By hand: {one}.</p>)}
-          {found.left > 0 ? <p className="mt-1 text-sm text-soft">{found.left} hand-written parts of the configuration stay as they are.</p> : null}
+          {found.left > 0 ? <p className="mt-1 text-sm text-soft">{found.left} parts of the configuration that people wrote stay as they are: <Link className="underline" to={`/dhcp/${server.id}`}>what it holds</Link>.</p> : null}
           {found.text.length > 0 ? <SideBySide lines={found.text} /> : found.lines.length > 0 && found.conflicts.length === 0 ? <p className="mt-2 text-sm text-soft">The configuration is too long to show line by line; above is everything that changes.</p> : null}
           {found.lines.length > 0 && found.conflicts.length === 0 ? (
             <div className="mt-3 flex items-center gap-3">

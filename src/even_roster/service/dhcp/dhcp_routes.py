@@ -133,10 +133,11 @@ def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerVi
 
 
 @router.post("/servers/{identity}/preview")
-def preview(identity: int, servers: ServersDep, who: Who, take_over: bool = False) -> DhcpPreview:
+def preview(identity: int, context: ContextDep, servers: ServersDep, who: Who, take_over: bool = False) -> DhcpPreview:
     """The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
     conflict, unless it is to be taken over."""
-    return dhcp_views.preview_view(identity, servers.preview(identity, take_over))
+    shown = servers.preview(identity, take_over)
+    return dhcp_views.preview_view(context, servers.row(identity), servers.holdings(identity), shown)
 
 
 @router.post("/servers/{identity}/publish")

@@ -77,6 +77,7 @@ class DhcpServers:
         self._readings = itertools.count(1)
         self._stored: dict[int, int] = {}
         self._held: dict[int, int] = {}
+        self._parts: dict[int, list[Holding]] = {}
         self.allowed = AllowedServers(context)
 
     def begin(self) -> None:
@@ -214,8 +215,11 @@ class DhcpServers:
     def holdings(self, identity: int) -> list[Holding]:
         """All that a server holds, as it was read last. Raises Missing."""
         self.row(identity)
-        with self._context.database.read() as connection:
-            return holding_records.of_server(connection, identity)
+        known = self._parts.get(identity)
+        if known is None:
+            with self._context.database.read() as connection:
+                known = self._parts[identity] = holding_records.of_server(connection, identity)
+        return known
 
     def adopt(self, identity: int, who: str) -> tuple[Adoption, int]:
         """Take a server's pools and reservations into the plan, as one change; gives its id.
@@ -284,6 +288,7 @@ class DhcpServers:
                 return
             self._held[identity] = reading
             changed = holding_records.replace(connection, identity, found, now_ms(), said)
+            self._parts[identity] = found
             if drift is not None and drift != row.drift:
                 holding_records.drifted(connection, identity, drift)
                 changed = True

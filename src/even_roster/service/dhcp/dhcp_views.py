@@ -26,10 +26,10 @@ from ...api.dhcp import (
     TextLine,
 )
 from ...core.address import address_of, dotted
-from ...core.dhcp import Adoption, Line
+from ...core.dhcp import Adoption, Line, Pool, key_of
 from ...core.holdings import Claim, Holding, Part
 from ...core.mac import Mac
-from ...core.plan.model import AssignmentKind, BandKind, Plan
+from ...core.plan.model import AssignmentKind, Band, BandKind, Plan, Subnet
 from ...dhcp.server import Preview, digest
 from ...store import holding_records, lease_records
 from ...store.lease_records import LeaseRow
@@ -121,15 +121,37 @@ def line_view(line: Line) -> DifferenceLine:
     )
 
 
-def preview_view(identity: int, shown: Preview) -> DhcpPreview:
+def preview_view(context: Context, row: DhcpServerRow, held: Sequence[Holding], shown: Preview) -> DhcpPreview:
     """A preview with the texts side by side, where they are not too long to read."""
     size = sum(len(text) for texts in (shown.before, shown.after) for text in texts.values())
     lines = [line for line in shown.difference.lines if line not in shown.left]
     return DhcpPreview(
-        server=identity, lines=[line_view(line) for line in lines],
-        conflicts=list(shown.difference.conflicts), by_hand=list(shown.by_hand), left=shown.difference.left,
+        server=row.id, lines=[line_view(line) for line in lines], other_roster=shown.other_roster,
+        conflicts=list(shown.difference.conflicts), by_hand=list(shown.by_hand), left=_others(context, row, held),
         digest=digest(shown.before), text=list(_changed_texts(shown)) if size <= MOST_TEXT else [],
     )  # fmt: skip
+
+
+def _others(context: Context, row: DhcpServerRow, held: Sequence[Holding]) -> int:
+    """How many parts of a server are people's own, and stay; options of a subnet that the plan hands out are not counted."""
+    owned = {key for keys in row.owned.values() for key in keys}
+    found = set()
+    for one in held:
+        if (
+            one.part in (Part.SUBNET, Part.SETTING)
+            or (one.part is Part.OPTION and one.within in row.owned)
+            or (one.part is Part.RESERVATION and context.plan.is_ours(Claim(row.id, row.name, one)))
+        ):
+            continue
+        if (
+            one.part is Part.POOL
+            and one.first is not None
+            and one.last is not None
+            and key_of(Pool(one.first, one.last)) in owned
+        ):
+            continue
+        found.add((one.place, one.part, one.text))
+    return len(found)
 
 
 def _changed_texts(shown: Preview) -> Iterator[TextLine]:
@@ -197,6 +219,17 @@ def lease_views(context: Context, connection: Connection, rows: Iterable[LeaseRo
     ]  # fmt: skip
 
 
+def _reserved_otherwise(context: Context, plan: Plan, subnet: Subnet, band: Band) -> int:
+    """How many free-looking addresses of a pool a server keeps for somebody whom the plan does not know."""
+    held, claims = context.plan.held(subnet.site), context.plan.claims(subnet.site)
+    return sum(
+        1
+        for address, found in claims.single.items()
+        if band.first <= address <= band.last and address not in held and plan.at(subnet.site, address) is None
+        and any(one.holding.part is Part.RESERVATION for one in found)
+    )  # fmt: skip
+
+
 def pool_views(context: Context, connection: Connection, plan: Plan) -> list[PoolView]:
     """How full every pool is."""
     servers = {row.id: row for row in lease_records.servers(connection)}
@@ -212,6 +245,7 @@ def pool_views(context: Context, connection: Connection, plan: Plan) -> list[Poo
             for item in plan.assigned_in(subnet.site, band.first, band.last)
             if item.on and item.kind is AssignmentKind.RESERVED and item.address not in held
         )
+        reserved += _reserved_otherwise(context, plan, subnet, band)
         size = band.last - band.first + 1
         server = servers.get(band.server) if band.server is not None else None
         found.append(

@@ -297,6 +297,18 @@ class Planning(ConsoleCase):
         self.open("/addresses?kind=reserved")
         self.until(lambda _: sum("waiting" in row for row in self.rows()) == 4)
 
+    def test_5b_what_the_dhcp_server_holds_is_listed_and_narrowed(self) -> None:
+        self.open("/dhcp")
+        self.until(lambda d: d.find_element(By.XPATH, "//a[starts-with(normalize-space(), 'holds ')]")).click()
+        self.sees("What ledger holds")
+        self.sees("pool")
+        search = self.until(lambda d: d.find_element(By.CSS_SELECTOR, "input[aria-label='Search what it holds']"))
+        self.write(search, "10.44.10.181")
+        self.sees("reservation (plan)")
+        self.until(lambda d: len(d.find_elements(By.CSS_SELECTOR, "[aria-label=Holdings] [role=row]")) == 4)
+        self.write(search, "nobody holds this")
+        self.sees("Nothing it holds is like that.")
+
     def test_6_a_spreadsheet_is_looked_at_before_it_is_taken_in_and_taken_back(self) -> None:
         place = self.service.home / "hall.csv"
         place.write_text("IP;Host;MAC;Note\n10.44.20.210;smoke-1;02c02a009901;left\n10.44.20.999;smoke-2;;\n")

@@ -28,8 +28,8 @@ TERMINALS = {
     "roster measure 10.44.64.0/22",
     "cli-plan": "roster subnets; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
     "roster plan check; echo; roster move 10.44.20.41 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
-    "cli-dhcp": "roster dhcp servers; echo; roster dhcp pools; echo; roster dhcp publish --yes; echo; "
-    "roster assignments --kind reserved; echo; roster assignment 10.44.10.181; echo; roster names zone Cameras | head -7",
+    "cli-dhcp": "roster dhcp servers; echo; roster dhcp holdings --part reservation; echo; roster dhcp pools; echo; "
+    "roster dhcp publish --yes; echo; roster assignments --kind reserved; echo; roster names zone Cameras | head -7",
 }
 
 
@@ -85,6 +85,8 @@ def console(service: Service, wanted: set[str]) -> None:
         time.sleep(0.8)
         driver.find_element(By.XPATH, "//button[contains(., 'Compare')]").click()
         shot("console-dhcp", 1.2)
+        driver.get(f"{service.url}/dhcp/1")
+        shot("console-holdings", 1.5)
         _choose_sheet(driver, service)
         shot("console-import", 1.2)
         driver.get(f"{service.url}/changes")
@@ -92,12 +94,6 @@ def console(service: Service, wanted: set[str]) -> None:
         driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
         driver.get(f"{service.url}/addresses?subnet=1&open=address:10.44.10.181")
         shot("console-addresses", 1.5)
-    with browser(390, 844) as phone:
-        phone.get(f"{service.url}{service.client().sign_in().path}")
-        phone.get(f"{service.url}/?open=address:10.44.20.41")
-        time.sleep(1.5)
-        if not wanted or "console-phone" in wanted:
-            phone.save_screenshot(str(FOLDER / "console-phone.png"))
 
 
 def _until_found(service: Service) -> None:

@@ -67,7 +67,7 @@ export default function HoldingsPage() {
         </div>
       </div>
       <div ref={frame} role="table" aria-label="Holdings" aria-rowcount={total + 1} className="min-h-0 flex-1 overflow-auto border-t border-rule bg-leaf" tabIndex={0}>
-        <div style={{ minWidth: "max-content" }}>
+        <div className="min-w-[58rem]">
           <div role="row" className="sticky top-0 z-10 grid gap-x-4 border-b border-rule bg-paper px-4 py-1 text-sm text-soft" style={{ gridTemplateColumns: GRID }}>
             {["part", "what it says", "in", "with it", "where"].map((one) => <span role="columnheader" key={one}>{one}</span>)}
           </div>

@@ -458,6 +458,7 @@ class Dhcpd(unittest.TestCase):
             roster.edit_assignment(printer.id, AssignmentEdit(name="printer-hall"))
             shown = roster.dhcp_preview(server.id)
             self.assertEqual((shown.lines, len(shown.by_hand)), ([], 1))
+            self.assertIn("what differs is to be done by hand", running.roster("dhcp", "preview").stdout)
             self.assertIn(
                 f"line 9 of {on.folder}/dhcpd.conf: write {PRINTER} 10.44.10.30 printer-hall for it", shown.by_hand[0]
             )

@@ -208,6 +208,15 @@ class Kea(WithFolder):
         (told,) = self.held('{"Dhcp4": {\n"hosts-databases": [ { "type": "mysql" } ] } }')
         self.assertEqual((told.part, self.where(told)), (Part.UNKNOWN, "kea.conf:2"))
 
+    def test_secrets_are_not_told(self) -> None:
+        found = self.held(
+            '{"Dhcp4": {"lease-database": {"type": "mysql", "password": "hush"}, "db-password": "hush", "hooks-libraries": '
+            '[{"library": "x", "parameters": {"tsig-secret": "hush", "name": "y"}}]}}'
+        )
+        self.assertEqual(len(found), 3)
+        self.assertFalse([one.text for one in found if "hush" in one.text])
+        self.assertIn("name y", found[2].text)
+
     def test_includes_are_followed_with_the_place_of_each_part(self) -> None:
         self.put("pools.json", '// pools\n{ "pool": "10.44.10.100-10.44.10.149" }')
         self.put(

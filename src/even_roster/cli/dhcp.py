@@ -230,7 +230,11 @@ def _preview(options: argparse.Namespace) -> int:
 def print_preview(out: Out, name: str, found: DhcpPreview) -> None:
     """A preview in words."""
     if not found.lines and not found.conflicts:
-        out.say(f"{name} has everything as planned.")
+        out.say(
+            f"{name} has everything as planned."
+            if not found.by_hand
+            else f"Nothing can be published to {name}; what differs is to be done by hand:"
+        )
     _print_lines(out, found.lines)
     for conflict in found.conflicts:
         out.console.print(Text.assemble(("! ", "bold red"), conflict, "."))

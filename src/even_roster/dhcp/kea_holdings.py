@@ -58,6 +58,7 @@ _CLASS = _BOOT | _WORDS | _TIMES | {
     "name", "test", "template-test", "option-def", "only-if-required", "only-in-additional-list",
 }  # fmt: skip
 _OPTION = _WORDS | {"name", "code", "space", "data", "csv-format", "always-send", "never-send", "client-classes"}
+HIDDEN = "(hidden)"
 _IDENTIFIERS = {
     "hw-address": By.MAC, "client-id": By.CLIENT_ID, "duid": By.DUID, "circuit-id": By.CIRCUIT_ID, "flex-id": By.FLEX_ID,
 }  # fmt: skip
@@ -88,7 +89,7 @@ class _Reader:
             if key == "Dhcp4":
                 yield from self._server(self.document.members(spot))
             elif key not in ("Dhcp6", "DhcpDdns", "Control-agent", "Logging"):
-                yield not_understood(self.place(spot.begin), f"{key}: {_short(spot.value)}")
+                yield not_understood(self.place(spot.begin), _said(key, spot.value))
 
     def _server(self, members: dict[str, Spot]) -> Iterator[Holding]:
         for key, spot in members.items():
@@ -113,9 +114,9 @@ class _Reader:
                 case "next-server":
                     yield self._next_server(spot, "")
                 case _ if key in _GLOBAL:
-                    yield Holding(Part.SETTING, self.place(spot.begin), f"{key}: {_short(spot.value)}")
+                    yield Holding(Part.SETTING, self.place(spot.begin), _said(key, spot.value))
                 case _:
-                    yield not_understood(self.place(spot.begin), f"{key}: {_short(spot.value)}")
+                    yield not_understood(self.place(spot.begin), _said(key, spot.value))
 
     def _items(self, spot: Spot) -> list[Spot]:
         return self.document.items(spot) if isinstance(spot.value, list) else []
@@ -236,7 +237,7 @@ class _Reader:
     def _strange(self, members: Mapping[str, Spot], known: frozenset[str] | set[str], within: str) -> Iterator[Holding]:
         for key, spot in members.items():
             if key not in known:
-                yield not_understood(self.place(spot.begin), f"{key}: {_short(spot.value)}", within)
+                yield not_understood(self.place(spot.begin), _said(key, spot.value), within)
 
 
 def stretch_of(text: str) -> tuple[Address, Address] | None:
@@ -290,10 +291,21 @@ def _hangs(members: Mapping[str, Spot], but: set[str]) -> tuple[tuple[str, str],
     return tuple((key, _short(spot.value)) for key, spot in members.items() if key not in but)
 
 
+def _said(key: str, value: Any) -> str:
+    """A setting on one line; secrets are nobody's business who may look at what the server holds."""
+    return f"{key}: {HIDDEN if _is_secret(key) else _short(value)}"
+
+
+def _is_secret(key: str) -> bool:
+    return any(word in key.lower() for word in ("password", "secret"))
+
+
 def _short(value: Any) -> str:
     """A value on one line, as people would write it."""
     if isinstance(value, list):
         return one_line(", ".join(_short(one) for one in value))
     if isinstance(value, dict):
-        return one_line("; ".join(f"{key} {_short(one)}" for key, one in value.items()))
+        return one_line(
+            "; ".join(f"{key} {_short(one) if not _is_secret(key) else HIDDEN}" for key, one in value.items())
+        )
     return one_line({True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value))

@@ -29,7 +29,7 @@ export function PublishPanel({ server, onClose }: { server: DhcpServerView; onCl
       {publish.data ? <div className="mt-2"><Notice>Published: {publish.data.notes.join("; ")}.</Notice></div> : null}
       {found ? (
         <>
-          {found.lines.length === 0 && found.conflicts.length === 0 ? <p className="mt-2">{server.name} has everything as planned.</p> : null}
+          {found.lines.length === 0 && found.conflicts.length === 0 ? <p className="mt-2">{found.by_hand.length ? `Nothing can be published to ${server.name}; what differs is to be done by hand:` : `${server.name} has everything as planned.`}</p> : null}
           <ul className="mt-2">
             {found.lines.map((line) => {
               const [mark, colour] = MARKS[line.action];

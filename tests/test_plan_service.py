@@ -9,6 +9,7 @@ import unittest
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+from even_roster.api.devices import DeviceEdit
 from even_roster.api.plan import (
     AssignmentEdit,
     AssignmentNew,
@@ -198,6 +199,45 @@ class Edits(OnDemo):
         self.roster.remove_band(self.roster.planned_subnet("Cellar").bands[0].id)
         self.roster.undo(released)
         self.assertEqual(self.roster.assignment("10.51.0.9").name, "boiler")
+
+    def test_what_devices_have_is_made_lasting_as_their_roles_want_it(self) -> None:
+        leases = {lease.address: lease for lease in self.roster.dhcp_leases() if lease.active and lease.device}
+        office = [
+            one.device.id for address, one in sorted(leases.items()) if address.startswith("10.44.10.") and one.device
+        ]
+        able = {row.device for row in self.roster.settle(office, dry_run=True).devices if not row.why_not}
+        spare = [one for _, one in sorted(leases.items()) if one.device and one.device.id in able]
+        free, camera = (one.device for one in spare[:2])
+        assert free is not None and camera is not None
+        self.roster.edit_device(camera.id, DeviceEdit(role="camera"))
+        planned = self.roster.assignment("10.44.10.30").device
+        assert planned is not None
+        dry = self.roster.settle([free.id, camera.id, planned.id], dry_run=True)
+        self.assertEqual((dry.change, len(dry.devices)), (None, 3))
+        done = self.roster.settle([free.id, camera.id, planned.id, 999_999])
+        self.assertEqual(
+            [(row.kind, row.moves) for row in done.devices],
+            [("reserved", False), ("static", True), (None, False), (None, False)],
+        )
+        self.assertEqual(done.devices[0].address, spare[0].address)
+        self.assertNotEqual(done.devices[1].address, spare[1].address)
+        self.assertEqual(
+            [row.why_not for row in done.devices[2:]],
+            ["it has 10.44.10.30 in the plan already", "there is no such device"],
+        )
+        self.assertEqual(self.roster.assignment(spare[0].address).kind, "reserved")
+        again = self.roster.settle([free.id])
+        self.assertIn("in the plan already", again.devices[0].why_not)
+        assert done.change is not None
+        self.roster.undo(done.change)
+        self.assertFalse(self.planned(spare[0].address), "all of it is one change")
+        self.assertIn("Nothing was changed", self.service.roster("settle", str(free.id), "--dry-run").stdout)
+
+    def planned(self, address: str) -> bool:
+        try:
+            return bool(self.roster.assignment(address))
+        except NotFound:
+            return False
 
     def test_who_asks_side_by_side_gets_addresses_of_their_own(self) -> None:
         subnet = self.roster.planned_subnet("Office").subnet.id

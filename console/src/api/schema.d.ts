@@ -1013,6 +1013,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assignments/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Make what devices have now lasting: reserved where it is leased, static where it is typed in, and for roles that must not
+         *     depend on a pool a free static address of their band. All as one change.
+         */
+        post: operations["settle_api_assignments_settle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assignments/{identity}": {
         parameters: {
             query?: never;
@@ -4488,6 +4509,50 @@ export interface components {
             ask: boolean;
         };
         /**
+         * SettleDone
+         * @description What became of each device; `change` is the one change that undoes all of it.
+         */
+        SettleDone: {
+            /** Change */
+            change: number | null;
+            /** Dry Run */
+            dry_run: boolean;
+            /** Devices */
+            devices: components["schemas"]["SettledRow"][];
+        };
+        /**
+         * SettleRequest
+         * @description Devices whose addresses of now are to last, by id; with `dry_run` nothing is changed.
+         */
+        SettleRequest: {
+            /** Devices */
+            devices: number[];
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /**
+         * SettledRow
+         * @description What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool: the
+         *     address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it.
+         */
+        SettledRow: {
+            /** Device */
+            device: number;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string | null;
+            /** Kind */
+            kind: ("static" | "reserved") | null;
+            /** Moves */
+            moves: boolean;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
          * SharesView
          * @description usable - pools - spare - gateway - taken = left.
          */
@@ -6929,6 +6994,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AssignmentView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    settle_api_assignments_settle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettleDone"];
                 };
             };
             /** @description Validation Error */

@@ -330,6 +330,33 @@ class AssignmentNew(Model):
     anyway: bool = False
 
 
+class SettleRequest(Model):
+    """Devices whose addresses of now are to last, by id; with `dry_run` nothing is changed."""
+
+    devices: list[int] = Field(min_length=1, max_length=200)
+    dry_run: bool = False
+
+
+class SettledRow(Model):
+    """What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool:
+    the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it."""
+
+    device: int
+    name: str
+    address: str | None
+    kind: AssignmentKind | None
+    moves: bool
+    why_not: str
+
+
+class SettleDone(Model):
+    """What became of each device; `change` is the one change that undoes all of it."""
+
+    change: int | None
+    dry_run: bool
+    devices: list[SettledRow]
+
+
 class AssignmentEdit(Model):
     """New values for an assignment; left-out ones stay, an empty `mac` takes it away."""
 

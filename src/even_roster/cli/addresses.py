@@ -61,6 +61,15 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     reserve.add_argument("device", metavar="MAC|DEVICE")
     reserve.add_argument("address", nargs="?", metavar="ADDRESS|SUBNET|BAND", help="left out: where the role's band is")
     reserve.set_defaults(run=_assign, kind="reserved")
+    settle = commands.add_parser(
+        "settle", parents=[shared], help="make the addresses that devices have now lasting",
+        description="Reserved where it is leased, static where it is typed in; a role that must not depend on a pool gets a static "
+        "address of its band.",
+    )  # fmt: skip
+    settle.add_argument("devices", nargs="+", metavar="DEVICE")
+    settle.add_argument("--dry-run", action="store_true", help="only say what that would be")
+    add_json(settle)
+    settle.set_defaults(run=_settle)
     for parser in (assign, reserve):
         parser.add_argument("--name", default="", metavar="HOSTNAME")
         parser.add_argument("--role", default="", metavar="ROLE")
@@ -149,6 +158,30 @@ def _print_candidate(out: Out, found: Candidate) -> None:
     )
     for reason in found.reasons:
         out.say(f"    {reason}")
+
+
+def _settle(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("looking at what they have"):
+        found = roster.settle([pick_device(roster, which) for which in options.devices], options.dry_run)
+    if options.json:
+        out.json(found)
+        return 0 if all(not one.why_not for one in found.devices) else 1
+    for one in found.devices:
+        name = one.name or f"device {one.device}"
+        if one.why_not:
+            out.say(f"{name}: nothing to do: {one.why_not}.", "yellow")
+        elif one.moves:
+            out.say(
+                f"{name}: static {one.address}, since its role must not depend on a pool; type it in: roster card {one.address}"
+            )
+        elif one.kind == "reserved":
+            out.say(f"{name}: {one.address} is reserved for it; publish it with: roster dhcp publish")
+        else:
+            out.say(f"{name}: {one.address} is static, as it is typed in")
+    if options.dry_run:
+        out.say("Nothing was changed.", "dim")
+    return 0 if all(not one.why_not for one in found.devices) else 1
 
 
 def _prove(options: argparse.Namespace) -> int:

@@ -41,6 +41,8 @@ from ..api.plan import (
     ProveRequest,
     RoleRule,
     Search,
+    SettleDone,
+    SettleRequest,
     SiteEdit,
     SiteView,
     SplitSubnet,
@@ -218,6 +220,11 @@ def remove_use(identity: int) -> Call[None]:
 def free(search: Search) -> Call[FreeAnswer]:
     """Free addresses with their proof. Raises BadInput, NotFound."""
     return call(FreeAnswer, "POST", "/api/free", body=search)
+
+
+def settle(devices: list[int], dry_run: bool = False) -> Call[SettleDone]:
+    """Make the addresses that devices have now lasting, as one change."""
+    return call(SettleDone, "POST", "/api/assignments/settle", body=SettleRequest(devices=devices, dry_run=dry_run))
 
 
 def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candidate]:

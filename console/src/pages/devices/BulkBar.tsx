@@ -2,7 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
-import type { DeviceRow } from "../../api/types";
+import type { DeviceRow, SettleDone } from "../../api/types";
 import { plural } from "../../lib/format";
 import { Button, Input } from "../../parts/basics";
 import { type ColumnName, COLUMNS } from "./columns";
@@ -24,6 +24,10 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
       clear();
     },
   });
+  const settle = useMutation({
+    mutationFn: () => api.post<SettleDone>("/api/assignments/settle", { devices: [...selected.keys()] }),
+    onSuccess: () => { for (const key of ["devices", "device", "assignments", "plan", "dhcp", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); },
+  });
   const copy = async () => {
     const lines = [...selected.values()].map((device) => columns.map((column) => COLUMNS[column].text(device)).join("\t"));
     await navigator.clipboard.writeText([columns.join("\t"), ...lines].join("\n"));
@@ -36,9 +40,24 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
       <RoleSelect label="Role for all" value={role} onChange={setRole} none="role…" wide={false} />
       <Input aria-label="Owner for all" placeholder="owner…" value={owner} onChange={(event) => setOwner(event.target.value)} className="w-40" />
       <Button tone="ink" type="submit" disabled={set.isPending || (!role && !owner.trim())}>Set for all</Button>
+      <Button disabled={settle.isPending} title="Reserved where it is leased, static where it is typed in, as one change" onClick={() => settle.mutate()}>{settle.isPending ? "Looking…" : "Make addresses lasting"}</Button>
       <Button onClick={() => void copy()}>{copied ? "Copied" : "Copy as text"}</Button>
       <Button tone="quiet" onClick={clear}>Select none</Button>
+      {settle.error ? <span role="alert" className="text-alarm">{settle.error.message}; nothing was changed.</span> : null}
+      {settle.data ? <Settled done={settle.data} /> : null}
       {set.error ? <span role="alert" className="text-alarm">{set.error.message}; nothing was set.</span> : null}
     </form>
+  );
+}
+
+function Settled({ done }: { done: SettleDone }) {
+  return (
+    <ul className="w-full" aria-live="polite">
+      {done.devices.map((one) => (
+        <li key={one.device} className={one.why_not ? "text-amber" : ""}>
+          {one.name || `device ${one.device}`}: {one.why_not ? `nothing to do: ${one.why_not}` : one.moves ? `static ${one.address}, to be typed in: its role must not depend on a pool` : one.kind === "reserved" ? `${one.address} is reserved for it; publish the plan` : `${one.address} is static, as it is typed in`}.
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -19,6 +19,8 @@ from ...api.plan import (
     Moved,
     ProveRequest,
     Search,
+    SettleDone,
+    SettleRequest,
     UseNew,
     UseView,
 )
@@ -32,7 +34,7 @@ from ...store.edits import EditError, Missing
 from ...store.plan_edits import Saved
 from ..context import Context
 from ..web.deps import ContextDep, Who, as_json
-from . import plan_views, planning, proving, request_values
+from . import plan_views, planning, proving, request_values, settling
 
 router = APIRouter(prefix="/api", tags=["plan"])
 Sort = Literal["address", "name", "role", "mac", "kind"]
@@ -101,6 +103,13 @@ async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> Assig
         return await asyncio.to_thread(store, request_values.address(request.address))
     async with proving.chosen(context, request) as address:
         return await asyncio.to_thread(store, address)
+
+
+@router.post("/assignments/settle")
+async def settle(request: SettleRequest, context: ContextDep, who: Who) -> SettleDone:
+    """Make what devices have now lasting: reserved where it is leased, static where it is typed in, and for roles that must not
+    depend on a pool a free static address of their band. All as one change."""
+    return await settling.settle(context, who, request)
 
 
 def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, MacNumber | None]:

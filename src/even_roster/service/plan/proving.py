@@ -92,10 +92,19 @@ async def search(context: Context, request: Search, mine: set[Promise] | None = 
 
 
 @asynccontextmanager
-async def chosen(context: Context, request: AssignmentNew) -> AsyncIterator[Address]:
-    """The best free address for a new assignment, promised to nobody else until the block ends. Raises Missing, EditError."""
+async def promising(context: Context) -> AsyncIterator[set[Promise]]:
+    """Addresses that are promised to nobody else until the block ends."""
     mine: set[Promise] = set()
     try:
+        yield mine
+    finally:
+        context.promised -= mine
+
+
+@asynccontextmanager
+async def chosen(context: Context, request: AssignmentNew) -> AsyncIterator[Address]:
+    """The best free address for a new assignment, promised to nobody else until the block ends. Raises Missing, EditError."""
+    async with promising(context) as mine:
         wanted = Search(where=request.where, site=request.site, role=request.role, count=1, ask=True)
         answer = await search(context, wanted, mine)
         if not answer.candidates:
@@ -103,8 +112,6 @@ async def chosen(context: Context, request: AssignmentNew) -> AsyncIterator[Addr
                 f"no free address is left in {request.where or answer.subnet}; widen a band or name another", "where"
             )
         yield address_of(IPv4Address(answer.candidates[0].address))
-    finally:
-        context.promised -= mine
 
 
 def _where(context: Context, request: Search) -> tuple[int, Subnet, Band | None]:

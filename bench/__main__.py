@@ -15,7 +15,7 @@ from pathlib import Path
 from tests.support.lab import NO_LAB, possible
 
 from .detection import detection
-from .plan import planning, publishing, spreadsheets
+from .plan import holdings, planning, publishing, spreadsheets
 from .roster import questions, sums
 from .scanning import large_link, small_link, waited_for
 from .table import Table
@@ -37,6 +37,7 @@ def main() -> None:
     spreadsheets(table)
     if possible():
         if shutil.which("kea-dhcp4"):
+            holdings(table)
             publishing(table)
         listening(table)
         small_link(table)

@@ -228,6 +228,10 @@ class Kea(WithFolder):
             [(one.part.value, self.where(one)) for one in found],
             [("subnet", "subnets.json:2"), ("pool", "pools.json:2"), ("subnet", "kea.conf:3")],
         )
+        beside = self.held(
+            '{ "Dhcp4": { "subnet4": [ { "subnet": "10.44.10.0/24", "pools": [ <?include "pools.json"?> ] } ] } }'
+        )
+        self.assertEqual(self.where(beside[-1]), "pools.json:2", "one without a folder lies beside")
         with self.assertRaises(ServerTrouble) as trouble:
             self.held('{ "Dhcp4": {\n <?include "/nowhere/x"?> } }')
         self.assertIn("line 2 of", str(trouble.exception))

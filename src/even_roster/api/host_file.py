@@ -11,6 +11,7 @@ TOML 1.0. One table for each server:
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import tomllib
@@ -103,4 +104,7 @@ def _write(path: Path, text: str) -> None:
         file.write(text)
         file.flush()
         os.fsync(file.fileno())
+    with contextlib.suppress(PermissionError):
+        owner = path.parent.stat()  # written by root, it is still the service's account that reads it
+        os.chown(part, owner.st_uid, owner.st_gid)
     part.replace(path)

@@ -9,6 +9,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from pathlib import PurePosixPath
 from typing import Protocol
 
 from ..core.holdings import Place
@@ -103,7 +104,8 @@ def join(path: str, texts: Texts) -> Joined:
         for found in _INCLUDES.finditer(text):
             if found.group(1) is not None:
                 take(text[begin : found.start()], name, begin)
-                read(found.group(1), f"line {text.count(chr(10), 0, found.start()) + 1} of {name}", deep + 1)
+                named = str(PurePosixPath(path).parent / found.group(1))  # an absolute one stays as it is
+                read(named, f"line {text.count(chr(10), 0, found.start()) + 1} of {name}", deep + 1)
                 begin = found.end()
         take(text[begin:], name, begin)
 

@@ -36,6 +36,7 @@ from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
 from ...dhcp.server import (
+    ChangedMeanwhile,
     DhcpServer,
     Former,
     Preview,
@@ -154,6 +155,8 @@ class DhcpServers:
             with self._lock(identity):
                 server = self.server(row)
                 done = publish(server, wanted, as_owned(row.owned), digest, self._former(identity), take_over)
+        except ChangedMeanwhile:
+            raise  # nothing is wrong with the server, nor with the plan
         except (ServerTrouble, PlanError) as error:
             self._refused(identity, wanted, str(error))
             raise

@@ -20,6 +20,7 @@ from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from . import dhcpd_config, dhcpd_holdings, dhcpd_text
 from .kind import Kind
+from .programs import run_check
 from .server import (
     OverLocal,
     Owned,
@@ -101,16 +102,7 @@ class DhcpdServer:
                     text = text.replace(f'"{named}"', f'"{copy}"')
                 Path(copies[path]).write_text(text, encoding="utf-8")
             command = [*self.check_command, copies[str(self.config)]]
-            try:
-                done = subprocess.run(command, capture_output=True, text=True, timeout=_SECONDS, check=False)
-            except FileNotFoundError as error:
-                raise ServerTrouble(
-                    f"{command[0]} is not installed here, so the configuration cannot be checked"
-                ) from error
-            except subprocess.TimeoutExpired as error:
-                raise ServerTrouble(
-                    f"{command[0]} took longer than {_SECONDS:.0f} s to check the configuration"
-                ) from error
+            done = run_check(command, "the configuration")
             if done.returncode:
                 told = done.stderr
                 for path, copy in copies.items():

@@ -9,7 +9,6 @@ from __future__ import annotations
 import contextlib
 import os
 import signal
-import subprocess
 import tempfile
 import time
 from collections.abc import Mapping, Sequence
@@ -23,6 +22,7 @@ from ..core.plan.following import Lease
 from . import dnsmasq_holdings, dnsmasq_lines, dnsmasq_text
 from .dnsmasq_lines import Followed
 from .kind import Kind
+from .programs import run_check
 from .server import (
     OverLocal,
     Owned,
@@ -38,7 +38,6 @@ from .server import (
     write_files,
 )
 
-_SECONDS = 15.0
 _SETTLE = 0.3
 DEFAULT_CHECK = ("dnsmasq", "--test")
 
@@ -126,12 +125,7 @@ class DnsmasqServer:
 
     def _test(self, path: str, what: str) -> None:
         command = [*self.check_command, f"--conf-file={path}"]
-        try:
-            done = subprocess.run(command, capture_output=True, text=True, timeout=_SECONDS, check=False)
-        except FileNotFoundError as error:
-            raise ServerTrouble(f"{command[0]} is not installed here, so the reservations cannot be checked") from error
-        except subprocess.TimeoutExpired as error:
-            raise ServerTrouble(f"{command[0]} took longer than {_SECONDS:.0f} s to check {what}") from error
+        done = run_check(command, what)
         if done.returncode:
             raise ServerRefused(f"the server's own check refuses {what}: {said((done.stderr, done.stdout), path)}")
 

@@ -12,7 +12,6 @@ import csv
 import json
 import os
 import signal
-import subprocess
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -29,6 +28,7 @@ from ..core.text import clean
 from . import kea_config, kea_control, kea_files, kea_holdings, kea_running
 from .kea_control import Control, HttpControl, SocketControl
 from .kind import Kind
+from .programs import run_check
 from .server import (
     ChangedMeanwhile,
     GivenFiles,
@@ -45,7 +45,6 @@ from .server import (
     write_files,
 )
 
-_SECONDS = 30.0
 _NO_LEASES = 3
 RUNNING = "running memory"
 DEFAULT_CHECK = ("kea-dhcp4", "-t")
@@ -135,16 +134,7 @@ class KeaServer:
             file.write(text)
             file.flush()
             command = [*self.check_command, file.name]
-            try:
-                done = subprocess.run(command, capture_output=True, text=True, timeout=_SECONDS, check=False)
-            except FileNotFoundError as error:
-                raise ServerTrouble(
-                    f"{command[0]} is not installed here, so the configuration cannot be checked"
-                ) from error
-            except subprocess.TimeoutExpired as error:
-                raise ServerTrouble(
-                    f"{command[0]} took longer than {_SECONDS:.0f} s to check the configuration"
-                ) from error
+            done = run_check(command, "the configuration")
         if done.returncode:
             raise ServerRefused(
                 f"the server's own check refuses the configuration: {said((done.stdout, done.stderr), file.name)}"

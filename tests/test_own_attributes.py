@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
+from typing import Any, ClassVar
 
 from even_roster.core.address import Address, address_of
 from even_roster.core.dhcp import Pool, Reservation, Scope, difference, keys_of, meaning
@@ -23,7 +24,8 @@ from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.json_text import JsonText
 from even_roster.dhcp.kea import KeaServer
-from even_roster.dhcp.kea_config import MARKED
+from even_roster.dhcp.kea_config import MARKED, OPTION_CODES
+from even_roster.dhcp.kea_running import beyond
 from even_roster.dhcp.server import DhcpServer, Owned, Texts, There, as_owned, digest, preview
 from tests.support.lab import ROOT
 
@@ -262,6 +264,83 @@ class Kea(Corpus):
                     self.assertNotIn(MARKED, path.read_text())
                 tried += 1
         self.assertGreaterEqual(tried, 40)
+
+
+class Running(unittest.TestCase):
+    """What a Kea server runs after an edit is held against what the edit changed, whatever the server adds by itself."""
+
+    TEXT: ClassVar[dict[str, Any]] = {
+        "Dhcp4": {
+            "valid-lifetime": 3600, "client-classes": [{"name": "phones", "test": "x"}],
+            "subnet4": [{
+                "id": 10, "subnet": "10.44.10.0/24", "pools": [{"pool": "10.44.10.100 - 10.44.10.199", "client-class": "phones"}],
+                "option-data": [{"name": "routers", "data": "10.44.10.1"}],
+                "reservations": [{"hw-address": "02:c0:44:00:00:0A", "ip-address": "10.44.10.30", "hostname": "Printer"}, {"client-id": "01:aa", "ip-address": "10.44.10.31"}],
+            }],
+        }
+    }  # fmt: skip
+
+    def runs(self, text: dict[str, Any]) -> dict[str, Any]:
+        """A text as the server would tell it: defaults filled in, texts its own way, lists in another order."""
+        told: dict[str, Any] = json.loads(json.dumps(text))
+        server = told["Dhcp4"]
+        server.setdefault("renew-timer", 0)
+        for subnet in server["subnet4"]:
+            usual = subnet.setdefault("valid-lifetime", server["valid-lifetime"])
+            subnet |= {"min-valid-lifetime": usual, "max-valid-lifetime": usual, "relay": {"ip-addresses": []}}
+            for pool in subnet["pools"]:
+                pool["pool"] = pool["pool"].replace(" - ", "-")
+                pool.setdefault("option-data", [])
+            for option in subnet["option-data"]:
+                option |= {"code": OPTION_CODES[option["name"]], "space": "dhcp4", "csv-format": True}
+            for entry in subnet["reservations"]:
+                entry.setdefault("hostname", "")
+                entry |= {"next-server": "0.0.0.0", "client-classes": entry.get("client-classes", [])}
+                if "hw-address" in entry:
+                    entry["hw-address"] = entry["hw-address"].lower()
+            subnet["reservations"].reverse()
+        return told
+
+    def edited(self, edit: Callable[[dict[str, Any]], object]) -> dict[str, Any]:
+        text: dict[str, Any] = json.loads(json.dumps(self.TEXT))
+        edit(text["Dhcp4"]["subnet4"][0])
+        return text
+
+    EDITS: ClassVar[tuple[Callable[[dict[str, Any]], object], ...]] = (
+        lambda s: s["pools"][0].update(pool="10.44.10.100 - 10.44.10.179"), lambda s: s["reservations"][0].update(hostname="other"),
+        lambda s: s["reservations"][0].pop("hostname"), lambda s: s["reservations"][0].update({"ip-address": "10.44.10.40"}),
+        lambda s: s["reservations"].append({"hw-address": "02:c0:44:00:00:0B", "ip-address": "10.44.10.41"}), lambda s: s["reservations"].pop(0),
+        lambda s: s["option-data"][0].update(data="10.44.10.2"), lambda s: s["option-data"].append({"name": "domain-name", "data": "x"}),
+        lambda s: s["option-data"].clear(), lambda s: s.update({"valid-lifetime": 600}), lambda s: s["pools"].append({"pool": "10.44.10.50 - 10.44.10.60"}),
+        lambda s: s.update({"user-context": {"even-roster": "aa"}}),
+    )  # fmt: skip
+
+    def test_an_edit_that_took_effect_has_nothing_beyond_it(self) -> None:
+        for number, edit in enumerate(self.EDITS):
+            after = self.edited(edit)
+            self.assertEqual(beyond((self.TEXT, after), (self.runs(self.TEXT), self.runs(after))), [], number)
+
+    def test_whatever_else_has_changed_is_told(self) -> None:
+        strange: tuple[Callable[[dict[str, Any]], object], ...] = (
+            lambda s: s["pools"][0].pop("client-class"), lambda s: s["pools"][0].update({"client-class": "others"}),
+            lambda s: s["reservations"].__delitem__(0), lambda s: s["reservations"].append({"hw-address": "02:00:00:00:00:01", "ip-address": "10.44.10.99"}),
+            lambda s: s.update({"id": 11}), lambda s: s["relay"].update({"ip-addresses": ["10.44.10.3"]}), lambda s: s["option-data"].append({"name": "ntp-servers", "code": 42, "data": "1.2.3.4"}),
+        )  # fmt: skip
+        for number, edit in enumerate(self.EDITS):
+            after = self.edited(edit)
+            for other, happens in enumerate(strange):
+                runs = self.runs(after)
+                happens(runs["Dhcp4"]["subnet4"][0])
+                self.assertTrue(beyond((self.TEXT, after), (self.runs(self.TEXT), runs)), (number, other))
+            runs = self.runs(after)
+            runs["Dhcp4"]["client-classes"] = []
+            self.assertTrue(beyond((self.TEXT, after), (self.runs(self.TEXT), runs)), number)
+
+    def test_an_edit_that_took_no_effect_is_told(self) -> None:
+        for number, edit in enumerate(self.EDITS):
+            after, runs = self.edited(edit), self.runs(self.TEXT)
+            told = beyond((self.TEXT, after), (runs, runs))
+            self.assertTrue(told, number)
 
 
 class Dnsmasq(Corpus):

@@ -1,18 +1,21 @@
-"""Compares what a Kea server runs with what it should run after an edit: nothing else may have changed. No I/O.
+"""Compares what a Kea server runs before and after an edit with what the edit changed in its texts: nothing else may have changed.
 
-The server tells its configuration with all that it added by itself, in an order of its own; so both are flattened to what each part
-says, under names that do not depend on order: a subnet by its range, a reservation by its identifier, an option by its name.
+The server tells its configuration with all that it added by itself, in an order of its own; so parts are told apart by names that
+do not depend on order: a subnet by its range, a reservation by its identifier, an option by its code. What is equal on both sides
+is never looked into, so that the cost is that of what differs. No I/O.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from typing import Any
 
 from .kea_config import OPTION_CODES
 
 Path = tuple[str, ...]
 _IDENTIFIERS = ("hw-address", "client-id", "duid", "circuit-id", "flex-id")
+_NOTHING = object()
 
 
 def beyond(texts: tuple[Any, Any], running: tuple[Any, Any]) -> list[str]:
@@ -21,53 +24,137 @@ def beyond(texts: tuple[Any, Any], running: tuple[Any, Any]) -> list[str]:
     What the texts changed must run so; what they took out must be gone; to what they added the server adds its own defaults;
     everything else must be what it was.
     """
-    was, now = dict(_flat(running[0], ())), dict(_flat(running[1], ()))
-    text_was, text_now = dict(_flat(texts[0], ())), dict(_flat(texts[1], ()))
-    parts_were, parts_are = _prefixes(text_was), _prefixes(text_now)
-    added, gone = parts_are - parts_were - _prefixes(was), parts_were - parts_are
-    changed = {path for path in text_was.keys() | text_now.keys() if text_was.get(path) != text_now.get(path)}
+    asked, became = _Changes(), _Changes()
+    asked.compare(texts[0], texts[1], ())
+    became.compare(running[0], running[1], ())
+    runs = _Tree(running[1])
+    was = _Tree(running[0])
+    wanted = {
+        **asked.changed,
+        **{path: value for part, whole in asked.added.items() for path, value in _leaves(whole, part)},
+    }
+    # What the server had by itself before it was written into the text is changed, not added.
+    new = {path for path in asked.added if was.at(path) is _NOTHING}
     found = [
-        f"{'.'.join(path)} is {now.get(path, 'gone')}"
-        for path, value in text_now.items()
-        if path in changed and now.get(path) != value
+        f"{'.'.join(path)} is {_shown(there)}" for path, value in wanted.items() if (there := runs.at(path)) != value
     ]
-    for path in was.keys() | now.keys():
-        if was.get(path) == now.get(path) or path in changed or _inside(path, added) or _follows(path, changed):
-            continue
-        if _inside(path, gone) and path not in now:
-            continue
-        found.append(f"{'.'.join(path)} is {now.get(path, 'gone')}, it was {was.get(path, 'not there')}")
+    for path, value in became.changed.items():
+        if (
+            path not in wanted
+            and not _inside(path, new)
+            and not _follows(path, wanted)
+            and not _inside(path, asked.gone)
+        ):
+            found.append(f"{'.'.join(path)} is {_shown(value)}, it was {_shown(was.at(path))}")
+    for path in became.added:
+        if not _inside(path, new) and path not in wanted and not _inside(path, asked.added):
+            found.append(f"{'.'.join(path)} came, nobody asked for it")
+    for path in became.gone:
+        if not _inside(path, asked.gone):
+            found.append(f"{'.'.join(path)} is gone")
+    for path, part in asked.gone.items():
+        # Of other single values the server may have the same by default.
+        still = runs.at(path) == _plain(part) if path[-1] == "hostname" else isinstance(part, dict) and runs.has(path)
+        if still:
+            found.append(f"{'.'.join(path)} is still there")
     return sorted(found)
 
 
-def _follows(path: Path, changed: set[Path]) -> bool:
-    """The bounds of a lease time follow it where they are not set."""
-    return path[-1] in ("min-valid-lifetime", "max-valid-lifetime") and (*path[:-1], "valid-lifetime") in changed
+@dataclass(slots=True)
+class _Changes:
+    """How two values differ: single ones that changed, whole parts that came and that went."""
+
+    changed: dict[Path, Any] = field(default_factory=dict)
+    added: dict[Path, Any] = field(default_factory=dict)
+    gone: dict[Path, Any] = field(default_factory=dict)
+
+    def compare(self, before: Any, after: Any, path: Path) -> None:
+        """Note what differs below a path."""
+        if before == after:
+            return
+        was, now = _parts(before), _parts(after)
+        if was is None or now is None:
+            if was is None and now is None:
+                if _plain(before) != _plain(after):
+                    self.changed[path] = _plain(after)
+            else:
+                self.gone[path], self.added[path] = before, after
+            return
+        for name, value in was.items():
+            if name not in now:
+                self.gone[(*path, name)] = value
+            elif value is not now[name]:
+                self.compare(value, now[name], (*path, name))
+        for name, value in now.items():
+            if name not in was:
+                self.added[(*path, name)] = value
 
 
-def _prefixes(flat: dict[Path, Any]) -> set[Path]:
-    return {path[:end] for path in flat for end in range(1, len(path) + 1)}
+class _Tree:
+    """A value to look things up in by their path."""
+
+    def __init__(self, value: Any) -> None:
+        self._value = value
+        self._known: dict[int, dict[str, Any]] = {}
+
+    def has(self, path: Path) -> bool:
+        """Whether there is anything at a path."""
+        return self.at(path) is not _NOTHING
+
+    def at(self, path: Path) -> Any:
+        """The value at a path; _NOTHING where there is none."""
+        value = self._value
+        for name in path:
+            parts = self._known.get(id(value))
+            if parts is None:
+                found = _parts(value)
+                if found is None:
+                    return _NOTHING
+                parts = self._known[id(value)] = found
+            value = parts.get(name, _NOTHING)
+            if value is _NOTHING:
+                return _NOTHING
+        return _plain(value)
 
 
-def _inside(path: Path, parts: set[Path]) -> bool:
+def _leaves(value: Any, path: Path) -> Iterator[tuple[Path, Any]]:
+    """Every single value below a path."""
+    parts = _parts(value)
+    if parts is None:
+        yield path, _plain(value)
+        return
+    for name, part in parts.items():
+        yield from _leaves(part, (*path, name))
+
+
+def _parts(value: Any) -> dict[str, Any] | None:
+    """The parts of an object or a list by names that do not depend on order; None of a single value."""
+    if isinstance(value, dict):
+        return value
+    if not isinstance(value, list):
+        return None
+    found: dict[str, Any] = {}
+    for number, item in enumerate(value):
+        name = _name(item, number)
+        count = 2
+        while name in found:
+            name, count = f"{_name(item, number)} ({count})", count + 1
+        found[name] = item
+    return found
+
+
+def _shown(value: Any) -> str:
+    return "gone" if value is _NOTHING else str(value)
+
+
+def _inside(path: Path, parts: Any) -> bool:
     """Whether a path is, or leads into, one of some parts."""
     return any(path[:end] in parts for end in range(1, len(path) + 1))
 
 
-def _flat(value: Any, path: Path) -> Iterator[tuple[Path, Any]]:
-    if isinstance(value, dict):
-        if not value:
-            yield path, "{}"
-        for key, item in value.items():
-            yield from _flat(item, (*path, key))
-    elif isinstance(value, list):
-        seen: dict[str, int] = {}
-        for number, item in enumerate(value):
-            name = _name(item, number)
-            seen[name] = seen.get(name, 0) + 1
-            yield from _flat(item, (*path, name if seen[name] == 1 else f"{name} ({seen[name]})"))
-    else:
-        yield path, _plain(value)
+def _follows(path: Path, wanted: dict[Path, Any]) -> bool:
+    """The bounds of a lease time follow it where they are not set."""
+    return path[-1] in ("min-valid-lifetime", "max-valid-lifetime") and (*path[:-1], "valid-lifetime") in wanted
 
 
 def _name(item: Any, number: int) -> str:
@@ -89,9 +176,7 @@ def _plain(value: Any) -> Any:
     """A text without the ways in which the server writes it otherwise."""
     if not isinstance(value, str):
         return value
-    joined = ",".join(part.strip() for part in value.split(","))
-    return (
-        "-".join(part.strip() for part in joined.split("-")).lower()
-        if "-" in joined and joined[:1].isdigit()
-        else joined.lower()
-    )
+    joined = ",".join(part.strip() for part in value.split(",")) if "," in value else value.strip()
+    if "-" in joined and joined[:1].isdigit():  # a pool
+        joined = "-".join(part.strip() for part in joined.split("-"))
+    return joined.lower()

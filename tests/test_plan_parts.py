@@ -219,7 +219,7 @@ class FakeServer:
     def leases(self) -> list[Lease]:
         return []
 
-    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+    def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         return []
 
 

@@ -81,7 +81,7 @@ class ControlledServer:
         self._ask("set", configuration=json.loads(before[PLACE]))
         return "the previous configuration is in place again"
 
-    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+    def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""
         return [held for one in self.read({}, networks).scopes for held in _held(one.scope)]
 

@@ -137,7 +137,7 @@ class DhcpdServer:
                 self._restart()
         return told
 
-    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+    def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""
         read_file(self.config)
         return dhcpd_holdings.holdings(self._followed({}))

@@ -157,7 +157,7 @@ class DnsmasqServer:
                 self._signal()
         return told
 
-    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+    def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""
         return dnsmasq_holdings.holdings(self._followed({}), networks)
 

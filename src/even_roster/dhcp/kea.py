@@ -184,21 +184,21 @@ class KeaServer:
                 self._reload()
         return told
 
-    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
+    def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings: from the file and what it includes; what the running server has beside it, too."""
         found: list[Holding] = []
         if self.config is not None:
-            joined = kea_files.join(str(self.config), LocalFiles())
+            joined = self._together(there.texts) if there is not None else self._joined("")
             found = kea_holdings.holdings(kea_config.parse(joined.text), joined.place)
         if self.control is None:
             return found
-        running = kea_config.parse(self._running())
-        there = {kea_holdings.meaning(one) for one in found}
+        running = kea_config.parse(there.running if there is not None else self._running())
         beside = kea_holdings.holdings(running, lambda position: Place(RUNNING))
         if self.config is None:
             return beside
+        known = {kea_holdings.meaning(one) for one in found}
         about = (Part.POOL, Part.RESERVATION, Part.SUBNET)
-        return found + [one for one in beside if one.part in about and kea_holdings.meaning(one) not in there]
+        return found + [one for one in beside if one.part in about and kea_holdings.meaning(one) not in known]
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases: by the lease commands where the server has them, else from its lease file."""

@@ -133,8 +133,9 @@ class DhcpServer(Protocol):
     def leases(self) -> list[Lease]:
         """Its leases now, ended ones too where it keeps them."""
 
-    def holdings(self, networks: Sequence[IPv4Network]) -> list[Holding]:
-        """All that it holds, whoever wrote it; `networks` are planned ones, where it does not say the mask itself."""
+    def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
+        """All that it holds, whoever wrote it; `networks` are planned ones, where it does not say the mask itself, `there` what was
+        just read of it."""
 
 
 Former = Callable[[There, str], Texts | None]

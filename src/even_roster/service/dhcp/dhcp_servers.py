@@ -277,11 +277,16 @@ class DhcpServers:
             with self._lock(identity):
                 reading = next(self._readings)
                 server = self.server(row)
-                found = [safe(one) for one in server.holdings(networks)]
+                there = None
                 try:
-                    drift = self._drift(row, server, wanted) if wanted is not None else None
+                    there = server.read(
+                        as_owned(row.owned), [*dict.fromkeys([*(one.network for one in wanted or ()), *networks])]
+                    )
                 except ServerTrouble as error:
                     said = str(error)
+                found = [safe(one) for one in server.holdings(networks, there)]
+            if there is not None and wanted is not None:
+                drift = _drift(row, server, wanted, there)
         except ServerTrouble as error:
             with self._context.database.write() as connection:
                 holding_records.trouble(connection, identity, str(error))
@@ -299,23 +304,6 @@ class DhcpServers:
             self._context.plan.holdings_changed()
             self._context.findings.servers_changed()
             self._context.tell(DhcpEvent(server=identity))
-
-    def _drift(self, row: DhcpServerRow, server: DhcpServer, wanted: Sequence[Scope]) -> dict[str, Any]:
-        """How the server differs from the plan and from what was published to it. Raises ServerTrouble."""
-        networks = [*dict.fromkeys([*(scope.network for scope in wanted), *self._networks(row.site)])]
-        there = server.read(as_owned(row.owned), networks)
-        asked = only_reservations(list(wanted), there)[0] if server.pools_by_hand else wanted
-        lines = difference(asked, there.scopes).lines
-        whole = [replace(one.scope, options=one.scope.options.over(one.defaults)) for one in there.scopes]
-        has = {(str(scope.network), key) for scope in whole for key in keys_of(scope)}
-        gone = [key for network, keys in row.owned.items() for key in keys if (network, key) not in has]
-        first = (
-            f"{lines[0].action} {lines[0].what} {lines[0].after or lines[0].before} in {lines[0].network}"
-            if lines
-            else ""
-        )
-        since = (row.drift.get("since") or now_ms()) if lines else None
-        return {"waiting": len(lines), "first": first, "since": since, "lost": gone[:50], "other": there.other_roster}
 
     def _networks(self, site: int) -> list[IPv4Network]:
         """The planned networks of a site, for servers that do not say the mask themselves."""
@@ -375,6 +363,20 @@ class DhcpServers:
                 key = SegmentSeen(adapter.name if adapter else "behind the gateway", str(subnet.network), gateway)
                 found.setdefault(key, []).append(one)
         return found
+
+
+def _drift(row: DhcpServerRow, server: DhcpServer, wanted: Sequence[Scope], there: There) -> dict[str, Any]:
+    """How a server differs from the plan and from what was published to it."""
+    asked = only_reservations(list(wanted), there)[0] if server.pools_by_hand else wanted
+    lines = difference(asked, there.scopes).lines
+    whole = [replace(one.scope, options=one.scope.options.over(one.defaults)) for one in there.scopes]
+    has = {(str(scope.network), key) for scope in whole for key in keys_of(scope)}
+    gone = [key for network, keys in row.owned.items() for key in keys if (network, key) not in has]
+    first = (
+        f"{lines[0].action} {lines[0].what} {lines[0].after or lines[0].before} in {lines[0].network}" if lines else ""
+    )
+    since = (row.drift.get("since") or now_ms()) if lines else None
+    return {"waiting": len(lines), "first": first, "since": since, "lost": gone[:50], "other": there.other_roster}
 
 
 def _planned(mine: dict[Any, Scope], scope: Scope, one: Reservation) -> bool:

@@ -4535,8 +4535,8 @@ export interface components {
         };
         /**
          * SettledRow
-         * @description What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool: the
-         *     address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it.
+         * @description What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool:
+         *     the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it.
          */
         SettledRow: {
             /** Device */

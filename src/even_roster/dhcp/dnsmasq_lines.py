@@ -6,6 +6,7 @@ backslash. No I/O of its own: whoever reads gives the files.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
@@ -14,6 +15,7 @@ from typing import Protocol
 from ..core.holdings import Place
 
 MOST_FILES = 400
+_COMMENT = re.compile(r"(?:^|(?<=\s))#")
 _ESCAPES = {"\\": "\\", '"': '"', "t": "\t", "n": "\n", "b": "\b", "r": "\r", "e": "\033"}
 
 
@@ -86,7 +88,7 @@ def setting(line: str, keyword: str = "") -> Setting | None:
     comment = line[end:].strip()
     if keyword:
         return Setting(keyword, _pieces(line, shown, begin, stop), "", 0, line, comment, broken)
-    equals = next((at for at in range(begin, stop) if shown[at] == "="), -1)
+    equals = shown.find("=", begin, stop)
     if equals < 0:
         return Setting(line[begin:stop], (), "", 0, line, comment, broken)
     return Setting(line[begin:equals].strip(), _pieces(line, shown, equals + 1, stop), "", 0, line, comment, broken)
@@ -94,6 +96,9 @@ def setting(line: str, keyword: str = "") -> Setting | None:
 
 def _shown(line: str) -> tuple[str, int, str]:
     """The line with everything between quotes blanked out, where its comment begins, and what is wrong with it."""
+    if '"' not in line:
+        comment = _COMMENT.search(line)
+        return line, comment.start() if comment else len(line), ""
     shown: list[str] = []
     white, quoted, at = True, False, 0
     while at < len(line):
@@ -120,13 +125,13 @@ def _shown(line: str) -> tuple[str, int, str]:
 def _pieces(line: str, shown: str, begin: int, stop: int) -> tuple[Piece, ...]:
     found = []
     at = begin
-    for end in [*(n for n in range(begin, stop) if shown[n] == ","), stop]:
-        start, last = at, end
-        while start < last and line[start].isspace():
-            start += 1
-        while last > start and line[last - 1].isspace():
-            last -= 1
-        found.append(Piece(_unquoted(line[start:last]), start, last))
+    while at <= stop:
+        end = shown.find(",", at, stop)
+        end = stop if end < 0 else end
+        part = line[at:end]
+        bare = part.strip()
+        start = at + len(part) - len(part.lstrip()) if bare else end
+        found.append(Piece(_unquoted(bare), start, start + len(bare)))
         at = end + 1
     return tuple(found)
 

@@ -384,6 +384,26 @@ class Dnsmasq(unittest.TestCase):
             self.assertEqual((on.folder / "hosts").read_bytes().decode(), self.HOSTS)
             self.assertEqual(on.ask(PRINTER)["acked"], "10.44.10.30")
 
+    def test_a_file_that_is_not_there_yet_is_made(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, ""), beside(on) as running, running.client() as roster:
+            (on.folder / "hosts").unlink()
+            server = roster.add_dhcp_server(self.server(on, running))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            roster.dhcp_publish(server.id)
+            self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
+
+    def test_who_is_managed_no_more_claims_no_address(self) -> None:
+        with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
+            roster.add_subnet(SubnetNew(range="10.44.10.0/24", name="Office", gateway="10.44.10.1"))
+            server = roster.add_dhcp_server(self.server(on, running))
+            self.assertEqual(roster.prove("10.44.10.40", ask=False).grade, "taken")
+            roster.remove_dhcp_server(server.id)
+            self.assertEqual(roster.prove("10.44.10.40", ask=False).grade, "doubtful")
+            roster.undo(roster.changes(limit=1)[0].id)
+            roster.dhcp_read(roster.dhcp_servers()[0].id)
+            self.assertEqual(roster.prove("10.44.10.40", ask=False).grade, "taken")
+
     def test_a_pool_that_differs_is_told_to_a_person(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
             roster.add_subnet(SubnetNew(range="10.44.10.0/24", name="Office", gateway="10.44.10.1"))

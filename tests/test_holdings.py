@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import random
 import tempfile
-import time
 import unittest
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
@@ -238,18 +237,16 @@ class Kea(WithFolder):
         with self.assertRaises(ServerTrouble):
             self.held(f'{{ "Dhcp4": {{ <?include "{self.folder}/kea.conf"?> }} }}')
 
-    def test_twenty_thousand_lines_are_read_in_a_moment(self) -> None:
+    def test_each_of_twenty_thousand_lines_is_read_with_its_place(self) -> None:
         entries = "\n".join(
             f'{{ "hw-address": "02:c0:44:00:{n >> 8:02x}:{n & 255:02x}",\n  "ip-address": "10.44.{n >> 8}.{n & 255}",\n  "hostname": "h{n}" }}{"," * (n < 6699)} # {n}'
             for n in range(6700)
         )
         text = f'{{ "Dhcp4": {{ "subnet4": [ {{ "subnet": "10.44.0.0/16", "reservations": [\n{entries}\n] }} ] }} }}\n'
         server = KeaServer(config=self.put("kea.conf", text))
-        began = time.process_time()
         found = server.holdings([])
-        took = time.process_time() - began
         self.assertEqual((len(found), self.where(found[-1])), (6701, "kea.conf:20099"))
-        self.assertLess(took, 10, "far from what it takes; bench tells the time")
+        self.assertEqual([one.place.line for one in found[1:]], list(range(2, 20_100, 3)))
 
 
 class Dhcpd(WithFolder):

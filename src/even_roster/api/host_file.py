@@ -57,7 +57,10 @@ def read(home: Path) -> dict[str, Reach]:
         tables = tomllib.loads(data.decode())
     except (UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
         raise HostFileError(f"{path} is not TOML: {error}") from error
-    return {name: _reach(path, name, table) for name, table in tables.items()}
+    found = {name: _reach(path, name, table) for name, table in tables.items()}
+    if state.st_mode & 0o044 and any("password" in one.values for one in found.values()):
+        raise HostFileError(f"{path} holds a password and may be read by others than its owner: chmod 600 {path}")
+    return found
 
 
 def _reach(path: Path, name: str, table: Any) -> Reach:

@@ -288,7 +288,7 @@ def write_files(before: Texts, after: Texts) -> None:
     """
     changed = [path for path, text in after.items() if before.get(path, "") != text]
     for path in changed:
-        if file_or_none(Path(path)) != before.get(path):
+        if (file_or_none(Path(path)) or "") != before.get(path, ""):
             raise ChangedMeanwhile(f"{path} was changed meanwhile; look at the difference again")
     done: list[str] = []
     try:
@@ -298,7 +298,7 @@ def write_files(before: Texts, after: Texts) -> None:
     except ServerTrouble:
         for path in done:
             with contextlib.suppress(ServerTrouble):
-                _replace(Path(path), before[path], None)
+                _replace(Path(path), before.get(path, ""), None)
         raise
 
 
@@ -372,8 +372,11 @@ def _same_rights(state: os.stat_result, part: Path) -> None:
     try:
         os.chown(part, state.st_uid, state.st_gid)
     except PermissionError:
-        if state.st_mode & 0o004 == 0:
+        try:
             os.chown(part, -1, state.st_gid)
+        except PermissionError:
+            if not state.st_mode & 0o004:
+                raise  # the server could not read it any more
     part.chmod(state.st_mode & 0o7777)
 
 

@@ -60,6 +60,7 @@ def changed(context: Context, kinds: set[str]) -> None:
         context.tell(WatchEvent())
     if "dhcp server" in kinds:
         context.plan.leases_changed()
+        context.plan.holdings_changed()
         context.findings.servers_changed()
         context.tell(DhcpEvent(server=None))
     if "router member" in kinds:

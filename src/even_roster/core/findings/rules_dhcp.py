@@ -35,7 +35,7 @@ def waiting(world: World, server: int) -> Found | None:
     return Found(
         Severity.NOTICE, (Subject("server", name),),
         (Evidence(f"{many} to be published to {name} for more than a day", drift.since), Evidence(f"the first: {drift.first}")),
-        "Publish the plan, or take back what was not meant",
+        "Publish the plan, do what its preview leaves by hand, or take back what was not meant",
         (Step(Action.PUBLISH, "see what publishing would change"), accept()),
     )  # fmt: skip
 

@@ -7,6 +7,7 @@ import contextlib
 import itertools
 import logging
 import re
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import fields, replace
 from ipaddress import IPv4Network
@@ -79,6 +80,7 @@ class DhcpServers:
         self._stored: dict[int, int] = {}
         self._held: dict[int, int] = {}
         self._parts: dict[int, list[Holding]] = {}
+        self._publishing: Counter[int] = Counter()
         self.allowed = AllowedServers(context)
 
     def begin(self) -> None:
@@ -149,6 +151,16 @@ class DhcpServers:
 
     def publish(self, identity: int, digest: str | None, take_over: bool = False) -> Published:
         """Publish and verify. Raises Missing, PlanError, ServerTrouble; then the server is as it was."""
+        self._publishing[identity] += 1
+        try:
+            done = self._publish(identity, digest, take_over)
+        finally:
+            self._publishing[identity] -= 1
+        with contextlib.suppress(ServerTrouble):
+            self.read_leases(identity)
+        return done
+
+    def _publish(self, identity: int, digest: str | None, take_over: bool) -> Published:
         row = self.row(identity)
         wanted = self.wanted(identity)
         try:
@@ -171,8 +183,6 @@ class DhcpServers:
         self._context.plan.holdings_changed()
         self._context.findings.servers_changed()
         self._context.tell(DhcpEvent(server=identity))
-        with contextlib.suppress(ServerTrouble):
-            self.read_leases(identity)
         return done
 
     def _refused(self, identity: int, wanted: Sequence[Scope], said: str) -> None:
@@ -297,6 +307,10 @@ class DhcpServers:
             self._held[identity] = reading
             changed = holding_records.replace(connection, identity, found, now_ms(), said)
             self._parts[identity] = found
+            now = lease_records.server(connection, identity)
+            # Beside a publishing the record and the server do not belong together: it reads again when it has ended.
+            if self._publishing[identity] or now is None or now.owned != row.owned:
+                drift = None
             if drift is not None and drift != row.drift:
                 holding_records.drifted(connection, identity, drift)
                 changed = True

@@ -47,7 +47,7 @@ async def settle(context: Context, who: str, request: SettleRequest) -> SettleDo
         raise EditError(f"name 1 to {MOST} devices", "devices")
     found = await asyncio.to_thread(_look, context, ids)
     async with proving.promising(context) as mine:
-        found = [await _moved(context, one, mine) if one.moves and not one.why_not else one for one in found]
+        found = await _moved(context, found, mine)
         settled = [one for one in found if not one.why_not]
         change = None
         if settled and not request.dry_run:
@@ -109,16 +109,26 @@ def _wanted(plan: Plan, one: _Device, site: int, leased: bool) -> _Device:
     return replace(one, subnet=subnet, kind=kind)
 
 
-async def _moved(context: Context, one: _Device, mine: set[Promise]) -> _Device:
-    """The same device with a proven free address of its role's band."""
-    assert one.subnet is not None
-    wanted = Search(where=str(one.subnet.network), role=one.role, count=1, ask=True)
-    answer = await proving.search(context, wanted, mine)
-    if not answer.candidates:
-        return replace(
-            one, why_not=f"no address for the role {one.role} is free in {one.subnet.name or one.subnet.network}"
+async def _moved(context: Context, found: Sequence[_Device], mine: set[Promise]) -> list[_Device]:
+    """The same devices, those that move with proven free addresses of their roles' bands: one search for each subnet and role."""
+    groups: dict[tuple[int, str], list[_Device]] = {}
+    for one in found:
+        if one.moves and not one.why_not and one.subnet is not None:
+            groups.setdefault((one.subnet.id, one.role), []).append(one)
+    moved: dict[int, _Device] = {}
+    for (_, role), group in groups.items():
+        subnet = group[0].subnet
+        assert subnet is not None
+        answer = await proving.search(
+            context, Search(where=str(subnet.network), role=role, count=len(group), ask=True), mine
         )
-    return replace(one, address=address_of(IPv4Address(answer.candidates[0].address)))
+        free = [address_of(IPv4Address(one.address)) for one in answer.candidates]
+        none_left = f"no address for the role {role} is free in {subnet.name or subnet.network}"
+        for number, one in enumerate(group):
+            moved[one.id] = (
+                replace(one, address=free[number]) if number < len(free) else replace(one, why_not=none_left)
+            )
+    return [moved.get(one.id, one) for one in found]
 
 
 def _store(context: Context, who: str, settled: Sequence[_Device]) -> int | None:

@@ -127,6 +127,10 @@ class Kea(unittest.TestCase):
             roster.dhcp_publish(server.id)
             for address in ("10.44.10.71", "10.44.10.62"):
                 roster.release(roster.assignment(address).id)
+            with contextlib.closing(sqlite3.connect(running.home / "roster.db")) as database:
+                kept = "".join(row[0] for row in database.execute("SELECT texts FROM dhcp_versions"))
+            self.assertNotIn("theatre", kept, "a configuration may hold passwords: it is sealed")
+            self.assertGreater(len(kept), 100)
             roster.dhcp_publish(server.id)
             self.assertEqual((on.folder / "kea.conf").read_text(), adopted, "byte for byte as it was")
 

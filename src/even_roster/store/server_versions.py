@@ -17,8 +17,8 @@ MOST_OCTETS = 32 << 20
 
 @dataclass(frozen=True, slots=True)
 class Version:
-    """One publishing: the texts before it, their digest, what they meant, their ownership record, and the digest of
-    the texts after it."""
+    """One publishing: the texts before it, sealed by whoever keeps them, the digest of the open ones, what they meant, their
+    ownership record, and the digest of the texts after it."""
 
     texts: dict[str, str]
     before: str

@@ -60,6 +60,7 @@ from ...store.scan_records import SegmentSeen
 from ...store.server_versions import Version
 from ...store.tables import dhcp_servers
 from ..aids.repeating import attempt
+from ..aids.secret_box import SecretBox, SecretError
 from ..context import Context, now_ms
 from ..knowing.observing import Batch
 from ..knowing.plan_book import Edit
@@ -82,6 +83,7 @@ class DhcpServers:
         self._parts: dict[int, list[Holding]] = {}
         self._publishing: Counter[int] = Counter()
         self.allowed = AllowedServers(context)
+        self._box = SecretBox(context.secret, "server versions")
 
     def begin(self) -> None:
         """Read leases from now on, every EVERY_SECONDS."""
@@ -145,7 +147,14 @@ class DhcpServers:
         def find(there: There, meant: str) -> Texts | None:
             with self._context.database.read() as connection:
                 version = server_versions.former(connection, identity, there.digest, meant)
-            return version.texts if version is not None else None
+            try:
+                return (
+                    {path: self._box.open(text) for path, text in version.texts.items()}
+                    if version is not None
+                    else None
+                )
+            except SecretError:
+                return None  # kept under another key: then it is rendered as if it were not there
 
         return find
 
@@ -178,7 +187,10 @@ class DhcpServers:
             lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
             if done.before != done.after:
                 meant = meaning(one.scope for one in server.understand(done.before, {}, [s.network for s in wanted]))
-                version = Version(done.before, texts_digest(done.before), meant, row.owned, texts_digest(done.after))
+                sealed = {
+                    path: self._box.seal(text) for path, text in done.before.items()
+                }  # there may be passwords in it
+                version = Version(sealed, texts_digest(done.before), meant, row.owned, texts_digest(done.after))
                 server_versions.keep(connection, identity, version, now_ms())
         self._context.plan.holdings_changed()
         self._context.findings.servers_changed()

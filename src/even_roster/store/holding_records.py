@@ -12,9 +12,12 @@ from ..core.mac import MacNumber
 from .tables import dhcp_servers, holdings, published
 
 
-def replace(connection: Connection, server: int, found: Sequence[Holding], at: int, said: str = "") -> bool:
-    """What was read now in the place of what was read before, and what was wrong with it; tells whether it differs."""
-    changed = of_server(connection, server) != list(found)
+def replace(
+    connection: Connection, server: int, found: Sequence[Holding], at: int, said: str = "", known: Sequence[Holding] | None = None
+) -> bool:  # fmt: skip
+    """What was read now in the place of what was read before, and what was wrong with it; tells whether it differs. `known` is what
+    was stored last, where the caller has it at hand."""
+    changed = (of_server(connection, server) if known is None else known) != found
     if changed:
         connection.execute(delete(holdings).where(holdings.c.server == server))
         if found:

@@ -239,8 +239,7 @@ class DhcpServers:
 
     def holdings(self, identity: int) -> list[Holding]:
         """All that a server holds, as it was read last. Raises Missing."""
-        self.row(identity)
-        known = self._parts.get(identity)
+        known = self._known_parts(self.row(identity))
         if known is None:
             with self._context.database.read() as connection:
                 known = self._parts[identity] = holding_records.of_server(connection, identity)
@@ -317,7 +316,7 @@ class DhcpServers:
             if reading < self._held.get(identity, 0):
                 return
             self._held[identity] = reading
-            changed = holding_records.replace(connection, identity, found, now_ms(), said)
+            changed = holding_records.replace(connection, identity, found, now_ms(), said, self._known_parts(row))
             self._parts[identity] = found
             now = lease_records.server(connection, identity)
             # Beside a publishing the record and the server do not belong together: it reads again when it has ended.
@@ -330,6 +329,10 @@ class DhcpServers:
             self._context.plan.holdings_changed()
             self._context.findings.servers_changed()
             self._context.tell(DhcpEvent(server=identity))
+
+    def _known_parts(self, row: DhcpServerRow) -> list[Holding] | None:
+        """What was stored last, where it is at hand; a server that was removed and is managed again was never read since."""
+        return self._parts.get(row.id) if row.holdings_at is not None else None
 
     def _networks(self, site: int) -> list[IPv4Network]:
         """The planned networks of a site, for servers that do not say the mask themselves."""

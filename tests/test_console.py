@@ -7,7 +7,12 @@ import unittest
 from collections.abc import Callable
 from typing import TypeVar
 
-from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    NoSuchElementException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -46,7 +51,12 @@ class ConsoleCase(unittest.TestCase):
         self.driver.get(self.service.url + path)
 
     def until(self, what: Callable[[Chrome], T], seconds: float = PATIENCE) -> T:
-        waiting = WebDriverWait(self.driver, seconds, 0.1, (NoSuchElementException, StaleElementReferenceException))
+        waiting = WebDriverWait(
+            self.driver,
+            seconds,
+            0.1,
+            (NoSuchElementException, StaleElementReferenceException, ElementClickInterceptedException),
+        )
         try:
             return waiting.until(what)
         except TimeoutException:
@@ -60,6 +70,25 @@ class ConsoleCase(unittest.TestCase):
 
     def button(self, name: str) -> WebElement:
         return self.until(lambda d: d.find_element(By.XPATH, f"//button[normalize-space()='{name}']"))
+
+    def press(self, name: str) -> None:
+        """Click a button, once more if the click did not reach it: it moves while what stands above it is still arriving."""
+        self.click(lambda d: d.find_element(By.XPATH, f"//button[normalize-space()='{name}']"))
+
+    def click(self, which: Callable[[Chrome], WebElement]) -> None:
+        """Click what is found, until the page says that the click came there."""
+
+        def reached(driver: Chrome) -> bool:
+            thing = which(driver)
+            driver.execute_script(
+                "arguments[0].addEventListener('click', () => { window.pressed = true; }, { once: true }); window.pressed = false",
+                thing,
+            )
+            thing.click()
+            # A click that led to another document took the flag with it.
+            return bool(driver.execute_script("return window.pressed !== false"))
+
+        self.until(reached)
 
     def field(self, label: str) -> WebElement:
         path = f"//label[.//span[normalize-space()='{label}']]//*[self::input or self::select or self::textarea]"
@@ -99,7 +128,7 @@ class FirstDay(ConsoleCase):
     def test_3_a_scan_is_followed_live_to_its_end(self) -> None:
         self.write(self.field("Range"), "10.44.20.0/24")
         self.sees("254 addresses")
-        self.button("Scan").click()
+        self.press("Scan")
         self.until(lambda d: "/scans/" in d.current_url)
         self.sees("done")
         self.sees("36 answered, 218 silent, 2 at foreign addresses")
@@ -109,12 +138,9 @@ class FirstDay(ConsoleCase):
     def test_4_a_device_is_named_and_found_again(self) -> None:
         self.open("/devices?q=light-desk")
         self.until(lambda _: any("light-desk" in row for row in self.rows()))
-        row = next(
-            r for r in self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]") if "light-desk" in r.text
-        )
-        row.click()
+        self.click(lambda d: d.find_element(By.XPATH, "//*[@role='grid']//*[@role='row'][contains(., 'light-desk')]"))
         self.write(self.field("Name"), "Lighting desk")
-        self.button("Save").click()
+        self.press("Save")
         self.until(lambda _: any("Lighting desk" in row for row in self.rows()))
         self.sees("light-desk")  # its planned hostname stays
         ActionChains(self.driver).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
@@ -139,10 +165,10 @@ class FirstDay(ConsoleCase):
         self.write(self.field("Place"), "Mine")
         self.roster.edit_device(device.id, DeviceEdit(place="Theirs", owner="Lighting"))
         time.sleep(1.5)
-        self.button("Save").click()
+        self.press("Save")
         self.sees("Somebody else saved this device")
         self.sees("Theirs")
-        self.button("Save mine over it").click()
+        self.press("Save mine over it")
         self.until(lambda _: self.roster.device(device.id).device.place == "Mine")
         self.assertEqual(self.roster.device(device.id).device.owner, "Lighting")
 
@@ -161,7 +187,7 @@ class FirstDay(ConsoleCase):
         ActionChains(self.driver).move_to_element_with_offset(strip, at - 20, 0).click_and_hold().move_by_offset(
             80, 0
         ).release().perform()
-        self.button("Whole subnet").click()
+        self.press("Whole subnet")
 
     def test_8_several_devices_get_a_role_at_once(self) -> None:
         self.open("/devices?q=stage-box")
@@ -172,22 +198,23 @@ class FirstDay(ConsoleCase):
         roles = self.driver.find_element(By.CSS_SELECTOR, "select[aria-label='Role for all']")
         self.until(lambda _: "wireless" in roles.text)
         roles.send_keys("wireless")
-        self.button("Set for all").click()
+        self.press("Set for all")
         self.until(lambda _: self.roster.device_page(q="stage-box", role="wireless").total == 3)
 
     def test_91_what_is_expected_is_renamed_with_its_hostname_and_all_of_it_taken_back(self) -> None:
         self.open("/devices?expected=true&q=touring")
         self.until(lambda _: any("portable-touring" in row for row in self.rows()))
-        rows = self.driver.find_elements(By.CSS_SELECTOR, "[role=grid] [role=row]")
-        next(row for row in rows if "portable-touring" in row.text).click()
+        self.click(
+            lambda d: d.find_element(By.XPATH, "//*[@role='grid']//*[@role='row'][contains(., 'portable-touring')]")
+        )
         self.sees("never: it is expected")
         self.write(self.field("Name"), "Tour laptop")
-        self.driver.find_element(By.XPATH, "//label[contains(., 'also as planned hostname')]/input").click()
-        self.button("Save").click()
+        self.click(lambda d: d.find_element(By.XPATH, "//label[contains(., 'also as planned hostname')]/input"))
+        self.press("Save")
         self.until(lambda _: self.roster.assignment("10.44.10.182").name == "tour-laptop")
         self.open("/changes")
         self.sees("hostname: “portable-touring” → “tour-laptop”")
-        self.driver.find_elements(By.XPATH, "//button[text()='Undo']")[0].click()
+        self.click(lambda d: d.find_element(By.XPATH, "//button[text()='Undo']"))
         self.until(lambda _: self.roster.assignment("10.44.10.182").name == "portable-touring")
         self.sees("taken back")
 
@@ -197,11 +224,11 @@ class FirstDay(ConsoleCase):
         self.open("/devices?q=onerror")
         self.sees("<img src=x onerror")
         self.assertNotEqual(self.driver.title, "owned")
-        self.button("Columns").click()
-        self.until(lambda d: d.find_element(By.XPATH, "//label[normalize-space()='place']/input")).click()
+        self.press("Columns")
+        self.click(lambda d: d.find_element(By.XPATH, "//label[normalize-space()='place']/input"))
         self.open("/devices")
         self.until(lambda d: d.find_element(By.XPATH, "//*[@role='columnheader'][normalize-space()='place']"))
-        self.driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
+        self.click(lambda d: d.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']"))
         self.assertEqual(self.driver.execute_script("return document.documentElement.dataset.theme"), "dark")
 
 
@@ -224,7 +251,7 @@ class Planning(ConsoleCase):
         self.open("/plan")
         self.sees("Larkspur Hall")
         self.sees("10.44.30.155 is typed into card-terminal-10 but lies inside the pool")
-        self.driver.find_element(By.LINK_TEXT, "10.44.10.0/24").click()
+        self.click(lambda d: d.find_element(By.LINK_TEXT, "10.44.10.0/24"))
         self.sees("left for static use")
         arithmetic = self.driver.find_element(By.CSS_SELECTOR, "[aria-label=Arithmetic]").text.replace("\n", " ")
         self.assertEqual(
@@ -233,7 +260,7 @@ class Planning(ConsoleCase):
 
     def test_2_a_band_is_drawn_on_the_ruler_and_checked_while_it_is(self) -> None:
         self.open("/subnets/10.44.20.0/24")
-        self.button("Draw a band").click()
+        self.press("Draw a band")
         self.draw("10.44.20.0", 125, 160)
         self.sees("overlaps the static band stage servers")
         self.assertFalse(self.button("Add band").is_enabled())
@@ -242,42 +269,42 @@ class Planning(ConsoleCase):
         self.draw("10.44.20.0", 190, 199)
         self.until(lambda _: self.field("Stretch").get_attribute("value") == "10.44.20.166-10.44.20.199")
         self.write(self.field("Band name"), "wardrobe")
-        self.button("Add band").click()
+        self.press("Add band")
         self.until(lambda _: any(b.name == "wardrobe" for b in self.roster.bands()))
         band = next(b for b in self.roster.bands() if b.name == "wardrobe")
         self.assertEqual((band.first, band.last, band.kind), ("10.44.20.166", "10.44.20.199", "static"))
-        self.button("wardrobe").click()
-        self.button("Remove band").click()
+        self.press("wardrobe")
+        self.press("Remove band")
         self.until(lambda _: all(b.name != "wardrobe" for b in self.roster.bands()))
 
     def test_3_a_free_address_comes_with_its_proof_and_is_given_away(self) -> None:
         self.open("/subnets/10.44.20.0/24")
         self.write(self.field("How many"), "1")
-        self.button("Find free addresses").click()
+        self.press("Find free addresses")
         self.sees("nobody answered three ARP probes just now")
         self.sees("10.44.20.12")
-        self.button("Assign…").click()
+        self.press("Assign…")
         self.write(self.field("Hostname"), "fog machine")
-        self.button("Assign 10.44.20.12").click()
+        self.press("Assign 10.44.20.12")
         self.sees("'fog machine' is not a hostname")
         self.write(self.field("Hostname"), "fog-machine")
-        self.button("Assign 10.44.20.12").click()
+        self.press("Assign 10.44.20.12")
         self.until(lambda d: "open=address" in d.current_url)
         self.sees("It is assigned to fog-machine.")
         self.assertEqual(self.roster.assignment("10.44.20.12").name, "fog-machine")
 
     def test_4_an_address_is_moved_switched_off_and_released(self) -> None:
         self.open("/addresses?open=address:10.44.20.12")
-        self.button("Move…").click()
+        self.press("Move…")
         self.write(self.field("New address"), "10.44.20.30")
-        self.button("Move").click()
+        self.press("Move")
         self.sees("10.44.20.30 is assigned to light-desk")
         self.write(self.field("New address"), "10.44.20.13")
-        self.button("Move").click()
+        self.press("Move")
         self.until(lambda d: "10.44.20.13" in d.current_url)
-        self.button("Switch off").click()
+        self.press("Switch off")
         self.until(lambda _: not self.roster.assignment("10.44.20.13").on)
-        self.button("Release").click()
+        self.press("Release")
         self.sees("Planned for nobody")
 
     def test_5_publishing_shows_the_difference_side_by_side(self) -> None:
@@ -288,10 +315,10 @@ class Planning(ConsoleCase):
         self.open("/addresses?kind=reserved")
         self.until(lambda _: sum("not published" in row for row in self.rows()) == 2)
         self.open("/dhcp")
-        self.button("Compare and publish").click()
+        self.press("Compare and publish")
         self.sees("after publishing")
         self.sees('"address": "10.44.10.183"')
-        self.button("Publish these 2 changes").click()
+        self.press("Publish these 2 changes")
         self.sees("read back and verified")
         self.sees("7 of 7 reservations there")
         self.open("/addresses?kind=reserved")
@@ -299,7 +326,7 @@ class Planning(ConsoleCase):
 
     def test_5b_what_the_dhcp_server_holds_is_listed_and_narrowed(self) -> None:
         self.open("/dhcp")
-        self.until(lambda d: d.find_element(By.XPATH, "//a[starts-with(normalize-space(), 'holds ')]")).click()
+        self.click(lambda d: d.find_element(By.XPATH, "//a[starts-with(normalize-space(), 'holds ')]"))
         self.sees("What ledger holds")
         self.sees("pool")
         search = self.until(lambda d: d.find_element(By.CSS_SELECTOR, "input[aria-label='Search what it holds']"))
@@ -321,17 +348,17 @@ class Planning(ConsoleCase):
         self.open("/import")
         self.until(lambda d: d.find_element(By.CSS_SELECTOR, "input[type=file]")).send_keys(str(place))
         self.sees("1 would be added")
-        self.button("Take all of it in").click()
+        self.press("Take all of it in")
         self.sees("1 added")
         self.assertEqual(self.roster.assignment("10.44.20.210").note, "left")
-        self.button("Take it back").click()
+        self.press("Take it back")
         self.until(lambda _: self.roster.assignment_page(q="smoke-1").total == 0)
 
     def test_7_a_card_prints_and_gives_snippets(self) -> None:
         self.open("/card/10.44.20.120")
         self.sees("media-server.larkspur.example")
         self.sees("255.255.255.0")
-        self.button("netplan (.yaml)").click()
+        self.press("netplan (.yaml)")
         self.sees("- 10.44.20.120/24")
         self.open("/card/10.9.9.9")
         self.sees("lies in no planned subnet")
@@ -354,7 +381,7 @@ class Large(ConsoleCase):
         grid.send_keys(Keys.END)
         self.sees(last.address or "")
         self.assertLess(len(self.rows()), 100)
-        self.driver.find_element(By.XPATH, "//button[normalize-space()='vendor']").click()
+        self.press("vendor")
         self.until(lambda d: "sort=vendor" in d.current_url)
         grid.send_keys(Keys.HOME)
         self.sees("Corvane Lighting")

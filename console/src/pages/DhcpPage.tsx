@@ -16,11 +16,12 @@ export default function DhcpPage() {
   const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/dhcp/servers") });
   const pools = useQuery({ queryKey: ["dhcp", "pools"], queryFn: () => api.get<PoolView[]>("/api/dhcp/pools") });
   if (servers.error) return <div className="p-6"><Notice tone="alarm">{servers.error.message}</Notice></div>;
+  if (!servers.data || pools.isPending) return <h1 className="mx-auto max-w-6xl px-5 py-5 text-2xl font-semibold">DHCP</h1>; // nothing moves under a finger later
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
       <h1 className="text-2xl font-semibold">DHCP</h1>
-      {servers.data?.length === 0 ? <p className="mt-2 max-w-3xl">No server is managed yet. Choose one that this service's machine allows: its reservations and pools can be taken into the plan first (adopted), and from then on the plan is published to it, checked by the server itself.</p> : null}
-      {servers.data?.map((server) => <Server key={server.id} server={server} />)}
+      {servers.data.length === 0 ? <p className="mt-2 max-w-3xl">No server is managed yet. Choose one that this service's machine allows: its reservations and pools can be taken into the plan first (adopted), and from then on the plan is published to it, checked by the server itself.</p> : null}
+      {servers.data.map((server) => <Server key={server.id} server={server} />)}
       <Section title="Who answers on the link"><AskPanel /></Section>
       <Section title="Pools">
         {pools.data && pools.data.length > 0 ? (

@@ -8,6 +8,7 @@ slow machine, or beside other work, they take longer and say the same.
 
 from __future__ import annotations
 
+import os
 import re
 import signal
 import subprocess
@@ -110,7 +111,8 @@ TOOK: list[tuple[float, str]] = []
 def _run(names: list[str]) -> int:
     suite = unittest.TestLoader().loadTestsFromNames(names)
     result = unittest.TextTestRunner(verbosity=2, resultclass=_Timed).run(suite)  # type: ignore[arg-type]
-    print(f"{sum(seconds for seconds, _ in TOOK):6.1f} s together")
+    used = sum(os.times()[:4])
+    print(f"{sum(seconds for seconds, _ in TOOK):6.1f} s together, {used:.1f} s of processor time")
     for seconds, name in sorted(TOOK, reverse=True)[:SLOWEST]:
         print(f"{seconds:6.1f} s {name}")
     for test, reason in result.skipped:

@@ -13,6 +13,9 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
+from even_roster.api.dhcp import DhcpServerNew
+from even_roster.api.host_file import Reach, allow
+from even_roster.client import RosterError
 from even_roster.core.address import address_of
 from even_roster.core.dhcp import Reservation, Scope
 from even_roster.core.mac import Mac
@@ -24,7 +27,8 @@ from tests.support import dhcp_lab
 from tests.support.dhcp_lab import Link
 from tests.support.lab import ROOT, needs_lab, run
 from tests.support.patience import until
-from tests.test_dhcp_servers import LAPTOP, PRINTER, needs_dnsmasq, needs_kea
+from tests.support.service import service
+from tests.test_dhcp_servers import LAPTOP, PRINTER, needs_dhcpd, needs_dnsmasq, needs_kea, reserve
 
 SYSTEM_PYTHON = "/usr/bin/python3"
 OFFICE = IPv4Network("10.44.10.0/24")
@@ -113,6 +117,54 @@ class AtEveryStep(unittest.TestCase):
                             self.assertIn("left as it is", str(trouble.exception))
                             self.assertEqual(Path(f"{path}.previous~").read_text(), before)
                     self.assertIn("bought in autumn", path.read_text(), f"{step}: what somebody wrote is there")
+
+
+@needs_lab
+@needs_dhcpd
+class CutOff(unittest.TestCase):
+    """The service itself dies when the file is written and nothing is stored of it yet."""
+
+    MINE = "# the theatre's own\nhost desk { hardware ethernet 02:c0:44:00:00:06; fixed-address 10.44.10.33; } # by the window\n"
+
+    def test_what_it_had_written_is_its_own_when_it_comes_back(self) -> None:
+        for note in ("", "# somebody looked in\n"):
+            with self.subTest(note=note), dhcp_lab.link() as on, dhcp_lab.dhcpd(on, self.MINE):
+                self._killed(on, note)
+
+    def _killed(self, on: Link, note: str) -> None:
+        hosts, home, kills = on.folder / "hosts.conf", on.folder / "home", on.folder / "kills"
+        paths = {
+            "config": str(on.folder / "dhcpd.conf"),
+            "hosts": str(hosts),
+            "leases": str(on.folder / "dhcpd.leases"),
+        }
+        with service("serve", home=home) as running, running.client() as roster:
+            kills.write_text(f"#!/bin/sh\nkill -9 {running.process.pid}\n")
+            kills.chmod(0o755)
+            allow(home, Reach("office", "dhcpd", {**paths, "reload": str(kills)}))
+            server = roster.add_dhcp_server(DhcpServerNew(name="office"))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            roster.assign(reserve(LAPTOP, "10.44.10.181"))
+            self.assertEqual(len(roster.dhcp_preview(server.id).lines), 1)
+            with self.assertRaises(RosterError):
+                roster.dhcp_publish(server.id)
+            until(lambda: running.process.poll() is not None, "the service lives on")
+        self.assertIn("10.44.10.181", hosts.read_text())
+        hosts.write_text(note + hosts.read_text())
+        kills.write_text("#!/bin/sh\n")
+        with service("serve", home=home) as running, running.client() as roster:
+            self.assertEqual(roster.dhcp_preview(server.id).lines, [])
+            state = roster.assignment("10.44.10.181").reservation
+            self.assertEqual(
+                state.state if state else "", "waiting", "published, though nothing was stored when it was"
+            )
+            roster.release(roster.assignment("10.44.10.181").id)
+            roster.dhcp_publish(server.id)
+            # The mark stays as long as the adopted entry is the plan's; only what nobody wrote to since comes back octet for octet.
+            text = "".join(
+                line for line in hosts.read_text().splitlines(True) if not note or "published by" not in line
+            )
+            self.assertEqual(text, note + self.MINE)
 
 
 class Disks(unittest.TestCase):

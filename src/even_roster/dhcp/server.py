@@ -198,35 +198,64 @@ def as_owned(record: Mapping[str, Sequence[str]]) -> Owned:
     return {network: frozenset(keys) for network, keys in record.items()}
 
 
-def publish(
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """A publishing that the server has checked and that has not begun: what it would do, what the server had when it was looked at,
+    and how it was checked (empty when there is nothing to do)."""
+
+    shown: Preview
+    there: There
+    wanted: tuple[Scope, ...]
+    checked: str
+
+
+def prepare(
     server: DhcpServer, wanted: Sequence[Scope], owned: Owned, expected: str | None, former: Former = _none_before,
     take_over: bool = False,
-) -> Published:  # fmt: skip
-    """Publish and verify. `expected` is the digest of the configuration that a preview showed as the one before.
+) -> Prepared:  # fmt: skip
+    """Look at a server, and have it check what is to be published. `expected` is the digest of the configuration that a preview
+    showed as the one before. Nothing is changed.
 
-    Raises ServerTrouble: on conflicts, when the configuration changed since the preview, when the server's check refuses, and when
-    reading back shows something else; then the previous configuration is in place again, unless somebody edited it meanwhile.
+    Raises ServerTrouble: on conflicts, when the configuration changed since the preview, and when the server's check refuses.
     """
     shown, there = preview(server, wanted, owned, former, take_over)
-    found = shown.difference
-    if found.conflicts:
-        raise ServerTrouble(". ".join(found.conflicts))
+    if shown.difference.conflicts:
+        raise ServerTrouble(". ".join(shown.difference.conflicts))
     if expected is not None and expected != there.digest:
         raise ChangedMeanwhile("the server's configuration was changed since the preview; look at the difference again")
-    lines = tuple(line for line in found.lines if line not in shown.left)
+    checked = server.check(shown.after) if shown.after != there.texts else ""
+    return Prepared(shown, there, tuple(wanted), checked)
+
+
+def carry_out(server: DhcpServer, prepared: Prepared) -> Published:
+    """Write what was prepared, have the server read it, and verify.
+
+    Raises ServerTrouble: when the configuration is not the one that was looked at, and when reading back shows something else; then
+    the previous configuration is in place again, unless somebody edited it meanwhile.
+    """
+    shown, there = prepared.shown, prepared.there
+    scopes = shown.difference.scopes
     if shown.after == there.texts:
-        return Published((), found.scopes, shown.owned, ("nothing to change",), shown.by_hand, there.texts, there.texts)
-    checked = server.check(shown.after)
+        return Published((), scopes, shown.owned, ("nothing to change",), shown.by_hand, there.texts, there.texts)
     how = server.write(there.texts, shown.after)
     try:
-        back = server.read(as_owned(shown.owned), [scope.network for scope in wanted])
-        _verify(server, shown, there, back, wanted)
+        back = server.read(as_owned(shown.owned), [scope.network for scope in prepared.wanted])
+        _verify(server, shown, there, back, prepared.wanted)
         if changed := server.beyond(there, shown.after, back):
             raise ServerTrouble(f"read back, something has changed that was not to change ({changed[0]})")
     except ServerTrouble as error:
         raise type(error)(f"{error}; {server.restore(there.texts, shown.after)}") from error
-    notes = (checked, how, "read back and verified")
-    return Published(lines, found.scopes, shown.owned, notes, shown.by_hand, there.texts, back.texts)
+    lines = tuple(line for line in shown.difference.lines if line not in shown.left)
+    notes = (prepared.checked, how, "read back and verified")
+    return Published(lines, scopes, shown.owned, notes, shown.by_hand, there.texts, back.texts)
+
+
+def publish(
+    server: DhcpServer, wanted: Sequence[Scope], owned: Owned, expected: str | None, former: Former = _none_before,
+    take_over: bool = False,
+) -> Published:  # fmt: skip
+    """Publish and verify in one go. Raises ServerTrouble, see `prepare` and `carry_out`."""
+    return carry_out(server, prepare(server, wanted, owned, expected, former, take_over))
 
 
 def _verify(server: DhcpServer, shown: Preview, there: There, back: There, wanted: Sequence[Scope]) -> None:

@@ -258,6 +258,7 @@ class DhcpServerRow(NamedTuple):
     holdings_at: int | None
     holdings_trouble: str
     drift: Json
+    begun: Json
 
 
 class ReviewRow(NamedTuple):

@@ -287,6 +287,7 @@ dhcp_servers = Table(
     Column("holdings_at", BigInteger),
     Column("holdings_trouble", Text, nullable=False, default="", server_default=""),
     Column("drift", JSON, nullable=False, default=dict, server_default="{}"),
+    Column("begun", JSON, nullable=False, default=dict, server_default="{}"),
 )  # fmt: skip
 
 holdings = Table(

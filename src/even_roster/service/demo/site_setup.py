@@ -80,7 +80,7 @@ def publish(context: Context, server: str) -> None:
     """Send the plan to a DHCP server."""
     with context.database.read() as connection:
         row = next(row for row in lease_records.servers(connection) if row.name == server)
-    DhcpServers(context).publish(row.id, None)
+    DhcpServers(context).publishing.publish(row.id, None)
 
 
 def name_device(context: Context, mac: Mac, name: str, role: str) -> None:

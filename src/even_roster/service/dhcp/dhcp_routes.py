@@ -136,14 +136,14 @@ def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerVi
 def preview(identity: int, context: ContextDep, servers: ServersDep, who: Who, take_over: bool = False) -> DhcpPreview:
     """The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
     conflict, unless it is to be taken over."""
-    shown = servers.preview(identity, take_over)
+    shown = servers.publishing.preview(identity, take_over)
     return dhcp_views.preview_view(context, servers.row(identity), servers.holdings(identity), shown)
 
 
 @router.post("/servers/{identity}/publish")
 def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Who) -> PublishDone:
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
-    done = servers.publish(identity, request.digest, request.take_over)
+    done = servers.publishing.publish(identity, request.digest, request.take_over)
     return PublishDone(
         server=identity,
         lines=[dhcp_views.line_view(line) for line in done.lines],

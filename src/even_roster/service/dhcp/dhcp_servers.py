@@ -6,17 +6,13 @@ import asyncio
 import contextlib
 import itertools
 import logging
-import re
-from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import fields, replace
 from ipaddress import IPv4Network
 from typing import Any
 
-from sqlalchemy import update
-
 from ...api.events import DhcpEvent
-from ...core.address import address_of, dotted
+from ...core.address import address_of
 from ...core.dhcp import (
     Adoption,
     PlanError,
@@ -28,7 +24,6 @@ from ...core.dhcp import (
     difference,
     key_of,
     keys_of,
-    meaning,
     option_items,
 )
 from ...core.holdings import Holding, safe
@@ -37,34 +32,24 @@ from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
 from ...dhcp.server import (
-    ChangedMeanwhile,
     DhcpServer,
-    Former,
-    Preview,
-    Published,
     ServerTrouble,
-    Texts,
     There,
     as_owned,
     only_reservations,
-    preview,
-    publish,
 )
-from ...dhcp.server import digest as texts_digest
-from ...store import holding_records, lease_records, server_versions
+from ...store import begun_publishings, holding_records, lease_records
 from ...store.edits import EditError, Missing
 from ...store.intake import NameHeard
 from ...store.one_lock import OneLock
 from ...store.rows import DhcpServerRow
 from ...store.scan_records import SegmentSeen
-from ...store.server_versions import Version
-from ...store.tables import dhcp_servers
 from ..aids.repeating import attempt
-from ..aids.secret_box import SecretBox, SecretError
 from ..context import Context, now_ms
 from ..knowing.observing import Batch
 from ..knowing.plan_book import Edit
 from .allowed_servers import AllowedServers
+from .publishing import Publishing
 
 _log = logging.getLogger(__name__)
 EVERY_SECONDS = 60.0
@@ -81,9 +66,8 @@ class DhcpServers:
         self._stored: dict[int, int] = {}
         self._held: dict[int, int] = {}
         self._parts: dict[int, list[Holding]] = {}
-        self._publishing: Counter[int] = Counter()
         self.allowed = AllowedServers(context)
-        self._box = SecretBox(context.secret, "server versions")
+        self.publishing = Publishing(context, self)
 
     def begin(self) -> None:
         """Read leases from now on, every EVERY_SECONDS."""
@@ -129,88 +113,9 @@ class DhcpServers:
         with self._context.plan.reading() as plan:
             return desired(plan, identity)
 
-    def _lock(self, identity: int) -> OneLock:
+    def line(self, identity: int) -> OneLock:
         """For talking to a server, one at a time; what it said is stored when it is given back."""
         return self._busy.setdefault(identity, OneLock(f"the line to DHCP server {identity}"))
-
-    def preview(self, identity: int, take_over: bool = False) -> Preview:
-        """The difference between the plan and a server. Raises Missing, PlanError, ServerTrouble."""
-        row = self.row(identity)
-        with self._lock(identity):
-            return preview(
-                self.server(row), self.wanted(identity), as_owned(row.owned), self._former(identity), take_over
-            )[0]
-
-    def _former(self, identity: int) -> Former:
-        """Looks for earlier texts of a server that meant what is wanted now."""
-
-        def find(there: There, meant: str) -> Texts | None:
-            with self._context.database.read() as connection:
-                version = server_versions.former(connection, identity, there.digest, meant)
-            try:
-                return (
-                    {path: self._box.open(text) for path, text in version.texts.items()}
-                    if version is not None
-                    else None
-                )
-            except SecretError:
-                return None  # kept under another key: then it is rendered as if it were not there
-
-        return find
-
-    def publish(self, identity: int, digest: str | None, take_over: bool = False) -> Published:
-        """Publish and verify. Raises Missing, PlanError, ServerTrouble; then the server is as it was."""
-        self._publishing[identity] += 1
-        try:
-            done = self._publish(identity, digest, take_over)
-        finally:
-            self._publishing[identity] -= 1
-        with contextlib.suppress(ServerTrouble):
-            self.read_leases(identity)
-        return done
-
-    def _publish(self, identity: int, digest: str | None, take_over: bool) -> Published:
-        row = self.row(identity)
-        wanted = self.wanted(identity)
-        try:
-            with self._lock(identity):
-                server = self.server(row)
-                done = publish(server, wanted, as_owned(row.owned), digest, self._former(identity), take_over)
-        except ChangedMeanwhile:
-            raise  # nothing is wrong with the server, nor with the plan
-        except (ServerTrouble, PlanError) as error:
-            self._refused(identity, wanted, str(error))
-            raise
-        with self._context.database.write() as connection:
-            there = {key for keys in done.owned.values() for key in keys}
-            entries = [one for scope in wanted for one in scope.reservations if key_of(one) in there]
-            lease_records.replace_published(connection, identity, entries, done.owned, now_ms())
-            if done.before != done.after:
-                meant = meaning(one.scope for one in server.understand(done.before, {}, [s.network for s in wanted]))
-                sealed = {
-                    path: self._box.seal(text) for path, text in done.before.items()
-                }  # there may be passwords in it
-                version = Version(sealed, texts_digest(done.before), meant, row.owned, texts_digest(done.after))
-                server_versions.keep(connection, identity, version, now_ms())
-        self._context.plan.holdings_changed()
-        self._context.findings.servers_changed()
-        self._context.tell(DhcpEvent(server=identity))
-        return done
-
-    def _refused(self, identity: int, wanted: Sequence[Scope], said: str) -> None:
-        """Remember what the server said, and which reservations it is about."""
-        refusals = {
-            dotted(one.address): said
-            for scope in wanted
-            for one in scope.reservations
-            if re.search(rf"(?<![\d.]){re.escape(dotted(one.address))}(?![\d.])", said)
-        }
-        with self._context.database.write() as connection:
-            connection.execute(
-                update(dhcp_servers).where(dhcp_servers.c.id == identity).values(trouble=said, refusals=refusals)
-            )
-        self._context.findings.servers_changed()
-        self._context.tell(DhcpEvent(server=identity))
 
     def adoption(self, identity: int) -> tuple[Adoption, tuple[ScopeThere, ...]]:
         """What adopting would add to the plan. Raises Missing, ServerTrouble."""
@@ -222,7 +127,7 @@ class DhcpServers:
 
     def _scopes(self, row: DhcpServerRow) -> tuple[ScopeThere, ...]:
         """What its configuration has now. Raises ServerTrouble."""
-        with self._lock(row.id):
+        with self.line(row.id):
             return self.server(row).read(as_owned(row.owned), self._networks(row.site)).scopes
 
     def try_out(self, identity: int) -> None:
@@ -275,7 +180,7 @@ class DhcpServers:
         self.read_holdings(identity)
         row = self.row(identity)
         try:
-            with self._lock(identity):
+            with self.line(identity):
                 reading = next(self._readings)
                 leases = self.server(row).leases()
         except ServerTrouble as error:
@@ -295,7 +200,7 @@ class DhcpServers:
             wanted = None  # the plan itself cannot be published: that is told where it is looked at
         drift, said = None, ""
         try:
-            with self._lock(identity):
+            with self.line(identity):
                 reading = next(self._readings)
                 server = self.server(row)
                 there = None
@@ -318,9 +223,12 @@ class DhcpServers:
             self._held[identity] = reading
             changed = holding_records.replace(connection, identity, found, now_ms(), said, self._known_parts(row))
             self._parts[identity] = found
+            if there is not None and not self.publishing.under_way(identity):
+                has = frozenset(_parts(there))
+                changed |= begun_publishings.settle(connection, row, there.digest, has, now_ms())
             now = lease_records.server(connection, identity)
             # Beside a publishing the record and the server do not belong together: it reads again when it has ended.
-            if self._publishing[identity] or now is None or now.owned != row.owned:
+            if self.publishing.under_way(identity) or now is None or now.owned != row.owned:
                 drift = None
             if drift is not None and drift != row.drift:
                 holding_records.drifted(connection, identity, drift)
@@ -394,12 +302,18 @@ class DhcpServers:
         return found
 
 
+def _parts(there: There) -> Iterator[tuple[str, str]]:
+    """Every part that a server has, as (network, key)."""
+    for one in there.scopes:
+        whole = replace(one.scope, options=one.scope.options.over(one.defaults))
+        yield from ((str(whole.network), key) for key in keys_of(whole))
+
+
 def _drift(row: DhcpServerRow, server: DhcpServer, wanted: Sequence[Scope], there: There) -> dict[str, Any]:
     """How a server differs from the plan and from what was published to it."""
     asked = only_reservations(list(wanted), there)[0] if server.pools_by_hand else wanted
     lines = difference(asked, there.scopes).lines
-    whole = [replace(one.scope, options=one.scope.options.over(one.defaults)) for one in there.scopes]
-    has = {(str(scope.network), key) for scope in whole for key in keys_of(scope)}
+    has = set(_parts(there))
     gone = [key for network, keys in row.owned.items() for key in keys if (network, key) not in has]
     first = (
         f"{lines[0].action} {lines[0].what} {lines[0].after or lines[0].before} in {lines[0].network}" if lines else ""

@@ -28,19 +28,19 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, HandedOut, S
 from even_roster.core.plan.proof import Asked
 from even_roster.dhcp import dnsmasq_text
 from even_roster.dhcp.controlled import ControlledServer
+from even_roster.dhcp.files import restore_files, write_files
 from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.server import (
     ChangedMeanwhile,
     Owned,
     Rendered,
+    Seen,
     ServerRefused,
     ServerTrouble,
     Texts,
     There,
     preview,
     publish,
-    restore_files,
-    write_files,
 )
 from even_roster.probe import prover
 from even_roster.standin.hosts import Awake, Host
@@ -185,6 +185,9 @@ class FakeServer:
         garbled = self.garbles and self.text != "as it was"
         texts = {"its file": "garbled" if garbled else self.text}
         return There(texts, self._means(self.text, self.loses, self.forgets))
+
+    def as_seen(self, seen: Seen) -> bool:
+        return False
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         return self._means(texts["its file"], False, False)

@@ -20,9 +20,10 @@ from even_roster.core.address import address_of
 from even_roster.core.dhcp import Reservation, Scope
 from even_roster.core.mac import Mac
 from even_roster.dhcp.dnsmasq import DnsmasqServer
+from even_roster.dhcp.files import write_files
 from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.kea_control import SocketControl
-from even_roster.dhcp.server import Owned, ServerTrouble, Texts, There, publish, write_files
+from even_roster.dhcp.server import Owned, ServerTrouble, Texts, There, publish
 from tests.support import dhcp_lab
 from tests.support.dhcp_lab import Link
 from tests.support.lab import ROOT, needs_lab, run

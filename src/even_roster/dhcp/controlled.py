@@ -19,7 +19,8 @@ from ..core.mac import Mac
 from ..core.plan.following import Lease
 from ..core.plan.model import HandedOut
 from ..core.text import clean
-from .server import Owned, Rendered, ServerRefused, ServerTrouble, Texts, There
+from .files import content
+from .server import ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There
 
 PLACE = "its configuration"
 Control = Callable[[bytes], bytes]
@@ -36,8 +37,15 @@ class ControlledServer:
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read."""
-        text = json.dumps(self._ask("get")["configuration"], indent=2, ensure_ascii=False) + "\n"
-        return There({PLACE: text}, self.understand({PLACE: text}, owned, hints))
+        text = self._text()
+        return There({PLACE: text}, self.understand({PLACE: text}, owned, hints), seen={PLACE: content(text)})
+
+    def as_seen(self, seen: Seen) -> bool:
+        """See DhcpServer.as_seen."""
+        return seen == {PLACE: content(self._text())}
+
+    def _text(self) -> str:
+        return json.dumps(self._ask("get")["configuration"], indent=2, ensure_ascii=False) + "\n"
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""
@@ -71,6 +79,8 @@ class ControlledServer:
 
     def write(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.write."""
+        if self._text() != before[PLACE]:
+            raise ChangedMeanwhile("the server's configuration was changed meanwhile; look at the difference again")
         answer = self._ask("set", configuration=json.loads(after[PLACE]))
         if answer.get("error"):
             raise ServerRefused(f"the server refuses the configuration: {clean(str(answer['error']), 600)}")

@@ -19,22 +19,10 @@ from ..core.dhcp import Scope, ScopeThere
 from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from . import dhcpd_config, dhcpd_holdings, dhcpd_text
+from .files import OverLocal, file_or_none, files_as_seen, read_file, restore_files, write_files
 from .kind import Kind
 from .programs import run_check
-from .server import (
-    OverLocal,
-    Owned,
-    Rendered,
-    ServerRefused,
-    ServerTrouble,
-    Texts,
-    There,
-    file_or_none,
-    read_file,
-    restore_files,
-    said,
-    write_files,
-)
+from .server import Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
 _SECONDS = 30.0
 DEFAULT_CHECK = ("dhcpd", "-4", "-t", "-cf")
@@ -59,19 +47,24 @@ class DhcpdServer:
         read_file(self.config)
         text = file_or_none(self.hosts) or ""
         texts = {str(self.hosts): text}
-        mark = dhcpd_config.mark_of(text)
-        return There(texts, self.understand(texts, owned, hints), "", mark if mark != self.roster else "")
+        mark, files = dhcpd_config.mark_of(text), OverLocal(texts)
+        scopes = tuple(dhcpd_config.scopes(self._statements(texts, self._followed(files)), owned, hints))
+        return There(texts, scopes, "", mark if mark != self.roster else "", files.seen)
+
+    def as_seen(self, seen: Seen) -> bool:
+        """See DhcpServer.as_seen."""
+        return files_as_seen(seen)
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""
-        return tuple(dhcpd_config.scopes(self._statements(texts), owned, hints))
+        return tuple(dhcpd_config.scopes(self._statements(texts, self._followed(OverLocal(texts))), owned, hints))
 
-    def _followed(self, texts: Texts) -> dhcpd_text.Followed:
-        return dhcpd_text.follow(str(self.config), OverLocal(texts))
+    def _followed(self, files: OverLocal) -> dhcpd_text.Followed:
+        return dhcpd_text.follow(str(self.config), files)
 
-    def _statements(self, texts: Texts) -> tuple[dhcpd_text.Statement, ...]:
+    def _statements(self, texts: Texts, followed: dhcpd_text.Followed) -> tuple[dhcpd_text.Statement, ...]:
         """All statements; those of the file of hosts also where the configuration does not include it."""
-        followed, hosts = self._followed(texts), str(self.hosts)
+        hosts = str(self.hosts)
         if hosts in followed.files or hosts not in texts:
             return followed.statements
         return (*followed.statements, *dhcpd_text.parse(texts[hosts], hosts))
@@ -79,10 +72,12 @@ class DhcpdServer:
     def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
         """See DhcpServer.render. What stands in other files is people's own: that is work by hand."""
         hosts = str(self.hosts)
-        others = [one for one in self._statements(there.texts) if one.path != hosts]
+        others = [
+            one for one in self._statements(there.texts, self._followed(OverLocal(there.texts))) if one.path != hosts
+        ]
         edited = dhcpd_config.edit_hosts(there.texts[hosts], hosts, scopes, owned, others, self.roster)
         by_hand = list(edited.by_hand)
-        if hosts not in self._followed({hosts: edited.text}).files:
+        if hosts not in self._followed(OverLocal({hosts: edited.text})).files:
             by_hand.append(
                 f'{self.config}: write `include "{hosts}";` at its end, else the server does not read what is published'
             )
@@ -94,7 +89,7 @@ class DhcpdServer:
 
     def check(self, texts: Texts) -> str:
         """See DhcpServer.check: the whole configuration, with the new file of hosts, by `dhcpd -t`."""
-        files = self._followed(texts).files
+        files = self._followed(OverLocal(texts)).files
         with tempfile.TemporaryDirectory() as folder:
             copies = {path: str(Path(folder) / f"{number}.conf") for number, path in enumerate(files)}
             for path, text in files.items():
@@ -140,7 +135,7 @@ class DhcpdServer:
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""
         read_file(self.config)
-        return dhcpd_holdings.holdings(self._followed({}))
+        return dhcpd_holdings.holdings(self._followed(OverLocal({})))
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases."""

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import signal
 import tempfile
 import time
 from collections.abc import Mapping, Sequence
@@ -21,22 +20,10 @@ from ..core.holdings import Holding
 from ..core.plan.following import Lease
 from . import dnsmasq_holdings, dnsmasq_lines, dnsmasq_text
 from .dnsmasq_lines import Followed
+from .files import OverLocal, file_or_none, files_as_seen, read_file, restore_files, write_files
 from .kind import Kind
-from .programs import run_check
-from .server import (
-    OverLocal,
-    Owned,
-    Rendered,
-    ServerRefused,
-    ServerTrouble,
-    Texts,
-    There,
-    file_or_none,
-    read_file,
-    restore_files,
-    said,
-    write_files,
-)
+from .programs import run_check, tell_to_read
+from .server import Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
 _SETTLE = 0.3
 DEFAULT_CHECK = ("dnsmasq", "--test")
@@ -60,32 +47,37 @@ class DnsmasqServer:
         """See DhcpServer.read; the text is that of the hosts file, the configuration with all that it includes is read along."""
         text = file_or_none(self.hosts) or ""
         texts = {str(self.hosts): text}
-        mark = dnsmasq_text.mark_of(text)
-        return There(texts, self.understand(texts, owned, hints), "", mark if mark != self.roster else "")
+        mark, files = dnsmasq_text.mark_of(text), OverLocal(texts)
+        scopes = tuple(dnsmasq_text.scopes(self._followed(files), owned, hints))
+        return There(texts, scopes, "", mark if mark != self.roster else "", files.seen)
+
+    def as_seen(self, seen: Seen) -> bool:
+        """See DhcpServer.as_seen."""
+        return files_as_seen(seen)
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""
-        return tuple(dnsmasq_text.scopes(self._followed(texts), owned, hints))
+        return tuple(dnsmasq_text.scopes(self._followed(OverLocal(texts)), owned, hints))
 
-    def _followed(self, texts: Texts) -> Followed:
+    def _followed(self, files: OverLocal) -> Followed:
         """The configuration with all that it includes, and the hosts file also where it does not name it."""
-        files = OverLocal(texts)
         found = dnsmasq_lines.EMPTY
         if self.config is not None:
             if files.text(str(self.config)) is None:
                 read_file(self.config)
             found = dnsmasq_lines.follow(str(self.config), files)
         hosts = str(self.hosts)
-        if hosts in found.files or (hosts not in texts and file_or_none(self.hosts) is None):
+        if hosts in found.files:
             return found
-        return found.with_file(hosts, files.text(hosts), "dhcp-host")
+        text = files.text(hosts)
+        return found.with_file(hosts, text, "dhcp-host") if text is not None else found
 
     def render(self, there: There, scopes: Sequence[Scope], owned: Owned) -> Rendered:
         """See DhcpServer.render. What stands in other files is read only when the server starts: that is work by hand."""
         hosts = str(self.hosts)
         others = [
             (item, one)
-            for item in self._followed(there.texts).settings
+            for item in self._followed(OverLocal(there.texts)).settings
             if item.keyword == "dhcp-host"
             and item.path != hosts
             and (one := dnsmasq_text.reservation(item)) is not None
@@ -140,13 +132,12 @@ class DnsmasqServer:
     def _signal(self) -> str:
         if self.pid_file is None:
             return "written; the server reads it when it is told to (SIGHUP): name its pid file to have that done"
+        pid = tell_to_read(self.pid_file, "dnsmasq")
+        time.sleep(_SETTLE)
         try:
-            pid = int(self.pid_file.read_text())
-            os.kill(pid, signal.SIGHUP)
-            time.sleep(_SETTLE)
             os.kill(pid, 0)
-        except (OSError, ValueError) as error:
-            raise ServerTrouble(f"the server cannot be told to read its hosts file again: {error}") from error
+        except OSError as error:
+            raise ServerTrouble("the server ended when it was told to read its hosts file again") from error
         return "written, and the server was told to read it (SIGHUP)"
 
     def restore(self, before: Texts, after: Texts) -> str:
@@ -159,7 +150,7 @@ class DnsmasqServer:
 
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""
-        return dnsmasq_holdings.holdings(self._followed({}), networks)
+        return dnsmasq_holdings.holdings(self._followed(OverLocal({})), networks)
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases."""

@@ -9,9 +9,8 @@ from __future__ import annotations
 
 import contextlib
 import csv
+import io
 import json
-import os
-import signal
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -26,27 +25,15 @@ from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
 from ..core.text import clean
 from . import kea_config, kea_control, kea_files, kea_holdings, kea_running
+from .files import GivenFiles, LocalFiles, content, files_as_seen, octets_of, read_file, restore_files, write_files
 from .kea_control import Control, HttpControl, SocketControl
 from .kind import Kind
-from .programs import run_check
-from .server import (
-    ChangedMeanwhile,
-    GivenFiles,
-    LocalFiles,
-    Owned,
-    Rendered,
-    ServerRefused,
-    ServerTrouble,
-    Texts,
-    There,
-    read_file,
-    restore_files,
-    said,
-    write_files,
-)
+from .programs import run_check, tell_to_read
+from .server import ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
 _NO_LEASES = 3
 RUNNING = "running memory"
+_IN_EFFECT = {"command": "config-get"}
 DEFAULT_CHECK = ("kea-dhcp4", "-t")
 
 
@@ -65,8 +52,9 @@ class KeaServer:
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read: the file with what it includes where it is given, else what the server has in effect."""
-        running = self._running() if self.control is not None else ""
-        joined = self._joined(running)
+        seen: Seen = {}
+        running = self._running(seen) if self.control is not None else ""
+        joined = self._joined(running, seen)
         document = kea_config.parse(joined.text)
         there = tuple(kea_config.scopes(document, owned))
         if self.config is not None and running:
@@ -82,13 +70,23 @@ class KeaServer:
                         f"{self.config} and the running server differ in {one.scope.network}: "
                         "reload the server or correct its file first"
                     )
-        return There(joined.files, there, running, _other(kea_config.marked_by(document), self.roster))
+        return There(joined.files, there, running, _other(kea_config.marked_by(document), self.roster), seen)
 
-    def _joined(self, running: str) -> kea_files.Joined:
+    def as_seen(self, seen: Seen) -> bool:
+        """See DhcpServer.as_seen."""
+        files = {path: mark for path, mark in seen.items() if path != RUNNING}
+        return files_as_seen(files) and (
+            self.control is None or content(self.control.send(_IN_EFFECT)) == seen.get(RUNNING)
+        )
+
+    def _joined(self, running: str, seen: Seen) -> kea_files.Joined:
         if self.config is None:
             return kea_files.whole(running, RUNNING)
         read_file(self.config)  # says why, where it cannot be read
-        return kea_files.join(str(self.config), LocalFiles())
+        files = LocalFiles()
+        joined = kea_files.join(str(self.config), files)
+        seen.update(files.seen)
+        return joined
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""
@@ -144,7 +142,7 @@ class KeaServer:
     def write(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.write."""
         if self.config is None:
-            if self._running() != before[RUNNING]:
+            if self._running({}) != before[RUNNING]:
                 raise ChangedMeanwhile("the running configuration was changed meanwhile; look at the difference again")
             return self._set(after[RUNNING])
         write_files(before, after)
@@ -166,10 +164,7 @@ class KeaServer:
             self._must("config-reload", None)
             return "written, and read by the server"
         if self.pid_file is not None:
-            try:
-                os.kill(int(self.pid_file.read_text()), signal.SIGHUP)
-            except (OSError, ValueError) as error:
-                raise ServerTrouble(f"the server cannot be told to read its file again: {error}") from error
+            tell_to_read(self.pid_file, "kea-dhcp4")
             return "written, and the server was told to read it (SIGHUP)"
         return "written; the server reads it when it is reloaded or restarted"
 
@@ -188,11 +183,11 @@ class KeaServer:
         """See DhcpServer.holdings: from the file and what it includes; what the running server has beside it, too."""
         found: list[Holding] = []
         if self.config is not None:
-            joined = self._together(there.texts) if there is not None else self._joined("")
+            joined = self._together(there.texts) if there is not None else self._joined("", {})
             found = kea_holdings.holdings(kea_config.parse(joined.text), joined.place)
         if self.control is None:
             return found
-        running = kea_config.parse(there.running if there is not None else self._running())
+        running = kea_config.parse(there.running if there is not None else self._running({}))
         beside = kea_holdings.holdings(running, lambda position: Place(RUNNING))
         if self.config is None:
             return beside
@@ -212,22 +207,29 @@ class KeaServer:
             raise ServerTrouble("the server has no lease commands (hook) and no lease file was named")
         return _of_file(path)
 
-    def _running(self) -> str:
-        arguments = self._must("config-get", None)
+    def _running(self, seen: Seen) -> str:
+        assert self.control is not None
+        octets = self.control.send(_IN_EFFECT)
+        seen[RUNNING] = content(octets)
+        arguments = _given("config-get", kea_control.answer(octets, "config-get"))
         return json.dumps(
             {name: value for name, value in arguments.items() if name == "Dhcp4"}, indent=2, ensure_ascii=False
         )
 
     def _must(self, command: str, arguments: Any) -> dict[str, Any]:
-        answer = self._ask(command, arguments)
-        if answer["result"]:
-            raise ServerTrouble(f"the server refuses {command}: {clean(str(answer.get('text')), 600)}")
-        given = answer.get("arguments", {})
-        return given if isinstance(given, dict) else {}
+        return _given(command, self._ask(command, arguments))
 
     def _ask(self, command: str, arguments: Any) -> dict[str, Any]:
         assert self.control is not None
         return kea_control.ask(self.control, command, arguments)
+
+
+def _given(command: str, answer: dict[str, Any]) -> dict[str, Any]:
+    """What an answer gives. Raises ServerTrouble when the server refuses the command."""
+    if answer["result"]:
+        raise ServerTrouble(f"the server refuses {command}: {clean(str(answer.get('text')), 600)}")
+    given = answer.get("arguments", {})
+    return given if isinstance(given, dict) else {}
 
 
 def _of_command(row: dict[str, Any]) -> Lease | None:
@@ -244,14 +246,11 @@ def _of_file(path: Path) -> list[Lease]:
     """Kea's memfile: CSV to which every renewal is appended; the last line of an address counts."""
     found: dict[int, Lease | None] = {}
     for place in (path.with_name(f"{path.name}.2"), path):
-        try:
-            if place != path and not place.exists():
-                continue
-            with place.open(newline="", encoding="utf-8", errors="replace") as file:
-                for row in csv.DictReader(file):
-                    _take_row(row, found)
-        except OSError as error:
-            raise ServerTrouble(f"the lease file {place} cannot be read: {error.strerror}") from error
+        if place != path and not place.exists():
+            continue
+        text = octets_of(place).decode("utf-8", "replace")
+        for row in csv.DictReader(io.StringIO(text, newline="")):
+            _take_row(row, found)
     return [lease for lease in found.values() if lease is not None]
 
 

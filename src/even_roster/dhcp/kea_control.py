@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import socket
 import ssl
+import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -33,8 +34,13 @@ def ask(control: Control, command: str, arguments: Any) -> dict[str, Any]:
     question: dict[str, Any] = {"command": command}
     if arguments is not None:
         question["arguments"] = arguments
+    return answer(control.send(question), command)
+
+
+def answer(octets: bytes, command: str) -> dict[str, Any]:
+    """What a server answered to a command. Raises ServerTrouble."""
     try:
-        found = json.loads(control.send(question))
+        found = json.loads(octets)
     except ValueError as error:
         raise ServerTrouble(f"the answer to {command} is not JSON") from error
     if isinstance(found, list) and found:
@@ -48,6 +54,14 @@ def _octets(question: dict[str, Any]) -> bytes:
     return json.dumps(question, ensure_ascii=False).encode()  # Kea reads no \\u escapes
 
 
+def _left(until: float) -> float:
+    """The seconds that are left of an answer's time. Raises TimeoutError."""
+    left = until - time.monotonic()
+    if left <= 0:
+        raise TimeoutError(f"its answer takes longer than {SECONDS:.0f} s")
+    return left
+
+
 @dataclass(frozen=True, slots=True)
 class SocketControl:
     """Its control socket."""
@@ -58,11 +72,13 @@ class SocketControl:
         """See Control.send."""
         try:
             with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
+                until = time.monotonic() + SECONDS
                 line.settimeout(SECONDS)
                 line.connect(str(self.path))
                 line.sendall(_octets(question))
                 answer = bytearray()
                 while part := line.recv(1 << 16):
+                    line.settimeout(_left(until))
                     answer += part
                     if len(answer) > MOST:
                         raise ServerTrouble(f"the answer to {question['command']} is over {MOST >> 20} MiB")
@@ -95,8 +111,10 @@ class HttpControl:
                     "POST", self.url, content=_octets({**question, "service": ["dhcp4"]}), headers=headers
                 ) as answer:
                     body = bytearray()
+                    until = time.monotonic() + SECONDS
                     for part in answer.iter_bytes():
                         body += part
+                        _left(until)
                         if len(body) > MOST:
                             raise ServerTrouble(f"the answer to {question['command']} is over {MOST >> 20} MiB")
                     if answer.status_code == 401:

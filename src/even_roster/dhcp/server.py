@@ -6,14 +6,10 @@ a thread.
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
-import os
-import shutil
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Network
-from pathlib import Path
 from typing import Protocol
 
 from ..core.address import dotted
@@ -36,8 +32,9 @@ class ChangedMeanwhile(ServerTrouble):
     """The configuration is not the one that was looked at; nothing was changed."""
 
 
-MOST_OCTETS = 64 << 20
 Owned = Mapping[str, frozenset[str]]
+Seen = dict[str, str]
+"""What was read, by path (of a folder it ends with /), with what tells its content from another; empty where nothing is."""
 Texts = dict[str, str]
 """A configuration's texts by the path of their file; of a server that is reached otherwise by a name for it."""
 
@@ -45,12 +42,14 @@ Texts = dict[str, str]
 @dataclass(frozen=True, slots=True)
 class There:
     """A server's configuration as it is: `texts` are what is edited, `scopes` what they mean, `running` what the server says it has
-    in effect (JSON; empty where it does not say), `other_roster` another roster that publishes to it, by the mark it left there."""
+    in effect (JSON; empty where it does not say), `other_roster` another roster that publishes to it, by the mark it left there,
+    `seen` all that it was read from."""
 
     texts: Texts
     scopes: tuple[ScopeThere, ...]
     running: str = ""
     other_roster: str = ""
+    seen: Seen = field(default_factory=dict)
 
     @property
     def digest(self) -> str:
@@ -110,6 +109,9 @@ class DhcpServer(Protocol):
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """Its configuration now. `hints` are planned networks, where it does not say the mask itself."""
+
+    def as_seen(self, seen: Seen) -> bool:
+        """True when all that it was read from is as it was: then it need not be read and understood again."""
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """What texts mean."""
@@ -308,155 +310,3 @@ def said(outputs: Sequence[str], path: str) -> str:
         if line.strip()
     ]
     return next((line for line in lines if "error" in line.casefold()), lines[0] if lines else "it gave no reason")
-
-
-def write_files(before: Texts, after: Texts) -> None:
-    """Replace files, each whole or not at all, with the rights they had; each previous version is kept beside it as `.previous`.
-
-    Raises ChangedMeanwhile when one is not what it was, and ServerTrouble when one cannot be written; then all are as they were.
-    """
-    changed = [path for path, text in after.items() if before.get(path, "") != text]
-    for path in changed:
-        if (file_or_none(Path(path)) or "") != before.get(path, ""):
-            raise ChangedMeanwhile(f"{path} was changed meanwhile; look at the difference again")
-    done: list[str] = []
-    try:
-        for path in changed:
-            _replace(Path(path), after[path], Path(previous(path)))
-            done.append(path)
-    except ServerTrouble:
-        for path in done:
-            with contextlib.suppress(ServerTrouble):
-                _replace(Path(path), before.get(path, ""), None)
-        raise
-
-
-def restore_files(before: Texts, after: Texts) -> tuple[str, bool]:
-    """Bring files back, but only those that are still, octet for octet, what was written; ours are kept as `.refused`. Gives what
-    became of it, and whether anything was written."""
-    edited, written = [], False
-    for path, text in after.items():
-        if before.get(path) == text:
-            continue
-        if file_or_none(Path(path)) != text:
-            edited.append(path)
-            continue
-        try:
-            _replace(Path(path), before.get(path, ""), Path(refused(path)))
-            written = True
-        except ServerTrouble as error:
-            return f"the previous configuration could not be brought back ({error}); it is in {previous(path)}", written
-    if not edited:
-        return "the previous configuration is in place again", written
-    told = ", ".join(edited)
-    return (
-        f"{told} was edited by somebody meanwhile and is left as it is; what was there before is in {previous(edited[0])}",
-        written,
-    )
-
-
-def previous(path: str) -> str:
-    """Where the version before the last publishing is kept. Folders that a server reads whole skip names that end with ~."""
-    return f"{path}.previous~"
-
-
-def refused(path: str) -> str:
-    """Where a version of ours is kept that had to go again."""
-    return f"{path}.refused~"
-
-
-def file_or_none(path: Path) -> str | None:
-    """A file's text; None when there is no such file. Raises ServerTrouble when it cannot be told."""
-    try:
-        path.stat()
-    except FileNotFoundError:
-        return None
-    except OSError as error:
-        raise ServerTrouble(f"{path} cannot be read: {error.strerror}") from error
-    return read_file(path)
-
-
-def _replace(path: Path, text: str, keep: Path | None) -> None:
-    """Replace one file whole or not at all, with the rights it had. Raises ServerTrouble."""
-    path = path.resolve()
-    part = path.with_name(f".{path.name}.part")
-    try:
-        if keep is not None and path.exists():
-            shutil.copy2(path, keep)
-        with part.open("w", encoding="utf-8", newline="") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        if path.exists():
-            _same_rights(path.stat(), part)
-        part.replace(path)
-    except OSError as error:
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
-        raise ServerTrouble(f"{path} cannot be written: {error.strerror}") from error
-
-
-def _same_rights(state: os.stat_result, part: Path) -> None:
-    """Owner, group and mode as before. Who may not keep the owner keeps the group, so that the server can still read the file."""
-    try:
-        os.chown(part, state.st_uid, state.st_gid)
-    except PermissionError:
-        try:
-            os.chown(part, -1, state.st_gid)
-        except PermissionError:
-            if not state.st_mode & 0o004:
-                raise  # the server could not read it any more
-    part.chmod(state.st_mode & 0o7777)
-
-
-class LocalFiles:
-    """The files of this machine, for readers that follow includes."""
-
-    def text(self, path: str) -> str | None:
-        """A file's text, line ends as they are; octets that are no UTF-8 are told as what they are (\\xe4)."""
-        try:
-            with Path(path).open(encoding="utf-8", errors="backslashreplace", newline="") as file:
-                return file.read(MOST_OCTETS)
-        except (OSError, ValueError):
-            return None
-
-    def names(self, path: str) -> list[str] | None:
-        """The names of the files in a folder."""
-        try:
-            return [one.name for one in Path(path).iterdir() if one.is_file()]
-        except OSError:
-            return None
-
-
-class OverLocal(LocalFiles):
-    """The files of this machine, some of them with a text that is given."""
-
-    def __init__(self, texts: Mapping[str, str]) -> None:
-        self._texts = texts
-
-    def text(self, path: str) -> str | None:
-        """See LocalFiles.text."""
-        given = self._texts.get(path)
-        return given if given is not None else super().text(path)
-
-
-class GivenFiles:
-    """Texts that are given, as files."""
-
-    def __init__(self, texts: Mapping[str, str]) -> None:
-        self._texts = texts
-
-    def text(self, path: str) -> str | None:
-        """One of them."""
-        return self._texts.get(path)
-
-
-def read_file(path: Path) -> str:
-    """A configuration file's text, its line ends as they are. Raises ServerTrouble."""
-    try:
-        with path.open(encoding="utf-8", newline="") as file:
-            return file.read()
-    except OSError as error:
-        raise ServerTrouble(f"{path} cannot be read: {error.strerror}") from error
-    except UnicodeDecodeError as error:
-        raise ServerTrouble(f"{path} is not UTF-8 text") from error

@@ -28,6 +28,11 @@ def replace(
     return changed
 
 
+def read_again(connection: Connection, server: int, at: int) -> None:
+    """It was looked at again, and nothing has changed."""
+    connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_at=at))
+
+
 def trouble(connection: Connection, server: int, sentence: str) -> None:
     """The configuration cannot be read; what was read before stays."""
     connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == server).values(holdings_trouble=sentence))

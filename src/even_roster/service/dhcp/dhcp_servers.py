@@ -6,8 +6,10 @@ import asyncio
 import contextlib
 import itertools
 import logging
+import threading
+import time
 from collections.abc import Iterator, Sequence
-from dataclasses import fields, replace
+from dataclasses import dataclass, fields, replace
 from ipaddress import IPv4Network
 from typing import Any
 
@@ -33,6 +35,7 @@ from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, Hande
 from ...core.stays import Sighting, Source
 from ...dhcp.server import (
     DhcpServer,
+    Seen,
     ServerTrouble,
     There,
     as_owned,
@@ -55,6 +58,16 @@ _log = logging.getLogger(__name__)
 EVERY_SECONDS = 60.0
 
 
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """What a server was read from, and what it was compared with."""
+
+    server: DhcpServer
+    owned: dict[str, list[str]]
+    plan: Plan
+    seen: Seen
+
+
 class DhcpServers:
     """All DHCP servers of one service."""
 
@@ -66,6 +79,8 @@ class DhcpServers:
         self._stored: dict[int, int] = {}
         self._held: dict[int, int] = {}
         self._parts: dict[int, list[Holding]] = {}
+        self._read: dict[int, _Read] = {}
+        self._readers: dict[int, threading.Thread] = {}
         self.allowed = AllowedServers(context)
         self.publishing = Publishing(context, self)
 
@@ -74,7 +89,7 @@ class DhcpServers:
         self._task = asyncio.create_task(self._run(), name="leases")
 
     async def close(self) -> None:
-        """Stop reading."""
+        """Stop reading. A server that does not answer is not waited for."""
         if self._task is not None:
             self._task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
@@ -86,15 +101,30 @@ class DhcpServers:
             await asyncio.sleep(EVERY_SECONDS)
 
     def _read_all(self) -> None:
+        """Each server is read beside the others, so that one that hangs holds up nobody; one that still is being read is left."""
         with self._context.database.read() as connection:
             rows = lease_records.servers(connection)
+        begun = []
         for row in rows:
-            try:
-                self.read_leases(row.id)
-            except ServerTrouble as error:
-                _log.info("leases of %s: %s", row.name, error)
-            except Exception:
-                _log.exception("leases of %s could not be read", row.name)
+            before = self._readers.get(row.id)
+            if before is None or not before.is_alive():
+                reader = threading.Thread(target=self._read_one, args=(row,), name=f"reading {row.name}", daemon=True)
+                reader.start()
+                self._readers[row.id] = reader
+                begun.append(reader)
+        until = time.monotonic() + EVERY_SECONDS
+        for reader in begun:
+            reader.join(max(until - time.monotonic(), 0))
+
+    def _read_one(self, row: DhcpServerRow) -> None:
+        try:
+            self.read_leases(row.id)
+        except ServerTrouble as error:
+            _log.info("leases of %s: %s", row.name, error)
+        except Missing:
+            pass  # it was removed meanwhile
+        except Exception:
+            _log.exception("leases of %s could not be read", row.name)
 
     def row(self, identity: int) -> DhcpServerRow:
         """A server's record. Raises Missing."""
@@ -193,6 +223,11 @@ class DhcpServers:
     def read_holdings(self, identity: int) -> None:
         """Read all that a server holds now; when it cannot be read, that is kept and what was read before stays. Raises Missing."""
         row = self.row(identity)
+        plan = self._context.plan.plan
+        if self._as_read(row, plan):
+            with self._context.database.write() as connection:
+                holding_records.read_again(connection, identity, now_ms())
+            return
         networks = self._networks(row.site)
         try:
             wanted = self.wanted(identity)
@@ -230,6 +265,8 @@ class DhcpServers:
             # Beside a publishing the record and the server do not belong together: it reads again when it has ended.
             if self.publishing.under_way(identity) or now is None or now.owned != row.owned:
                 drift = None
+            elif there is not None and not said:
+                self._read[identity] = _Read(server, row.owned, plan, there.seen)
             if drift is not None and drift != row.drift:
                 holding_records.drifted(connection, identity, drift)
                 changed = True
@@ -237,6 +274,19 @@ class DhcpServers:
             self._context.plan.holdings_changed()
             self._context.findings.servers_changed()
             self._context.tell(DhcpEvent(server=identity))
+
+    def _as_read(self, row: DhcpServerRow, plan: Plan) -> bool:
+        """True when a server and all that is compared with it are as they were when it was read last: nothing has to be understood
+        again, however much it is."""
+        last = self._read.get(row.id)
+        if last is None or row.holdings_at is None or row.holdings_trouble or row.begun:
+            return False
+        if last.plan is not plan or last.owned != row.owned:
+            return False
+        with contextlib.suppress(ServerTrouble), self.line(row.id):
+            server = self.server(row)
+            return server == last.server and server.as_seen(last.seen)
+        return False
 
     def _known_parts(self, row: DhcpServerRow) -> list[Holding] | None:
         """What was stored last, where it is at hand; a server that was removed and is managed again was never read since."""

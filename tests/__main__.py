@@ -1,9 +1,9 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
 First run those that measure what goes over a link or fill the kernel's neighbour table, which all namespaces share, with nothing
-beside them but what needs no service; after them five groups side by side, of which most wait: for a browser, for a service that
-watches by itself, for real servers in namespaces; the one with simulated days works all the time. None waits for a time: on a
-slow machine, or beside other work, they take longer and say the same.
+beside them but what needs no service, simulated days among it; after them four groups side by side, of which most wait: for a
+browser, for a service that watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside
+other work, they take longer and say the same.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ WITHOUT_SERVICES = {
     "test_absence_truth", "test_bounds", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
     "test_hard_times", "test_history_truth", "test_holdings", "test_hostile_bytes", "test_journal", "test_listening", "test_names_and_sockets", "test_one_record", "test_own_attributes",
     "test_past_plan", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_project", "test_remedies",
-    "test_rows", "test_running_for_weeks", "test_scan_engine", "test_scan_orders", "test_side_by_side", "test_standin", "test_store", "test_wire",
+    "test_rows", "test_running_for_weeks", "test_scan_engine", "test_scan_orders", "test_servers_that_hang", "test_side_by_side", "test_standin", "test_store", "test_wire",
 }  # fmt: skip
 SLOWEST = 12
 _CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
@@ -54,8 +54,9 @@ def main() -> int:
         parts = _Parts(Path(folder))
         measuring = parts.start(first)
         parts.start(without)
+        parts.start(days)
         measuring.wait()
-        for names in (waiting, links, words, others, days):
+        for names in (waiting, links, words, others):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)

@@ -226,6 +226,8 @@ class Corpus(unittest.TestCase):
                 chain.keep(server, there.texts, shown.after, hints)
                 self.put(shown.after)
             kept = as_owned(shown.owned)
+            if shown.after == there.texts and kept == owned:
+                continue  # nothing was written: all is as it was just looked at
             back = server.read(kept, hints)
             left = difference([*shown.difference.scopes], back.scopes)
             self.assertEqual([line for line in left.lines if line not in shown.left], [], f"{name}, step {step}")

@@ -201,7 +201,7 @@ class Disks(unittest.TestCase):
             os.chown(entry, 0, group)
             entry.chmod(mode)
         code = (
-            "import sys; from even_roster.dhcp.server import write_files, ServerTrouble\n"
+            "import sys; from even_roster.dhcp.files import write_files; from even_roster.dhcp.server import ServerTrouble\n"
             "try: write_files({sys.argv[1]: 'old'}, {sys.argv[1]: 'new'}); print('written')\n"
             "except ServerTrouble as e: print(e)"
         )

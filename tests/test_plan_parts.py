@@ -177,6 +177,8 @@ class FakeServer:
     garbles: bool = False
     pools_by_hand: bool = False
     reserves_in_pools: bool = True
+    tells_leases: bool = True
+    verified: str = "read back and verified"
     tells_anew: bool = False
     restored: int = 0
     published: tuple[Reservation, ...] = ()

@@ -1331,6 +1331,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dhcp/servers/{identity}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet
+         * @description What was handed out to be entered into a server by hand, ticked off by what the wire showed last.
+         */
+        get: operations["sheet_api_dhcp_servers__identity__sheet_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/servers/{identity}/sheet/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at
+         *     most, those not shown yet first). Takes some seconds; no lease is taken.
+         */
+        post: operations["look_api_dhcp_servers__identity__sheet_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dhcp/servers/{identity}/holdings": {
         parameters: {
             query?: never;
@@ -2776,7 +2817,9 @@ export interface components {
         /**
          * DhcpServerNew
          * @description A server to manage. How it is reached stands in `servers.toml` of the service's home folder, which only its host writes
-         *     (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none.
+         *     (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none, nor
+         *     does one that is edited `by_hand`: what is published to it is a sheet to enter.
+         *
          *     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan.
          */
         DhcpServerNew: {
@@ -2787,6 +2830,11 @@ export interface components {
              * @default
              */
             reach: string;
+            /**
+             * By Hand
+             * @default false
+             */
+            by_hand: boolean;
             /** Site */
             site?: string | null;
             /** Addresses */
@@ -2840,6 +2888,25 @@ export interface components {
             held_at: string | null;
             /** Held Trouble */
             held_trouble: string;
+        };
+        /**
+         * DhcpSheet
+         * @description What was handed out last to be entered into a server by hand, ticked off by what the wire shows. `notes` say what could not
+         *     be looked at and why; `asked_at` is when the wire was asked last.
+         */
+        DhcpSheet: {
+            /** Server */
+            server: number;
+            /** Server Name */
+            server_name: string;
+            /** Handed Out At */
+            handed_out_at: string | null;
+            /** Asked At */
+            asked_at: string | null;
+            /** Lines */
+            lines: components["schemas"]["SheetLine"][];
+            /** Notes */
+            notes: string[];
         };
         /**
          * DifferenceLine
@@ -4573,6 +4640,28 @@ export interface components {
             in_pools: number;
             /** Roles */
             roles: components["schemas"]["RoleShareView"][];
+        };
+        /**
+         * SheetLine
+         * @description One thing to be entered into a server by hand: `what` (pool, reservation or an option's name) and its `value`. `tick` is what
+         *     is known of it, `said` by what, `at` when that was seen.
+         */
+        SheetLine: {
+            /** Subnet */
+            subnet: string;
+            /** What */
+            what: string;
+            /** Value */
+            value: string;
+            /**
+             * Tick
+             * @enum {string}
+             */
+            tick: "in effect" | "entered" | "not yet" | "not shown yet" | "cannot be seen from here";
+            /** Said */
+            said: string;
+            /** At */
+            at: string | null;
         };
         /**
          * SiteEdit
@@ -7588,6 +7677,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DhcpServerView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheet_api_dhcp_servers__identity__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_dhcp_servers__identity__sheet_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpSheet"];
                 };
             };
             /** @description Validation Error */

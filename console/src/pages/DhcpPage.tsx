@@ -9,6 +9,7 @@ import { useOpen } from "../lib/open";
 import { Button, Input, Mono, Notice, Section } from "../parts/basics";
 import { AskPanel } from "./dhcp/AskPanel";
 import { PublishPanel } from "./dhcp/PublishPanel";
+import { SheetPanel } from "./dhcp/SheetPanel";
 import { ServerForm } from "./dhcp/ServerForm";
 import { Fill } from "./subnet/Arithmetic";
 
@@ -47,6 +48,7 @@ export default function DhcpPage() {
 
 function Server({ server }: { server: DhcpServerView }) {
   const [publishing, setPublishing] = useState(false);
+  const byHand = server.kind === "by hand";
   const client = useQueryClient();
   const refresh = () => { for (const key of ["dhcp", "plan", "assignments", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); };
   const read = useMutation({ mutationFn: () => api.post(`/api/dhcp/servers/${server.id}/read`), onSuccess: refresh });
@@ -57,11 +59,11 @@ function Server({ server }: { server: DhcpServerView }) {
         <h2 className="text-lg font-semibold">{server.name}</h2>
         <span className="text-soft">{server.kind === "standin" ? "simulated" : server.kind}</span>
         <span>{server.published} of {plural(server.reservations, "reservation")} there, {plural(server.pools, "pool")}</span>
-        <span className="text-sm text-soft">published {ago(server.published_at)}, leases read {ago(server.read_at)}</span>
-        <Link className="underline decoration-rule underline-offset-4 hover:decoration-ink" to={`/dhcp/${server.id}`}>holds {plural(server.held, "part")}</Link>
+        <span className="text-sm text-soft">{byHand ? `handed out ${ago(server.published_at)}` : `published ${ago(server.published_at)}, leases read ${ago(server.read_at)}`}</span>
+        {byHand ? null : <Link className="underline decoration-rule underline-offset-4 hover:decoration-ink" to={`/dhcp/${server.id}`}>holds {plural(server.held, "part")}</Link>}
         <span className="ml-auto flex gap-2">
-          <Button disabled={read.isPending} onClick={() => read.mutate()}>Read leases</Button>
-          <Button disabled={adopt.isPending} onClick={() => adopt.mutate(true)}>Adopt…</Button>
+          {byHand ? null : <Button disabled={read.isPending} onClick={() => read.mutate()}>Read leases</Button>}
+          {byHand ? null : <Button disabled={adopt.isPending} onClick={() => adopt.mutate(true)}>Adopt…</Button>}
           <Button tone="ink" onClick={() => setPublishing(true)}>Compare and publish</Button>
         </span>
       </div>
@@ -71,6 +73,7 @@ function Server({ server }: { server: DhcpServerView }) {
       {read.error ?? adopt.error ? <p role="alert" className="mt-1 text-sm text-alarm">{(read.error ?? adopt.error)?.message}.</p> : null}
       {adopt.data ? <Adoption found={adopt.data} name={server.name} onAdopt={() => adopt.mutate(false)} onClose={() => adopt.reset()} /> : null}
       {publishing ? <PublishPanel server={server} onClose={() => setPublishing(false)} /> : null}
+      {byHand ? <SheetPanel server={server} /> : null}
     </section>
   );
 }

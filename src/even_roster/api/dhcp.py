@@ -13,6 +13,8 @@ HoldingPart = Literal[
     "subnet", "shared network", "pool", "reservation", "option", "class", "excluded", "setting", "not understood"
 ]  # fmt: skip
 
+TickWord = Literal["in effect", "entered", "not yet", "not shown yet", "cannot be seen from here"]
+
 
 class DhcpServerView(Model):
     """A DHCP server of a site. `trouble` says what went wrong at the last reading or publishing. `held` counts the pools,
@@ -83,11 +85,14 @@ class HoldingsPage(Model):
 
 class DhcpServerNew(Model):
     """A server to manage. How it is reached stands in `servers.toml` of the service's home folder, which only its host writes
-    (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none.
+    (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none, nor
+    does one that is edited `by_hand`: what is published to it is a sheet to enter.
+
     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan."""
 
     name: str = Field(min_length=1, max_length=80)
     reach: str = Field(default="", max_length=80)
+    by_hand: bool = False
     site: str | None = None
     addresses: list[str] = Field(default_factory=list, max_length=16)
 
@@ -207,6 +212,30 @@ class AdoptDone(Model):
     change: int | None
     beside: dict[str, int]
     not_understood: list[str]
+
+
+class SheetLine(Model):
+    """One thing to be entered into a server by hand: `what` (pool, reservation or an option's name) and its `value`. `tick` is what
+    is known of it, `said` by what, `at` when that was seen."""
+
+    subnet: str
+    what: str
+    value: str
+    tick: TickWord
+    said: str
+    at: Time | None
+
+
+class DhcpSheet(Model):
+    """What was handed out last to be entered into a server by hand, ticked off by what the wire shows. `notes` say what could not
+    be looked at and why; `asked_at` is when the wire was asked last."""
+
+    server: int
+    server_name: str
+    handed_out_at: Time | None
+    asked_at: Time | None
+    lines: list[SheetLine]
+    notes: list[str]
 
 
 class LeaseView(Model):

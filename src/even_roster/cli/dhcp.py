@@ -23,6 +23,10 @@ from .common import add_json, bad_input, connect, missing
 from .output import Out, ago, clock
 
 PARTS = get_args(HoldingPart)
+_TICKS = {
+    "in effect": ("[x]", "green"), "entered": ("[x]", "green"), "not yet": ("[!]", "bold red"),
+    "not shown yet": ("[ ]", ""), "cannot be seen from here": ("[?]", "dim"),
+}  # fmt: skip
 _MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "remove": ("-", "red")}
 
 
@@ -50,6 +54,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     add = actions.add_parser("add", parents=[shared], help="manage a server that the service's host allows")
     add.add_argument("name", metavar="NAME")
     add.add_argument("--site", metavar="NAME")
+    add.add_argument(
+        "--by-hand", action="store_true", help="only a person can tell it anything: publishing gives a sheet to enter"
+    )
     add.set_defaults(run=_add)
     setting = actions.add_parser("set", parents=[shared], help="change a server's name, or how it is reached")
     setting.add_argument("name", metavar="SERVER")
@@ -86,11 +93,17 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     holdings.add_argument("--now", action="store_true", help="read the server first")
     holdings.add_argument("--limit", type=int, default=500, metavar="N", help="show at most N (default 500)")
     holdings.set_defaults(run=_holdings)
+    sheet = actions.add_parser(
+        "sheet", parents=[shared], help="what is to be entered into a server by hand, ticked off by what the wire shows"
+    )
+    sheet.add_argument("--look", action="store_true", help="ask the wire first: DISCOVERs alone, no lease is taken")
+    sheet.add_argument("--open", action="store_true", help="only what is not in effect or entered")
+    sheet.set_defaults(run=_sheet)
     leases = actions.add_parser("leases", parents=[shared], help="leases as the servers tell them")
     leases.add_argument("--now", action="store_true", help="read the servers first")
     leases.add_argument("--all", action="store_true", help="ended ones too")
     leases.set_defaults(run=_leases)
-    for parser in (preview, publish, adopt, holdings, leases):
+    for parser in (preview, publish, adopt, holdings, sheet, leases):
         parser.add_argument("name", nargs="?", metavar="SERVER", help="the only one when left out")
     pools = actions.add_parser("pools", parents=[shared], help="how full every pool is")
     pools.set_defaults(run=_pools)
@@ -114,7 +127,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     )
     ask.add_argument("--options", action="store_true", help="every option of every offer")
     ask.set_defaults(run=_ask)
-    for parser in (listing, remove, preview, publish, adopt, holdings, leases, pools, export, ask):
+    for parser in (listing, remove, preview, publish, adopt, holdings, sheet, leases, pools, export, ask):
         add_json(parser)
 
 
@@ -183,7 +196,7 @@ def _allow(options: argparse.Namespace) -> int:
 def _add(options: argparse.Namespace) -> int:
     out = Out(options.json)
     new = DhcpServerNew(
-        name=options.name, site=options.site, reach=options.reach or "", addresses=options.address or []
+        name=options.name, site=options.site, reach=options.reach or "", by_hand=options.by_hand, addresses=options.address or [],
     )  # fmt: skip
     with connect(options) as roster:
         _print_servers(out, [roster.add_dhcp_server(new)])
@@ -375,6 +388,39 @@ def _hanging(one: HoldingView) -> str:
 
 def _where(one: HoldingView) -> str:
     return f"{one.source}:{one.line}" if one.line else one.source
+
+
+def _sheet(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name)
+        if options.look:
+            with out.waiting("asking the wire"):
+                found = roster.dhcp_look(server.id)
+        else:
+            found = roster.dhcp_sheet(server.id)
+    done = ("in effect", "entered")
+    if options.open:
+        found = found.model_copy(update={"lines": [line for line in found.lines if line.tick not in done]})
+    if options.json:
+        out.json(found)
+        return 0
+    if found.handed_out_at is None:
+        out.say(f"Nothing was handed out for {found.server_name} yet: roster dhcp publish {found.server_name}")
+        return 0
+    asked = f"the wire was asked {ago(found.asked_at)}" if found.asked_at else "the wire was not asked yet: --look"
+    out.say(f"To be entered into {found.server_name}, handed out {ago(found.handed_out_at)}; {asked}.")
+    subnet = None
+    for line in found.lines:
+        if line.subnet != subnet:
+            subnet = line.subnet
+            out.say(subnet, "bold")
+        mark, style = _TICKS[line.tick]
+        said = f"{line.tick}: {line.said}" if line.said else line.tick
+        out.console.print(Text.assemble((f"  {mark} ", style), f"{line.what:13} {line.value:48} ", (said, style)))
+    for note in found.notes:
+        out.say(f"{note}.", "yellow")
+    return 0
 
 
 def _leases(options: argparse.Namespace) -> int:

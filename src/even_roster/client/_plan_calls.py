@@ -14,6 +14,7 @@ from ..api.dhcp import (
     DhcpServerEdit,
     DhcpServerNew,
     DhcpServerView,
+    DhcpSheet,
     ExportText,
     HoldingPart,
     HoldingsPage,
@@ -295,6 +296,16 @@ def dhcp_holdings(
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
     params = {"part": part, "search": search or None, "now": now or None, "offset": offset, "limit": limit}
     return call(HoldingsPage, "GET", f"/api/dhcp/servers/{identity}/holdings", params)
+
+
+def dhcp_sheet(identity: int) -> Call[DhcpSheet]:
+    """What was handed out to be entered into a server by hand, ticked off by what the wire showed last."""
+    return call(DhcpSheet, "GET", f"/api/dhcp/servers/{identity}/sheet")
+
+
+def dhcp_look(identity: int) -> Call[DhcpSheet]:
+    """Ask the wire what of a sheet was entered; takes some seconds, and no lease."""
+    return call(DhcpSheet, "POST", f"/api/dhcp/servers/{identity}/sheet/look")
 
 
 def dhcp_leases(server: int | None = None) -> Call[list[LeaseView]]:

@@ -20,7 +20,7 @@ from ..core.plan.following import Lease
 from ..core.plan.model import HandedOut
 from ..core.text import clean
 from .files import content
-from .server import ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There
+from .server import READ_BACK, ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There
 
 PLACE = "its configuration"
 Control = Callable[[bytes], bytes]
@@ -34,6 +34,8 @@ class ControlledServer:
     pools_by_hand = False
     reserves_in_pools = True
     tells_anew = True
+    tells_leases = True
+    verified = READ_BACK
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read."""

@@ -22,7 +22,7 @@ from . import dhcpd_config, dhcpd_holdings, dhcpd_text
 from .files import OverLocal, file_or_none, files_as_seen, read_file, restore_files, write_files
 from .kind import Kind
 from .programs import run_check
-from .server import Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
+from .server import READ_BACK, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
 _SECONDS = 30.0
 DEFAULT_CHECK = ("dhcpd", "-4", "-t", "-cf")
@@ -41,6 +41,8 @@ class DhcpdServer:
     pools_by_hand = True
     tells_anew = False
     reserves_in_pools = False
+    tells_leases = True
+    verified = READ_BACK
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read; the text is that of the file of hosts, the configuration with what it includes is read along."""

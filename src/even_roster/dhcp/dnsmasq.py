@@ -23,7 +23,7 @@ from .dnsmasq_lines import Followed
 from .files import OverLocal, file_or_none, files_as_seen, read_file, restore_files, write_files
 from .kind import Kind
 from .programs import run_check, tell_to_read
-from .server import Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
+from .server import READ_BACK, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
 _SETTLE = 0.3
 DEFAULT_CHECK = ("dnsmasq", "--test")
@@ -41,6 +41,8 @@ class DnsmasqServer:
     roster: str = ""
     pools_by_hand = True
     reserves_in_pools = True
+    tells_leases = True
+    verified = READ_BACK
     tells_anew = False
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:

@@ -29,7 +29,7 @@ from .files import GivenFiles, LocalFiles, content, files_as_seen, octets_of, re
 from .kea_control import Control, HttpControl, SocketControl
 from .kind import Kind
 from .programs import run_check, tell_to_read
-from .server import ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
+from .server import READ_BACK, ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
 _NO_LEASES = 3
 RUNNING = "running memory"
@@ -49,6 +49,8 @@ class KeaServer:
     roster: str = ""
     pools_by_hand = False
     reserves_in_pools = True
+    tells_leases = True
+    verified = READ_BACK
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read: the file with what it includes where it is given, else what the server has in effect."""

@@ -32,6 +32,7 @@ class ChangedMeanwhile(ServerTrouble):
     """The configuration is not the one that was looked at; nothing was changed."""
 
 
+READ_BACK = "read back and verified"
 Owned = Mapping[str, frozenset[str]]
 Seen = dict[str, str]
 """What was read, by path (of a folder it ends with /), with what tells its content from another; empty where nothing is."""
@@ -102,6 +103,8 @@ class DhcpServer(Protocol):
 
     pools_by_hand: bool  # True when pools and options cannot be published, only compared
     reserves_in_pools: bool  # False when what is reserved must lie outside of its pools
+    tells_leases: bool  # False when nothing can be read of its leases
+    verified: str  # what can be said of a publishing that went well
 
     @property
     def tells_anew(self) -> bool:
@@ -248,7 +251,7 @@ def carry_out(server: DhcpServer, prepared: Prepared) -> Published:
     except ServerTrouble as error:
         raise type(error)(f"{error}; {server.restore(there.texts, shown.after)}") from error
     lines = tuple(line for line in shown.difference.lines if line not in shown.left)
-    notes = (prepared.checked, how, "read back and verified")
+    notes = (prepared.checked, how, server.verified)
     return Published(lines, scopes, shown.owned, notes, shown.by_hand, there.texts, back.texts)
 
 

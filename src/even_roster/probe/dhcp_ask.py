@@ -58,10 +58,11 @@ def random_mac(source: random.Random) -> Mac:
 
 async def ask(
     segment: Segment, wait: float = WAIT, progress: Callable[[float], None] = lambda part: None,
-    source: random.Random | None = None, client: Mac | None = None,
+    source: random.Random | None = None, client: Mac | None = None, ours: bool = False,
 ) -> list[OfferHeard]:  # fmt: skip
     """Collect offers for `wait` seconds; in the order in which they came. Without `client` the question comes from a MAC that is
-    made up for it. Raises SegmentError without raw frames."""
+    made up for it. With `ours` its frames bear our own MAC, as they must where the client is a device of the site: switches believe
+    that whoever's MAC they see stands where it came from. Raises SegmentError without raw frames."""
     source = source or random.Random()
     mac = client or random_mac(source)
     door = segment.frames_as(mac)
@@ -72,7 +73,8 @@ async def ask(
 
     # Access points drop frames from a MAC that is not signed in with them; on a cable some switches drop those whose two
     # MACs differ.
-    sender = segment.adapter.mac if segment.adapter.medium == "wireless" and segment.adapter.mac else mac
+    own = segment.adapter.mac if ours or segment.adapter.medium == "wireless" else None
+    sender = own or mac
     transaction = source.getrandbits(32)
     return await work_on(door, lambda stop: _collect(door, mac, sender, transaction, wait, stop, told))
 

@@ -109,6 +109,16 @@ def reach(connection: Connection, identity: int, settings: dict[str, str]) -> No
     connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(settings=settings))
 
 
+def hand_out(connection: Connection, identity: int, sheet: str) -> None:
+    """A server's sheet is this now."""
+    connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(sheet=sheet))
+
+
+def show(connection: Connection, identity: int, shown: dict[str, Any]) -> None:
+    """What the wire showed of a server's sheet."""
+    connection.execute(update(dhcp_servers).where(dhcp_servers.c.id == identity).values(shown=shown))
+
+
 def replace_published(
     connection: Connection, identity: int, entries: Iterable[Reservation], owned: dict[str, list[str]], at: int
 ) -> None:

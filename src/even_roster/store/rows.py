@@ -259,6 +259,8 @@ class DhcpServerRow(NamedTuple):
     holdings_trouble: str
     drift: Json
     begun: Json
+    sheet: str
+    shown: Json
 
 
 class ReviewRow(NamedTuple):

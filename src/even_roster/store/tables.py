@@ -288,6 +288,8 @@ dhcp_servers = Table(
     Column("holdings_trouble", Text, nullable=False, default="", server_default=""),
     Column("drift", JSON, nullable=False, default=dict, server_default="{}"),
     Column("begun", JSON, nullable=False, default=dict, server_default="{}"),
+    Column("sheet", Text, nullable=False, default="", server_default=""),
+    Column("shown", JSON, nullable=False, default=dict, server_default="{}"),
 )  # fmt: skip
 
 holdings = Table(

@@ -19,6 +19,7 @@ export function ServerForm() {
   const fault = add.error instanceof Problem ? add.error : null;
   const unusable = allowed.error instanceof Problem ? allowed.error : null;
   return (
+    <div className="grid gap-3 lg:grid-cols-2">
     <form className="rounded border border-rule bg-leaf p-3" aria-label="Manage a DHCP server" onSubmit={(event) => { event.preventDefault(); add.mutate(); }}>
       {unusable ? <p role="alert" className="mb-2 text-sm text-alarm">{unusable.message}.</p> : null}
       {free.length ? (
@@ -38,6 +39,30 @@ export function ServerForm() {
           <Mono>roster dhcp allow office kea --config FILE --socket FILE</Mono>. Then it can be chosen here.
         </p>
       )}
+    </form>
+    <ByHandForm />
+    </div>
+  );
+}
+
+/** A router with a web form: nothing can be sent to it, publishing gives a sheet to enter. */
+function ByHandForm() {
+  const [name, setName] = useState("");
+  const [address, setAddress] = useState("");
+  const client = useQueryClient();
+  const add = useMutation({
+    mutationFn: () => api.post<DhcpServerView>("/api/dhcp/servers", { name: name.trim(), by_hand: true, addresses: address.trim() ? [address.trim()] : [] }),
+    onSuccess: () => { setName(""); setAddress(""); void client.invalidateQueries({ queryKey: ["dhcp"] }); },
+  });
+  const fault = add.error instanceof Problem ? add.error : null;
+  return (
+    <form className="rounded border border-rule bg-leaf p-3" aria-label="A server that is edited by hand" onSubmit={(event) => { event.preventDefault(); add.mutate(); }}>
+      <div className="grid gap-3 sm:grid-cols-2">
+        <Field label="Server that is edited by hand" wrong={fault?.field === "name" ? `${fault.message}.` : null}><Input value={name} placeholder="router" onChange={(event) => setName(event.target.value)} maxLength={80} /></Field>
+        <Field label="Address it answers from" wrong={fault?.field === "addresses" ? `${fault.message}.` : null}><Input value={address} onChange={(event) => setAddress(event.target.value)} maxLength={40} /></Field>
+      </div>
+      {fault && !["name", "addresses"].includes(fault.field ?? "") ? <p role="alert" className="mt-2 text-sm text-alarm">{fault.message}.</p> : null}
+      <div className="mt-2 flex items-center gap-3"><Button type="submit" disabled={!name.trim() || add.isPending}>Keep a sheet for it</Button><span className="text-sm text-soft">Publishing gives what to enter; the wire shows later what was.</span></div>
     </form>
   );
 }

@@ -57,11 +57,13 @@ def follow(
     seen: Sequence[tuple[int, LastSeen]],
     refusal: str,
     now: int,
+    sheet: str | None = None,
 ) -> Followed:
     """Where a reservation stands.
 
     `leases` are the MAC's, `at_address` those on the reserved address, `seen` where the MAC was seen last, the
-    latest first; `refusal` is what the server said against it; times are UTC ms.
+    latest first; `refusal` is what the server said against it; times are UTC ms. `sheet` is given for a server that is edited by
+    hand: what the wire showed of the entry, empty for nothing yet.
     """
     address = dotted(item.address)
     if not item.on:
@@ -93,6 +95,10 @@ def follow(
         )  # fmt: skip
     if seen and seen[0][0] == item.address:
         return Followed(State.IN_EFFECT, f"the device was seen at {address} {span_of(now - seen[0][1].at)} ago")
+    if sheet is not None:
+        return Followed(
+            State.WAITING, sheet or "to be entered into the server by hand: nothing has shown yet that it was"
+        )
     if seen:
         place, when = seen[0]
         return Followed(

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 
 from ...api import host_file
 from ...api.host_file import HOST_FILE, HostFileError, Reach
+from ...core.ticking import BY_HAND
+from ...dhcp.by_hand import by_hand
 from ...dhcp.controlled import ControlledServer
 from ...dhcp.kind import KindError
 from ...dhcp.kinds import build, checked
@@ -38,8 +40,13 @@ class AllowedServers:
         except HostFileError as error:
             raise EditError(str(error), "reach") from error
 
-    def reached(self, name: str, reach: str) -> tuple[str, dict[str, str]]:
-        """The kind and the settings of a server that is reached as the host allows under a name. Raises EditError."""
+    def reached(self, name: str, reach: str, edited_by_hand: bool = False) -> tuple[str, dict[str, str]]:
+        """The kind and the settings of a server that is reached as the host allows under a name, or is edited by hand. Raises
+        EditError."""
+        if edited_by_hand:
+            if reach:
+                raise EditError("what is edited by hand is not reached: leave out what the host allows", "reach")
+            return BY_HAND, {}
         found = self.all().get(reach or name)
         if found is not None:
             try:
@@ -51,7 +58,7 @@ class AllowedServers:
             return "standin", {}
         raise EditError(
             f"the service's host does not allow a DHCP server {reach or name!r}; on that machine: "
-            f"roster dhcp allow {reach or name!r} kea --config FILE --socket FILE", "reach",
+            f"roster dhcp allow {reach or name!r} kea --config FILE --socket FILE; a router with a web form: by hand", "reach",
         )  # fmt: skip
 
     def values(self, row: DhcpServerRow) -> Mapping[str, str]:
@@ -64,6 +71,8 @@ class AllowedServers:
 
     def server(self, row: DhcpServerRow) -> DhcpServer:
         """The counterpart behind a record. Raises ServerTrouble."""
+        if row.kind == BY_HAND:
+            return by_hand(row.sheet)
         if row.kind == "standin":
             control = self._context.machine.dhcp_control(row.name)
             if control is None:

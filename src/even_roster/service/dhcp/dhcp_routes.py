@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request
@@ -14,6 +15,7 @@ from ...api.dhcp import (
     DhcpServerEdit,
     DhcpServerNew,
     DhcpServerView,
+    DhcpSheet,
     ExportText,
     HoldingPart,
     HoldingsPage,
@@ -34,7 +36,7 @@ from ..context import Context
 from ..plan import request_values
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
-from . import dhcp_views
+from . import dhcp_views, sheets
 from .dhcp_servers import DhcpServers
 
 router = APIRouter(prefix="/api/dhcp", tags=["dhcp"])
@@ -73,7 +75,7 @@ def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep,
     with context.plan.reading() as plan:
         site = request_values.site(plan, request.site, context.plan.site_here)
     name = _name(context, request.name, 0)
-    kind, settings = servers.allowed.reached(name, request.reach.strip())
+    kind, settings = servers.allowed.reached(name, request.reach.strip(), request.by_hand)
     addresses = list(request_values.addresses(request.addresses, "addresses"))
     values = {"site": site, "name": name, "kind": kind, "settings": settings, "addresses": addresses}
     identity = setting_edits.add_server(context, who, values)
@@ -168,6 +170,22 @@ def read(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> D
     """Read the server's leases now."""
     servers.read_leases(identity)
     return _view(context, servers, identity)
+
+
+@router.get("/servers/{identity}/sheet")
+def sheet(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> DhcpSheet:
+    """What was handed out to be entered into a server by hand, ticked off by what the wire showed last."""
+    return sheets.sheet(context, servers.row(identity))
+
+
+@router.post("/servers/{identity}/sheet/look")
+async def look(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> DhcpSheet:
+    """Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at
+    most, those not shown yet first). Takes some seconds; no lease is taken."""
+    row = await asyncio.to_thread(servers.row, identity)
+    await asyncio.to_thread(sheets.sheet, context, row)  # refused for other servers
+    notes = await sheets.look(context, row)
+    return await asyncio.to_thread(lambda: sheets.sheet(context, servers.row(identity), notes))
 
 
 @router.get("/servers/{identity}/holdings")

@@ -33,6 +33,7 @@ from ...core.names import NameSource, heard
 from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
+from ...core.ticking import BY_HAND
 from ...dhcp.server import (
     DhcpServer,
     Seen,
@@ -41,6 +42,7 @@ from ...dhcp.server import (
     as_owned,
     only_reservations,
 )
+from ...probe.segment import SegmentError
 from ...store import begun_publishings, holding_records, lease_records
 from ...store.edits import EditError, Missing
 from ...store.intake import NameHeard
@@ -51,6 +53,7 @@ from ..aids.repeating import attempt
 from ..context import Context, now_ms
 from ..knowing.observing import Batch
 from ..knowing.plan_book import Edit
+from . import sheets
 from .allowed_servers import AllowedServers
 from .publishing import Publishing
 
@@ -119,8 +122,10 @@ class DhcpServers:
     def _read_one(self, row: DhcpServerRow) -> None:
         try:
             self.read_leases(row.id)
-        except ServerTrouble as error:
-            _log.info("leases of %s: %s", row.name, error)
+            if row.kind == BY_HAND and self._context.settings.watch and sheets.due(row, now_ms()):
+                asyncio.run(sheets.look(self._context, row))
+        except (ServerTrouble, SegmentError) as error:
+            _log.info("%s: %s", row.name, error)
         except Missing:
             pass  # it was removed meanwhile
         except Exception:
@@ -212,7 +217,10 @@ class DhcpServers:
         try:
             with self.line(identity):
                 reading = next(self._readings)
-                leases = self.server(row).leases()
+                server = self.server(row)
+                if not server.tells_leases:
+                    return 0
+                leases = server.leases()
         except ServerTrouble as error:
             with self._context.database.write() as connection:
                 lease_records.trouble(connection, identity, str(error))

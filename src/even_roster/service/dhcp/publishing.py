@@ -16,6 +16,8 @@ from sqlalchemy import update
 from ...api.events import DhcpEvent
 from ...core.address import dotted
 from ...core.dhcp import PlanError, Scope, key_of, meaning
+from ...core.ticking import BY_HAND
+from ...dhcp.controlled import PLACE
 from ...dhcp.server import (
     ChangedMeanwhile,
     DhcpServer,
@@ -146,6 +148,8 @@ class Publishing:
                 kept = Version(version.texts, version.before, version.meaning, version.owned, after)
                 server_versions.keep(connection, identity, kept, now_ms())
             begun_publishings.forget(connection, identity)
+            if row.kind == BY_HAND:
+                lease_records.hand_out(connection, identity, done.after[PLACE])
         self._context.plan.holdings_changed()
         self._context.findings.servers_changed()
         self._context.tell(DhcpEvent(server=identity))

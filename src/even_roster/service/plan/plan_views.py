@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
@@ -25,12 +25,15 @@ from ...api.plan import (
     UseView,
 )
 from ...core.address import address_of, dotted
+from ...core.dhcp import Reservation as Entry
+from ...core.dhcp import key_of
 from ...core.mac import NOBODY, Mac, MacNumber
 from ...core.measure import subnet_sums
 from ...core.plan.checks import Problem
 from ...core.plan.following import Followed, follow
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan, Site, Subnet, Use
 from ...core.plan.shares import free_blocks, shares
+from ...core.ticking import BY_HAND, Shown, restored
 from ...store import lease_records, seen_records
 from ...store.seen_records import KnownAs
 from .. import views
@@ -161,17 +164,29 @@ def look_around(connection: Connection, plan: Plan, items: Sequence[Assignment])
         at_address = lease_records.at_addresses(connection, site, addresses)
         published = lease_records.published_macs(connection, site, addresses)
         places = seen_records.places_of(connection, keys)
-        refusals = {key: said for row in lease_records.servers(connection) for key, said in row.refusals.items()}
+        servers = lease_records.servers(connection)
+        refusals = {key: said for row in servers for key, said in row.refusals.items()}
+        sheets = {row.id: restored(row.shown) for row in servers if row.kind == BY_HAND}
         for item in mine:
             mac = item.mac if item.mac is not None else NOBODY
-            served = any(b.kind is BandKind.POOL and b.server is not None for b in plan.bands_of(item.subnet))
+            serving = [b.server for b in plan.bands_of(item.subnet) if b.kind is BandKind.POOL and b.server is not None]
             followed[item.id] = follow(
-                item, served=served, published=mac in published.get(item.address, ()),
+                item, served=bool(serving), published=mac in published.get(item.address, ()),
                 leases=[row.lease for row in leases.get(mac, ())],
                 at_address=[row.lease for row in at_address.get(item.address, ())],
                 seen=places.get(mac, ()), refusal=refusals.get(dotted(item.address), ""), now=now,
+                sheet=_on_sheet(plan, item, [sheets.get(one) for one in serving]),
             )  # fmt: skip
     return Around(known, followed)
+
+
+def _on_sheet(plan: Plan, item: Assignment, sheets: Sequence[Mapping[tuple[str, str], Shown] | None]) -> str | None:
+    """What the wire showed of an entry of servers that are edited by hand; None for all other servers."""
+    found = [one for one in sheets if one is not None]
+    if not found or len(found) < len(sheets) or item.mac is None:
+        return None
+    key = str(plan.subnets[item.subnet].network), key_of(Entry(item.mac, item.address))
+    return next((one[key].sentence for one in found if key in one), "")
 
 
 def reservation(followed: Followed | None) -> Reservation | None:

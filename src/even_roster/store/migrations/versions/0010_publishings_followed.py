@@ -1,4 +1,5 @@
-"""What is about to be written to a DHCP server, noted before it is, so that a service that dies meanwhile knows it again."""
+"""What is about to be written to a DHCP server, noted before it is, so that a service that dies meanwhile knows it again; and the
+sheet of a server that is edited by hand, with what the wire showed of it."""
 
 from alembic import op
 
@@ -11,6 +12,8 @@ depends_on = None
 def upgrade() -> None:
     """Bring the records to this revision; nothing is being published while it is made."""
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN begun JSON NOT NULL DEFAULT '{}'")
+    op.execute("ALTER TABLE dhcp_servers ADD COLUMN sheet TEXT NOT NULL DEFAULT ''")
+    op.execute("ALTER TABLE dhcp_servers ADD COLUMN shown JSON NOT NULL DEFAULT '{}'")
 
 
 def downgrade() -> None:

@@ -381,7 +381,7 @@ class AnyOrder(OneRecord):
             with self.database.write() as connection:  # as revision 0007 had it
                 for table in ("change_devices", "holdings", "dhcp_versions"):
                     connection.exec_driver_sql(f"DROP TABLE {table}")
-                for column in ("holdings_at", "holdings_trouble", "drift"):
+                for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):
                     connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
                 connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
             self.database.close()

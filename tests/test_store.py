@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import sqlite3
 import tempfile
@@ -233,6 +234,22 @@ class Files(StoreCase):
         with self.assertRaisesRegex(StoreError, "other.db"):
             Database(path)
         self.assertTrue(path.read_bytes().startswith(b"this is a text"))
+
+    def test_a_migration_that_is_cut_off_leaves_the_file_as_it_was_and_is_done_again(self) -> None:
+        path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "roster.db"
+        Database(path).close()
+        with contextlib.closing(sqlite3.connect(path)) as older:
+            for column in ("begun", "sheet"):  # and "shown", the last one that is added, stands in the way
+                older.execute(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
+            older.execute("UPDATE alembic_version SET version_num = '0009'")
+            older.commit()
+            with self.assertRaisesRegex(StoreError, "shown"):
+                Database(path)
+            columns = {row[1] for row in older.execute("PRAGMA table_info(dhcp_servers)")}
+            self.assertEqual(columns & {"begun", "sheet"}, set(), "nothing of it is left")
+            older.execute("ALTER TABLE dhcp_servers DROP COLUMN shown")
+            older.commit()
+        Database(path).close()
 
     def test_a_file_of_a_newer_version_is_refused(self) -> None:
         self.database.close()

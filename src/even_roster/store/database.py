@@ -137,6 +137,9 @@ class Database:
         config.set_main_option("script_location", str(_MIGRATIONS))
         with self.engine.connect() as connection:
             config.attributes["connection"] = connection
+            connection.exec_driver_sql(
+                "BEGIN IMMEDIATE"
+            )  # all steps or none: one that is cut off is done again from its beginning
             command.upgrade(config, "head")
             connection.commit()
 

@@ -383,6 +383,7 @@ class AnyOrder(OneRecord):
                     connection.exec_driver_sql(f"DROP TABLE {table}")
                 for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):
                     connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
+                connection.exec_driver_sql("ALTER TABLE leases DROP COLUMN since")
                 connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
             self.database.close()
             self.database = Database(self.path)

@@ -178,6 +178,7 @@ class FakeServer:
     pools_by_hand: bool = False
     reserves_in_pools: bool = True
     tells_leases: bool = True
+    ends_leases: bool = False
     verified: str = "read back and verified"
     tells_anew: bool = False
     restored: int = 0
@@ -190,6 +191,9 @@ class FakeServer:
 
     def as_seen(self, seen: Seen) -> bool:
         return False
+
+    def end_lease(self, address: Address) -> None:
+        raise ServerTrouble("it cannot")
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         return self._means(texts["its file"], False, False)

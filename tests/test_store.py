@@ -239,7 +239,8 @@ class Files(StoreCase):
         path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "roster.db"
         Database(path).close()
         with contextlib.closing(sqlite3.connect(path)) as older:
-            for column in ("begun", "sheet"):  # and "shown", the last one that is added, stands in the way
+            older.execute("ALTER TABLE leases DROP COLUMN since")
+            for column in ("begun", "sheet"):  # and "shown", which is added after them, stands in the way
                 older.execute(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
             older.execute("UPDATE alembic_version SET version_num = '0009'")
             older.commit()

@@ -1392,6 +1392,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dhcp/renewals/{assignment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Renewal
+         * @description How a device that waits for its reservation comes to it; null when it holds no other lease.
+         */
+        get: operations["renewal_api_dhcp_renewals__assignment__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dhcp/renewals/{assignment}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Lease
+         * @description End the old lease of a device that waits for its reservation, at its server. Only when the old address, asked now, is silent
+         *     while another device of the link answers; takes some seconds.
+         */
+        post: operations["end_lease_api_dhcp_renewals__assignment__end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dhcp/leases": {
         parameters: {
             query?: never;
@@ -3593,6 +3634,18 @@ export interface components {
             means: string;
         };
         /**
+         * LeaseEnded
+         * @description An old lease that was ended at its server, and by what it was known that nobody uses its address.
+         */
+        LeaseEnded: {
+            /** Address */
+            address: string;
+            /** Server Name */
+            server_name: string;
+            /** Said */
+            said: string;
+        };
+        /**
          * LeaseView
          * @description A lease as the server told it last; `expires` None means never.
          */
@@ -4112,6 +4165,31 @@ export interface components {
          * @description Remembered ranges changed.
          */
         RangesEvent: Record<string, never>;
+        /**
+         * Renewal
+         * @description How a device that waits for its reservation comes to it. It holds the lease of `address` from `server`, and asks again by
+         *     itself at `renews` (half of its lease), of any server at `rebinds`, and when it `ends` (RFC 2131 4.4.5); times that are past or
+         *     not known are left out. `how` tells what has it ask at once, by its kind of system. With `can_end` the old lease can be ended at
+         *     the server when its address is silent.
+         */
+        Renewal: {
+            /** Address */
+            address: string;
+            /** Server */
+            server: number;
+            /** Server Name */
+            server_name: string;
+            /** Renews */
+            renews: string | null;
+            /** Rebinds */
+            rebinds: string | null;
+            /** Ends */
+            ends: string | null;
+            /** How */
+            how: string[];
+            /** Can End */
+            can_end: boolean;
+        };
         /**
          * Replacement
          * @description New hardware of a device: its MAC; `old` says which of several was replaced.
@@ -7776,6 +7854,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HoldingsPage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    renewal_api_dhcp_renewals__assignment__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                assignment: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renewal"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    end_lease_api_dhcp_renewals__assignment__end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                assignment: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeaseEnded"];
                 };
             };
             /** @description Validation Error */

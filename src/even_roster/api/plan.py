@@ -258,6 +258,30 @@ class Reservation(Model):
     until: Time | None
 
 
+class Renewal(Model):
+    """How a device that waits for its reservation comes to it. It holds the lease of `address` from `server`, and asks again by
+    itself at `renews` (half of its lease), of any server at `rebinds`, and when it `ends` (RFC 2131 4.4.5); times that are past or
+    not known are left out. `how` tells what has it ask at once, by its kind of system. With `can_end` the old lease can be ended at
+    the server when its address is silent."""
+
+    address: str
+    server: int
+    server_name: str
+    renews: Time | None
+    rebinds: Time | None
+    ends: Time | None
+    how: list[str]
+    can_end: bool
+
+
+class LeaseEnded(Model):
+    """An old lease that was ended at its server, and by what it was known that nobody uses its address."""
+
+    address: str
+    server_name: str
+    said: str
+
+
 class AssignmentView(Model):
     """An address and whom it belongs to. `device` is the one that its MAC was seen on, `last_seen` when."""
 

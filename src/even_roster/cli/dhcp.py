@@ -99,6 +99,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     sheet.add_argument("--look", action="store_true", help="ask the wire first: DISCOVERs alone, no lease is taken")
     sheet.add_argument("--open", action="store_true", help="only what is not in effect or entered")
     sheet.set_defaults(run=_sheet)
+    renewal = actions.add_parser(
+        "renewal", parents=[shared], help="how a device that waits for its reservation comes to it"
+    )
+    renewal.add_argument("address", metavar="ADDRESS", help="the reserved one")
+    renewal.add_argument(
+        "--end-lease",
+        action="store_true",
+        help="end its old lease at the server; refused unless that address is silent",
+    )
+    renewal.set_defaults(run=_renewal)
     leases = actions.add_parser("leases", parents=[shared], help="leases as the servers tell them")
     leases.add_argument("--now", action="store_true", help="read the servers first")
     leases.add_argument("--all", action="store_true", help="ended ones too")
@@ -127,7 +137,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     )
     ask.add_argument("--options", action="store_true", help="every option of every offer")
     ask.set_defaults(run=_ask)
-    for parser in (listing, remove, preview, publish, adopt, holdings, sheet, leases, pools, export, ask):
+    for parser in (listing, remove, preview, publish, adopt, holdings, sheet, renewal, leases, pools, export, ask):
         add_json(parser)
 
 
@@ -420,6 +430,45 @@ def _sheet(options: argparse.Namespace) -> int:
         out.console.print(Text.assemble((f"  {mark} ", style), f"{line.what:13} {line.value:48} ", (said, style)))
     for note in found.notes:
         out.say(f"{note}.", "yellow")
+    return 0
+
+
+def _renewal(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        item = roster.assignment(options.address)
+        if options.end_lease:
+            with out.waiting("asking its old address"):
+                ended = roster.end_lease(item.id)
+            if options.json:
+                out.json(ended)
+            else:
+                out.say(f"{ended.said}: the lease was ended at {ended.server_name}.")
+                out.say(f"The device gets {item.address} when it asks the next time.")
+            return 0
+        found = roster.renewal(item.id)
+    if options.json:
+        out.json({"renewal": found})
+        return 0
+    if found is None:
+        state = item.reservation
+        out.say(f"{item.address}: {state.state}, {state.sentence}." if state else f"{item.address} is not reserved.")
+        return 0
+    out.say(
+        f"{item.name or (item.mac.mac if item.mac else item.address)} holds the lease of {found.address} from {found.server_name}."
+    )
+    out.facts(
+        [
+            ("asks again by itself", clock(found.renews) if found.renews else None),
+            ("asks any server", clock(found.rebinds) if found.rebinds else None),
+            ("its lease ends", clock(found.ends) if found.ends else "never, so it has to be made to ask"),
+        ]
+    )
+    out.say("At once:", "bold")
+    for one in found.how:
+        out.say(f"  {one}")
+    if found.can_end:
+        out.say(f"If it is gone from {found.address}: roster dhcp renewal {item.address} --end-lease", "dim")
     return 0
 
 

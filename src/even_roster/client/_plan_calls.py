@@ -36,10 +36,12 @@ from ..api.plan import (
     Candidate,
     FreeAnswer,
     JoinSubnets,
+    LeaseEnded,
     Move,
     Moved,
     Problems,
     ProveRequest,
+    Renewal,
     RoleRule,
     Search,
     SettleDone,
@@ -306,6 +308,16 @@ def dhcp_sheet(identity: int) -> Call[DhcpSheet]:
 def dhcp_look(identity: int) -> Call[DhcpSheet]:
     """Ask the wire what of a sheet was entered; takes some seconds, and no lease."""
     return call(DhcpSheet, "POST", f"/api/dhcp/servers/{identity}/sheet/look")
+
+
+def renewal(assignment: int) -> Call[Renewal | None]:
+    """How a device that waits for its reservation comes to it; None when it holds no other lease."""
+    return call(Renewal | None, "GET", f"/api/dhcp/renewals/{assignment}")
+
+
+def end_lease(assignment: int) -> Call[LeaseEnded]:
+    """End the old lease of a device that waits for its reservation; refused unless its address is silent."""
+    return call(LeaseEnded, "POST", f"/api/dhcp/renewals/{assignment}/end")
 
 
 def dhcp_leases(server: int | None = None) -> Call[list[LeaseView]]:

@@ -41,6 +41,7 @@ class ByHandServer(ControlledServer):
     """One server behind its sheet."""
 
     tells_leases = False
+    ends_leases = False
     verified = "handed out as a sheet, to be entered there by hand; what the wire shows of it is ticked off"
 
     def check(self, texts: dict[str, str]) -> str:

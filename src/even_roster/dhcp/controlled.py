@@ -11,7 +11,7 @@ from dataclasses import dataclass, fields
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
-from ..core.address import Address, address_of
+from ..core.address import Address, address_of, dotted
 from ..core.dhcp import OPTION_NAMES, Scope, ScopeThere, key_of, option_items
 from ..core.dhcp_export import FormatError, from_json, to_json
 from ..core.holdings import By, Holding, Part, Place, addresses_in, naming
@@ -35,6 +35,7 @@ class ControlledServer:
     reserves_in_pools = True
     tells_anew = True
     tells_leases = True
+    ends_leases = True
     verified = READ_BACK
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
@@ -96,6 +97,12 @@ class ControlledServer:
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""
         return [held for one in self.read({}, networks).scopes for held in _held(one.scope)]
+
+    def end_lease(self, address: Address) -> None:
+        """See DhcpServer.end_lease."""
+        answer = self._ask("end", address=dotted(address))
+        if answer.get("error"):
+            raise ServerTrouble(f"the server does not end the lease: {clean(str(answer['error']), 600)}")
 
     def leases(self) -> list[Lease]:
         """See DhcpServer.leases."""

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network
 from pathlib import Path
 
+from ..core.address import Address
 from ..core.dhcp import Scope, ScopeThere
 from ..core.holdings import Holding
 from ..core.plan.following import Lease
@@ -42,6 +43,7 @@ class DhcpdServer:
     tells_anew = False
     reserves_in_pools = False
     tells_leases = True
+    ends_leases = False
     verified = READ_BACK
 
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
@@ -133,6 +135,10 @@ class DhcpdServer:
             with contextlib.suppress(ServerTrouble):
                 self._restart()
         return told
+
+    def end_lease(self, address: Address) -> None:
+        """See DhcpServer.end_lease: dhcpd has no command that ends a lease."""
+        raise ServerTrouble("dhcpd has no command that ends a lease")
 
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network
 from pathlib import Path
 
+from ..core.address import Address
 from ..core.dhcp import Scope, ScopeThere, key_of
 from ..core.holdings import Holding
 from ..core.plan.following import Lease
@@ -42,6 +43,7 @@ class DnsmasqServer:
     pools_by_hand = True
     reserves_in_pools = True
     tells_leases = True
+    ends_leases = False
     verified = READ_BACK
     tells_anew = False
 
@@ -149,6 +151,10 @@ class DnsmasqServer:
             with contextlib.suppress(ServerTrouble):
                 self._signal()
         return told
+
+    def end_lease(self, address: Address) -> None:
+        """See DhcpServer.end_lease: dnsmasq has no command that ends a lease."""
+        raise ServerTrouble("dnsmasq has no command that ends a lease")
 
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings."""

@@ -18,7 +18,7 @@ from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 from typing import Any
 
-from ..core.address import address_of
+from ..core.address import Address, address_of, dotted
 from ..core.dhcp import Scope, ScopeThere
 from ..core.holdings import Holding, Part, Place
 from ..core.mac import Mac, MacError, MacNumber
@@ -116,6 +116,19 @@ class KeaServer:
             return []
         texts = [kea_config.parse(self._together(one).text).root.value for one in (there.texts, after)]
         return kea_running.beyond((texts[0], texts[1]), (json.loads(there.running), json.loads(back.running)))
+
+    @property
+    def ends_leases(self) -> bool:
+        """See DhcpServer.ends_leases: by its lease commands."""
+        return self.control is not None
+
+    def end_lease(self, address: Address) -> None:
+        """See DhcpServer.end_lease: by `lease4-del` (Kea's lease commands)."""
+        if self.control is None:
+            raise ServerTrouble("a lease can be ended by the server's control socket or URL alone, and none was named")
+        answer = self._ask("lease4-del", {"ip-address": dotted(address)})
+        if answer["result"] not in (0, _NO_LEASES):
+            raise ServerTrouble(f"the server refuses lease4-del: {clean(str(answer.get('text')), 600)}")
 
     @property
     def tells_anew(self) -> bool:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Network
 from typing import Protocol
 
-from ..core.address import dotted
+from ..core.address import Address, dotted
 from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost, meaning, still_owned
 from ..core.holdings import Holding
 from ..core.mac import Mac
@@ -107,6 +107,10 @@ class DhcpServer(Protocol):
     verified: str  # what can be said of a publishing that went well
 
     @property
+    def ends_leases(self) -> bool:
+        """True when a lease can be ended there."""
+
+    @property
     def tells_anew(self) -> bool:
         """True when reading back gives the texts in the server's own words, not octet for octet what was written."""
 
@@ -137,6 +141,9 @@ class DhcpServer(Protocol):
 
     def leases(self) -> list[Lease]:
         """Its leases now, ended ones too where it keeps them."""
+
+    def end_lease(self, address: Address) -> None:
+        """Forget the lease of an address, as if it had been given back."""
 
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """All that it holds, whoever wrote it; `networks` are planned ones, where it does not say the mask itself, `there` what was

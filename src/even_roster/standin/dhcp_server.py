@@ -152,7 +152,7 @@ class StandinDhcp:
         )  # fmt: skip
 
     def control(self, request: bytes) -> bytes:
-        """The control door: get, test, set and leases, as JSON."""
+        """The control door: get, test, set, leases and end, as JSON."""
         try:
             asked = json.loads(request)
             answer = self._control(asked)
@@ -166,6 +166,9 @@ class StandinDhcp:
             return {"configuration": json.loads(to_json(self._scopes.values()))}
         if command == "leases":
             return {"leases": [self._told(address, lease) for address, lease in self._given()]}
+        if command == "end":
+            self._take_back(int(IPv4Address(asked["address"])))
+            return {}
         try:
             scopes = _checked(from_json(json.dumps(asked["configuration"])))
         except FormatError as error:

@@ -82,7 +82,7 @@ def all_leases(connection: Connection, identity: int | None = None, limit: int =
 
 
 def _lease(row: Any) -> LeaseRow:
-    return LeaseRow(Lease(row.address, row.mac, row.name, row.expires), row.server, row.server_name)
+    return LeaseRow(Lease(row.address, row.mac, row.name, row.expires, row.since), row.server, row.server_name)
 
 
 def replace_leases(connection: Connection, identity: int, found: Sequence[Lease], at: int) -> None:
@@ -91,6 +91,7 @@ def replace_leases(connection: Connection, identity: int, found: Sequence[Lease]
     rows = {
         lease.address: {
             "server": identity, "address": lease.address, "mac": lease.mac, "name": lease.name, "expires": lease.expires,
+            "since": lease.since,
         }
         for lease in found
     }  # fmt: skip

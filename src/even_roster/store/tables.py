@@ -316,6 +316,7 @@ leases = Table(
     Column("mac", BigInteger, index=True),
     Column("name", Text, nullable=False, default=""),
     Column("expires", BigInteger),
+    Column("since", BigInteger),
     Index("ix_leases_address", "address"),
     sqlite_with_rowid=False,
 )  # fmt: skip

@@ -11,6 +11,7 @@ import { Button, Facts, Field, Input, Mono, Section } from "../../parts/basics";
 import { ProblemList } from "../../parts/ProblemList";
 import { Proof } from "../../parts/Proof";
 import { ReservationState } from "../../parts/ReservationState";
+import { RenewalHelp } from "./RenewalHelp";
 
 export function PlanBlock({ address, one, mac, name }: { address: string; one: AssignmentView | null; mac?: string | undefined; name?: string | undefined }) {
   return one ? <Assigned one={one} /> : <Free address={address} mac={mac} name={name} />;
@@ -59,6 +60,7 @@ function Assigned({ one }: { one: AssignmentView }) {
         ["seen", one.mac ? <span key="s" className={elsewhere ? "text-alarm" : ""}>{one.seen_at ? `${elsewhere ? `at ${one.seen_at}` : "there"}, ${ago(one.last_seen)}` : "never"}</span> : null],
         ["state", one.reservation ? <span key="r"><ReservationState state={one.reservation.state} /> <span className="text-sm">{one.reservation.sentence}</span></span> : null],
       ]} />
+      {one.reservation?.state === "waiting" ? <RenewalHelp one={one} /> : null}
       {one.problems.length > 0 ? <div className="mt-2"><ProblemList problems={one.problems} /></div> : null}
       <Uses one={one} />
       <div className="mt-2 flex flex-wrap items-end gap-2">

@@ -1,6 +1,7 @@
 // What is to be entered into a server by hand, ticked off by what the wire shows of it.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Printer } from "lucide-react";
+import { Link } from "react-router";
 import { api } from "../../api/client";
 import type { DhcpServerView, DhcpSheet, SheetLine } from "../../api/types";
 import { ago, sentence } from "../../lib/format";
@@ -24,9 +25,9 @@ export function SheetPanel({ server }: { server: DhcpServerView }) {
     <section className="mt-3" aria-label={`Sheet of ${server.name}`}>
       <div className="flex flex-wrap items-center gap-3">
         <p>To be entered into {server.name} by hand, handed out {ago(found.handed_out_at)}. {open === 0 ? "The wire shows all of it that can be seen." : `${open} of ${found.lines.length} lines are not shown to be entered.`} {found.asked_at ? `The wire was asked ${ago(found.asked_at)}.` : ""}</p>
-        <span className="ml-auto flex gap-2 print:hidden">
+        <span className="ml-auto flex items-center gap-3">
           <Button disabled={look.isPending} onClick={() => look.mutate()}>{look.isPending ? "Asking the wire…" : "Ask the wire"}</Button>
-          <Button tone="quiet" onClick={() => window.print()}><Printer className="size-4" aria-hidden /> Print</Button>
+          <Link className="flex items-center gap-1 underline decoration-rule underline-offset-4 hover:decoration-ink" to={`/sheet?server=${server.id}`}><Printer className="size-4" aria-hidden /> To print</Link>
         </span>
       </div>
       {look.error ? <p role="alert" className="mt-1 text-sm text-alarm">{look.error.message}.</p> : null}

@@ -25,6 +25,7 @@ from ...api.dhcp import (
     PublishRequest,
 )
 from ...api.events import DhcpEvent
+from ...api.plan import LeaseEnded, Renewal
 from ...core import dhcp_export
 from ...core.address import address_of
 from ...core.dhcp import Scope, desired
@@ -36,7 +37,7 @@ from ..context import Context
 from ..plan import request_values
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
-from . import dhcp_views, sheets
+from . import dhcp_views, renewing, sheets
 from .dhcp_servers import DhcpServers
 
 router = APIRouter(prefix="/api/dhcp", tags=["dhcp"])
@@ -198,6 +199,19 @@ def holdings(
         servers.read_holdings(identity)
     row, held = servers.row(identity), servers.holdings(identity)
     return dhcp_views.holdings_page(context, row, held, part, search, offset, limit)
+
+
+@router.get("/renewals/{assignment}")
+def renewal(assignment: int, context: ContextDep, servers: ServersDep, who: Who) -> Renewal | None:
+    """How a device that waits for its reservation comes to it; null when it holds no other lease."""
+    return renewing.renewal(context, servers, assignment)
+
+
+@router.post("/renewals/{assignment}/end")
+async def end_lease(assignment: int, context: ContextDep, servers: ServersDep, who: Who) -> LeaseEnded:
+    """End the old lease of a device that waits for its reservation, at its server. Only when the old address, asked now, is silent
+    while another device of the link answers; takes some seconds."""
+    return await renewing.end_lease(context, servers, assignment)
 
 
 @router.get("/leases")

@@ -14,7 +14,7 @@ from ipaddress import IPv4Network
 from typing import Any
 
 from ...api.events import DhcpEvent
-from ...core.address import address_of
+from ...core.address import Address, address_of
 from ...core.dhcp import (
     Adoption,
     PlanError,
@@ -227,6 +227,13 @@ class DhcpServers:
             raise
         self._store(row, leases, reading)
         return len(leases)
+
+    def end_lease(self, identity: int, address: Address) -> None:
+        """Have a server forget a lease, and read its leases anew. Raises Missing, ServerTrouble."""
+        row = self.row(identity)
+        with self.line(identity):
+            self.server(row).end_lease(address)
+        self.read_leases(identity)
 
     def read_holdings(self, identity: int) -> None:
         """Read all that a server holds now; when it cannot be read, that is kept and what was read before stays. Raises Missing."""

@@ -1,5 +1,6 @@
 """What is about to be written to a DHCP server, noted before it is, so that a service that dies meanwhile knows it again; and the
-sheet of a server that is edited by hand, with what the wire showed of it."""
+sheet of a server that is edited by hand, with what the wire showed of it; since when
+leases run."""
 
 from alembic import op
 
@@ -14,6 +15,7 @@ def upgrade() -> None:
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN begun JSON NOT NULL DEFAULT '{}'")
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN sheet TEXT NOT NULL DEFAULT ''")
     op.execute("ALTER TABLE dhcp_servers ADD COLUMN shown JSON NOT NULL DEFAULT '{}'")
+    op.execute("ALTER TABLE leases ADD COLUMN since BIGINT")
 
 
 def downgrade() -> None:

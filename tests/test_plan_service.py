@@ -10,6 +10,8 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from even_roster.api.devices import DeviceEdit
+from even_roster.api.dhcp import DhcpServerNew
+from even_roster.api.host_file import Reach, allow
 from even_roster.api.plan import (
     AssignmentEdit,
     AssignmentNew,
@@ -207,14 +209,21 @@ class Edits(OnDemo):
         ]
         able = {row.device for row in self.roster.settle(office, dry_run=True).devices if not row.why_not}
         spare = [one for _, one in sorted(leases.items()) if one.device and one.device.id in able]
-        free, camera = (one.device for one in spare[:2])
-        assert free is not None and camera is not None
+        free, camera, clash = (one.device for one in spare[:3])
+        assert free is not None and camera is not None and clash is not None
+        # A server of the site reserves what the third one holds for somebody else: it is refused, and holds up nobody.
+        hosts = self.service.home / "hosts"
+        hosts.write_text(f"id:01:02:03,{spare[2].address}\n")
+        allow(self.service.home, Reach("annex", "dnsmasq", {"hosts": str(hosts)}))
+        annex = self.roster.add_dhcp_server(DhcpServerNew(name="annex"))
+        self.addCleanup(self.roster.remove_dhcp_server, annex.id)
         self.roster.edit_device(camera.id, DeviceEdit(role="camera"))
         planned = self.roster.assignment("10.44.10.30").device
         assert planned is not None
         dry = self.roster.settle([free.id, camera.id, planned.id], dry_run=True)
         self.assertEqual((dry.change, len(dry.devices)), (None, 3))
-        done = self.roster.settle([free.id, camera.id, planned.id, 999_999])
+        done = self.roster.settle([clash.id, free.id, camera.id, planned.id, 999_999])
+        self.assertIn("reserves", done.devices.pop(0).why_not)
         self.assertEqual(
             [(row.kind, row.moves) for row in done.devices],
             [("reserved", False), ("static", True), (None, False), (None, False)],

@@ -29,6 +29,7 @@ export type BandView = Schemas["BandView"];
 export type Candidate = Schemas["Candidate"];
 export type CardView = Schemas["CardView"];
 export type DhcpPreview = Schemas["DhcpPreview"];
+export type SettledRow = Schemas["SettledRow"];
 export type SettleDone = Schemas["SettleDone"];
 export type DhcpServerView = Schemas["DhcpServerView"];
 export type AllowedServer = Schemas["AllowedServer"];

@@ -3,8 +3,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api } from "../api/client";
-import type { AdoptDone, DhcpServerView, LeaseView, PoolView } from "../api/types";
-import { ago, count, moment, plural } from "../lib/format";
+import type { AdoptDone, DhcpServerView, LeaseView, PoolView, SettleDone, SettledRow } from "../api/types";
+import { ago, count, moment, plural, sentence } from "../lib/format";
 import { useOpen } from "../lib/open";
 import { Button, Input, Mono, Notice, Section } from "../parts/basics";
 import { AskPanel } from "./dhcp/AskPanel";
@@ -99,21 +99,36 @@ function Adoption({ found, name, onAdopt, onClose }: { found: AdoptDone; name: s
 
 const MOST = 200;
 
+/** What was made of a device's lease. */
+function kept(one: SettledRow): string {
+  if (one.why_not) return `nothing was changed: ${one.why_not}`;
+  if (one.moves) return `static ${one.address}, since its role must not depend on a pool; its card says what to type in`;
+  return one.kind === "reserved" ? `${one.address} is reserved for it; publish it` : `${one.address} is static, as it is typed in`;
+}
+
 function Leases() {
   const [text, setText] = useState("");
   const [, setOpen] = useOpen();
   const leases = useQuery({ queryKey: ["dhcp", "leases"], queryFn: () => api.get<LeaseView[]>("/api/dhcp/leases") });
+  const client = useQueryClient();
+  const keep = useMutation({
+    mutationFn: (device: number) => api.post<SettleDone>("/api/assignments/settle", { devices: [device] }),
+    onSuccess: () => { for (const key of ["dhcp", "assignments", "assignment", "explain", "plan", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); },
+  });
   const wanted = text.trim().toLowerCase();
   const found = leases.data?.filter((one) => one.active && (!wanted || [one.address, one.name, one.mac?.mac, one.mac?.vendor, one.device?.name].some((value) => value?.toLowerCase().includes(wanted)))) ?? [];
   if (!leases.data?.length) return null;
   return (
     <Section title={`Leases (${count(found.length)})`} aside={<Input type="search" aria-label="Narrow the leases" placeholder="Narrow" value={text} onChange={(event) => setText(event.target.value)} className="w-48" />}>
+      {keep.error ? <p role="alert" className="mb-1 text-sm text-alarm">{sentence(keep.error.message)}.</p> : null}
+      {keep.data?.devices.map((one) => <p key={one.device} role="status" className="mb-1 text-sm">{one.name || `device ${one.device}`}: {kept(one)}.</p>)}
       <table className="w-full text-left text-sm">
-        <thead className="text-soft"><tr><th className="font-normal">address</th><th className="font-normal">MAC</th><th className="font-normal">name</th><th className="font-normal">vendor</th><th className="font-normal">until</th><th className="font-normal">server</th></tr></thead>
+        <thead className="text-soft"><tr><th className="font-normal">address</th><th className="font-normal">MAC</th><th className="font-normal">name</th><th className="font-normal">vendor</th><th className="font-normal">until</th><th className="font-normal">server</th><th><span className="sr-only">keep</span></th></tr></thead>
         <tbody>
           {found.slice(0, MOST).map((one) => (
             <tr key={`${one.server}-${one.address}`} className="cursor-pointer border-t border-rule hover:bg-wash/60" onClick={() => setOpen({ kind: "address", address: one.address })}>
               <td className="py-0.5"><Mono>{one.address}</Mono></td><td><Mono>{one.mac?.mac}</Mono></td><td>{one.name || one.device?.name}</td><td className="text-soft">{one.mac?.vendor ?? (one.mac?.local ? "locally administered" : "")}</td><td>{one.expires ? moment(one.expires) : "for ever"}</td><td>{one.server_name}</td>
+              <td className="text-right">{one.device ? <button type="button" disabled={keep.isPending} className="underline decoration-rule underline-offset-4 hover:decoration-ink" title="Make it lasting, as its role wants: reserved, or static outside of the pool" onClick={(event) => { event.stopPropagation(); keep.mutate(one.device!.id); }}>Keep</button> : null}</td>
             </tr>
           ))}
         </tbody>

@@ -6,6 +6,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from ipaddress import IPv4Address
 
 from ...api.plan import AssignmentNew, Search, SettleDone, SettledRow, SettleRequest
@@ -18,7 +19,7 @@ from ...core.plan.roles import OnPool
 from ...store import device_queries, lease_records
 from ...store.edits import EditError
 from ..context import Context, Promise, now_ms
-from ..knowing.plan_book import Edit
+from ..knowing.plan_book import Edit, PlanRefused
 from . import planning, proving
 
 MOST = 200
@@ -41,7 +42,7 @@ class _Device:
 
 
 async def settle(context: Context, who: str, request: SettleRequest) -> SettleDone:
-    """See the route. Raises EditError, PlanRefused; then nothing was changed."""
+    """See the route. Raises EditError, PlanRefused; then nothing was changed. One device that is refused holds up none."""
     ids = list(dict.fromkeys(request.devices))
     if not 0 < len(ids) <= MOST:
         raise EditError(f"name 1 to {MOST} devices", "devices")
@@ -51,7 +52,8 @@ async def settle(context: Context, who: str, request: SettleRequest) -> SettleDo
         settled = [one for one in found if not one.why_not]
         change = None
         if settled and not request.dry_run:
-            change = await asyncio.to_thread(_store, context, who, settled)
+            change, refused = await asyncio.to_thread(_store, context, who, settled)
+            found = [replace(one, why_not=refused.get(one.id, one.why_not)) for one in found]
     return SettleDone(change=change, dry_run=request.dry_run, devices=[_row(one) for one in found])
 
 
@@ -131,21 +133,35 @@ async def _moved(context: Context, found: Sequence[_Device], mine: set[Promise])
     return [moved.get(one.id, one) for one in found]
 
 
-def _store(context: Context, who: str, settled: Sequence[_Device]) -> int | None:
-    here = context.plan.site_here
+def _store(context: Context, who: str, settled: Sequence[_Device]) -> tuple[int | None, dict[int, str]]:
+    """One change for all that can be; gives its id, and by device why nothing was made of the others."""
+    refused: dict[int, str] = {}
+    left = list(settled)
+    while left:
+        try:
+            return context.plan.edit(
+                who, partial(_edit, context.plan.site_here, left), anyway=True
+            ).change or None, refused
+        except PlanRefused as error:
+            said = {about[1]: problem.sentence for problem in error.problems for about in problem.subjects}
+            against = {one.id: said[dotted(one.address)] for one in left if one.address and dotted(one.address) in said}
+            if not against:
+                raise
+            refused |= against
+            left = [one for one in left if one.id not in against]
+    return None, refused
 
-    def make(plan: Plan) -> Edit:
-        after: list[Item] = []
-        for one in settled:
-            assert one.address is not None
-            new = AssignmentNew(
-                address=dotted(one.address), kind=one.kind.value, device=one.id, name=as_hostname(one.name), role=one.role
-            )  # fmt: skip
-            after += planned(planning.assign(new, here, one.address, one.mac)(plan).after)
-        told = {
-            "devices": len(settled),
-            "addresses": ", ".join(dotted(one.address) for one in settled[:8] if one.address),
-        }
-        return Edit("settle", "assignment", f"{len(settled)} devices", (), tuple(after), (None, told))
 
-    return context.plan.edit(who, make, anyway=True).change or None
+def _edit(here: int, settled: Sequence[_Device], plan: Plan) -> Edit:
+    after: list[Item] = []
+    for one in settled:
+        assert one.address is not None
+        new = AssignmentNew(
+            address=dotted(one.address), kind=one.kind.value, device=one.id, name=as_hostname(one.name), role=one.role
+        )  # fmt: skip
+        after += planned(planning.assign(new, here, one.address, one.mac)(plan).after)
+    addresses = ", ".join(dotted(one.address) for one in settled[:8] if one.address)
+    return Edit(
+        "settle", "assignment", f"{len(settled)} devices", (), tuple(after),
+        (None, {"devices": len(settled), "addresses": addresses}),
+    )  # fmt: skip

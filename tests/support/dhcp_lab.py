@@ -127,6 +127,47 @@ def kea(on: Link, text: str | None = None) -> Iterator[subprocess.Popen[str]]:
 
 
 @contextlib.contextmanager
+def kea_pair(on: Link) -> Iterator[tuple[Link, Link]]:
+    """Two Kea servers that stand in for each other (its high-availability hook, hot standby), until both know of each other."""
+    on.inside.ip("link", "set", "lo", "up")
+    ends = []
+    with contextlib.ExitStack() as stack:
+        for name in ("a", "b"):
+            folder = on.folder / name
+            folder.mkdir()
+            hook = {
+                "library": str(Path(_hook()).with_name("libdhcp_ha.so")),
+                "parameters": {"high-availability": [{
+                    "this-server-name": name, "mode": "hot-standby", "heartbeat-delay": 300, "max-response-delay": 60000,
+                    "max-ack-delay": 60000, "max-unacked-clients": 0,
+                    "multi-threading": {"enable-multi-threading": True, "http-dedicated-listener": True},
+                    "peers": [
+                        {"name": "a", "url": "http://127.0.0.1:8101/", "role": "primary"},
+                        {"name": "b", "url": "http://127.0.0.1:8102/", "role": "standby"},
+                    ],
+                }]},
+            }  # fmt: skip
+            text = kea_config(folder, extra=', "multi-threading": { "enable-multi-threading": true }')
+            text = text.replace(f'{{ "library": "{_hook()}" }}', f'{{ "library": "{_hook()}" }}, {json.dumps(hook)}')
+            end = Link(on.inside, folder)
+            stack.enter_context(kea(end, text))
+            ends.append(end)
+
+        def ready() -> bool:
+            states = [
+                kea_command(end, "status-get")["arguments"]["high-availability"][0]["ha-servers"]["local"]["state"]
+                for end in ends
+            ]
+            return states == ["hot-standby", "hot-standby"]
+
+        until = time.monotonic() + PATIENCE
+        while not ready():
+            assert time.monotonic() < until, (ends[0].folder / "kea.log").read_text()[-2000:]
+            time.sleep(0.2)
+        yield ends[0], ends[1]
+
+
+@contextlib.contextmanager
 def control_agent(on: Link, user: str, password: str) -> Iterator[str]:
     """Kea's control agent on https://127.0.0.1 in the namespace, with a certificate of its own (cert.pem); gives its URL."""
     folder = on.folder

@@ -27,7 +27,7 @@ from ..core.text import clean
 from . import kea_config, kea_control, kea_files, kea_holdings, kea_running
 from .files import GivenFiles, LocalFiles, content, files_as_seen, octets_of, read_file, restore_files, write_files
 from .kea_control import Control, HttpControl, SocketControl
-from .kind import Kind
+from .kind import WORDS, Kind
 from .programs import run_check, tell_to_read
 from .server import READ_BACK, ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
 
@@ -294,7 +294,7 @@ def _other(mark: str, roster: str) -> str:
 
 
 def _built(values: Mapping[str, str], roster: str) -> KeaServer:
-    given = {name: Path(value) for name, value in values.items()}
+    given = {name: Path(value) for name, value in values.items() if name not in WORDS}
     control: Control | None = SocketControl(given["socket"]) if "socket" in given else None
     if "url" in values:
         control = HttpControl(
@@ -305,6 +305,6 @@ def _built(values: Mapping[str, str], roster: str) -> KeaServer:
 
 
 KIND = Kind(
-    "kea", ("config", "socket", "url", "user", "password", "ca", "certificate", "key", "leases", "pid"),
+    "kea", ("config", "socket", "url", "user", "password", "ca", "certificate", "key", "leases", "pid", "partner"),
     (("config", "socket", "url"),), _built,
 )  # fmt: skip

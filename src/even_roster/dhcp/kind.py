@@ -15,9 +15,10 @@ SETTINGS = {
     "ca": "the certificate to check the URL's by (PEM)",
     "certificate": "a certificate to sign in with (PEM)", "key": "the key of that certificate (PEM)", "leases": "its lease file",
     "hosts": "its file of reservations", "pid": "its pid file, to have it read again", "reload": "a command that has it read again",
+    "partner": "the server that stands in for it, by its name here",
 }  # fmt: skip
 """Every setting that a kind may use, and what it is."""
-WORDS = {"url", "user", "password", "reload"}
+WORDS = {"url", "user", "password", "reload", "partner"}
 """Those that are no paths."""
 
 

@@ -101,10 +101,21 @@ class Published:
 class DhcpServer(Protocol):
     """One server. All methods raise ServerTrouble."""
 
-    pools_by_hand: bool  # True when pools and options cannot be published, only compared
-    reserves_in_pools: bool  # False when what is reserved must lie outside of its pools
-    tells_leases: bool  # False when nothing can be read of its leases
-    verified: str  # what can be said of a publishing that went well
+    @property
+    def pools_by_hand(self) -> bool:
+        """True when pools and options cannot be published, only compared."""
+
+    @property
+    def reserves_in_pools(self) -> bool:
+        """False when what is reserved must lie outside of its pools."""
+
+    @property
+    def tells_leases(self) -> bool:
+        """False when nothing can be read of its leases."""
+
+    @property
+    def verified(self) -> str:
+        """What can be said of a publishing that went well."""
 
     @property
     def ends_leases(self) -> bool:

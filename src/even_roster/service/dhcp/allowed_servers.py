@@ -13,6 +13,7 @@ from ...dhcp.by_hand import by_hand
 from ...dhcp.controlled import ControlledServer
 from ...dhcp.kind import KindError
 from ...dhcp.kinds import build, checked
+from ...dhcp.pair import PairServer
 from ...dhcp.server import DhcpServer, ServerTrouble
 from ...store import lease_records, server_versions
 from ...store.edits import EditError
@@ -80,17 +81,29 @@ class AllowedServers:
             return ControlledServer(control)
         reach = row.settings.get("reach", "")
         try:
-            found = host_file.read(self._context.settings.home).get(reach)
+            allowed = host_file.read(self._context.settings.home)
         except HostFileError as error:
             raise ServerTrouble(str(error)) from error
+        found = allowed.get(reach)
         if found is None or found.kind != row.kind:
             raise ServerTrouble(
                 f"the service's host does not allow a {row.kind} server {reach or row.name!r}: see {HOST_FILE} in its home folder"
             )
+        server = self._built(found)
+        if (partner := found.values.get("partner")) is None:
+            return server
+        other = allowed.get(partner)
+        if other is None or other.kind != found.kind or other.name == found.name:
+            raise ServerTrouble(
+                f"{HOST_FILE}, [{found.name}]: partner is {partner!r}, which is no other {found.kind} server there"
+            )
+        return PairServer(server, self._built(other), (found.name, other.name))
+
+    def _built(self, reach: Reach) -> DhcpServer:
         try:
-            return build(found.kind, found.values, self._roster)
+            return build(reach.kind, reach.values, self._roster)
         except KindError as error:
-            raise ServerTrouble(f"{HOST_FILE}, [{found.name}]: {error}") from error
+            raise ServerTrouble(f"{HOST_FILE}, [{reach.name}]: {error}") from error
 
     def _move_paths(self) -> None:
         """Paths that older versions kept in the records go to the host's file, where only the host changes them."""

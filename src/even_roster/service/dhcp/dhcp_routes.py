@@ -64,9 +64,13 @@ def allowed(context: ContextDep, servers: ServersDep, who: Who) -> list[AllowedS
     """The servers that the host allows to be reached, by their names in `servers.toml`."""
     with context.database.read() as connection:
         used = {row.settings.get("reach"): row.id for row in lease_records.servers(connection)}
+    found = servers.allowed.all()
+    for one in found.values():
+        if one.name in used and "partner" in one.values:
+            used.setdefault(one.values["partner"], used[one.name])  # it is managed along with the other
     return [
         AllowedServer.model_validate({"reach": one.name, "kind": one.kind, "used_by": used.get(one.name)})
-        for one in servers.allowed.all().values()
+        for one in found.values()
     ]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 
 from ..api.common import Problem
+from ..api.dhcp import DhcpServerView
 from ..client import BadInput, NotFound, Roster
 from ..core.mac import Mac, MacError
 
@@ -48,6 +49,28 @@ def pick_device(roster: Roster, which: str) -> int:
     shown = ", ".join(str(identity) for identity in ids[:6])
     raise missing(
         f"{which!r} means {len(ids)} devices (ids {shown}{', …' if len(ids) > 6 else ''}); name one by its id"
+    )
+
+
+def pick_server(roster: Roster, name: str | None) -> DhcpServerView:
+    """A server by name or id, or the only one. Raises NotFound, BadInput."""
+    found = roster.dhcp_servers()
+    if name is None:
+        if len(found) == 1:
+            return found[0]
+        if found:
+            raise bad_input(f"name one of the servers: {', '.join(server.name for server in found)}")
+        raise missing("no DHCP server is managed yet: 'roster dhcp add'")
+    for server in found:
+        if name.casefold() == server.name.casefold() or name == str(server.id):
+            return server
+    raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
+
+
+def counted(part: str, count: int) -> str:
+    """How many of a part, in words."""
+    return (
+        part if count == 1 or part in ("excluded", "not understood") else "classes" if part == "class" else f"{part}s"
     )
 
 

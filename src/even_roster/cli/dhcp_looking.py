@@ -1,0 +1,220 @@
+"""`roster dhcp holdings|sheet|renewal|leases|ask`: what DHCP servers have, and what the wire shows of them."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any, get_args
+
+from rich.text import Text
+
+from ..api.dhcp import HoldingPart, HoldingView
+from .common import add_json, connect, counted, pick_server
+from .output import Out, ago, clock
+
+PARTS = get_args(HoldingPart)
+_TICKS = {
+    "in effect": ("[x]", "green"), "entered": ("[x]", "green"), "not yet": ("[!]", "bold red"),
+    "not shown yet": ("[ ]", ""), "cannot be seen from here": ("[?]", "dim"),
+}  # fmt: skip
+
+
+def add_actions(actions: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's actions of `roster dhcp`."""
+    holdings = actions.add_parser(
+        "holdings", parents=[shared], help="all that a server holds, whoever wrote it, and where it stands"
+    )
+    holdings.add_argument("--part", choices=PARTS, help="only these")
+    holdings.add_argument("--search", metavar="TEXT", default="", help="an address, or a part of what stands there")
+    holdings.add_argument("--now", action="store_true", help="read the server first")
+    holdings.add_argument("--limit", type=int, default=500, metavar="N", help="show at most N (default 500)")
+    holdings.set_defaults(run=_holdings)
+    sheet = actions.add_parser(
+        "sheet", parents=[shared], help="what is to be entered into a server by hand, ticked off by what the wire shows"
+    )
+    sheet.add_argument("--look", action="store_true", help="ask the wire first: DISCOVERs alone, no lease is taken")
+    sheet.add_argument("--open", action="store_true", help="only what is not in effect or entered")
+    sheet.set_defaults(run=_sheet)
+    renewal = actions.add_parser(
+        "renewal", parents=[shared], help="how a device that waits for its reservation comes to it"
+    )
+    renewal.add_argument("address", metavar="ADDRESS", help="the reserved one")
+    renewal.add_argument(
+        "--end-lease",
+        action="store_true",
+        help="end its old lease at the server; refused unless that address is silent",
+    )
+    renewal.set_defaults(run=_renewal)
+    leases = actions.add_parser("leases", parents=[shared], help="leases as the servers tell them")
+    leases.add_argument("--now", action="store_true", help="read the servers first")
+    leases.add_argument("--all", action="store_true", help="ended ones too")
+    leases.set_defaults(run=_leases)
+    for parser in (holdings, sheet, leases):
+        parser.add_argument("name", nargs="?", metavar="SERVER", help="the only one when left out")
+    ask = actions.add_parser("ask", parents=[shared], help="who answers a DISCOVER, with which offers; takes no lease")
+    ask.add_argument("--adapter", metavar="NAME", help="on this link")
+    ask.add_argument(
+        "--wait", type=float, default=4.0, metavar="SECONDS", help="how long to collect offers (0.5 to 60)"
+    )
+    ask.add_argument("--options", action="store_true", help="every option of every offer")
+    ask.set_defaults(run=_ask)
+    for parser in (holdings, sheet, renewal, leases, ask):
+        add_json(parser)
+
+
+def _holdings(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("reading what the server holds"):
+        server = pick_server(roster, options.name)
+        found = roster.dhcp_holdings(
+            server.id, part=options.part, search=options.search, now=options.now, limit=max(options.limit, 1)
+        )
+    if options.json:
+        out.json(found)
+        return 0
+    counts = ", ".join(f"{count:,} {counted(part, count)}" for part, count in found.counts.items())
+    out.say(f"{found.server_name} holds {counts or 'nothing'}; read {ago(found.read_at)}.")
+    if found.trouble:
+        out.say(f"It cannot be read now: {found.trouble}.", "yellow")
+    rows = [(one.part, one.text, one.within, _hanging(one), _where(one)) for one in found.holdings]
+    if rows:
+        out.table(("part", "what it says", "in", "with it", "where"), rows)
+    if found.total > len(found.holdings):
+        out.say(f"{found.total - len(found.holdings):,} more: raise --limit, or narrow with --part or --search.", "dim")
+    return 0
+
+
+def _hanging(one: HoldingView) -> str:
+    return ", ".join(f"{mark.what} {mark.value}" for mark in one.hangs)
+
+
+def _where(one: HoldingView) -> str:
+    return f"{one.source}:{one.line}" if one.line else one.source
+
+
+def _sheet(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name)
+        if options.look:
+            with out.waiting("asking the wire"):
+                found = roster.dhcp_look(server.id)
+        else:
+            found = roster.dhcp_sheet(server.id)
+    done = ("in effect", "entered")
+    if options.open:
+        found = found.model_copy(update={"lines": [line for line in found.lines if line.tick not in done]})
+    if options.json:
+        out.json(found)
+        return 0
+    if found.handed_out_at is None:
+        out.say(f"Nothing was handed out for {found.server_name} yet: roster dhcp publish {found.server_name}")
+        return 0
+    asked = f"the wire was asked {ago(found.asked_at)}" if found.asked_at else "the wire was not asked yet: --look"
+    out.say(f"To be entered into {found.server_name}, handed out {ago(found.handed_out_at)}; {asked}.")
+    subnet = None
+    for line in found.lines:
+        if line.subnet != subnet:
+            subnet = line.subnet
+            out.say(subnet, "bold")
+        mark, style = _TICKS[line.tick]
+        said = f"{line.tick}: {line.said}" if line.said else line.tick
+        out.console.print(Text.assemble((f"  {mark} ", style), f"{line.what:13} {line.value:48} ", (said, style)))
+    for note in found.notes:
+        out.say(f"{note}.", "yellow")
+    return 0
+
+
+def _renewal(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        item = roster.assignment(options.address)
+        if options.end_lease:
+            with out.waiting("asking its old address"):
+                ended = roster.end_lease(item.id)
+            if options.json:
+                out.json(ended)
+            else:
+                out.say(f"{ended.said}: the lease was ended at {ended.server_name}.")
+                out.say(f"The device gets {item.address} when it asks the next time.")
+            return 0
+        found = roster.renewal(item.id)
+    if options.json:
+        out.json({"renewal": found})
+        return 0
+    if found is None:
+        state = item.reservation
+        out.say(f"{item.address}: {state.state}, {state.sentence}." if state else f"{item.address} is not reserved.")
+        return 0
+    out.say(
+        f"{item.name or (item.mac.mac if item.mac else item.address)} holds the lease of {found.address} from {found.server_name}."
+    )
+    out.facts(
+        [
+            ("asks again by itself", clock(found.renews) if found.renews else None),
+            ("asks any server", clock(found.rebinds) if found.rebinds else None),
+            ("its lease ends", clock(found.ends) if found.ends else "never, so it has to be made to ask"),
+        ]
+    )
+    out.say("At once:", "bold")
+    for one in found.how:
+        out.say(f"  {one}")
+    if found.can_end:
+        out.say(f"If it is gone from {found.address}: roster dhcp renewal {item.address} --end-lease", "dim")
+    return 0
+
+
+def _leases(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        server = pick_server(roster, options.name) if options.name else None
+        if options.now:
+            with out.waiting("reading the servers"):
+                for one in [server] if server else roster.dhcp_servers():
+                    roster.dhcp_read(one.id)
+        found = roster.dhcp_leases(server.id if server else None)
+    found = [lease for lease in found if lease.active or options.all]
+    if options.json:
+        out.json({"leases": found})
+    elif not found:
+        out.say("No lease is known.")
+    else:
+        out.table(
+            ("address", "mac", "name", "vendor", "until", "server"),
+            [
+                (
+                    x.address, x.mac.mac if x.mac else "", x.name or (f"({x.device.name})" if x.device and x.device.name else ""),
+                    (x.mac.vendor or ("locally administered" if x.mac.local else "")) if x.mac else "",
+                    clock(x.expires) if x.expires else "for ever", x.server_name,
+                )
+                for x in found
+            ],
+        )  # fmt: skip
+    return 0
+
+
+def _ask(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("asking who hands out addresses"):
+        found = roster.dhcp_ask(options.adapter, options.wait)
+    if out.as_json:
+        out.json(found)
+        return 0 if found.well else 1
+    out.say(f"{found.verdict[:1].upper()}{found.verdict[1:]}.", "bold")
+    for offer in found.offers:
+        planned = f"planned, {offer.server_name}" if offer.planned else "not in the plan"
+        out.say("")
+        out.say(f"{offer.server} ({planned}) after {offer.after_ms:.0f} ms", "" if offer.planned else "bold red")
+        out.facts(
+            [
+                ("sender", f"{offer.mac} {offer.vendor or ''}"), ("relay", offer.relay), ("offers", offer.address),
+                ("mask", offer.mask), ("gateway", offer.gateway), ("DNS", ", ".join(offer.dns)), ("domain", offer.domain),
+                ("lease", f"{offer.lease_seconds} s" if offer.lease_seconds is not None else None),
+            ]
+        )  # fmt: skip
+        for said in offer.differences:
+            out.say(f"  ! {said}", "dark_orange3")
+        if options.options:
+            out.table(
+                ("code", "option", "value", "source"), ((str(o.code), o.name, o.value, o.source) for o in offer.options)
+            )
+    return 0 if found.well else 1

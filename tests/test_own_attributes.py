@@ -17,9 +17,11 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from even_roster.core.address import Address, address_of
-from even_roster.core.dhcp import Pool, Reservation, Scope, difference, keys_of, meaning
+from even_roster.core.dhcp import Pool, Reservation, Scope, keys_of, meaning
+from even_roster.core.dhcp_difference import difference
 from even_roster.core.holdings import Holding, Part
 from even_roster.core.mac import Mac, MacNumber
+from even_roster.core.plan.model import HandedOut
 from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.json_text import JsonText
@@ -60,8 +62,9 @@ DNSMASQ_SPELLINGS: dict[str, Callable[[str], str]] = {
 class Plan:
     """What is wanted of a server, edited at random."""
 
-    def __init__(self, scopes: Sequence[Scope], draw: random.Random) -> None:
+    def __init__(self, scopes: Sequence[Scope], draw: random.Random, by_pool: bool = False) -> None:
         self.scopes, self._draw, self._next = list(scopes), draw, 0
+        self._more = ("of a pool", "of a pool") if by_pool else ()
 
     def edit(self) -> None:
         at = self._draw.randrange(len(self.scopes))
@@ -83,8 +86,11 @@ class Plan:
                 "dns",
                 "gateway",
                 "domain",
+                *self._more,
             )
         ):
+            case "of a pool" if pools:
+                return self._of_a_pool(scope, draw.choice(pools))
             case "resize" if pools:
                 at = draw.randrange(len(pools))
                 one = pools[at]
@@ -142,7 +148,29 @@ class Plan:
                         scope.options, domain=draw.choice(("", "larkspur.example", "stage.larkspur.example"))
                     ),
                 )
-        return replace(scope, pools=tuple(pools), reservations=tuple(entries))
+        was = (
+            dict(zip(scope.pools, pools, strict=False))
+            if len(pools) == len(scope.pools)
+            else {one: one for one in pools}
+        )
+        of_pools = tuple((was[pool], own) for pool, own in scope.of_pools if pool in was)
+        return replace(scope, pools=tuple(pools), reservations=tuple(entries), of_pools=of_pools)
+
+    def _of_a_pool(self, scope: Scope, pool: Pool) -> Scope:
+        """One pool hands out something else, or the usual again."""
+        own = scope.of_pool(pool)
+        server = address_of(IPv4Address(f"10.44.10.{self._draw.randint(1, 9)}"))
+        change: dict[str, Any] = self._draw.choice(
+            (
+                {"gateway": server},
+                {"dns": (server,)},
+                {"domain": "guests.example"},
+                {"gateway": None, "dns": (), "domain": ""},
+            )
+        )
+        others = [(one, options) for one, options in scope.of_pools if one != pool]
+        new = replace(own, **change)
+        return replace(scope, of_pools=(*others, *([(pool, new)] if new != HandedOut() else [])))
 
 
 class Chain:
@@ -202,7 +230,7 @@ class Corpus(unittest.TestCase):
         before_all = first.texts
         scopes = [one.scope for one in first.scopes if one.scope.network != IPv4Network("0.0.0.0/0")]
         owned: Owned = {str(scope.network): frozenset(keys_of(scope)) for scope in scopes}
-        plan, chain = Plan(scopes, draw), Chain()
+        plan, chain = Plan(scopes, draw, isinstance(server, KeaServer)), Chain()
         hints = [scope.network for scope in scopes]
         history: list[list[Scope]] = []
         said = comments(first.texts)
@@ -243,9 +271,16 @@ class Corpus(unittest.TestCase):
 
     @staticmethod
     def hanging(found: Sequence[Holding]) -> set[tuple[str, str]]:
-        """Everything that hangs on pools, reservations and classes."""
+        """Everything that hangs on pools, reservations and classes, but for what the plan owns of pools."""
         about = (Part.POOL, Part.RESERVATION, Part.CLASS, Part.SHARED)
-        return {mark for one in found if one.part in about for mark in one.hangs}
+        mine = {f"option {name}" for name in OPTION_CODES}
+        return {
+            mark
+            for one in found
+            if one.part in about
+            for mark in one.hangs
+            if one.part is not Part.POOL or mark[0] not in mine
+        }
 
 
 class Kea(Corpus):

@@ -15,7 +15,8 @@ from openpyxl import Workbook, load_workbook
 
 from even_roster.core import cards, spreadsheets, zones
 from even_roster.core.address import Address
-from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere, difference, key_of, lost
+from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of
+from even_roster.core.dhcp_difference import difference, lost
 from even_roster.core.dhcp_export import NOTATIONS, FormatError, form_text, from_json, host_blocks, to_json, write_mac
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.plan.model import Assignment, AssignmentKind, HandedOut, Plan, Site, Subnet

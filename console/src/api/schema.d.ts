@@ -2359,7 +2359,7 @@ export interface components {
         };
         /**
          * BandDraft
-         * @description A band as it would be: `id` names the one that is being changed.
+         * @description A band as it would be: `id` names the one that is being changed, which keeps its `options` where they are left out.
          */
         BandDraft: {
             /** Id */
@@ -2380,6 +2380,7 @@ export interface components {
             roles: string[];
             /** Server */
             server?: number | null;
+            options?: components["schemas"]["HandedOutView"] | null;
         };
         /**
          * BandEdit

@@ -219,7 +219,7 @@ class BandEdit(Model):
 
 
 class BandDraft(Model):
-    """A band as it would be: `id` names the one that is being changed."""
+    """A band as it would be: `id` names the one that is being changed, which keeps its `options` where they are left out."""
 
     id: int | None = None
     subnet: int
@@ -227,6 +227,7 @@ class BandDraft(Model):
     range: str
     roles: list[str] = Field(default=[])
     server: int | None = None
+    options: HandedOutView | None = None
 
 
 class UseView(Model):

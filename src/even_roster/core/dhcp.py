@@ -1,9 +1,4 @@
-"""What a DHCP server should hand out, what it does hand out, and the exact difference. Pure.
-
-A server's configuration has parts that the plan owns (it wrote or adopted them) and parts that people wrote by hand.
-The difference only ever adds, changes or removes owned parts; where a hand-written part stands against the plan it
-is a conflict, said in words, and nothing is published.
-"""
+"""What every DHCP server can be asked to do, and what it does hand out. Pure. How the two differ: dhcp_difference."""
 
 from __future__ import annotations
 
@@ -11,10 +6,11 @@ import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from ipaddress import IPv4Network
+from typing import Any
 
 from .address import Address, address_of, dotted
 from .mac import Mac, MacNumber
-from .plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan
+from .plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan, Subnet
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,14 +36,22 @@ class Reservation:
         return f"{Mac(self.mac)} {dotted(self.address)}{f' {self.name}' if self.name else ''}"
 
 
+NOTHING = HandedOut()
+
+
 @dataclass(frozen=True, slots=True)
 class Scope:
-    """One subnet of a server: pools, what is handed out with them, and reservations."""
+    """One subnet of a server: pools, what is handed out with them, reservations, and what single pools hand out instead."""
 
     network: IPv4Network
     pools: tuple[Pool, ...] = ()
     options: HandedOut = field(default_factory=HandedOut)
     reservations: tuple[Reservation, ...] = ()
+    of_pools: tuple[tuple[Pool, HandedOut], ...] = ()
+
+    def of_pool(self, pool: Pool) -> HandedOut:
+        """What one pool hands out instead of what its subnet does."""
+        return next((options for one, options in self.of_pools if one == pool), NOTHING)
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,25 +76,9 @@ def key_of(part: Pool | Reservation | str) -> str:
     return f"option {part}"
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
-    """One difference: `action` is add, change or remove; `before` and `after` as texts, empty where there is none."""
-
-    action: str
-    what: str
-    network: str
-    before: str
-    after: str
-
-
-@dataclass(frozen=True, slots=True)
-class Difference:
-    """What publishing would do. With `conflicts` nothing may be published; `left` counts hand-written parts."""
-
-    lines: tuple[Line, ...]
-    conflicts: tuple[str, ...]
-    left: int
-    scopes: tuple[Scope, ...]
+def key_of_pool(pool: Pool, option: str) -> str:
+    """The same for what one pool hands out."""
+    return f"option {option} of {pool}"
 
 
 OPTION_NAMES = {
@@ -121,8 +109,9 @@ class PlanError(ValueError):
     """The plan itself cannot be published; the message says what to change."""
 
 
-def desired(plan: Plan, server: int) -> list[Scope]:
-    """What a server should hand out by the plan, by network. Raises PlanError."""
+def desired(plan: Plan, server: int, by_pool: bool = False) -> list[Scope]:
+    """What a server should hand out by the plan, by network. With `by_pool` the server can hand out other things in single pools of
+    a subnet, save for their lease time. Raises PlanError."""
     pools: dict[int, list[Band]] = {}
     for band in plan.pools():
         if band.server == server:
@@ -131,22 +120,44 @@ def desired(plan: Plan, server: int) -> list[Scope]:
     for identity, bands in pools.items():
         subnet = plan.subnets[identity]
         bands.sort(key=lambda band: band.first)
-        options = {band.options.over(subnet.handed_out) for band in bands}
-        if len(options) > 1:
+        if differing := differ(subnet, bands, by_pool):
             raise PlanError(
-                f"the pools of {subnet.name or subnet.network} hand out different things; "
-                "give them the same lease time, gateway, DNS servers and so on"
+                f"the pools of {subnet.name or subnet.network} hand out different things ({', '.join(differing)}), "
+                "which their server cannot: give them the same, or make them subnets of their own"
             )
+        usual, of_pools = _by_pool(subnet, bands)
         reserved = [
             _reservation(item) for item in plan.assigned_in(subnet.site, subnet.first, subnet.last) if _counts(item)
         ]
-        scopes.append(
-            Scope(
-                subnet.network, tuple(Pool(band.first, band.last) for band in bands), next(iter(options)),
-                tuple(reserved),
-            )
-        )  # fmt: skip
+        ranges = tuple(Pool(band.first, band.last) for band in bands)
+        scopes.append(Scope(subnet.network, ranges, usual, tuple(reserved), of_pools))
     return sorted(scopes, key=lambda scope: (address_of(scope.network.network_address), scope.network.prefixlen))
+
+
+def differ(subnet: Subnet, bands: Sequence[Band], by_pool: bool) -> list[str]:
+    """In what the pools of a subnet differ that one server cannot hand out, in words."""
+    given = [band.options.over(subnet.handed_out) for band in bands]
+    return [
+        OPTION_NAMES[one.name]
+        for one in fields(HandedOut)
+        if (one.name == "lease_seconds" or not by_pool) and len({getattr(options, one.name) for options in given}) > 1
+    ]
+
+
+def _by_pool(subnet: Subnet, bands: Sequence[Band]) -> tuple[HandedOut, tuple[tuple[Pool, HandedOut], ...]]:
+    """What all pools of a subnet hand out, and what single ones do instead."""
+    given = [band.options.over(subnet.handed_out) for band in bands]
+    usual: dict[str, Any] = {}
+    for one in fields(HandedOut):
+        values = [getattr(options, one.name) for options in given]
+        usual[one.name] = values[0] if len(set(values)) == 1 else getattr(subnet.handed_out, one.name)
+    common = HandedOut(**usual)
+    of_pools = []
+    for band, options in zip(bands, given, strict=True):
+        own = {one.name: value for one in fields(HandedOut) if (value := getattr(options, one.name)) != usual[one.name]}
+        if own:
+            of_pools.append((Pool(band.first, band.last), HandedOut(**own)))
+    return common, tuple(of_pools)
 
 
 def _counts(item: Assignment) -> bool:
@@ -158,156 +169,6 @@ def _reservation(item: Assignment) -> Reservation:
     return Reservation(item.mac, item.address, item.name)
 
 
-def difference(wanted: Sequence[Scope], there: Iterable[ScopeThere]) -> Difference:
-    """What must be added, changed and removed so that a server has the plan, and what stands against it."""
-    lines: list[Line] = []
-    conflicts: list[str] = []
-    left = 0
-    result: list[Scope] = []
-    known = {one.scope.network: one for one in there}
-    for scope in wanted:
-        now = known.pop(scope.network, None)
-        if now is None:
-            clash = next((n for n in known if n.overlaps(scope.network)), None)
-            if clash is not None:
-                conflicts.append(
-                    f"the server has a subnet {clash} where the plan has {scope.network}: make the masks agree"
-                )
-                continue
-            lines.append(Line("add", "subnet", str(scope.network), "", str(scope.network)))
-            now = ScopeThere(Scope(scope.network))
-        left += _compare(scope, now, lines, conflicts)
-        result.append(scope)
-    for network, other in known.items():
-        if other.owned:
-            empty = Scope(network)
-            left += _compare(empty, other, lines, conflicts)
-            result.append(empty)
-        else:
-            left += len(other.scope.pools) + len(other.scope.reservations)
-    return Difference(tuple(lines), tuple(conflicts), left, tuple(result))
-
-
-def _compare(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: list[str]) -> int:
-    """Compare one subnet; gives how many hand-written parts are left as they are."""
-    network = str(wanted.network)
-    left = _pools(wanted, now, lines, conflicts)
-    there, usual = dict(option_items(now.scope.options)), dict(option_items(now.defaults))
-    for name, value in option_items(wanted.options):
-        before = there[name]
-        if not before and value == usual[name]:
-            continue
-        if before == value or (not value and key_of(name) not in now.owned):
-            left += 1 if before and key_of(name) not in now.owned else 0
-            continue
-        title = OPTION_NAMES[name]
-        if before and key_of(name) not in now.owned:
-            conflicts.append(
-                f"{network}: the server hands out the {title} {before} by hand, the plan says {value}; "
-                "adopt the server's, or change the plan"
-            )
-            continue
-        action = "add" if not before else "change" if value else "remove"
-        lines.append(Line(action, title, network, before, value))
-    return left + _reservations(wanted, now, lines, conflicts)
-
-
-def pool_changes(wanted: Scope, now: ScopeThere) -> dict[Pool, Pool]:
-    """Which of the plan's pools at a server become which: those that share an end, then those that overlap. What hangs on a pool
-    there stays on it, so that it is changed and never taken out and made anew."""
-    gone = [pool for pool in now.scope.pools if pool not in wanted.pools and key_of(pool) in now.owned]
-    new = [pool for pool in wanted.pools if pool not in now.scope.pools]
-    found: dict[Pool, Pool] = {}
-    for alike in (_share_an_end, _overlap):
-        for pool in gone:
-            if pool not in found and (to := next((one for one in new if alike(pool, one)), None)) is not None:
-                found[pool] = to
-                new.remove(to)
-    return found
-
-
-def _share_an_end(one: Pool, other: Pool) -> bool:
-    return one.first == other.first or one.last == other.last
-
-
-def _overlap(one: Pool, other: Pool) -> bool:
-    return one.first <= other.last and other.first <= one.last
-
-
-def _pools(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: list[str]) -> int:
-    network, left = str(wanted.network), 0
-    changes = pool_changes(wanted, now)
-    for pool in now.scope.pools:
-        if pool in wanted.pools:
-            continue
-        if key_of(pool) in now.owned:
-            to = changes.get(pool)
-            lines.append(Line("change" if to else "remove", "pool", network, str(pool), str(to) if to else ""))
-            continue
-        left += 1
-        for mine in wanted.pools:
-            if _overlap(pool, mine):
-                conflicts.append(
-                    f"{network}: the server's own pool {pool} overlaps the planned {mine}; adopt it or change one"
-                )
-    for pool in wanted.pools:
-        if pool not in now.scope.pools and pool not in changes.values():
-            lines.append(Line("add", "pool", network, "", str(pool)))
-    return left
-
-
-def _reservations(wanted: Scope, now: ScopeThere, lines: list[Line], conflicts: list[str]) -> int:
-    network, left = str(wanted.network), 0
-    by_mac = {one.mac: one for one in wanted.reservations}
-    by_address = {one.address: one for one in wanted.reservations}
-    done: set[Reservation] = set()
-    for one in now.scope.reservations:
-        mine = by_mac.get(one.mac)
-        owned = key_of(one) in now.owned
-        if mine == one or (
-            mine is not None and not owned and (mine.address, mine.name or one.name) == (one.address, one.name)
-        ):
-            done.add(mine)
-            left += 0 if owned else 1
-        elif owned:
-            if mine is not None:
-                done.add(mine)
-                lines.append(Line("change", "reservation", network, str(one), str(mine)))
-            else:
-                lines.append(Line("remove", "reservation", network, str(one), ""))
-        else:
-            left += 1
-            against = mine or by_address.get(one.address)
-            if against is not None:
-                conflicts.append(
-                    f"{network}: the server has {one} by hand, the plan has {against}; adopt the server's, "
-                    "or take it out there"
-                )
-                done.add(against)
-    for one in wanted.reservations:
-        if one not in done:
-            lines.append(Line("add", "reservation", network, "", str(one)))
-    return left
-
-
-def lost(before: Iterable[ScopeThere], after: Iterable[ScopeThere]) -> list[str]:
-    """Hand-written parts that are not there any more: publishing must never cause any."""
-    now = {one.scope.network: one.scope for one in after}
-    found = []
-    for one in before:
-        scope = now.get(one.scope.network, Scope(one.scope.network))
-        there = dict(option_items(scope.options))
-        parts: list[tuple[Pool | Reservation | str, bool]] = [
-            *((pool, pool in scope.pools) for pool in one.scope.pools),
-            *((entry, entry in scope.reservations) for entry in one.scope.reservations),
-            *((name, there[name] == text) for name, text in option_items(one.scope.options) if text),
-        ]
-        found += [
-            f"{scope.network} {key_of(part)}" for part, kept in parts if not kept and key_of(part) not in one.owned
-        ]
-    return found
-
-
 @dataclass(frozen=True, slots=True)
 class Adoption:
     """What adopting a server's configuration adds to the plan, and what stands in the way, in words."""
@@ -317,6 +178,7 @@ class Adoption:
     reservations: tuple[tuple[IPv4Network, Reservation], ...]
     refused: tuple[str, ...]
     options: Mapping[IPv4Network, HandedOut] = field(default_factory=dict)
+    of_pools: Mapping[Pool, HandedOut] = field(default_factory=dict)
 
 
 def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) -> Adoption:
@@ -326,8 +188,10 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
     reservations: list[tuple[IPv4Network, Reservation]] = []
     refused: list[str] = []
     options: dict[IPv4Network, HandedOut] = {}
+    of_pools: dict[Pool, HandedOut] = {}
     for one in there:
         scope = one.scope
+        of_pools |= dict(scope.of_pools)
         options[scope.network] = scope.options.over(one.defaults)
         subnet = next((s for s in plan.subnets_of(site) if s.network == scope.network), None)
         if subnet is None:
@@ -358,7 +222,7 @@ def adoption(plan: Plan, site: int, server: int, there: Iterable[ScopeThere]) ->
                 refused.append(f"the server reserves {entry}, the plan has {dotted(item.address)} for {item.title}")
             else:
                 reservations.append((scope.network, entry))
-    return Adoption(tuple(new_subnets), tuple(pools), tuple(reservations), tuple(refused), options)
+    return Adoption(tuple(new_subnets), tuple(pools), tuple(reservations), tuple(refused), options, of_pools)
 
 
 def meaning(scopes: Iterable[Scope]) -> str:
@@ -369,6 +233,7 @@ def meaning(scopes: Iterable[Scope]) -> str:
         for part in (
             *(str(pool) for pool in scope.pools), *(str(one) for one in scope.reservations),
             *(f"{name}={text}" for name, text in option_items(scope.options) if text),
+            *(f"{name}={text} of {pool}" for pool, options in scope.of_pools for name, text in option_items(options) if text),
         )
     })  # fmt: skip
     return hashlib.sha256("\n".join(told).encode("utf-8", "surrogatepass")).hexdigest()[:24]
@@ -393,4 +258,10 @@ def keys_of(scope: Scope) -> list[str]:
         *(key_of(pool) for pool in scope.pools),
         *(key_of(name) for name, value in option_items(scope.options) if value),
         *(key_of(one) for one in scope.reservations),
+        *(
+            key_of_pool(pool, name)
+            for pool, options in scope.of_pools
+            for name, value in option_items(options)
+            if value
+        ),
     ]

@@ -306,5 +306,5 @@ def _built(values: Mapping[str, str], roster: str) -> KeaServer:
 
 KIND = Kind(
     "kea", ("config", "socket", "url", "user", "password", "ca", "certificate", "key", "leases", "pid", "partner"),
-    (("config", "socket", "url"),), _built,
+    (("config", "socket", "url"),), _built, pool_options=True,
 )  # fmt: skip

@@ -7,13 +7,14 @@ bytes of the text stay as they are. One `user-context` at the top says which ros
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from ..core.address import address_of, dotted
-from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of, option_items, pool_changes
+from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of, key_of_pool, option_items
+from ..core.dhcp_difference import pool_changes, pool_pairs, pool_target, said_by_pools
 from ..core.mac import Mac, MacError
 from ..core.plan.model import HandedOut
 from .json_text import JsonText, JsonTextError, KeptComment, Spot
@@ -39,11 +40,17 @@ _FIELD = {name: field for field, (name, _) in _NAMES.items()} | {
 
 
 @dataclass(frozen=True, slots=True)
-class _Subnet:
-    """One entry of subnet4, wherever it stands."""
+class _Owner:
+    """An object that has options: a subnet or a pool."""
 
     spot: Spot
     members: dict[str, Spot]
+
+
+@dataclass(frozen=True, slots=True)
+class _Subnet(_Owner):
+    """One entry of subnet4, wherever it stands."""
+
     network: IPv4Network
 
     @property
@@ -85,11 +92,14 @@ def scopes(document: JsonText, owned: Mapping[str, frozenset[str]]) -> list[Scop
     found = []
     for subnet in _subnets(document):
         value = subnet.value
-        pools = [pool for entry in value.get("pools", []) if (pool := _pool(entry)) is not None]
+        pools = [(pool, entry) for entry in value.get("pools", []) if (pool := _pool(entry)) is not None]
+        of_pools = [(pool, own) for pool, entry in pools if (own := _handed_out(entry, 0)) != HandedOut()]
         entries = [(one, entry) for entry in value.get("reservations", []) if (one := _reservation(entry)) is not None]
         options = _handed_out(value, usual)
         mine = owned.get(str(subnet.network), frozenset())
-        scope = Scope(subnet.network, tuple(pools), options, tuple(one for one, _ in entries))
+        scope = Scope(
+            subnet.network, tuple(pool for pool, _ in pools), options, tuple(one for one, _ in entries), tuple(of_pools)
+        )  # fmt: skip
         found.append(ScopeThere(scope, mine, replace(base, lease_seconds=usual)))
     return found
 
@@ -179,26 +189,29 @@ class _Editing:
             now = self._there[scope.network]
             self._pools(subnet, scope, now)
             self._reservations(subnet, scope, now)
-            self._options(subnet, scope, now)
+            self._options_of(subnet, scope, now)
         if fresh:
             self._add_subnets(fresh)
         if self._roster and self._document.edits:
             self._mark(any(_has_parts(scope) for scope in wanted))
         return self._by_hand
 
-    def _list(self, subnet: _Subnet, key: str, removed: Mapping[int, str], added: list[Any]) -> None:
-        """Take entries out of a list of a subnet, and append new ones. An entry that bears more than the plan's own attributes, or
-        a comment, stays, and that it goes becomes work by hand."""
-        if key not in subnet.members:
+    def _list(
+        self, owner: _Owner, key: str, removed: Mapping[int, str], added: list[Any], whole: Container[int] = ()
+    ) -> None:
+        """Take entries out of a list of a subnet or pool, and append new ones. An entry that bears more than the plan's own
+        attributes, or a comment, stays, and that it goes becomes work by hand; of those in `whole` all options are the plan's
+        too."""
+        if key not in owner.members:
             if added:
-                self._document.set_member(subnet.spot, subnet.members, key, added)
+                self._document.set_member(owner.spot, owner.members, key, added)
             return
-        array = subnet.members[key]
+        array = owner.members[key]
         items = self._document.items(array)
         out = set()
         for number, said in removed.items():
             spot = items[number]
-            more = set(spot.value) - _OWN[key]
+            more = set(spot.value) - _OWN[key] - ({"option-data"} if number in whole else set())
             if more - {"user-context"} or (more and spot.value["user-context"] != MARK):
                 self._hand(spot, f"take out {said}: {', '.join(sorted(more))} stands with it")
             elif self._document.has_comment(spot.start, spot.end):
@@ -227,7 +240,24 @@ class _Editing:
             else:
                 removed[number] = f"the pool {pool}"
         there = {pool for entry in entries if (pool := _pool(entry)) is not None} | set(changes.values())
-        self._list(subnet, "pools", removed, [_pool_entry(pool) for pool in wanted.pools if pool not in there])
+        added = [_pool_entry(pool, wanted.of_pool(pool)) for pool in wanted.pools if pool not in there]
+        whole = {number for number in removed if _all_owned(entries[number], now)}
+        self._list(subnet, "pools", removed, added, whole)
+        self._pool_options(subnet, wanted, now)
+
+    def _pool_options(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
+        """Edit what single pools hand out."""
+        to = dict(pool_pairs(wanted, now))
+        for number, entry in enumerate(subnet.value.get("pools", [])):
+            pool = _pool(entry)
+            if pool is None or pool not in to:
+                continue
+            there = now.scope.of_pool(pool)
+            target = pool_target(wanted, to[pool], there)
+            if target != there:
+                spot = self._document.items(subnet.members["pools"])[number]
+                owned = {name for name, _ in option_items(there) if key_of_pool(pool, name) in now.owned}
+                self._options(_Owner(spot, self._document.members(spot)), target, there, HandedOut(), owned)
 
     def _reservations(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
         mine = {one.mac: one for one in wanted.reservations}
@@ -267,21 +297,28 @@ class _Editing:
         except KeptComment:
             self._hand(spot, f"take the hostname out of the reservation {one}: a comment stands in it")
 
-    def _options(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
-        target, current = dict(option_items(wanted.options)), dict(option_items(now.scope.options))
-        usual = dict(option_items(now.defaults))
+    def _options_of(self, subnet: _Subnet, wanted: Scope, now: ScopeThere) -> None:
+        """Edit what a subnet hands out, but for what its pools say already."""
+        by_pools = said_by_pools(wanted, now)
+        kept = {name: getattr(now.scope.options, name) for name in by_pools}
+        owned = {name for name, _ in option_items(now.scope.options) if key_of(name) in now.owned}
+        self._options(subnet, replace(wanted.options, **kept), now.scope.options, now.defaults, owned)
+
+    def _options(
+        self, owner: _Owner, wanted: HandedOut, there: HandedOut, defaults: HandedOut, owned: Container[str]
+    ) -> None:
+        target, current = dict(option_items(wanted)), dict(option_items(there))
+        usual = dict(option_items(defaults))
         change = {
-            name for name, text in target.items() if text != current[name] and (text or key_of(name) in now.owned)
+            name for name, text in target.items() if text != current[name] and (text or name in owned)
             and not (not current[name] and text == usual[name])
         }  # fmt: skip
         if "lease_seconds" in change:
-            self._lease_time(subnet, wanted.options.lease_seconds)
-        vendor = dict(wanted.options.vendor_options) if "vendor_options" in change else {}
+            self._lease_time(owner, wanted.lease_seconds)
+        vendor = dict(wanted.vendor_options) if "vendor_options" in change else {}
         removed: dict[int, str] = {}
         done: set[str] = set()
-        spots = (
-            self._document.items(subnet.members["option-data"]) if change and "option-data" in subnet.members else []
-        )
+        spots = self._document.items(owner.members["option-data"]) if change and "option-data" in owner.members else []
         for number, spot in enumerate(spots):
             option = spot.value
             field, code = _field_of(option), option.get("code")
@@ -304,22 +341,18 @@ class _Editing:
                     _, *others = str(option["data"]).split(",", 1) if field == "gateway" else (option["data"],)
                     value = ",".join([target[field], *others]) if others else target[field]
                     self._document.replace(self._document.members(spot)["data"], value)
-        added = [
-            _option_entry(name, wanted.options)
-            for name in _NAMES
-            if name in change and name not in done and target[name]
-        ]
+        added = [_option_entry(name, wanted) for name in _NAMES if name in change and name not in done and target[name]]
         added += [_vendor_entry(code, text) for code, text in vendor.items()]
-        self._list(subnet, "option-data", removed, added)
+        self._list(owner, "option-data", removed, added)
 
-    def _lease_time(self, subnet: _Subnet, seconds: int) -> None:
+    def _lease_time(self, owner: _Owner, seconds: int) -> None:
         if seconds:
-            self._document.set_member(subnet.spot, subnet.members, "valid-lifetime", seconds, behind="subnet")
+            self._document.set_member(owner.spot, owner.members, "valid-lifetime", seconds, behind="subnet")
             return
         try:
-            self._document.remove_member(subnet.spot, subnet.members, "valid-lifetime")
+            self._document.remove_member(owner.spot, owner.members, "valid-lifetime")
         except KeptComment:
-            self._hand(subnet.members["valid-lifetime"], "take the valid-lifetime out: a comment stands in it")
+            self._hand(owner.members["valid-lifetime"], "take the valid-lifetime out: a comment stands in it")
 
     def _add_subnets(self, fresh: Sequence[Scope]) -> None:
         owner = self._document.members(self._document.root)["Dhcp4"]
@@ -343,10 +376,8 @@ class _Editing:
             entry: dict[str, Any] = {**({"id": highest} if numbered else {}), "subnet": str(scope.network)}
             if scope.options.lease_seconds:
                 entry["valid-lifetime"] = scope.options.lease_seconds
-            entry["pools"] = [_pool_entry(pool) for pool in scope.pools]
-            given = dict(option_items(scope.options))
-            entry["option-data"] = [_option_entry(field, scope.options) for field in _NAMES if given[field]]
-            entry["option-data"] += [_vendor_entry(code, text) for code, text in scope.options.vendor_options]
+            entry["pools"] = [_pool_entry(pool, scope.of_pool(pool)) for pool in scope.pools]
+            entry["option-data"] = _option_entries(scope.options)
             entry["reservations"] = [_reservation_entry(one) for one in scope.reservations]
             entries.append(entry)
         if "subnet4" in members:
@@ -403,8 +434,28 @@ def _vendor(option: Mapping[str, Any]) -> str | None:
     return "".join(c for c in data if c in "0123456789abcdef")
 
 
-def _pool_entry(pool: Pool) -> dict[str, Any]:
-    return {"pool": f"{dotted(pool.first)} - {dotted(pool.last)}"}
+def _pool_entry(pool: Pool, own: HandedOut) -> dict[str, Any]:
+    entry: dict[str, Any] = {"pool": f"{dotted(pool.first)} - {dotted(pool.last)}"}
+    options = _option_entries(own)
+    return {**entry, "option-data": options} if options else entry
+
+
+def _option_entries(options: HandedOut) -> list[dict[str, Any]]:
+    given = dict(option_items(options))
+    found = [_option_entry(field, options) for field in _NAMES if given[field]]
+    return found + [_vendor_entry(code, text) for code, text in options.vendor_options]
+
+
+def _all_owned(entry: Mapping[str, Any], now: ScopeThere) -> bool:
+    """True when every option of a pool's entry is the plan's."""
+    pool = _pool(entry)
+    if pool is None:
+        return False
+    fields_of = [
+        _field_of(option) or ("vendor_options" if _vendor(option) is not None else "")
+        for option in entry.get("option-data", [])
+    ]
+    return all(field and key_of_pool(pool, field) in now.owned for field in fields_of)
 
 
 def _reservation_entry(one: Reservation) -> dict[str, Any]:

@@ -28,12 +28,14 @@ class KindError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """One kind: the settings it uses, of which it needs at least one of each group of `needs`."""
+    """One kind: the settings it uses, of which it needs at least one of each group of `needs`. With `pool_options` single pools of
+    a subnet may hand out other things."""
 
     name: str
     settings: tuple[str, ...]
     needs: tuple[tuple[str, ...], ...]
     build: Callable[[Mapping[str, str], str], DhcpServer]
+    pool_options: bool = False
 
     def check(self, values: Mapping[str, str]) -> None:
         """Raises KindError."""

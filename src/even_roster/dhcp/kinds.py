@@ -35,3 +35,9 @@ def checked(kind: str, values: Mapping[str, str]) -> Kind:
 def build(kind: str, values: Mapping[str, str], roster: str) -> DhcpServer:
     """A server of a kind; `roster` is what this roster is called in the mark it leaves there. Raises KindError."""
     return checked(kind, values).build(values, roster)
+
+
+def has_pool_options(kind: str) -> bool:
+    """True when servers of a kind can hand out other things in single pools of a subnet (save for the lease time)."""
+    found = kinds().get(kind)
+    return found is not None and found.pool_options

@@ -13,7 +13,8 @@ from ipaddress import IPv4Network
 from typing import Protocol
 
 from ..core.address import Address, dotted
-from ..core.dhcp import Difference, Line, Scope, ScopeThere, difference, lost, meaning, still_owned
+from ..core.dhcp import Scope, ScopeThere, meaning, still_owned
+from ..core.dhcp_difference import Difference, Line, difference, lost
 from ..core.holdings import Holding
 from ..core.mac import Mac
 from ..core.plan.following import Lease
@@ -318,7 +319,7 @@ def only_reservations(wanted: list[Scope], there: There) -> tuple[list[Scope], t
                 "and restart it: it reads pools only when it starts"
             )
         base = now or Scope(scope.network)
-        asked.append(Scope(scope.network, base.pools, base.options, scope.reservations))
+        asked.append(replace(base, reservations=scope.reservations))
     return asked, tuple(by_hand)
 
 

@@ -31,7 +31,8 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
   const allRoles = useRoles(roles);
   const own = kind === "static" ? roles : [];
   const by = kind === "pool" ? server : null;
-  const asked = useDelayed({ id: band?.id ?? null, subnet, kind, range, roles: own, server: by }, 150);
+  const options = { ...band?.options, lease_seconds: Math.round(Number(lease) * 3600) || 0 };
+  const asked = useDelayed({ id: band?.id ?? null, subnet, kind, range, roles: own, server: by, options }, 150);
   const draft = useQuery({
     queryKey: ["draft", "band", asked],
     queryFn: async ({ signal }) => {
@@ -43,7 +44,6 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
     enabled: asked.range !== "" && saving.current === false,
     retry: false,
   });
-  const options = { ...band?.options, lease_seconds: Math.round(Number(lease) * 3600) || 0 };
   const done = () => {
     for (const key of ["plan", "ruler", "bands"]) void client.invalidateQueries({ queryKey: [key] });
     onClose();

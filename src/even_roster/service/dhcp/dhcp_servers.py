@@ -23,17 +23,19 @@ from ...core.dhcp import (
     ScopeThere,
     adoption,
     desired,
-    difference,
     key_of,
+    key_of_pool,
     keys_of,
     option_items,
 )
+from ...core.dhcp_difference import difference
 from ...core.holdings import Holding, safe
 from ...core.names import NameSource, heard
 from ...core.plan.following import Lease
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Item, Plan, Subnet
 from ...core.stays import Sighting, Source
 from ...core.ticking import BY_HAND
+from ...dhcp.kinds import has_pool_options
 from ...dhcp.server import (
     DhcpServer,
     Seen,
@@ -145,8 +147,7 @@ class DhcpServers:
 
     def wanted(self, identity: int) -> list[Scope]:
         """What a server should hand out. Raises PlanError."""
-        with self._context.plan.reading() as plan:
-            return desired(plan, identity)
+        return desired(self._context.plan.plan, identity, has_pool_options(self.row(identity).kind))
 
     def line(self, identity: int) -> OneLock:
         """For talking to a server, one at a time; what it said is stored when it is given back."""
@@ -196,7 +197,7 @@ class DhcpServers:
             raise EditError("; ".join(found.refused))
         saved = self._context.plan.edit(who, lambda plan: _adopting(plan, row, found), anyway=True)
         with self._context.plan.reading() as plan:
-            mine = {scope.network: scope for scope in desired(plan, identity)}
+            mine = {scope.network: scope for scope in desired(plan, identity, has_pool_options(row.kind))}
         owned = {str(one.scope.network): _agreed(one.scope, mine.get(one.scope.network)) for one in there}
         entries = [r for one in there for r in one.scope.reservations if _planned(mine, one.scope, r)]
         with self._context.database.write() as connection:
@@ -402,6 +403,12 @@ def _agreed(there: Scope, wanted: Scope | None) -> list[str]:
         *(key_of(pool) for pool in there.pools if pool in wanted.pools),
         *(key_of(one) for one in there.reservations if (one.mac, one.address) in pairs),
         *(key_of(name) for name, text in option_items(there.options) if text and text == same[name]),
+        *(
+            key_of_pool(pool, name)
+            for pool, options in there.of_pools
+            for name, text in option_items(options)
+            if text and text == dict(option_items(wanted.of_pool(pool).over(wanted.options)))[name]
+        ),
     ]
 
 
@@ -424,7 +431,8 @@ def _adopting(plan: Plan, row: DhcpServerRow, found: Adoption) -> Edit:
             before.append(there)
             after.append(replace(there, server=row.id))
             continue
-        own = _beyond(found.options.get(network, HandedOut()), subnet.handed_out)
+        given = found.of_pools.get(pool, HandedOut()).over(found.options.get(network, HandedOut()))
+        own = _beyond(given, subnet.handed_out)
         after.append(Band(0, subnet.id, BandKind.POOL, pool.first, pool.last, options=own, server=row.id))
     for network, one in found.reservations:
         after.append(

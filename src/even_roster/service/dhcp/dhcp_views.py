@@ -26,7 +26,8 @@ from ...api.dhcp import (
     TextLine,
 )
 from ...core.address import address_of, dotted
-from ...core.dhcp import Adoption, Line, Pool, key_of
+from ...core.dhcp import Adoption, Pool, key_of
+from ...core.dhcp_difference import Line
 from ...core.holdings import Claim, Holding, Part
 from ...core.mac import Mac
 from ...core.plan.model import AssignmentKind, Band, BandKind, Plan, Subnet

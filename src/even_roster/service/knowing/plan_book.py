@@ -19,14 +19,16 @@ from ...core.address import Address
 from ...core.holdings import Claim, Claims
 from ...core.mac import MacNumber
 from ...core.owning import Record, Settled, planned
-from ...core.plan import claimed
+from ...core.plan import carried, claimed
+from ...core.plan.carried import Carrier
 from ...core.plan.checks import Checked, Problem, Severity
 from ...core.plan.free import Seen
-from ...core.plan.model import Assignment, Item, Plan
+from ...core.plan.model import Assignment, Band, Item, Plan, Subnet
 from ...core.plan.runs import Runs
 from ...core.roster import Adapter, Case, Device, Known
 from ...core.span import SpanSet
 from ...core.stays import Sighting
+from ...dhcp.kinds import has_pool_options
 from ...store import holding_records, lease_records, plan_records, review_records, seen_records
 from ...store.database import Database
 from ...store.one_lock import OneLock
@@ -93,6 +95,7 @@ class PlanBook:
         self._held: dict[int, Runs] = {}
         self._claims: dict[int, Claims] = {}
         self._ours: set[tuple[int, int, MacNumber]] = set()
+        self._carriers: dict[int, Carrier] = {}
         self._against: tuple[Plan, dict[int, Claims], list[Problem]] | None = None
         self.listeners: list[Callable[[Sequence[Item]], None]] = []
         with database.read() as connection:
@@ -112,7 +115,8 @@ class PlanBook:
         checked, known = self._checked, self._claims
         if self._against is None or self._against[0] is not checked.plan or self._against[1] is not known:
             items = checked.plan.assignments.values()
-            self._against = checked.plan, known, self._claimed(checked.plan, items)
+            found = [*self._claimed(checked.plan, items), *self._not_carried(checked.plan, checked.plan.subnets)]
+            self._against = checked.plan, known, found
         return sorted([*checked.problems, *self._against[2]], key=lambda one: one.rank)
 
     def claims(self, site: int) -> Claims:
@@ -135,6 +139,10 @@ class PlanBook:
             if site in self._claims
             for problem in claimed.problems(plan, of_site, self._claims[site], self.is_ours)
         ]
+
+    def _not_carried(self, plan: Plan, subnets: Iterable[int]) -> Iterator[Problem]:
+        """What the servers of some subnets cannot hand out."""
+        return carried.problems(plan, subnets, self._carriers)
 
     @contextmanager
     def reading(self) -> Iterator[Plan]:
@@ -193,6 +201,8 @@ class PlanBook:
         with self._database.read() as connection:
             claims = holding_records.claims_by_site(connection)
             ours = holding_records.ours(connection)
+            servers = lease_records.servers(connection)
+        self._carriers = {row.id: Carrier(row.name, has_pool_options(row.kind)) for row in servers}
         self._claims, self._ours = {site: Claims.of(found) for site, found in claims.items()}, ours
 
     def draft(self, make: Make) -> list[Problem]:
@@ -269,6 +279,10 @@ class PlanBook:
         """The problems that an edit adds, the worst first."""
         was = set(self._claimed(checked.plan, (one for one in settled.before if isinstance(one, Assignment))))
         now = self._claimed(then.plan, (one for one in settled.after if isinstance(one, Assignment)))
+        subnets = {_subnet_of(one) for one in (*settled.before, *settled.after)} - {None}
+        touched = [one for one in subnets if one is not None]
+        was |= set(self._not_carried(checked.plan, touched))
+        now += self._not_carried(then.plan, touched)
         return sorted([*checked.added(then), *(one for one in now if one not in was)], key=lambda one: one.rank)
 
     def rules_changed(self) -> None:
@@ -315,3 +329,8 @@ class PlanBook:
             seen.used.add(item.address)
         else:
             seen.used.remove(item.address)
+
+
+def _subnet_of(record: Record) -> int | None:
+    """The subnet of what may change what its pools hand out."""
+    return record.subnet if isinstance(record, Band) else record.id if isinstance(record, Subnet) else None

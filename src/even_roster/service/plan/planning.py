@@ -14,6 +14,7 @@ from ...api.plan import (
     BandDraft,
     BandEdit,
     BandNew,
+    HandedOutView,
     SiteEdit,
     SubnetEdit,
     SubnetNew,
@@ -249,12 +250,14 @@ def draft_band(request: BandDraft) -> Make:
     """A band while it is being drawn."""
     if request.id is None:
         new = BandNew(
-            subnet=request.subnet, kind=request.kind, range=request.range, roles=request.roles, server=request.server
-        )
+            subnet=request.subnet, kind=request.kind, range=request.range, roles=request.roles, server=request.server,
+            options=request.options or HandedOutView(),
+        )  # fmt: skip
         return add_band(new)
-    return edit_band(
-        request.id, BandEdit(kind=request.kind, range=request.range, roles=request.roles, server=request.server or 0)
-    )
+    edit = BandEdit(
+        kind=request.kind, range=request.range, roles=request.roles, server=request.server or 0, options=request.options
+    )  # fmt: skip
+    return edit_band(request.id, edit)
 
 
 def remove_band(identity: int) -> Make:

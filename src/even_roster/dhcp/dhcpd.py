@@ -23,7 +23,7 @@ from . import dhcpd_config, dhcpd_holdings, dhcpd_text
 from .files import OverLocal, file_or_none, files_as_seen, read_file, restore_files, write_files
 from .kind import Kind
 from .programs import run_check
-from .server import READ_BACK, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
+from .server import READ_BACK, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, other_roster, said
 
 _SECONDS = 30.0
 DEFAULT_CHECK = ("dhcpd", "-4", "-t", "-cf")
@@ -53,7 +53,7 @@ class DhcpdServer:
         texts = {str(self.hosts): text}
         mark, files = dhcpd_config.mark_of(text), OverLocal(texts)
         scopes = tuple(dhcpd_config.scopes(self._statements(texts, self._followed(files)), owned, hints))
-        return There(texts, scopes, "", mark if mark != self.roster else "", files.seen)
+        return There(texts, scopes, "", other_roster(mark, self.roster), files.seen)
 
     def as_seen(self, seen: Seen) -> bool:
         """See DhcpServer.as_seen."""

@@ -12,9 +12,9 @@ from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from ..core.address import Address, dotted
-from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of
+from ..core.dhcp import Pool, Reservation, Scope, ScopeThere
 from ..core.holdings import By
-from ..core.mac import Mac, MacError, MacNumber
+from ..core.mac import Mac, MacError
 from ..core.plan.following import Lease
 from ..core.plan.model import HandedOut
 from ..core.text import clean
@@ -23,9 +23,9 @@ from .dhcpd_text import Statement, parse
 from .dnsmasq_lines import lines_of
 from .json_text import Edit, edited
 from .server import ServerTrouble
+from .wanted_hosts import WantedHosts, line_end
 
 MARK = "# Host declarations of this file are published by the roster "
-NOWHERE = IPv4Network("0.0.0.0/32")
 _LISTS = {"routers": "gateway", "domain-name-servers": "dns", "ntp-servers": "ntp"}
 _WORDS = {"domain-name": "domain", "tftp-server-name": "boot_server", "bootfile-name": "boot_file"}
 
@@ -126,14 +126,7 @@ def edit_hosts(
     roster: str,
 ) -> Edited:
     """The file of hosts with the owned attributes as wanted; `others` are the statements of other files. Raises ServerTrouble."""
-    mine = {key for keys in owned.values() for key in keys}
-    networks = [*dict.fromkeys([*(scope.network for scope in wanted), *map(IPv4Network, owned)])]
-
-    def where(one: Reservation) -> tuple[IPv4Network, MacNumber]:
-        return next((network for network in networks if IPv4Address(one.address) in network), NOWHERE), one.mac
-
-    new = {(scope.network, one.mac): one for scope in wanted for one in scope.reservations}
-    done: set[tuple[IPv4Network, MacNumber]] = set()
+    hosts_wanted = WantedHosts(wanted, owned)
     by_hand: list[str] = []
     edits: list[Edit] = []
     ours = False
@@ -141,19 +134,17 @@ def edit_hosts(
         one = reservation(statement)
         if one is None:
             continue
-        target = new.get(where(one))
-        done.add(where(one))
-        if key_of(one) in mine and target != one:
+        target = hosts_wanted.in_place_of(one)
+        hosts_wanted.stands_elsewhere(one)
+        if hosts_wanted.is_ours(one) and target != one:
             to = f"write {target} for it" if target is not None else "take it out"
             by_hand.append(f"{statement.place}: {to}, and restart the server; what stands there: {statement.said} …")
     here = [(statement, reservation(statement)) for _, statement in _flat(parse(text, path), ())]
     for statement, one in here:
         if one is None:
             continue
-        target = new.get(where(one))
-        if target is not None:
-            done.add(where(one))
-        if key_of(one) not in mine:
+        target = hosts_wanted.in_place_of(one)
+        if not hosts_wanted.is_ours(one):
             continue
         if target is not None:
             ours = True
@@ -162,11 +153,11 @@ def edit_hosts(
             by_hand.append(f"{statement.place}: take out the reservation {one}: more stands with it")
         else:
             edits.append(_whole_line(text, statement))
-    end = "\r\n" if text.partition("\n")[0].endswith("\r") else "\n"
+    end = line_end(text)
     names = {
         statement.words[1].text for statement, _ in here if statement.keyword == "host" and len(statement.words) > 1
     }
-    added = [f"{_declared(one, names)}{end}" for at, one in new.items() if at not in done]
+    added = [f"{_declared(one, names)}{end}" for one in hosts_wanted.missing()]
     result = edited(text, edits)
     mark = f"{MARK}{roster}{end}" if roster and (ours or added) else ""
     if edits or added:

@@ -24,7 +24,7 @@ from .dnsmasq_lines import Followed
 from .files import OverLocal, file_or_none, files_as_seen, read_file, restore_files, write_files
 from .kind import Kind
 from .programs import run_check, tell_to_read
-from .server import READ_BACK, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
+from .server import READ_BACK, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, other_roster, said
 
 _SETTLE = 0.3
 DEFAULT_CHECK = ("dnsmasq", "--test")
@@ -53,7 +53,7 @@ class DnsmasqServer:
         texts = {str(self.hosts): text}
         mark, files = dnsmasq_text.mark_of(text), OverLocal(texts)
         scopes = tuple(dnsmasq_text.scopes(self._followed(files), owned, hints))
-        return There(texts, scopes, "", mark if mark != self.roster else "", files.seen)
+        return There(texts, scopes, "", other_roster(mark, self.roster), files.seen)
 
     def as_seen(self, seen: Seen) -> bool:
         """See DhcpServer.as_seen."""

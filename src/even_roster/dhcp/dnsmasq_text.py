@@ -11,7 +11,7 @@ from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
 from ..core.address import address_of, dotted
-from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of
+from ..core.dhcp import Pool, Reservation, Scope, ScopeThere
 from ..core.holdings import By
 from ..core.mac import Mac, MacError, MacNumber
 from ..core.plan.following import Lease
@@ -20,13 +20,13 @@ from ..core.text import clean
 from . import dnsmasq_holdings
 from .dnsmasq_lines import Followed, Setting, lines_of, setting
 from .json_text import Edit, edited
+from .wanted_hosts import WantedHosts, line_end
 
 _OPTIONS = {
     "3": "gateway", "router": "gateway", "6": "dns", "dns-server": "dns", "15": "domain", "domain-name": "domain",
     "42": "ntp", "ntp-server": "ntp", "66": "boot_server", "tftp-server": "boot_server", "67": "boot_file",
     "bootfile-name": "boot_file",
 }  # fmt: skip
-NOWHERE = IPv4Network("0.0.0.0/32")
 MARK = "# Reservations of this file are published by the roster "
 
 
@@ -120,38 +120,31 @@ def edit_hosts(
 ) -> Edited:
     """The hosts file with the owned attributes as wanted: the address and the name of a line are changed in their place, everything
     else stays octet for octet. `elsewhere` are reservations that stand in other files: they are not entered twice."""
-    mine = {key for keys in owned.values() for key in keys}
-    new = {(scope.network, one.mac): one for scope in wanted for one in scope.reservations}
-    networks = [*dict.fromkeys([*(scope.network for scope in wanted), *map(IPv4Network, owned)])]
-
-    def where(one: Reservation) -> tuple[IPv4Network, MacNumber]:
-        return next((network for network in networks if IPv4Address(one.address) in network), NOWHERE), one.mac
-
-    done = {where(one) for one in elsewhere}
+    hosts_wanted = WantedHosts(wanted, owned)
+    for one in elsewhere:
+        hosts_wanted.stands_elsewhere(one)
     lines: list[str] = []
     by_hand: list[tuple[int, str]] = []
     ours = False
     for number, line in enumerate(lines_of(hosts), start=1):
         item = setting(line.rstrip("\r\n"), "dhcp-host")
-        one = reservation(item) if item is not None else None
-        if item is None or one is None:
+        there = reservation(item) if item is not None else None
+        if item is None or there is None:
             lines.append(line)
             continue
-        target = new.get(where(one))
-        if target is not None:
-            done.add(where(one))
-        if key_of(one) not in mine:
+        target = hosts_wanted.in_place_of(there)
+        if not hosts_wanted.is_ours(there):
             lines.append(line)
         elif target is not None:
             ours = True
-            lines.append(changed(line, item, one, target))
-        elif len(item.pieces) > (3 if one.name else 2) or item.comment:
+            lines.append(changed(line, item, there, target))
+        elif len(item.pieces) > (3 if there.name else 2) or item.comment:
             by_hand.append(
-                (number, f"take out the reservation {one}: more stands with it; what stands there: {line.strip()}")
+                (number, f"take out the reservation {there}: more stands with it; what stands there: {line.strip()}")
             )
             lines.append(line)
-    end = "\r\n" if hosts.partition("\n")[0].endswith("\r") else "\n"
-    added = [f"{write_line(one)}{end}" for at, one in new.items() if at not in done]
+    end = line_end(hosts)
+    added = [f"{write_line(one)}{end}" for one in hosts_wanted.missing()]
     mark = f"{MARK}{roster}{end}" if roster and (ours or added) else ""
     kept = [line for line in lines if not line.startswith(MARK) or line.rstrip("\r\n") == mark.rstrip("\r\n")]
     if mark and not any(line.startswith(MARK) for line in kept):

@@ -29,7 +29,19 @@ from .files import GivenFiles, LocalFiles, content, files_as_seen, octets_of, re
 from .kea_control import Control, HttpControl, SocketControl
 from .kind import WORDS, Kind
 from .programs import run_check, tell_to_read
-from .server import READ_BACK, ChangedMeanwhile, Owned, Rendered, Seen, ServerRefused, ServerTrouble, Texts, There, said
+from .server import (
+    READ_BACK,
+    ChangedMeanwhile,
+    Owned,
+    Rendered,
+    Seen,
+    ServerRefused,
+    ServerTrouble,
+    Texts,
+    There,
+    other_roster,
+    said,
+)
 
 _NO_LEASES = 3
 RUNNING = "running memory"
@@ -72,7 +84,7 @@ class KeaServer:
                         f"{self.config} and the running server differ in {one.scope.network}: "
                         "reload the server or correct its file first"
                     )
-        return There(joined.files, there, running, _other(kea_config.marked_by(document), self.roster), seen)
+        return There(joined.files, there, running, other_roster(kea_config.marked_by(document), self.roster), seen)
 
     def as_seen(self, seen: Seen) -> bool:
         """See DhcpServer.as_seen."""
@@ -287,10 +299,6 @@ def _mac(text: Any) -> MacNumber | None:
         return Mac.parse(str(text)).value
     except MacError:
         return None
-
-
-def _other(mark: str, roster: str) -> str:
-    return mark if mark != roster else ""
 
 
 def _built(values: Mapping[str, str], roster: str) -> KeaServer:

@@ -167,6 +167,11 @@ Former = Callable[[There, str], Texts | None]
 are none."""
 
 
+def other_roster(mark: str, roster: str) -> str:
+    """Who a mark is of, when it is not ours."""
+    return mark if mark != roster else ""
+
+
 def _none_before(there: There, meant: str) -> Texts | None:
     return None
 

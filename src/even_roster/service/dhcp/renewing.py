@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from ipaddress import IPv4Network
 
 from ...api.plan import LeaseEnded, Renewal
-from ...core.adapters import Adapter
 from ...core.address import Address, dotted
 from ...core.mac import Mac
 from ...core.plan.following import Lease, State
@@ -25,6 +24,7 @@ from ..context import Context, now_ms
 from ..plan import plan_views
 from ..web.problems import Refusal
 from .dhcp_servers import DhcpServers
+from .sheets import adapter_on
 
 PATIENCE = 1.5
 
@@ -100,21 +100,10 @@ async def end_lease(context: Context, servers: DhcpServers, assignment: int) -> 
     return LeaseEnded(address=dotted(found.lease.address), server_name=found.server_name, said=said)
 
 
-def _adapter(context: Context, network: IPv4Network) -> Adapter | None:
-    return next(
-        (
-            one
-            for one in context.machine.adapters()
-            if network in one.networks and not context.known_links.elsewhere(one.name)
-        ),
-        None,
-    )
-
-
 async def _silent(context: Context, found: _Waiting) -> str:
     """By what it is known that nobody uses an address; Refusal where it is used, or where nobody can say."""
     address, old = found.lease.address, dotted(found.lease.address)
-    adapter = _adapter(context, found.network)
+    adapter = adapter_on(context, found.network)
     if adapter is None:
         raise Refusal(
             409,

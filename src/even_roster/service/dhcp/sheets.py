@@ -104,7 +104,7 @@ async def look(context: Context, row: DhcpServerRow) -> list[str]:
     shown: list[Shown] = []
     notes: list[str] = []
     for scope in scopes:
-        adapter = _adapter(context, scope.network)
+        adapter = adapter_on(context, scope.network)
         if adapter is None:
             notes.append(f"{scope.network} cannot be asked: this machine is not on its link")
             shown += [one for one in before.values() if one.network == str(scope.network)]
@@ -122,7 +122,8 @@ async def look(context: Context, row: DhcpServerRow) -> list[str]:
     return notes
 
 
-def _adapter(context: Context, network: IPv4Network) -> Adapter | None:
+def adapter_on(context: Context, network: IPv4Network) -> Adapter | None:
+    """An adapter of this machine on a network's link, unless it stands somewhere else now."""
     return next(
         (
             one

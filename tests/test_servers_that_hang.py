@@ -142,18 +142,23 @@ class Beside(Folder):
     def test_a_server_that_hangs_holds_up_nobody(self) -> None:
         path, hosts = self.folder / "socket", self.folder / "hosts"
         hosts.write_text(LINE)
-        with socket.socket(socket.AF_UNIX) as door:
+        with socket.socket(socket.AF_UNIX) as door, patch("even_roster.dhcp.kea_control.SECONDS", 3600):
             door.bind(str(path))
             door.listen(9)  # and nobody ever answers
-            self.manage("a that hangs", "kea", {"socket": str(path)})
+            hangs = self.manage("a that hangs", "kea", {"socket": str(path)})
             good = self.manage("b", "dnsmasq", {"hosts": str(hosts)})
-            reading = threading.Thread(target=self.servers._read_all, daemon=True)
-            reading.start()
-            until(lambda: self.names(good) == ["printer-1"], "the server beside was not read")
+            until(lambda: self.read_on(good) == ["printer-1"], "the server beside was not read")
             hosts.write_text(LINE.replace("printer-1", "printer-2"))
-            threading.Thread(target=self.servers._read_all, daemon=True).start()
-            until(lambda: self.names(good) == ["printer-2"], "the server beside was not read again")
-            self.assertTrue(reading.is_alive(), "the other hangs still")
+            until(lambda: self.read_on(good) == ["printer-2"], "the server beside was not read again")
+            reader = self.servers._readers[hangs]
+            self.assertTrue(reader.is_alive(), "the other hangs still")
+            self.assertEqual([one.name for one in threading.enumerate()].count(reader.name), 1, "and is asked once")
+        reader.join()  # with the door its line is gone
+
+    def read_on(self, identity: int) -> list[str]:
+        """Read all once more, as it is done every minute; what is known of one server."""
+        threading.Thread(target=self.servers._read_all, daemon=True).start()
+        return self.names(identity)
 
     def test_what_has_not_changed_is_not_understood_again(self) -> None:
         hosts = self.folder / "hosts"

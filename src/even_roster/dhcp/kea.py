@@ -239,8 +239,10 @@ class KeaServer:
         octets = self.control.send(_IN_EFFECT)
         seen[RUNNING] = content(octets)
         arguments = _given("config-get", kea_control.answer(octets, "config-get"))
+        # Where there is a file, this is compared only; else it is what people read and what is edited.
+        indent = 2 if self.config is None else None
         return json.dumps(
-            {name: value for name, value in arguments.items() if name == "Dhcp4"}, indent=2, ensure_ascii=False
+            {"Dhcp4": arguments["Dhcp4"]} if "Dhcp4" in arguments else {}, indent=indent, ensure_ascii=False
         )
 
     def _must(self, command: str, arguments: Any) -> dict[str, Any]:

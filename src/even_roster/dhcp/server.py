@@ -88,7 +88,7 @@ class Preview:
 @dataclass(frozen=True, slots=True)
 class Published:
     """What publishing did. `notes` say how it was checked and verified, `by_hand` what a person has still to do; `before` and
-    `after` are the texts."""
+    `after` are the texts, `back` the server as it was read back."""
 
     lines: tuple[Line, ...]
     scopes: tuple[Scope, ...]
@@ -97,6 +97,7 @@ class Published:
     by_hand: tuple[str, ...] = ()
     before: Texts = field(default_factory=dict)
     after: Texts = field(default_factory=dict)
+    back: There | None = None
 
 
 class DhcpServer(Protocol):
@@ -265,7 +266,9 @@ def carry_out(server: DhcpServer, prepared: Prepared) -> Published:
     shown, there = prepared.shown, prepared.there
     scopes = shown.difference.scopes
     if shown.after == there.texts:
-        return Published((), scopes, shown.owned, ("nothing to change",), shown.by_hand, there.texts, there.texts)
+        return Published(
+            (), scopes, shown.owned, ("nothing to change",), shown.by_hand, there.texts, there.texts, there
+        )
     how = server.write(there.texts, shown.after)
     try:
         back = server.read(as_owned(shown.owned), [scope.network for scope in prepared.wanted])
@@ -276,7 +279,7 @@ def carry_out(server: DhcpServer, prepared: Prepared) -> Published:
         raise type(error)(f"{error}; {server.restore(there.texts, shown.after)}") from error
     lines = tuple(line for line in shown.difference.lines if line not in shown.left)
     notes = (prepared.checked, how, server.verified)
-    return Published(lines, scopes, shown.owned, notes, shown.by_hand, there.texts, back.texts)
+    return Published(lines, scopes, shown.owned, notes, shown.by_hand, there.texts, back.texts, back)
 
 
 def publish(

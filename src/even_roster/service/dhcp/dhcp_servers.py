@@ -236,11 +236,12 @@ class DhcpServers:
             self.server(row).end_lease(address)
         self.read_leases(identity)
 
-    def read_holdings(self, identity: int) -> None:
-        """Read all that a server holds now; when it cannot be read, that is kept and what was read before stays. Raises Missing."""
+    def read_holdings(self, identity: int, just: There | None = None) -> None:
+        """Read all that a server holds now, or take it from what was `just` read; when it cannot be read, that is kept and what was
+        read before stays. Raises Missing."""
         row = self.row(identity)
         plan = self._context.plan.plan
-        if self._as_read(row, plan):
+        if just is None and self._as_read(row, plan):
             with self._context.database.write() as connection:
                 holding_records.read_again(connection, identity, now_ms())
             return
@@ -256,7 +257,7 @@ class DhcpServers:
                 server = self.server(row)
                 there = None
                 try:
-                    there = server.read(
+                    there = just or server.read(
                         as_owned(row.owned), [*dict.fromkeys([*(one.network for one in wanted or ()), *networks])]
                     )
                 except ServerTrouble as error:

@@ -6,7 +6,6 @@ to get, then that is noted, then it is written, and last it is stored how that e
 
 from __future__ import annotations
 
-import contextlib
 import re
 from collections.abc import Sequence
 from typing import Protocol
@@ -59,11 +58,8 @@ class Servers(Protocol):
     def line(self, identity: int) -> OneLock:
         """For talking to a server, one at a time."""
 
-    def read_holdings(self, identity: int) -> None:
-        """Read all that a server holds now. Raises Missing."""
-
-    def read_leases(self, identity: int) -> int:
-        """Read that and a server's leases. Raises Missing, ServerTrouble."""
+    def read_holdings(self, identity: int, there: There | None = None) -> None:
+        """Read all that a server holds now, or take it from what was just read of it. Raises Missing."""
 
 
 class Publishing:
@@ -106,8 +102,7 @@ class Publishing:
             self._under_way.discard(identity)
             if self._servers.row(identity).begun:
                 self._servers.read_holdings(identity)  # tells how it ended
-        with contextlib.suppress(ServerTrouble):
-            self._servers.read_leases(identity)
+        self._servers.read_holdings(identity, done.back)
         return done
 
     def _known(self, identity: int) -> DhcpServerRow:

@@ -15,6 +15,7 @@ from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from tests.support.browser import browser
 from tests.support.lab import environment
+from tests.support.patience import until
 from tests.support.service import Service, demo
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
@@ -28,8 +29,10 @@ TERMINALS = {
     "roster measure 10.44.64.0/22",
     "cli-plan": "roster subnets; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
     "roster plan check; echo; roster move 10.44.20.41 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
-    "cli-dhcp": "roster dhcp servers; echo; roster dhcp holdings --part reservation; echo; roster dhcp pools; echo; "
-    "roster dhcp publish --yes; echo; roster assignments --kind reserved; echo; roster names zone Cameras | head -7",
+    "cli-dhcp": "roster dhcp add box-router --by-hand --address 10.44.10.12 >/dev/null; "
+    "roster band set 10.44.10.100-10.44.10.199 --by box-router >/dev/null; roster dhcp publish box-router --yes >/dev/null; "
+    "roster dhcp servers; echo; roster dhcp sheet box-router --look; echo; roster dhcp renewal 10.44.10.181; echo; "
+    "roster dhcp pools",
 }
 
 
@@ -154,7 +157,8 @@ def terminal(service: Service, name: str, commands: str) -> None:
         f"printf '\\033[1m$ %s\\033[0m\\n' {shlex.quote(c)}; {c}" if c != "echo" else c for c in commands.split("; ")
     )
     roster = f"{shlex.quote(sys.executable)} -m even_roster.cli.main --home {shlex.quote(str(service.home))}"
-    script = f'roster() {{ {roster} "$@"; }}; clear; {shell}; sleep 60'
+    done = service.home / f"{name}.done"
+    script = f'roster() {{ {roster} "$@"; }}; clear; {shell}; touch {shlex.quote(str(done))}; sleep 600'
     server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     time.sleep(0.7)
     look = [
@@ -175,7 +179,8 @@ def terminal(service: Service, name: str, commands: str) -> None:
         ["xterm", *look, "-e", "bash", "-c", script], env={**environment(), "DISPLAY": DISPLAY, "LANG": "C.UTF-8"}
     )
     try:
-        time.sleep(9)
+        until(done.exists, f"the commands of {name} do not end")
+        time.sleep(1)  # until the window shows it
         subprocess.run(
             ["import", "-window", "root", str(FOLDER / f"{name}.png")],
             env={**os.environ, "DISPLAY": DISPLAY},

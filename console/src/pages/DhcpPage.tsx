@@ -123,7 +123,7 @@ function Leases() {
       {keep.error ? <p role="alert" className="mb-1 text-sm text-alarm">{sentence(keep.error.message)}.</p> : null}
       {keep.data?.devices.map((one) => <p key={one.device} role="status" className="mb-1 text-sm">{one.name || `device ${one.device}`}: {kept(one)}.</p>)}
       <table className="w-full text-left text-sm">
-        <thead className="text-soft"><tr><th className="font-normal">address</th><th className="font-normal">MAC</th><th className="font-normal">name</th><th className="font-normal">vendor</th><th className="font-normal">until</th><th className="font-normal">server</th><th><span className="sr-only">keep</span></th></tr></thead>
+        <thead className="text-soft"><tr><th className="font-normal">address</th><th className="font-normal">MAC</th><th className="font-normal">name</th><th className="font-normal">vendor</th><th className="font-normal">until</th><th className="font-normal">server</th><th className="relative"><span className="sr-only">keep</span></th></tr></thead>
         <tbody>
           {found.slice(0, MOST).map((one) => (
             <tr key={`${one.server}-${one.address}`} className="cursor-pointer border-t border-rule hover:bg-wash/60" onClick={() => setOpen({ kind: "address", address: one.address })}>

@@ -33,7 +33,7 @@ export function SheetPanel({ server }: { server: DhcpServerView }) {
       {look.error ? <p role="alert" className="mt-1 text-sm text-alarm">{look.error.message}.</p> : null}
       {(look.data?.notes ?? []).map((note) => <p key={note} className="mt-1 text-sm text-amber">{sentence(note)}.</p>)}
       {subnets.map((subnet) => (
-        <table key={subnet} className="mt-2 w-full text-left">
+        <table key={subnet} className="relative mt-2 w-full text-left">
           <caption className="text-left font-semibold"><Mono>{subnet}</Mono></caption>
           <thead className="sr-only"><tr><th>tick</th><th>what</th><th>value</th><th>what the wire shows</th></tr></thead>
           <tbody>

@@ -13,17 +13,24 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
+from sqlalchemy import insert, select
+
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.host_file import Reach, allow
 from even_roster.client import RosterError
 from even_roster.core.address import address_of
-from even_roster.core.dhcp import Reservation, Scope
+from even_roster.core.dhcp import Reservation, Scope, key_of
 from even_roster.core.mac import Mac
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.files import write_files
 from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.kea_control import SocketControl
 from even_roster.dhcp.server import Owned, ServerTrouble, Texts, There, publish
+from even_roster.store import begun_publishings, lease_records, server_versions
+from even_roster.store.begun_publishings import Begun
+from even_roster.store.database import Database
+from even_roster.store.server_versions import Version
+from even_roster.store.tables import dhcp_servers, published
 from tests.support import dhcp_lab
 from tests.support.dhcp_lab import Link
 from tests.support.lab import ROOT, needs_lab, run
@@ -166,6 +173,49 @@ class CutOff(unittest.TestCase):
                 line for line in hosts.read_text().splitlines(True) if not note or "published by" not in line
             )
             self.assertEqual(text, note + self.MINE)
+
+
+class WhoseItIs(unittest.TestCase):
+    """What is told, from what the server has then, of a publishing that was cut off."""
+
+    NET = "10.44.10.0/24"
+
+    def settled(self, digest: str, *there: str) -> tuple[list[str], list[int], bool]:
+        """The ownership record, the addresses that count as published, and whether earlier texts were remembered."""
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            contextlib.closing(Database(Path(folder) / "roster.db")) as database,
+            database.write() as connection,
+        ):
+            owned = {self.NET: ["kept", "lost", "to go", "gone"]}
+            connection.execute(insert(dhcp_servers).values(id=1, site=1, name="office", kind="kea", owned=owned))
+            entry = Reservation(Mac.parse(LAPTOP).value, address_of(IPv4Address("10.44.10.181")))
+            version = Version({"file": "sealed"}, "before", "meant", owned, "after")
+            begun = Begun(version, {self.NET: ["kept", "lost", "new", key_of(entry)]}, (entry,))
+            begun_publishings.note(connection, 1, begun)
+            server = lease_records.server(connection, 1)
+            assert server is not None
+            has = frozenset((self.NET, key) for key in (*there, key_of(entry)))
+            self.assertTrue(begun_publishings.settle(connection, server, digest, has, 5))
+            now = lease_records.server(connection, 1)
+            assert now is not None
+            self.assertFalse(begun_publishings.settle(connection, now, digest, has, 6), "once")
+            found = connection.execute(select(published.c.address)).scalars().all()
+            known = server_versions.former(connection, 1, digest, "meant") is not None
+            return [key for key in now.owned[self.NET] if key != key_of(entry)], list(found), known
+
+    def test_what_is_there_is_ours_and_what_was_ours_is_still_missed(self) -> None:
+        office = [address_of(IPv4Address("10.44.10.181"))]
+        self.assertEqual(
+            self.settled("before", "kept", "to go"),
+            (["kept", "lost", "to go", "gone"], [], False),
+            "nothing was written",
+        )
+        self.assertEqual(self.settled("after", "kept", "new"), (["kept", "lost", "new"], office, True))
+        self.assertEqual(
+            self.settled("edited since", "kept", "new", "to go"), (["kept", "lost", "new", "to go"], office, False)
+        )
+        self.assertEqual(self.settled("half", "kept", "to go"), (["kept", "lost", "to go"], office, False))
 
 
 class Disks(unittest.TestCase):

@@ -160,7 +160,10 @@ class PairServer:
     def holdings(self, networks: Sequence[IPv4Network], there: There | None = None) -> list[Holding]:
         """See DhcpServer.holdings: those of the first, and of the second what the first has not."""
         one, two = (
-            server.holdings(networks, self._there(number, there) if there is not None else None)
+            [
+                replace(held, place=replace(held.place, source=f"{self.names[number]}{_BETWEEN}{held.place.source}"))
+                for held in server.holdings(networks, self._there(number, there) if there is not None else None)
+            ]
             for number, server in enumerate((self.first, self.second))
         )
         known = {(held.part, held.text, held.within) for held in one}

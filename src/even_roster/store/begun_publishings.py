@@ -56,9 +56,8 @@ def of_row(row: DhcpServerRow) -> Begun | None:
 def settle(connection: Connection, row: DhcpServerRow, digest: str, has: frozenset[tuple[str, str]], at: int) -> bool:
     """Tell from what a server has now, its texts' digest and (network, key) of every part, how a publishing ended that was cut off.
 
-    Where the texts are those from before, nothing was written. Else every part of it that is there is ours, and so is every part
-    that was ours before and still is there. What stood before is remembered only if nobody has written since. True when there was
-    one.
+    Where the texts are those from before, nothing was written. What stood before is remembered only if nobody has written since.
+    True when there was one.
     """
     begun = of_row(row)
     if begun is None:
@@ -66,14 +65,9 @@ def settle(connection: Connection, row: DhcpServerRow, digest: str, has: frozens
     if digest == begun.version.before:
         forget(connection, row.id)
         return True
-    both: Sequence[str] = [*dict.fromkeys((*begun.owned, *row.owned))]
     owned = {
-        network: [
-            key
-            for key in dict.fromkeys((*begun.owned.get(network, ()), *row.owned.get(network, ())))
-            if (network, key) in has
-        ]
-        for network in both
+        network: _ours(network, begun.owned.get(network, ()), row.owned.get(network, ()), has)
+        for network in dict.fromkeys((*begun.owned, *row.owned))
     }
     ours = {key for keys in owned.values() for key in keys}
     replace_published(connection, row.id, [one for one in begun.entries if key_of(one) in ours], owned, at)
@@ -81,3 +75,10 @@ def settle(connection: Connection, row: DhcpServerRow, digest: str, has: frozens
         keep(connection, row.id, begun.version, at)
     forget(connection, row.id)
     return True
+
+
+def _ours(network: str, wanted: Sequence[str], before: Sequence[str], has: frozenset[tuple[str, str]]) -> list[str]:
+    """What is ours of a subnet: what was to be there and is, or was ours before (then it is told as lost where it is gone); and
+    what was to go and is there still."""
+    still = [key for key in wanted if (network, key) in has or key in before]
+    return [*still, *(key for key in before if key not in wanted and (network, key) in has)]

@@ -131,7 +131,10 @@ class Publishing:
             with self._servers.line(identity):
                 done = carry_out(server, prepared)
         except ChangedMeanwhile:
-            raise  # nothing is wrong with the server, nor with the plan
+            # Nothing is wrong with the server, nor with the plan, and nothing was written.
+            with self._context.database.write() as connection:
+                begun_publishings.forget(connection, identity)
+            raise
         except (ServerTrouble, PlanError) as error:
             self._refused(identity, wanted, str(error))
             raise

@@ -61,6 +61,7 @@ from .publishing import Publishing
 
 _log = logging.getLogger(__name__)
 EVERY_SECONDS = 60.0
+IN_TURN_SECONDS = 5.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +107,7 @@ class DhcpServers:
             await asyncio.sleep(EVERY_SECONDS)
 
     def _read_all(self) -> None:
-        """Each server is read beside the others, so that one that hangs holds up nobody; one that still is being read is left."""
+        """Servers are read in turn, but one that hangs is left behind and holds up nobody; one that still is being read is left."""
         with self._context.database.read() as connection:
             rows = lease_records.servers(connection)
         begun = []
@@ -116,6 +117,7 @@ class DhcpServers:
                 reader = threading.Thread(target=self._read_one, args=(row,), name=f"reading {row.name}", daemon=True)
                 reader.start()
                 self._readers[row.id] = reader
+                reader.join(IN_TURN_SECONDS)  # one after the other, as long as none hangs
                 begun.append(reader)
         until = time.monotonic() + EVERY_SECONDS
         for reader in begun:

@@ -13,7 +13,7 @@ from even_roster.core.dhcp import Pool, Reservation, Scope
 from even_roster.core.findings.offers import Offer
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.plan.model import HandedOut
-from even_roster.core.ticking import Shown, Tick, restored, stored, ticks
+from even_roster.core.ticking import Shown, Tick, parts, restored, stored, ticks
 from tests.support import dhcp_lab
 from tests.support.lab import needs_lab
 from tests.support.patience import until
@@ -45,7 +45,11 @@ class Ticks(unittest.TestCase):
     ) -> dict[str, Tick]:
         answers = {self.ENTRY.mac: asked} if asked is not None else {}
         known = {(one.network, one.key): one for one in before or ()}
-        return {one.key.split(" ")[-1]: one.tick for one in ticks(self.SCOPE, offers, answers, known, 5)}
+        return {self.short(one.key): one.tick for one in ticks(self.SCOPE, offers, answers, known, 5)}
+
+    @staticmethod
+    def short(key: str) -> str:
+        return key.split(" ")[1 if key.startswith("option") else -1]
 
     def test_what_offers_show_is_ticked_and_nothing_else(self) -> None:
         nothing = self.ticked()
@@ -70,6 +74,9 @@ class Ticks(unittest.TestCase):
         self.assertEqual({one.at for one in again if one.tick is not Tick.HIDDEN}, {5}, "shown then, not now")
         moved = Scope(OFFICE, (), HandedOut(), (Reservation(self.ENTRY.mac, Address(BASE + 182)),))
         self.assertEqual([one.tick for one in ticks(moved, [], {}, kept, 9)], [Tick.OPEN])
+        other = Scope(OFFICE, (), HandedOut(gateway=Address(BASE + 9), boot_file="y"))
+        self.assertEqual([one.tick for one in ticks(other, [], {}, kept, 9)], [Tick.OPEN, Tick.HIDDEN], "another value")
+        self.assertEqual([part.tick for part in parts(other)], [Tick.OPEN, Tick.HIDDEN])
 
 
 @needs_lab

@@ -70,6 +70,10 @@ class AtLarkspurHall(unittest.TestCase):
             site.site.unplug(next(host for host in site.site.hosts if host.label == "portable-05"))
             with patch.object(site.site, "deliver", return_value=[]):  # the service's own cable is out
                 self.assertIn("says nothing of it", self.refused(site, item.id))
+            with patch.object(
+                type(site.context.plan), "site_here", item.site + 1
+            ):  # another site with the same network
+                self.assertIn("not on the link", self.refused(site, item.id))
             with patch.object(site.context.machine, "adapters", return_value=[]):
                 self.assertIn("not on the link", self.refused(site, item.id))
             self.assertIn(old, self.leased(site, item.mac))

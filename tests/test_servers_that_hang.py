@@ -109,6 +109,8 @@ class AsSeen(Folder):
             "that part gone": lambda: (more / "stage.conf").unlink(),
             "the file of hosts, which was not there": lambda: hosts.write_text(LINE),
             "its text, as long as before": lambda: hosts.write_text(LINE.replace("printer-1", "printer-2")),
+            "its text, empty": lambda: hosts.write_text(""),
+            "its text again": lambda: hosts.write_text(LINE),
             "the configuration": lambda: config.write_text(config.read_text() + "# end\n"),
             "the file of hosts, gone again": lambda: hosts.unlink(),
         }
@@ -142,12 +144,19 @@ class Beside(Folder):
     def test_a_server_that_hangs_holds_up_nobody(self) -> None:
         path, hosts = self.folder / "socket", self.folder / "hosts"
         hosts.write_text(LINE)
-        with socket.socket(socket.AF_UNIX) as door, patch("even_roster.dhcp.kea_control.SECONDS", 3600):
+        with (
+            socket.socket(socket.AF_UNIX) as door,
+            patch("even_roster.dhcp.kea_control.SECONDS", 3600),
+            patch("even_roster.service.dhcp.dhcp_servers.IN_TURN_SECONDS", 0.2),
+        ):
             door.bind(str(path))
             door.listen(9)  # and nobody ever answers
             hangs = self.manage("a that hangs", "kea", {"socket": str(path)})
             good = self.manage("b", "dnsmasq", {"hosts": str(hosts)})
-            until(lambda: self.read_on(good) == ["printer-1"], "the server beside was not read")
+            threading.Thread(
+                target=self.servers._read_all, daemon=True
+            ).start()  # once: it must not wait for ever itself
+            until(lambda: self.names(good) == ["printer-1"], "the server beside was not read")
             hosts.write_text(LINE.replace("printer-1", "printer-2"))
             until(lambda: self.read_on(good) == ["printer-2"], "the server beside was not read again")
             reader = self.servers._readers[hangs]

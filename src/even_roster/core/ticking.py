@@ -12,7 +12,7 @@ from enum import StrEnum
 from typing import Any
 
 from .address import Address, dotted
-from .dhcp import Pool, Reservation, Scope, key_of, option_items, option_text
+from .dhcp import OPTION_NAMES, Pool, Reservation, Scope, key_of, option_items, option_text
 from .findings.offers import Offer
 from .mac import MacNumber
 
@@ -50,6 +50,32 @@ class Shown:
         return f"not entered into the server yet: {self.said}" if self.tick is Tick.NOT_YET else self.said
 
 
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One part of a sheet. `key` tells it from others, an option's with its value: what was seen of another value says nothing of
+    this one; `what` and `value` are for people."""
+
+    key: str
+    what: str
+    value: str
+    tick: Tick = Tick.OPEN
+
+
+def parts(scope: Scope) -> list[Part]:
+    """Everything that a subnet's sheet says, with what is known before anything is seen."""
+    found = [Part(key_of(pool), "pool", str(pool)) for pool in scope.pools]
+    found += [
+        Part(_key(name, text), OPTION_NAMES[name], text, Tick.HIDDEN if name in UNSEEN else Tick.OPEN)
+        for name, text in option_items(scope.options)
+        if text
+    ]
+    return found + [Part(key_of(one), "reservation", str(one)) for one in scope.reservations]
+
+
+def _key(name: str, text: str) -> str:
+    return f"{key_of(name)} {text}"
+
+
 def ticks(
     scope: Scope, offers: Sequence[Offer], asked: Mapping[MacNumber, Sequence[Offer]],
     before: Mapping[tuple[str, str], Shown], now: int,
@@ -57,27 +83,21 @@ def ticks(
     """What offers show of a subnet's sheet. `offers` went to nobody in particular, `asked` to the device with that MAC (empty where
     nobody offered anything). Of what they do not show, `before` stays, by network and key."""
     network = str(scope.network)
-
-    def tell(key: str, found: tuple[Tick, str] | None) -> Shown:
-        if found is not None:
-            return Shown(network, key, found[0], found[1], now)
-        return before.get((network, key)) or Shown(network, key, Tick.OPEN)
-
-    for pool in scope.pools:
-        yield tell(key_of(pool), _pool(pool, scope, offers))
-    for name, text in option_items(scope.options):
-        if text and name in UNSEEN:
-            yield Shown(network, key_of(name), Tick.HIDDEN)
-        elif text:
-            yield tell(key_of(name), _option(name, text, offers))
-    for one in scope.reservations:
-        yield tell(key_of(one), _reservation(one, asked.get(one.mac)))
+    seen = {key_of(pool): _pool(pool, scope, offers) for pool in scope.pools}
+    options = [(name, text) for name, text in option_items(scope.options) if text and name not in UNSEEN]
+    seen |= {_key(name, text): _option(name, text, offers) for name, text in options}
+    seen |= {key_of(one): _reservation(one, asked.get(one.mac)) for one in scope.reservations}
+    for part in parts(scope):
+        if (found := seen.get(part.key)) is not None:
+            yield Shown(network, part.key, found[0], found[1], now)
+        else:
+            yield before.get((network, part.key)) or Shown(network, part.key, part.tick)
 
 
 def _pool(pool: Pool, scope: Scope, offers: Sequence[Offer]) -> tuple[Tick, str] | None:
     for offer in offers:
         if pool.first <= offer.address <= pool.last:
-            return Tick.IN_EFFECT, f"the server offers {dotted(offer.address)} out of it"
+            return Tick.IN_EFFECT, f"the server offers {dotted(offer.address)} out of it; its ends are not seen"
     reserved = {one.address for one in scope.reservations}
     for offer in offers:
         if offer.address not in reserved and not any(one.first <= offer.address <= one.last for one in scope.pools):

@@ -169,7 +169,7 @@ class LocalFiles:
             found = [one.name for one in Path(path).iterdir() if one.is_file()]
         except OSError:
             found = None
-        self.seen[f"{path.rstrip('/')}/"] = content("\0".join(sorted(found)) if found else None)
+        self.seen[f"{path.rstrip('/')}/"] = content("\0".join(sorted(found)) if found is not None else None)
         return found
 
 
@@ -185,7 +185,12 @@ class OverLocal(LocalFiles):
         given = self._texts.get(path)
         if given is None:
             return super().text(path)
-        self.seen[path] = content(given)
+        if given:
+            self.seen[path] = content(given)
+        else:
+            super().text(
+                path
+            )  # empty is also what is given for a file that is not there: which of the two it is counts
         return given
 
 
@@ -200,7 +205,7 @@ def files_as_seen(seen: Seen) -> bool:
 def content(text: str | bytes | None) -> str:
     """What tells a text from another; nothing is like a file that is not there."""
     octets = text.encode("utf-8", "surrogatepass") if isinstance(text, str) else text
-    return hashlib.sha256(octets).hexdigest() if octets else ""
+    return hashlib.sha256(octets).hexdigest() if octets is not None else ""
 
 
 class GivenFiles:

@@ -95,6 +95,9 @@ async def end_lease(context: Context, servers: DhcpServers, assignment: int) -> 
             "cannot_end",
             f"{found.server_name} has no command that ends a lease; its device renews, or it runs out",
         )
+    await asyncio.to_thread(servers.read_leases, found.server)  # by now somebody else may have been given that address
+    if await asyncio.to_thread(_waiting, context, assignment) != found:
+        raise Refusal(409, "nothing_to_end", "the server tells otherwise by now; look at the reservation again")
     said = await _silent(context, found)
     await asyncio.to_thread(servers.end_lease, found.server, found.lease.address)
     return LeaseEnded(address=dotted(found.lease.address), server_name=found.server_name, said=said)
@@ -103,7 +106,7 @@ async def end_lease(context: Context, servers: DhcpServers, assignment: int) -> 
 async def _silent(context: Context, found: _Waiting) -> str:
     """By what it is known that nobody uses an address; Refusal where it is used, or where nobody can say."""
     address, old = found.lease.address, dotted(found.lease.address)
-    adapter = adapter_on(context, found.network)
+    adapter = adapter_on(context, found.item.site, found.network)
     if adapter is None:
         raise Refusal(
             409,

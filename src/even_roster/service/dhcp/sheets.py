@@ -13,11 +13,11 @@ from ipaddress import IPv4Network
 from ...api.dhcp import DhcpSheet, SheetLine
 from ...api.events import DhcpEvent
 from ...core.adapters import Adapter
-from ...core.dhcp import OPTION_NAMES, Reservation, Scope, key_of, keys_of, option_items
+from ...core.dhcp import Reservation, Scope, key_of
 from ...core.findings.offers import Offer
 from ...core.mac import Mac, MacNumber
 from ...core.plan.following import State
-from ...core.ticking import BY_HAND, Shown, Tick, asked_at, restored, stored, ticks
+from ...core.ticking import BY_HAND, Shown, Tick, asked_at, parts, restored, stored, ticks
 from ...dhcp.by_hand import scopes_of
 from ...probe import dhcp_ask
 from ...store import lease_records
@@ -68,23 +68,17 @@ def _there(context: Context, row: DhcpServerRow) -> Mapping[int, str]:
 
 def _lines(scope: Scope, known: Mapping[tuple[str, str], Shown], there: Mapping[int, str]) -> list[SheetLine]:
     network = str(scope.network)
-    parts = [(key_of(pool), "pool", str(pool)) for pool in scope.pools]
-    parts += [(key_of(name), OPTION_NAMES[name], text) for name, text in option_items(scope.options) if text]
-    found = [_line(network, what, value, known.get((network, key))) for key, what, value in parts]
-    for one in scope.reservations:
-        line = _line(network, "reservation", str(one), known.get((network, key_of(one))))
-        if one.address in there:
-            line = line.model_copy(update={"tick": Tick.IN_EFFECT.value, "said": there[one.address]})
-        found.append(line)
+    here = {key_of(one): there[one.address] for one in scope.reservations if one.address in there}
+    found = []
+    for part in parts(scope):
+        shown = known.get((network, part.key)) or Shown(network, part.key, part.tick)
+        tick, said = (Tick.IN_EFFECT, here[part.key]) if part.key in here else (shown.tick, shown.said)
+        found.append(
+            SheetLine(
+                subnet=network, what=part.what, value=part.value, tick=tick.value, said=said, at=views.maybe_time(shown.at)
+            )
+        )  # fmt: skip
     return found
-
-
-def _line(network: str, what: str, value: str, shown: Shown | None) -> SheetLine:
-    tick = shown.tick if shown is not None else Tick.OPEN
-    return SheetLine(
-        subnet=network, what=what, value=value, tick=tick.value, said=shown.said if shown is not None else "",
-        at=views.maybe_time(shown.at) if shown is not None else None,
-    )  # fmt: skip
 
 
 def due(row: DhcpServerRow, now: int) -> bool:
@@ -93,8 +87,11 @@ def due(row: DhcpServerRow, now: int) -> bool:
     known = restored(row.shown)
     if now - (asked_at(row.shown) or 0) < EVERY_MS:
         return False
-    parts = [(str(scope.network), key) for scope in scopes_of(row.sheet) for key in keys_of(scope)]
-    return any(part not in known or known[part].tick in (Tick.OPEN, Tick.NOT_YET) for part in parts)
+    return any(
+        known.get((str(scope.network), part.key), part).tick in (Tick.OPEN, Tick.NOT_YET)
+        for scope in scopes_of(row.sheet)
+        for part in parts(scope)
+    )
 
 
 async def look(context: Context, row: DhcpServerRow) -> list[str]:
@@ -103,8 +100,10 @@ async def look(context: Context, row: DhcpServerRow) -> list[str]:
     before = restored(row.shown)
     shown: list[Shown] = []
     notes: list[str] = []
+    if not row.addresses:
+        return [f"whose offers are those of {row.name} is not known: say which address it answers from"]
     for scope in scopes:
-        adapter = adapter_on(context, scope.network)
+        adapter = adapter_on(context, row.site, scope.network)
         if adapter is None:
             notes.append(f"{scope.network} cannot be asked: this machine is not on its link")
             shown += [one for one in before.values() if one.network == str(scope.network)]
@@ -122,8 +121,11 @@ async def look(context: Context, row: DhcpServerRow) -> list[str]:
     return notes
 
 
-def adapter_on(context: Context, network: IPv4Network) -> Adapter | None:
-    """An adapter of this machine on a network's link, unless it stands somewhere else now."""
+def adapter_on(context: Context, site: int, network: IPv4Network) -> Adapter | None:
+    """An adapter of this machine on the link of a site's network, unless it stands somewhere else now. Other sites may have the
+    same networks: nobody here can ask for those."""
+    if site != context.plan.site_here:
+        return None
     return next(
         (
             one
@@ -147,15 +149,13 @@ def _due(entries: Sequence[Reservation], before: Mapping[tuple[str, str], Shown]
 async def _ask(
     context: Context, adapter: Adapter, row: DhcpServerRow, entries: Sequence[Reservation]
 ) -> tuple[list[Offer], dict[MacNumber, list[Offer]]]:
-    others = await asyncio.to_thread(_addresses_of_others, context, row)
     segment = context.machine.open(adapter)
     turns = asyncio.Semaphore(AT_ONCE)
 
     async def offers(client: Mac | None) -> list[Offer]:
         async with turns:
             heard = await dhcp_ask.ask(segment, WAIT, client=client, ours=client is not None)
-        found = [one.offer for one in heard]
-        return [one for one in found if (one.server in row.addresses if row.addresses else one.server not in others)]
+        return [one.offer for one in heard if one.offer.server in row.addresses]
 
     try:
         general = await offers(None)
@@ -163,11 +163,6 @@ async def _ask(
     finally:
         await segment.close()
     return general, {one.mac: found for one, found in zip(entries, answers, strict=True)}
-
-
-def _addresses_of_others(context: Context, row: DhcpServerRow) -> set[int]:
-    with context.database.read() as connection:
-        return {address for one in lease_records.servers(connection) if one.id != row.id for address in one.addresses}
 
 
 def _keep(context: Context, row: DhcpServerRow, shown: Sequence[Shown]) -> None:

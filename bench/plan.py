@@ -14,6 +14,7 @@ from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 from typing import Any
 
+import psutil
 from tests.support import dhcp_lab
 from tests.support.service import service
 
@@ -28,7 +29,7 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKi
 from even_roster.core.plan.runs import Runs
 from even_roster.dhcp.kea import KeaServer
 
-from .roster import p95
+from .roster import p95, rested
 from .table import Table
 
 STATIC = AssignmentKind.STATIC
@@ -146,6 +147,7 @@ def publishing(table: Table) -> None:
             )
             report = roster.import_sheet(f"ip,name,mac,kind\n{rows}".encode(), dry_run=False)
             assert report.added == RESERVATIONS
+            rested(psutil.Process(running.process.pid))
             began = time.perf_counter()
             preview = roster.dhcp_preview(server.id)
             shown = time.perf_counter() - began
@@ -154,12 +156,10 @@ def publishing(table: Table) -> None:
             roster.dhcp_publish(server.id, preview.digest)
             done = time.perf_counter() - began
             own = _kea_alone(on, on.folder / "kea.conf")
+    table.add("preview of 5,000 reservations for Kea", f"{shown:.2f} s", "≤ 0.5 s")
     table.add(
-        "preview of 5,000 reservations for Kea", f"{shown:.1f} s", "with publishing ≤ 5 s + the server's own time"
-    )
-    table.add(
-        "publish them: checked, written, read back, verified", f"{done:.1f} s", "with the preview ≤ 5 s + the server's own time",
-        floor=f"{own:.1f} s (Kea: config-test, config-reload, three config-get)", ratio=done / own,
+        "publish them: checked, written, read back, verified", f"{done:.2f} s", "≤ 2 × the server's own commands",
+        floor=f"{own:.2f} s (Kea: config-test, config-reload, three config-get)", ratio=done / own,
     )  # fmt: skip
 
 

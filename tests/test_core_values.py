@@ -8,7 +8,7 @@ from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from hypothesis import given
 from hypothesis import strategies as st
 
-from even_roster.core.address import LAST_IPV4, Family, address_of, as_ip, dotted, family
+from even_roster.core.address import LAST_IPV4, Family, address_of, as_ip, dotted, family, ipv4
 from even_roster.core.mac import Mac, MacError, MacNumber, fragment_digits
 from even_roster.core.measure import measure
 from even_roster.core.names import Name, NameSource, best, heard
@@ -24,6 +24,26 @@ spans = st.lists(st.tuples(st.integers(0, 400), st.integers(0, 30)), max_size=12
 
 def members(span_set: SpanSet) -> set[int]:
     return {int(address) for address in span_set.addresses()}
+
+
+octets = st.integers(0, 299).map(str) | st.sampled_from(["", "00", "01", "0255", "٣", "+1", " 1", "1 "])
+
+
+class Dots(unittest.TestCase):
+    @given(st.lists(octets, min_size=3, max_size=5).map(".".join))
+    def test_what_is_an_address_is_what_the_standard_library_says(self, text: str) -> None:
+        try:
+            wanted = int(IPv4Address(text))
+        except ValueError:
+            with self.assertRaises(ValueError):
+                ipv4(text)
+        else:
+            self.assertEqual(ipv4(text), wanted)
+            self.assertEqual(dotted(ipv4(text)), text)
+
+    def test_a_line_end_behind_an_address_is_none(self) -> None:
+        with self.assertRaises(ValueError):
+            ipv4("10.44.10.1\n")
 
 
 class Macs(unittest.TestCase):

@@ -8,14 +8,18 @@ import unittest
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from even_roster.core.address import Address, address_of
-from even_roster.core.holdings import By, Claim, Claims, Holding, Part, Place, safe
+from even_roster.core.holdings import By, Claim, Claims, Holding, Part, Place, one_line, safe
 from even_roster.core.mac import Mac
 from even_roster.core.plan import claimed
 from even_roster.core.plan.checks import Severity
 from even_roster.core.plan.model import Assignment, AssignmentKind, Plan, Site, Subnet
 from even_roster.core.plan.proof import Asked, Evidence, Grade, prove
 from even_roster.core.plan.runs import Runs
+from even_roster.core.text import clean
 from even_roster.dhcp import dnsmasq_lines
 from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
@@ -373,6 +377,15 @@ class Claiming(unittest.TestCase):
                 for one in range(first, last + 1):
                     single.add(one)
             self.assertEqual((list(wide.within(0, 99)), wide.total), (list(single.within(0, 99)), single.total))
+
+    @given(st.text(max_size=12) | st.sampled_from([" a", "a ", "a  b", "x" * 254, "x" * 400, "\x7f"]))
+    def test_what_is_told_quickly_to_be_safe_is_what_cleaning_would_leave(self, text: str) -> None:
+        told = safe(Holding(Part.CLASS, Place(text), text, text, None, None, ((By.TAG, text),), text, ((text, text),)))
+        line = one_line(text)
+        self.assertEqual(
+            (told.place.source, told.text, told.within, told.name), (clean(text, 1000), line, line, clean(text))
+        )
+        self.assertEqual((told.identifiers, told.hangs), (((By.TAG, line),), ((clean(text), line),)))
 
     def test_texts_of_a_file_are_safe_to_show(self) -> None:
         held = Holding(

@@ -127,6 +127,8 @@ class JsonInPlace(unittest.TestCase):
             ("{", "line 1"),
             ('{"a": 1\n "b": 2}', "line 2"),
             ("[1] x", "behind the end"),
+            ("[1] /* never ended", "behind the end"),
+            ('{"a // no comment\n": 1}', "line 1"),
             ("", "line 1"),
         ):
             with self.assertRaises(JsonTextError) as told:
@@ -188,11 +190,11 @@ class Differences(unittest.TestCase):
         )
         self.assertEqual(kea_config.edit(document, [scope], {}, "aa11"), [])
         text = document.result()
-        there = {one.scope.network: one for one in kea_config.scopes(kea_config.parse(text), {})}
+        there = {one.scope.network: one for one in kea_config.scopes(kea_config.parse(text).root.value, {})}
         self.assertEqual(there[OFFICE].scope, scope)
         self.assertEqual(json.loads(text)["Dhcp4"]["subnet4"][0]["id"], 6)
         self.assertEqual(difference([scope], there.values()).lines, ())
-        self.assertEqual(kea_config.marked_by(kea_config.parse(text)), "aa11")
+        self.assertEqual(kea_config.marked_by(kea_config.parse(text).root.value), "aa11")
         self.assertEqual(text.count("even-roster"), 1, "one mark for the whole server")
 
     def test_dnsmasq_lines_of_all_sorts_are_understood_or_left(self) -> None:

@@ -6,6 +6,7 @@ spans, interval sets, bands and stays hold both without a second path. What is p
 
 from __future__ import annotations
 
+import re
 from enum import Enum
 from ipaddress import IPv4Address, IPv6Address
 from typing import NewType
@@ -16,6 +17,8 @@ Address = NewType("Address", int)
 FIRST = Address(0)
 LAST_IPV4 = Address((1 << 32) - 1)
 LAST = Address((1 << 128) - 1)
+_OCTET = r"(25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])"
+_QUAD = re.compile(rf"{_OCTET}\.{_OCTET}\.{_OCTET}\.{_OCTET}\Z")
 
 
 class Family(Enum):
@@ -47,9 +50,19 @@ def as_ip(address: int) -> IPv4Address | IPv6Address:
 
 def dotted(address: int) -> str:
     """An address as people write it: with dots, or with colons as in RFC 5952."""
+    if 0 <= address <= LAST_IPV4:
+        return f"{address >> 24}.{address >> 16 & 255}.{address >> 8 & 255}.{address & 255}"
     return str(as_ip(address))
 
 
 def address_of(ip: IPv4Address | IPv6Address) -> Address:
     """The number of an address in the space."""
     return Address(int(ip))
+
+
+def ipv4(text: str) -> Address:
+    """The number of an IPv4 address written with dots. Raises ValueError, as the standard library does."""
+    if (found := _QUAD.match(text)) is not None:
+        first, second, third, fourth = found.groups()
+        return Address(int(first) << 24 | int(second) << 16 | int(third) << 8 | int(fourth))
+    return address_of(IPv4Address(text))

@@ -9,7 +9,7 @@ from ipaddress import IPv4Network
 from typing import Any
 
 from .address import Address, address_of, dotted
-from .mac import Mac, MacNumber
+from .mac import MacNumber, colons
 from .plan.model import Assignment, AssignmentKind, Band, BandKind, HandedOut, Plan, Subnet
 
 
@@ -33,7 +33,7 @@ class Reservation:
     name: str = ""
 
     def __str__(self) -> str:
-        return f"{Mac(self.mac)} {dotted(self.address)}{f' {self.name}' if self.name else ''}"
+        return f"{colons(self.mac)} {dotted(self.address)}{f' {self.name}' if self.name else ''}"
 
 
 NOTHING = HandedOut()
@@ -72,7 +72,7 @@ def key_of(part: Pool | Reservation | str) -> str:
     if isinstance(part, Pool):
         return f"pool {part}"
     if isinstance(part, Reservation):
-        return f"reservation {Mac(part.mac)} {dotted(part.address)}"
+        return f"reservation {colons(part.mac)} {dotted(part.address)}"
     return f"option {part}"
 
 

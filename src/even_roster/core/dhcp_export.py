@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Sequence
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 from typing import Any
 
-from .address import address_of, dotted
+from .address import address_of, dotted, ipv4
 from .dhcp import OPTION_NAMES, Pool, Reservation, Scope, option_items
 from .mac import Mac, MacError, MacNumber
 from .plan.model import HandedOut
@@ -70,20 +70,18 @@ def _read_scope(value: dict[str, Any]) -> Scope:
     gateway = given.get("gateway")
     network = IPv4Network(value["subnet"])
     options = HandedOut(
-        int(given.get("lease_seconds", 0)), address_of(IPv4Address(gateway)) if gateway else None,
-        tuple(address_of(IPv4Address(a)) for a in given.get("dns", ())), str(given.get("domain", "")),
-        tuple(address_of(IPv4Address(a)) for a in given.get("ntp", ())), str(given.get("boot_server", "")),
+        int(given.get("lease_seconds", 0)), ipv4(gateway) if gateway else None,
+        tuple(ipv4(a) for a in given.get("dns", ())), str(given.get("domain", "")),
+        tuple(ipv4(a) for a in given.get("ntp", ())), str(given.get("boot_server", "")),
         str(given.get("boot_file", "")),
         tuple((int(o["code"]), bytes.fromhex(o["value"]).hex()) for o in given.get("vendor_options", ())),
     )  # fmt: skip
-    pools = tuple(
-        Pool(address_of(IPv4Address(p["first"])), address_of(IPv4Address(p["last"]))) for p in value.get("pools", ())
-    )
+    pools = tuple(Pool(ipv4(p["first"]), ipv4(p["last"])) for p in value.get("pools", ()))
     for pool in pools:
         if pool.last < pool.first or not _inside(network, pool.first) or not _inside(network, pool.last):
             raise ValueError(f"the pool {pool} does not lie in {network}")
     reservations = tuple(
-        Reservation(Mac.parse(r["mac"]).value, address_of(IPv4Address(r["address"])), str(r.get("name", "")))
+        Reservation(Mac.parse(r["mac"]).value, ipv4(r["address"]), str(r.get("name", "")))
         for r in value.get("reservations", ())
     )
     for one in reservations:

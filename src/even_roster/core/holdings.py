@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 
-from .address import Address, address_of, dotted
+from .address import Address, dotted, ipv4
 from .mac import Mac, MacError, MacNumber
-from .text import clean
+from .text import MOST, clean
 
 MOST_TEXT = 300
 
@@ -132,11 +132,21 @@ def one_line(text: str) -> str:
 
 def safe(one: Holding) -> Holding:
     """A holding whose texts, which come from a file that anybody may have written, are safe to keep and to show."""
+    texts = [one.place.source, one.text, one.within, one.name, *(text for _, text in one.identifiers)]
+    if all(map(_is_safe, texts)) and all(_is_safe(what) and _is_safe(value) for what, value in one.hangs):
+        return one
     return replace(
         one, place=Place(clean(one.place.source, 1000), one.place.line), text=one_line(one.text), within=one_line(one.within),
         identifiers=tuple((by, one_line(text)) for by, text in one.identifiers), name=clean(one.name),
         hangs=tuple((clean(what), one_line(value)) for what, value in one.hangs),
     )  # fmt: skip
+
+
+def _is_safe(text: str) -> bool:
+    """Whether cleaning would leave a text as it is; told quickly, as most of very many texts are."""
+    if not (text.isascii() and text.isprintable()) or len(text) > MOST:
+        return False
+    return not text or ("  " not in text and text[0] != " " and text[-1] != " ")
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,7 +220,7 @@ def addresses_in(data: str) -> list[Address]:
     found = []
     for word in data.replace(",", " ").replace(";", " ").split():
         try:
-            found.append(address_of(IPv4Address(word)))
+            found.append(ipv4(word))
         except ValueError:
             continue
     return found

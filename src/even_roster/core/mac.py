@@ -44,6 +44,8 @@ class Mac:
         """
         stripped = text.strip()
         if _GROUPED.match(stripped):
+            if len(stripped) == 17:
+                return cls(MacNumber(int(stripped.replace(":", "").replace("-", ""), 16)))
             groups = re.split(r"[:\-]", stripped)
             return cls(MacNumber(int("".join(group.rjust(2, "0") for group in groups), 16)))
         digits = _SEPARATORS.sub("", stripped)
@@ -83,8 +85,7 @@ class Mac:
         return self.value == 0 or self.multicast
 
     def __str__(self) -> str:
-        digits = f"{self.value:012x}"
-        return ":".join(digits[i : i + 2] for i in range(0, 12, 2))
+        return colons(self.value)
 
     def __lt__(self, other: object) -> bool:
         if not isinstance(other, Mac):
@@ -93,6 +94,11 @@ class Mac:
 
 
 BROADCAST = Mac(MacNumber((1 << 48) - 1))
+
+
+def colons(number: MacNumber) -> str:
+    """A MAC address as people write it, where there are too many for values of their own."""
+    return number.to_bytes(6, "big").hex(":")
 
 
 def fragment_digits(text: str) -> str | None:

@@ -10,9 +10,9 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from ipaddress import AddressValueError, IPv4Address
+from ipaddress import AddressValueError
 
-from .address import Address, address_of, dotted
+from .address import Address, dotted, ipv4
 from .mac import Mac, MacError, MacNumber
 from .names import is_hostname
 from .plan.model import Assignment, AssignmentKind, Plan
@@ -194,7 +194,7 @@ def _address(text: str, column: str) -> Address:
         raise _Bad(column, "the address is missing")
     if _PLAIN.fullmatch(bare):  # nearly every cell; what is wrong with another is said below
         with suppress(AddressValueError):
-            return address_of(IPv4Address(bare))
+            return ipv4(bare)
     try:
         spans = parse(bare)
     except RangeError as error:

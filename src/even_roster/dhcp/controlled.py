@@ -8,10 +8,10 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, fields
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 from typing import Any
 
-from ..core.address import Address, address_of, dotted
+from ..core.address import Address, address_of, dotted, ipv4
 from ..core.dhcp import OPTION_NAMES, Scope, ScopeThere, key_of, option_items
 from ..core.dhcp_export import FormatError, from_json, to_json
 from ..core.holdings import By, Holding, Part, Place, addresses_in, naming
@@ -109,7 +109,7 @@ class ControlledServer:
         try:
             return [
                 Lease(
-                    address_of(IPv4Address(row["address"])),
+                    ipv4(row["address"]),
                     Mac.parse(row["mac"]).value,
                     clean(row["name"]),
                     row["expires"],

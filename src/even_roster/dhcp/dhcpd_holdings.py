@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 
-from ..core.address import Address, address_of
+from ..core.address import Address, address_of, ipv4
 from ..core.holdings import By, Holding, Part, addresses_in, naming, not_understood, one_line
 from ..core.mac import Mac, MacError
 from .dhcpd_text import Followed, Statement
@@ -59,7 +59,7 @@ def range_of(one: Statement) -> tuple[Address, Address] | None:
 def dotted_of(text: str) -> Address | None:
     """An IPv4 address; None when it is none."""
     try:
-        return address_of(IPv4Address(text))
+        return ipv4(text)
     except ValueError:
         return None
 

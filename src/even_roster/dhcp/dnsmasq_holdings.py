@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 
-from ..core.address import Address, address_of, dotted
+from ..core.address import Address, dotted, ipv4
 from ..core.holdings import By, Holding, Part, addresses_in, naming, not_understood, one_line
 from ..core.mac import Mac, MacError
 from .dnsmasq_lines import Followed, Setting
@@ -185,7 +185,7 @@ def _dotted(text: str) -> Address | None:
     if text.count(".") != 3:
         return None
     try:
-        return address_of(IPv4Address(text))
+        return ipv4(text)
     except ValueError:
         return None
 

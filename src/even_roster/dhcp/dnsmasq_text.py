@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
 
-from ..core.address import address_of, dotted
+from ..core.address import dotted, ipv4
 from ..core.dhcp import Pool, Reservation, Scope, ScopeThere
 from ..core.holdings import By
 from ..core.mac import Mac, MacError, MacNumber
@@ -95,7 +95,7 @@ def _option(item: Setting, options: dict[str, Any]) -> None:
         return
     if field in ("gateway", "dns", "ntp"):
         try:
-            addresses = tuple(address_of(IPv4Address(part)) for part in one.values)
+            addresses = tuple(ipv4(part) for part in one.values)
         except ValueError:
             return
         options[field] = addresses[0] if field == "gateway" else addresses
@@ -207,7 +207,7 @@ def leases(text: str) -> list[Lease]:
         try:
             expiry = int(parts[0])
             lease = Lease(
-                address_of(IPv4Address(parts[2])), _mac(parts[1][-17:]), "" if parts[3] == "*" else clean(parts[3]),
+                ipv4(parts[2]), _mac(parts[1][-17:]), "" if parts[3] == "*" else clean(parts[3]),
                 expiry * 1000 if expiry else None,
             )  # fmt: skip
         except ValueError:

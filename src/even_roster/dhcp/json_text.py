@@ -10,12 +10,15 @@ import json
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
-_COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|//[^\n]*|#[^\n]*|/\*.*?\*/', re.DOTALL)
+_PLAIN = re.compile(r"""(?:[^"/#]++|"(?:[^"\\\n]|\\.)*+"|/(?![/*]))*+""", re.DOTALL)
+_COMMENT = re.compile(r"//[^\n]*|#[^\n]*|/\*.*?\*/", re.DOTALL)
 _LAST_COMMAS = re.compile(r'"(?:[^"\\\n]|\\.)*"|,(?=\s*[}\]])')
 _LAST_COMMA = re.compile(r",\s*[}\]]")
 _BLANK = re.compile(r"\s*")
+_BLACK = re.compile(r"[^\n]")
 _DECODER = json.JSONDecoder()
 
 
@@ -45,22 +48,12 @@ class JsonText:
 
     def __init__(self, text: str) -> None:
         self.text = text
-        bare = text
-        if "//" in text or "#" in text or "/*" in text:
-            bare = _COMMENTS.sub(lambda m: m.group() if m.group()[0] == '"' else re.sub(r"[^\n]", " ", m.group()), text)
-        self._uncommented = bare
-        self._bare = bare
-        if _LAST_COMMA.search(bare):
-            self._bare = _LAST_COMMAS.sub(lambda m: m.group() if m.group()[0] == '"' else " ", bare)
+        self._uncommented, self._bare, self.root = _scanned(text)
         self.edits: list[Edit] = []
         """(start, end, new text) of each edit so far; they never overlap."""
         self._filled: set[int] = set()
         self._line_end = "\r\n" if text.partition("\n")[0].endswith("\r") else "\n"
         self._step = "\t" if re.search(r"\n\t", text) else "  "
-        start = self._skip(0)
-        self.root = self._value(start, start)
-        if self._skip(self.root.end) != len(text):
-            raise self._error(self.root.end, "something stands behind the end")
 
     def members(self, spot: Spot) -> dict[str, Spot]:
         """The members of an object; of keys that stand twice the last one counts."""
@@ -70,7 +63,7 @@ class JsonText:
             key = self._value(at, at)
             at = self._skip(key.end)
             if self._bare[at] != ":":
-                raise self._error(at, "a colon is missing")
+                raise _error(self._bare, at, "a colon is missing")
             value = self._value(at := self._skip(at + 1), key.start)
             found[str(key.value)] = value
             at = self._skip(value.end)
@@ -180,22 +173,10 @@ class JsonText:
         return at if at >= 0 else None
 
     def _skip(self, at: int) -> int:
-        found = _BLANK.match(self._bare, at)
-        return found.end() if found else at
+        return _past(_BLANK, self._bare, at)
 
     def _value(self, at: int, begin: int) -> Spot:
-        try:
-            value, end = _DECODER.raw_decode(self._bare, at)
-        except json.JSONDecodeError as error:
-            raise self._error(error.pos, error.msg) from error
-        except RecursionError as error:
-            raise self._error(at, "values are nested too deep") from error
-        return Spot(begin, at, end, value)
-
-    def _error(self, at: int, what: str) -> JsonTextError:
-        line = self.text.count("\n", 0, at) + 1
-        column = at - self.text.rfind("\n", 0, at)
-        return JsonTextError(f"line {line}, column {column}: {what}")
+        return _value(self._bare, at, begin)
 
     def _indent(self, at: int) -> str:
         line = self.text[self.text.rfind("\n", 0, at) + 1 : at]
@@ -210,6 +191,58 @@ class JsonText:
         if len(line) + len(indent) <= 110 or not isinstance(value, dict | list):
             return line
         return json.dumps(value, ensure_ascii=False, indent=self._step).replace("\n", f"{self._line_end}{indent}")
+
+
+@lru_cache(maxsize=2)
+def _scanned(text: str) -> tuple[str, str, Spot]:
+    """A text without comments, the same without last commas, and its value, which nobody changes. Raises JsonTextError.
+
+    The last two texts are at hand: while one is edited, it and what becomes of it are looked at again and again."""
+    bare = uncommented = _uncommented(text) if "//" in text or "#" in text or "/*" in text else text
+    if _LAST_COMMA.search(bare):
+        bare = _LAST_COMMAS.sub(lambda m: m.group() if m.group()[0] == '"' else " ", bare)
+    start = _past(_BLANK, bare, 0)
+    root = _value(bare, start, start)
+    if _past(_BLANK, bare, root.end) != len(text):
+        raise _error(bare, root.end, "something stands behind the end")
+    return uncommented, bare, root
+
+
+def _value(bare: str, at: int, begin: int) -> Spot:
+    try:
+        value, end = _DECODER.raw_decode(bare, at)
+    except json.JSONDecodeError as error:
+        raise _error(bare, error.pos, error.msg) from error
+    except RecursionError as error:
+        raise _error(bare, at, "values are nested too deep") from error
+    return Spot(begin, at, end, value)
+
+
+def _error(bare: str, at: int, what: str) -> JsonTextError:
+    line = bare.count("\n", 0, at) + 1
+    column = at - bare.rfind("\n", 0, at)
+    return JsonTextError(f"line {line}, column {column}: {what}")
+
+
+def _uncommented(text: str) -> str:
+    """A text with blanks in the place of its comments; line ends stay."""
+    parts: list[str] = []
+    at = 0
+    while at < len(text):
+        end = _past(_PLAIN, text, at)
+        parts.append(text[at:end])
+        at = _past(_COMMENT, text, end)
+        parts.append(_BLACK.sub(" ", text[end:at]))
+        if at == end and at < len(text):  # a comment that nothing ends, or a quotation mark that nothing closes
+            stop = len(text) if text[at] == "/" else at + 1
+            parts.append(text[at:stop])
+            at = stop
+    return "".join(parts)
+
+
+def _past(pattern: re.Pattern[str], text: str, at: int) -> int:
+    found = pattern.match(text, at)
+    return found.end() if found else at
 
 
 def edited(text: str, edits: Iterable[Edit]) -> str:

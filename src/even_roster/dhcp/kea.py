@@ -14,11 +14,11 @@ import json
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 from pathlib import Path
 from typing import Any
 
-from ..core.address import Address, address_of, dotted
+from ..core.address import Address, dotted, ipv4
 from ..core.dhcp import Scope, ScopeThere
 from ..core.holdings import Holding, Part, Place
 from ..core.mac import Mac, MacError, MacNumber
@@ -67,12 +67,12 @@ class KeaServer:
     def read(self, owned: Owned, hints: Sequence[IPv4Network]) -> There:
         """See DhcpServer.read: the file with what it includes where it is given, else what the server has in effect."""
         seen: Seen = {}
-        running = self._running(seen) if self.control is not None else ""
+        running = self._running(seen) if self.control is not None else None
         joined = self._joined(running, seen)
-        document = kea_config.parse(joined.text)
-        there = tuple(kea_config.scopes(document, owned))
-        if self.config is not None and running:
-            in_effect = {one.scope.network: one.scope for one in kea_config.scopes(kea_config.parse(running), owned)}
+        value = kea_config.parse(joined.text).root.value
+        there = tuple(kea_config.scopes(value, owned))
+        if self.config is not None and running is not None:
+            in_effect = {one.scope.network: one.scope for one in kea_config.scopes(running, owned)}
             for one in there:
                 now = in_effect.get(one.scope.network)
                 if (
@@ -84,7 +84,7 @@ class KeaServer:
                         f"{self.config} and the running server differ in {one.scope.network}: "
                         "reload the server or correct its file first"
                     )
-        return There(joined.files, there, running, other_roster(kea_config.marked_by(document), self.roster), seen)
+        return There(joined.files, there, running, other_roster(kea_config.marked_by(value), self.roster), seen)
 
     def as_seen(self, seen: Seen) -> bool:
         """See DhcpServer.as_seen."""
@@ -93,9 +93,9 @@ class KeaServer:
             self.control is None or content(self.control.send(_IN_EFFECT)) == seen.get(RUNNING)
         )
 
-    def _joined(self, running: str, seen: Seen) -> kea_files.Joined:
+    def _joined(self, running: Any, seen: Seen) -> kea_files.Joined:
         if self.config is None:
-            return kea_files.whole(running, RUNNING)
+            return kea_files.whole(_readable(running), RUNNING)
         read_file(self.config)  # says why, where it cannot be read
         files = LocalFiles()
         joined = kea_files.join(str(self.config), files)
@@ -104,7 +104,7 @@ class KeaServer:
 
     def understand(self, texts: Texts, owned: Owned, hints: Sequence[IPv4Network]) -> tuple[ScopeThere, ...]:
         """See DhcpServer.understand."""
-        return tuple(kea_config.scopes(kea_config.parse(self._together(texts).text), owned))
+        return tuple(kea_config.scopes(kea_config.parse(self._together(texts).text).root.value, owned))
 
     def _together(self, texts: Texts) -> kea_files.Joined:
         return (
@@ -124,10 +124,10 @@ class KeaServer:
 
     def beyond(self, there: There, after: Texts, back: There) -> list[str]:
         """See DhcpServer.beyond: what has changed in the running server is compared with what was changed in the texts."""
-        if not there.running:
+        if there.running is None:
             return []
         texts = [kea_config.parse(self._together(one).text).root.value for one in (there.texts, after)]
-        return kea_running.beyond((texts[0], texts[1]), (json.loads(there.running), json.loads(back.running)))
+        return kea_running.beyond((texts[0], texts[1]), (there.running, back.running))
 
     @property
     def ends_leases(self) -> bool:
@@ -169,7 +169,7 @@ class KeaServer:
     def write(self, before: Texts, after: Texts) -> str:
         """See DhcpServer.write."""
         if self.config is None:
-            if self._running({}) != before[RUNNING]:
+            if _readable(self._running({})) != before[RUNNING]:
                 raise ChangedMeanwhile("the running configuration was changed meanwhile; look at the difference again")
             return self._set(after[RUNNING])
         write_files(before, after)
@@ -210,15 +210,17 @@ class KeaServer:
         """See DhcpServer.holdings: from the file and what it includes; what the running server has beside it, too."""
         found: list[Holding] = []
         if self.config is not None:
-            joined = self._together(there.texts) if there is not None else self._joined("", {})
+            joined = self._together(there.texts) if there is not None else self._joined(None, {})
             found = kea_holdings.holdings(kea_config.parse(joined.text), joined.place)
         if self.control is None:
             return found
-        running = kea_config.parse(there.running if there is not None else self._running({}))
-        beside = kea_holdings.holdings(running, lambda position: Place(RUNNING))
+        running = there.running if there is not None else self._running({})
+        known = {kea_holdings.meaning(one) for one in found}
+        beside = kea_holdings.holdings(
+            kea_config.parse(_readable(kea_holdings.without(running, known))), lambda position: Place(RUNNING)
+        )
         if self.config is None:
             return beside
-        known = {kea_holdings.meaning(one) for one in found}
         about = (Part.POOL, Part.RESERVATION, Part.SUBNET)
         return found + [one for one in beside if one.part in about and kea_holdings.meaning(one) not in known]
 
@@ -234,16 +236,13 @@ class KeaServer:
             raise ServerTrouble("the server has no lease commands (hook) and no lease file was named")
         return _of_file(path)
 
-    def _running(self, seen: Seen) -> str:
+    def _running(self, seen: Seen) -> dict[str, Any]:
+        """What the server has in effect. Raises ServerTrouble."""
         assert self.control is not None
         octets = self.control.send(_IN_EFFECT)
         seen[RUNNING] = content(octets)
         arguments = _given("config-get", kea_control.answer(octets, "config-get"))
-        # Where there is a file, this is compared only; else it is what people read and what is edited.
-        indent = 2 if self.config is None else None
-        return json.dumps(
-            {"Dhcp4": arguments["Dhcp4"]} if "Dhcp4" in arguments else {}, indent=indent, ensure_ascii=False
-        )
+        return {"Dhcp4": kea_config.settings_of(arguments)}
 
     def _must(self, command: str, arguments: Any) -> dict[str, Any]:
         return _given(command, self._ask(command, arguments))
@@ -251,6 +250,11 @@ class KeaServer:
     def _ask(self, command: str, arguments: Any) -> dict[str, Any]:
         assert self.control is not None
         return kea_control.ask(self.control, command, arguments)
+
+
+def _readable(running: Any) -> str:
+    """What a server has in effect as the text that people read and that is edited, where there is no file."""
+    return json.dumps(running, indent=2, ensure_ascii=False)
 
 
 def _given(command: str, answer: dict[str, Any]) -> dict[str, Any]:
@@ -266,7 +270,7 @@ def _of_command(row: dict[str, Any]) -> Lease | None:
         since = int(row["cltt"]) * 1000
         expires = since + int(row["valid-lft"]) * 1000
         name = clean(str(row.get("hostname", ""))).rstrip(".")
-        return Lease(address_of(IPv4Address(row["ip-address"])), _mac(row.get("hw-address")), name, expires, since)
+        return Lease(ipv4(str(row["ip-address"])), _mac(row.get("hw-address")), name, expires, since)
     except (KeyError, ValueError, TypeError):
         return None
 
@@ -285,7 +289,7 @@ def _of_file(path: Path) -> list[Lease]:
 
 def _take_row(row: dict[str, str | None], found: dict[int, Lease | None]) -> None:
     try:
-        address = address_of(IPv4Address(row["address"] or ""))
+        address = ipv4(row["address"] or "")
         name = clean(row.get("hostname") or "").rstrip(".")
         expires = int(row["expire"] or 0) * 1000
         since = expires - int(row.get("valid_lifetime") or 0) * 1000

@@ -9,13 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from ipaddress import IPv4Address, IPv4Network
+from ipaddress import IPv4Network
 from typing import Any
 
-from ..core.address import address_of, dotted
+from ..core.address import address_of, dotted, ipv4
 from ..core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of, key_of_pool, option_items
 from ..core.dhcp_difference import pool_changes, pool_pairs, pool_target, said_by_pools
-from ..core.mac import Mac, MacError
+from ..core.mac import Mac, MacError, colons
 from ..core.plan.model import HandedOut
 from .json_text import JsonText, JsonTextError, KeptComment, Spot
 from .server import ServerTrouble
@@ -65,9 +65,16 @@ def parse(text: str) -> JsonText:
         document = JsonText(text)
     except JsonTextError as error:
         raise ServerTrouble(f"the configuration is not JSON: {error}") from error
-    if not isinstance(document.root.value, dict) or not isinstance(document.root.value.get("Dhcp4"), dict):
-        raise ServerTrouble("the configuration has no Dhcp4 object: is it that of another server?")
+    settings_of(document.root.value)
     return document
+
+
+def settings_of(value: Any) -> dict[str, Any]:
+    """What a whole configuration says of this service. Raises ServerTrouble where it says nothing."""
+    settings = value.get("Dhcp4") if isinstance(value, dict) else None
+    if not isinstance(settings, dict):
+        raise ServerTrouble("the configuration has no Dhcp4 object: is it that of another server?")
+    return settings
 
 
 def _subnets(document: JsonText) -> Iterator[_Subnet]:
@@ -77,29 +84,33 @@ def _subnets(document: JsonText) -> Iterator[_Subnet]:
         owners += [document.members(item) for item in document.items(top["shared-networks"])]
     for owner in owners:
         for spot in document.items(owner["subnet4"]) if "subnet4" in owner else ():
-            try:
-                network = IPv4Network(spot.value["subnet"], strict=False)
-            except (KeyError, TypeError, ValueError) as error:
-                raise ServerTrouble(f"a subnet4 entry has no usable subnet: {error}") from error
-            yield _Subnet(spot, document.members(spot), network)
+            yield _Subnet(spot, document.members(spot), _network(spot.value))
 
 
-def scopes(document: JsonText, owned: Mapping[str, frozenset[str]]) -> list[ScopeThere]:
-    """What the configuration hands out, by subnet."""
-    settings = document.root.value["Dhcp4"]
+def _network(subnet: Any) -> IPv4Network:
+    try:
+        return IPv4Network(subnet["subnet"], strict=False)
+    except (KeyError, TypeError, ValueError) as error:
+        raise ServerTrouble(f"a subnet4 entry has no usable subnet: {error}") from error
+
+
+def scopes(value: Any, owned: Mapping[str, frozenset[str]]) -> list[ScopeThere]:
+    """What a configuration, as JSON values, hands out, by subnet. Raises ServerTrouble."""
+    settings = settings_of(value)
     usual = settings.get("valid-lifetime", USUAL_SECONDS)
     base = _handed_out(settings, usual)
     found = []
-    for subnet in _subnets(document):
-        value = subnet.value
-        pools = [(pool, entry) for entry in value.get("pools", []) if (pool := _pool(entry)) is not None]
+    entries = [
+        *settings.get("subnet4", []),
+        *(s for n in settings.get("shared-networks", []) for s in n.get("subnet4", [])),
+    ]
+    for subnet in entries:
+        network = _network(subnet)
+        pools = [(pool, entry) for entry in subnet.get("pools", []) if (pool := _pool(entry)) is not None]
         of_pools = [(pool, own) for pool, entry in pools if (own := _handed_out(entry, 0)) != HandedOut()]
-        entries = [(one, entry) for entry in value.get("reservations", []) if (one := _reservation(entry)) is not None]
-        options = _handed_out(value, usual)
-        mine = owned.get(str(subnet.network), frozenset())
-        scope = Scope(
-            subnet.network, tuple(pool for pool, _ in pools), options, tuple(one for one, _ in entries), tuple(of_pools)
-        )  # fmt: skip
+        reserved = tuple(one for entry in subnet.get("reservations", []) if (one := _reservation(entry)) is not None)
+        mine = owned.get(str(network), frozenset())
+        scope = Scope(network, tuple(pool for pool, _ in pools), _handed_out(subnet, usual), reserved, tuple(of_pools))
         found.append(ScopeThere(scope, mine, replace(base, lease_seconds=usual)))
     return found
 
@@ -112,7 +123,7 @@ def _pool(entry: Mapping[str, Any]) -> Pool | None:
             network = IPv4Network(text.strip(), strict=False)
             return Pool(address_of(network.network_address), address_of(network.broadcast_address))
         first, _, last = text.partition("-")
-        return Pool(address_of(IPv4Address(first.strip())), address_of(IPv4Address(last.strip())))
+        return Pool(ipv4(first.strip()), ipv4(last.strip()))
     except ValueError:
         return None
 
@@ -121,7 +132,7 @@ def _reservation(entry: Mapping[str, Any]) -> Reservation | None:
     """A reservation of an address for a MAC; those for other identifiers are people's own."""
     try:
         mac = Mac.parse(str(entry["hw-address"]))
-        return Reservation(mac.value, address_of(IPv4Address(entry["ip-address"])), str(entry.get("hostname", "")))
+        return Reservation(mac.value, ipv4(str(entry["ip-address"])), str(entry.get("hostname", "")))
     except (KeyError, MacError, ValueError):
         return None
 
@@ -149,7 +160,7 @@ def _value(field: str, data: str) -> Any:
     addresses = []
     for text in data.split(","):
         try:
-            addresses.append(address_of(IPv4Address(text.strip())))
+            addresses.append(ipv4(text.strip()))
         except ValueError:
             return None if field == "gateway" else ()
     return (addresses[0] if addresses else None) if field == "gateway" else tuple(addresses)
@@ -175,7 +186,7 @@ class _Editing:
     def __init__(self, document: JsonText, owned: Mapping[str, frozenset[str]], roster: str) -> None:
         self._document, self._roster = document, roster
         self._subnets = {subnet.network: subnet for subnet in _subnets(document)}
-        self._there = {one.scope.network: one for one in scopes(document, owned)}
+        self._there = {one.scope.network: one for one in scopes(document.root.value, owned)}
         self._by_hand: list[ByHand] = []
 
     def edit(self, wanted: Sequence[Scope]) -> list[ByHand]:
@@ -405,9 +416,9 @@ class _Editing:
             self._document.remove_member(context, inside, MARKED)
 
 
-def marked_by(document: JsonText) -> str:
+def marked_by(value: Any) -> str:
     """Which roster publishes to this server, by its mark; empty when none does."""
-    context = document.root.value["Dhcp4"].get("user-context")
+    context = settings_of(value).get("user-context")
     return str(context.get(MARKED, "")) if isinstance(context, dict) else ""
 
 
@@ -459,7 +470,7 @@ def _all_owned(entry: Mapping[str, Any], now: ScopeThere) -> bool:
 
 
 def _reservation_entry(one: Reservation) -> dict[str, Any]:
-    entry = {"hw-address": str(Mac(one.mac)), "ip-address": dotted(one.address)}
+    entry = {"hw-address": colons(one.mac), "ip-address": dotted(one.address)}
     return {**entry, "hostname": one.name} if one.name else entry
 
 

@@ -101,7 +101,7 @@ def join(path: str, texts: Texts) -> Joined:
             twice.add(name)
         files[name] = text
         begin = 0
-        for found in _INCLUDES.finditer(text):
+        for found in _INCLUDES.finditer(text) if "<?include" in text else ():
             if found.group(1) is not None:
                 take(text[begin : found.start()], name, begin)
                 named = str(PurePosixPath(path).parent / found.group(1))  # an absolute one stays as it is

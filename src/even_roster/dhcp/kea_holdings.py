@@ -6,12 +6,12 @@ hooks, timers, names in DNS) are settings; a key that is in none of the lists is
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 from typing import Any
 
-from ..core.address import Address, address_of, dotted
+from ..core.address import Address, address_of, dotted, ipv4
 from ..core.holdings import By, Holding, Part, Place, addresses_in, naming, network_of, not_understood, one_line
 from .json_text import JsonText, Spot
 
@@ -59,6 +59,7 @@ _CLASS = _BOOT | _WORDS | _TIMES | {
 }  # fmt: skip
 _OPTION = _WORDS | {"name", "code", "space", "data", "csv-format", "always-send", "never-send", "client-classes"}
 HIDDEN = "(hidden)"
+_MARKS = str.maketrans("", "", ":-. ")
 _IDENTIFIERS = {
     "hw-address": By.MAC, "client-id": By.CLIENT_ID, "duid": By.DUID, "circuit-id": By.CIRCUIT_ID, "flex-id": By.FLEX_ID,
 }  # fmt: skip
@@ -74,8 +75,40 @@ def holdings(document: JsonText, place: Callable[[int], Place]) -> list[Holding]
 
 def meaning(one: Holding) -> tuple[object, ...]:
     """What a part is about, wherever it stands and however it is written: the running server writes it its own way."""
-    identifiers = tuple((by, "".join(c for c in text.lower() if c not in ":-. ")) for by, text in one.identifiers)
-    return one.part, one.within, one.first, one.last, identifiers
+    return one.part, one.within, one.first, one.last, tuple((by, _bare(text)) for by, text in one.identifiers)
+
+
+def without(running: Any, known: Container[tuple[object, ...]]) -> Any:
+    """What a server has in effect but for its reservations whose meaning is known: of thousands there are seldom any others."""
+    settings = running["Dhcp4"]
+    rest = {key: value for key, value in settings.items() if key not in ("subnet4", "shared-networks")}
+    if "subnet4" in settings:
+        rest["subnet4"] = _rest(settings["subnet4"], known)
+    if "shared-networks" in settings:
+        rest["shared-networks"] = [
+            {**network, "subnet4": _rest(network.get("subnet4", []), known)} for network in settings["shared-networks"]
+        ]
+    return {**running, "Dhcp4": rest}
+
+
+def _rest(subnets: Any, known: Container[tuple[object, ...]]) -> list[Any]:
+    found = []
+    for subnet in subnets:
+        within = str(network_of(str(subnet.get("subnet", ""))))
+        reserved = [one for one in subnet.get("reservations", ()) if _meant(one, within) not in known]
+        found.append({**subnet, "reservations": reserved})
+    return found
+
+
+def _meant(entry: Any, within: str) -> tuple[object, ...]:
+    """The meaning of a reservation as it stands in the configuration."""
+    address = _address(entry.get("ip-address"))
+    identifiers = tuple((by, _bare(str(entry[key]))) for key, by in _IDENTIFIERS.items() if key in entry)
+    return Part.RESERVATION, within, address, address, identifiers
+
+
+def _bare(identifier: str) -> str:
+    return identifier.lower().translate(_MARKS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -252,7 +285,7 @@ def stretch_of(text: str) -> tuple[Address, Address] | None:
 
 def _address(text: Any) -> Address | None:
     try:
-        return address_of(IPv4Address(str(text)))
+        return ipv4(str(text))
     except ValueError:
         return None
 

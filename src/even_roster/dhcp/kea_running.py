@@ -29,32 +29,31 @@ def beyond(texts: tuple[Any, Any], running: tuple[Any, Any]) -> list[str]:
     became.compare(running[0], running[1], ())
     runs = _Tree(running[1])
     was = _Tree(running[0])
-    wanted = {
-        **asked.changed,
-        **{path: value for part, whole in asked.added.items() for path, value in _leaves(whole, part)},
-    }
     # What the server had by itself before it was written into the text is changed, not added.
     new = {path for path in asked.added if was.at(path) is _NOTHING}
+    said = {
+        **asked.changed,
+        **{path: value for p, whole in asked.added.items() if p not in new for path, value in _leaves(whole, p)},
+    }
     found = [
-        f"{'.'.join(path)} is {_shown(there)}" for path, value in wanted.items() if (there := runs.at(path)) != value
+        f"{'.'.join(path)} is {_shown(there)}" for path, value in said.items() if (there := runs.plain(path)) != value
     ]
+    for path in new:
+        found += [f"{'.'.join(at)} is {_shown(there)}" for at, there in _unlike(asked.added[path], runs.at(path), path)]
     for path, value in became.changed.items():
-        if (
-            path not in wanted
-            and not _inside(path, new)
-            and not _follows(path, wanted)
-            and not _inside(path, asked.gone)
-        ):
-            found.append(f"{'.'.join(path)} is {_shown(value)}, it was {_shown(was.at(path))}")
+        if path not in said and not _inside(path, new) and not _follows(path, said) and not _inside(path, asked.gone):
+            found.append(f"{'.'.join(path)} is {_shown(value)}, it was {_shown(was.plain(path))}")
     for path in became.added:
-        if not _inside(path, new) and path not in wanted and not _inside(path, asked.added):
+        if not _inside(path, new) and path not in said and not _inside(path, asked.added):
             found.append(f"{'.'.join(path)} came, nobody asked for it")
     for path in became.gone:
         if not _inside(path, asked.gone):
             found.append(f"{'.'.join(path)} is gone")
     for path, part in asked.gone.items():
         # Of other single values the server may have the same by default.
-        still = runs.at(path) == _plain(part) if path[-1] == "hostname" else isinstance(part, dict) and runs.has(path)
+        still = (
+            runs.plain(path) == _plain(part) if path[-1] == "hostname" else isinstance(part, dict) and runs.has(path)
+        )
         if still:
             found.append(f"{'.'.join(path)} is still there")
     return sorted(found)
@@ -94,27 +93,36 @@ class _Tree:
     """A value to look things up in by their path."""
 
     def __init__(self, value: Any) -> None:
-        self._value = value
-        self._known: dict[int, dict[str, Any]] = {}
+        self._parts: dict[Path, dict[str, Any] | None] = {(): _parts(value)}
 
     def has(self, path: Path) -> bool:
         """Whether there is anything at a path."""
         return self.at(path) is not _NOTHING
 
+    def plain(self, path: Path) -> Any:
+        """The single value at a path, without the ways in which it can be written."""
+        return _plain(self.at(path))
+
     def at(self, path: Path) -> Any:
         """The value at a path; _NOTHING where there is none."""
-        value = self._value
-        for name in path:
-            parts = self._known.get(id(value))
-            if parts is None:
-                found = _parts(value)
-                if found is None:
-                    return _NOTHING
-                parts = self._known[id(value)] = found
-            value = parts.get(name, _NOTHING)
-            if value is _NOTHING:
-                return _NOTHING
-        return _plain(value)
+        return (self._inside(path[:-1]) or {}).get(path[-1], _NOTHING)
+
+    def _inside(self, path: Path) -> dict[str, Any] | None:
+        """The parts of what is at a path; None where it has none."""
+        if path not in self._parts:
+            self._parts[path] = _parts(self.at(path))
+        return self._parts[path]
+
+
+def _unlike(wanted: Any, there: Any, path: Path) -> Iterator[tuple[Path, Any]]:
+    """Where what is there is not as wanted; what is there beside it does not count."""
+    parts, has = _parts(wanted), _parts(there)
+    if parts is None:
+        if _plain(wanted) != _plain(there):
+            yield path, _plain(there)
+        return
+    for name, part in parts.items():
+        yield from _unlike(part, (has or {}).get(name, _NOTHING), (*path, name))
 
 
 def _leaves(value: Any, path: Path) -> Iterator[tuple[Path, Any]]:

@@ -6,7 +6,6 @@ the other gets back what it had. Leases are those that either tells, so one that
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from ipaddress import IPv4Network
@@ -65,7 +64,7 @@ class PairServer:
                 raise self._differ(one.scope.network)
         if known:
             raise self._differ(next(iter(known)))
-        running = json.dumps([one.running for one in both])
+        running = [one.running for one in both]
         other = both[0].other_roster or both[1].other_roster
         texts = self._joined(both[0].texts, both[1].texts)
         return There(texts, both[0].scopes, running, other, self._joined(both[0].seen, both[1].seen))
@@ -100,7 +99,7 @@ class PairServer:
 
     def _there(self, number: int, there: There) -> There:
         return replace(
-            there, texts=self._texts(number, there.texts), running=json.loads(there.running)[number],
+            there, texts=self._texts(number, there.texts), running=there.running[number],
             seen=self._texts(number, there.seen),
         )  # fmt: skip
 

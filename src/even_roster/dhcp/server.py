@@ -10,7 +10,7 @@ import hashlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Network
-from typing import Protocol
+from typing import Any, Protocol
 
 from ..core.address import Address, dotted
 from ..core.dhcp import Scope, ScopeThere, meaning, still_owned
@@ -44,12 +44,12 @@ Texts = dict[str, str]
 @dataclass(frozen=True, slots=True)
 class There:
     """A server's configuration as it is: `texts` are what is edited, `scopes` what they mean, `running` what the server says it has
-    in effect (JSON; empty where it does not say), `other_roster` another roster that publishes to it, by the mark it left there,
-    `seen` all that it was read from."""
+    in effect (its kind's own values, never changed; None where it does not say), `other_roster` another roster that publishes to
+    it, by the mark it left there, `seen` all that it was read from."""
 
     texts: Texts
     scopes: tuple[ScopeThere, ...]
-    running: str = ""
+    running: Any = None
     other_roster: str = ""
     seen: Seen = field(default_factory=dict)
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
-from ..core.holdings import By, Claim, Holding, Part, Place
+from ..core.holdings import By, Holding, Part, Place
 from ..core.mac import MacNumber
 from .tables import dhcp_servers, holdings, published
 
@@ -53,20 +53,6 @@ def counts(connection: Connection, server: int) -> dict[str, int]:
     """How many parts of each kind a server holds."""
     query = select(holdings.c.part, func.count()).where(holdings.c.server == server).group_by(holdings.c.part)
     return {part: count for part, count in connection.execute(query)}
-
-
-def claims_by_site(connection: Connection) -> dict[int, list[Claim]]:
-    """What servers hold of addresses, by site."""
-    query = (
-        select(holdings, dhcp_servers.c.site, dhcp_servers.c.name.label("server_name"))
-        .join(dhcp_servers, dhcp_servers.c.id == holdings.c.server)
-        .where(holdings.c.first.is_not(None), holdings.c.part != Part.SUBNET)
-        .order_by(holdings.c.server, holdings.c.number)
-    )
-    found: dict[int, list[Claim]] = {}
-    for row in connection.execute(query):
-        found.setdefault(row.site, []).append(Claim(row.server, row.server_name, _holding(row)))
-    return found
 
 
 def ours(connection: Connection) -> set[tuple[int, int, MacNumber]]:

@@ -10,13 +10,12 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from ipaddress import IPv4Address
 from typing import Any
 
 from sqlalchemy import Connection, Table, delete, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from ..core.address import address_of
+from ..core.address import ipv4
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES
 from . import change_queries
@@ -151,7 +150,7 @@ class Journal:
     def _undo_older(self, change: ChangeRow) -> set[str]:
         """A change of a router group's member that an older version made: it kept everything in what it told."""
         told = change.after or change.before
-        key = told["site"], address_of(IPv4Address(told["address"])), Mac.parse(told["mac"]).value
+        key = told["site"], ipv4(told["address"]), Mac.parse(told["mac"]).value
         there = self.row(change.kind, key) is not None
         if there != (change.after is not None):
             raise EditError(

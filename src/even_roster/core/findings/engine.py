@@ -9,9 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from ipaddress import IPv4Address
 
-from ..address import Address, address_of
+from ..address import Address, ipv4
 from . import rules_addresses, rules_dhcp, rules_link, rules_plan
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject, telling
 from .rule import Rule
@@ -165,7 +164,7 @@ class Engine:
         """The addresses of standing findings that a directed round decides, at most MOST_AGAIN of them, in turn. Only those that
         are `near`, on a link of this machine: a round decides nothing behind a gateway."""
         found = {
-            address_of(IPv4Address(subject.value))
+            ipv4(subject.value)
             for (kind, _), finding in self.standing.items()
             if kind in ASKED_AGAIN
             for subject in finding.subjects

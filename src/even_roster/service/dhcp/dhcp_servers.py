@@ -8,7 +8,7 @@ import itertools
 import logging
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from dataclasses import dataclass, fields, replace
 from ipaddress import IPv4Network
 from typing import Any
@@ -185,7 +185,7 @@ class DhcpServers:
         known = self._known_parts(self.row(identity))
         if known is None:
             with self._context.database.read() as connection:
-                known = self._parts[identity] = holding_records.of_server(connection, identity)
+                known = self._parts.setdefault(identity, holding_records.of_server(connection, identity))
         return known
 
     def adopt(self, identity: int, who: str) -> tuple[Adoption, int]:
@@ -205,9 +205,7 @@ class DhcpServers:
         with self._context.database.write() as connection:
             kept = {network: keys for network, keys in row.owned.items() if network not in owned}
             lease_records.replace_published(connection, identity, entries, {**kept, **owned}, now_ms())
-        self._context.plan.holdings_changed()
-        self._context.findings.servers_changed()
-        self._context.tell(DhcpEvent(server=identity))
+        self.tell_changed(identity)
         return found, saved.change
 
     def read_leases(self, identity: int) -> int:
@@ -238,15 +236,21 @@ class DhcpServers:
             self.server(row).end_lease(address)
         self.read_leases(identity)
 
-    def read_holdings(self, identity: int, just: There | None = None) -> None:
+    def tell_changed(self, identity: int) -> None:
+        """Tell all who look at what a server has, or has of the plan, that it changed."""
+        self._context.plan.holdings_changed(self._parts)
+        self._context.findings.servers_changed()
+        self._context.tell(DhcpEvent(server=identity))
+
+    def read_holdings(self, identity: int, just: There | None = None) -> bool:
         """Read all that a server holds now, or take it from what was `just` read; when it cannot be read, that is kept and what was
-        read before stays. Raises Missing."""
+        read before stays. Gives whether it differed, and that was told. Raises Missing."""
         row = self.row(identity)
         plan = self._context.plan.plan
         if just is None and self._as_read(row, plan):
             with self._context.database.write() as connection:
                 holding_records.read_again(connection, identity, now_ms())
-            return
+            return False
         networks = self._networks(row.site)
         try:
             wanted = self.wanted(identity)
@@ -265,20 +269,20 @@ class DhcpServers:
                 except ServerTrouble as error:
                     said = str(error)
                 found = [safe(one) for one in server.holdings(networks, there)]
+            has = frozenset(_parts(there)) if there is not None else frozenset()
             if there is not None and wanted is not None:
-                drift = _drift(row, server, wanted, there)
+                drift = _drift(row, server, wanted, there, has)
         except ServerTrouble as error:
             with self._context.database.write() as connection:
                 holding_records.trouble(connection, identity, str(error))
-            return
+            return False
         with self._context.database.write() as connection:
             if reading < self._held.get(identity, 0):
-                return
+                return False
             self._held[identity] = reading
             changed = holding_records.replace(connection, identity, found, now_ms(), said, self._known_parts(row))
             self._parts[identity] = found
             if there is not None and not self.publishing.under_way(identity):
-                has = frozenset(_parts(there))
                 changed |= begun_publishings.settle(connection, row, there.digest, has, now_ms())
             now = lease_records.server(connection, identity)
             # Beside a publishing the record and the server do not belong together: it reads again when it has ended.
@@ -290,9 +294,8 @@ class DhcpServers:
                 holding_records.drifted(connection, identity, drift)
                 changed = True
         if changed:
-            self._context.plan.holdings_changed()
-            self._context.findings.servers_changed()
-            self._context.tell(DhcpEvent(server=identity))
+            self.tell_changed(identity)
+        return changed
 
     def _as_read(self, row: DhcpServerRow, plan: Plan) -> bool:
         """True when a server and all that is compared with it are as they were when it was read last: nothing has to be understood
@@ -378,11 +381,12 @@ def _parts(there: There) -> Iterator[tuple[str, str]]:
         yield from ((str(whole.network), key) for key in keys_of(whole))
 
 
-def _drift(row: DhcpServerRow, server: DhcpServer, wanted: Sequence[Scope], there: There) -> dict[str, Any]:
-    """How a server differs from the plan and from what was published to it."""
+def _drift(
+    row: DhcpServerRow, server: DhcpServer, wanted: Sequence[Scope], there: There, has: Container[tuple[str, str]]
+) -> dict[str, Any]:
+    """How a server, with the parts it `has`, differs from the plan and from what was published to it."""
     asked = only_reservations(list(wanted), there)[0] if server.pools_by_hand else wanted
     lines = difference(asked, there.scopes).lines
-    has = set(_parts(there))
     gone = [key for network, keys in row.owned.items() for key in keys if (network, key) not in has]
     first = (
         f"{lines[0].action} {lines[0].what} {lines[0].after or lines[0].before} in {lines[0].network}" if lines else ""

@@ -58,8 +58,12 @@ class Servers(Protocol):
     def line(self, identity: int) -> OneLock:
         """For talking to a server, one at a time."""
 
-    def read_holdings(self, identity: int, there: There | None = None) -> None:
-        """Read all that a server holds now, or take it from what was just read of it. Raises Missing."""
+    def read_holdings(self, identity: int, there: There | None = None) -> bool:
+        """Read all that a server holds now, or take it from what was just read of it; tells whether it told of a change. Raises
+        Missing."""
+
+    def tell_changed(self, identity: int) -> None:
+        """Tell all who look at what a server has, or has of the plan, that it changed."""
 
 
 class Publishing:
@@ -102,7 +106,8 @@ class Publishing:
             self._under_way.discard(identity)
             if self._servers.row(identity).begun:
                 self._servers.read_holdings(identity)  # tells how it ended
-        self._servers.read_holdings(identity, done.back)
+        if not self._servers.read_holdings(identity, done.back):
+            self._servers.tell_changed(identity)
         return done
 
     def _known(self, identity: int) -> DhcpServerRow:
@@ -148,9 +153,6 @@ class Publishing:
             begun_publishings.forget(connection, identity)
             if row.kind == BY_HAND:
                 lease_records.hand_out(connection, identity, done.after[PLACE])
-        self._context.plan.holdings_changed()
-        self._context.findings.servers_changed()
-        self._context.tell(DhcpEvent(server=identity))
         return done
 
     def _begun(self, row: DhcpServerRow, prepared: Prepared) -> Begun:

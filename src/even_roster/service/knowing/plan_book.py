@@ -7,16 +7,17 @@ other under the right to write the records, so that two people can never both ge
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 from typing import Any
 
 from sqlalchemy import Connection
 
 from ...api.events import DevicesEvent, Event, PlanEvent
 from ...core.address import Address
-from ...core.holdings import Claim, Claims
+from ...core.holdings import Claim, Claims, Holding
 from ...core.mac import MacNumber
 from ...core.owning import Record, Settled, planned
 from ...core.plan import carried, claimed
@@ -90,6 +91,7 @@ class PlanBook:
     ) -> None:
         self._database, self._tell, self._now, self._vendor_of = database, tell, now, vendor_of
         self._seeing = OneLock("what was seen where")
+        self._holding = OneLock("what servers hold")
         self._last_seen: dict[int, dict[Address, int]] = {}
         self._seen: dict[int, Seen] = {}
         self._held: dict[int, Runs] = {}
@@ -196,14 +198,22 @@ class PlanBook:
             active = lease_records.active_by_site(connection, self._now())
         self._held = {site: Runs(addresses) for site, addresses in active.items()}
 
-    def holdings_changed(self) -> None:
-        """A server's configuration was read anew, or the plan was published to it."""
-        with self._database.read() as connection:
-            claims = holding_records.claims_by_site(connection)
-            ours = holding_records.ours(connection)
-            servers = lease_records.servers(connection)
-        self._carriers = {row.id: Carrier(row.name, has_pool_options(row.kind)) for row in servers}
-        self._claims, self._ours = {site: Claims.of(found) for site, found in claims.items()}, ours
+    def holdings_changed(self, at_hand: Mapping[int, Sequence[Holding]] = MappingProxyType({})) -> None:
+        """A server's configuration was read anew, or the plan was published to it. `at_hand` is what servers hold as it was stored
+        last, where it need not be read from the records again; it is looked at only now."""
+        with self._holding:
+            ready = dict(at_hand)
+            claims: dict[int, list[Claim]] = {}
+            with self._database.read() as connection:
+                servers = lease_records.servers(connection)
+                for row in sorted(servers, key=lambda row: row.id):
+                    held = ready.get(row.id) if row.holdings_at is not None else None
+                    if held is None:
+                        held = holding_records.of_server(connection, row.id)
+                    claims.setdefault(row.site, []).extend(Claim(row.id, row.name, one) for one in held)
+                ours = holding_records.ours(connection)
+            self._carriers = {row.id: Carrier(row.name, has_pool_options(row.kind)) for row in servers}
+            self._claims, self._ours = {site: Claims.of(found) for site, found in claims.items()}, ours
 
     def draft(self, make: Make) -> list[Problem]:
         """The problems an edit would add; nothing is changed."""

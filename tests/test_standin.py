@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import json
+import sys
 import unittest
 from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
 from ipaddress import IPv4Address, IPv4Network
 
 from even_roster.core.adapters import AdapterError
@@ -40,6 +43,24 @@ class Hall(unittest.TestCase):
             return [(h.label, h.mac, h.addresses, h.vlan, h.delay, h.awake) for h in site.hosts]
 
         self.assertEqual(facts(self.site), facts(hall()[0]))
+
+    def test_whoever_asks_beside_others_sees_all_that_is_due_done(self) -> None:
+        before = sys.getswitchinterval()
+        sys.setswitchinterval(1e-5)
+        self.addCleanup(sys.setswitchinterval, before)
+        for _ in range(10):
+            self.clock.sleep(40 * 3600)  # every lease would have ended, were it not renewed
+            now = (self.site.epoch + self.site.elapsed()) * 1000
+
+            def late(now: float) -> set[str]:
+                server = self.site.dhcp_server(larkspur.DHCP_SERVER)
+                assert server is not None
+                told = json.loads(server.control(b'{"command": "leases"}'))["leases"]
+                return {one["address"] for one in told if one["expires"] < now}
+
+            with ThreadPoolExecutor(4) as pool:
+                side_by_side = set().union(*pool.map(late, [now] * 4))
+            self.assertEqual(side_by_side - late(now), set(), "read by one thread while another still renewed them")
 
     def test_every_subnet_of_the_plan_is_inhabited(self) -> None:
         lived = Counter(

@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 import json
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
 from typing import Any
@@ -35,14 +36,15 @@ class _Lease:
 
 
 class StandinDhcp:
-    """One server. `clock` gives the site's seconds, `epoch` the UTC seconds at its zero."""
+    """One server. `clock` gives the site's seconds, `epoch` the UTC seconds at its zero; who controls it waits for their `turn`."""
 
     def __init__(
-        self, name: str, address: IPv4Address, scopes: list[Scope], clock: Callable[[], float], epoch: float
-    ) -> None:
+        self, name: str, address: IPv4Address, scopes: list[Scope], clock: Callable[[], float], epoch: float,
+        turn: AbstractContextManager[Any],
+    ) -> None:  # fmt: skip
         self.name, self.address = name, address
         self._scopes = {scope.network: scope for scope in scopes}
-        self._clock, self._epoch = clock, epoch
+        self._clock, self._epoch, self._turn = clock, epoch, turn
         self._leases: dict[int, _Lease] = {}
         self._held: dict[Mac, dict[int, None]] = {}
 
@@ -155,7 +157,8 @@ class StandinDhcp:
         """The control door: get, test, set, leases and end, as JSON."""
         try:
             asked = json.loads(request)
-            answer = self._control(asked)
+            with self._turn:
+                answer = self._control(asked)
         except (ValueError, KeyError, TypeError) as error:
             answer = {"error": f"the request cannot be read: {error}"}
         return json.dumps(answer).encode()

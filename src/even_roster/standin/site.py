@@ -5,11 +5,13 @@ from __future__ import annotations
 import functools
 import heapq
 import math
+import threading
 import time
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Network
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from ..core.adapters import Adapter
 from ..core.address import address_of
@@ -24,6 +26,19 @@ from .hosts import Host, Timed
 ROUTER_DELAY = 0.0006
 CHATTER_EVERY = 0.6
 TALK_EVERY = 30
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+def _in_turn(method: Callable[Concatenate[Any, P], T]) -> Callable[Concatenate[Any, P], T]:
+    """One thread at a time: what is due by now is done before anybody else looks."""
+
+    @functools.wraps(method)
+    def whole(site: Any, /, *args: P.args, **kwargs: P.kwargs) -> T:
+        with site.turn:
+            return method(site, *args, **kwargs)
+
+    return whole
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +51,7 @@ class SiteSubnet:
 
 
 class Site:
-    """Everything that is plugged in. `clock` and `sleep` can be a test's own."""
+    """Everything that is plugged in. `clock` and `sleep` can be a test's own. Any thread may ask: one has its `turn` at a time."""
 
     def __init__(
         self,
@@ -52,6 +67,7 @@ class Site:
     ) -> None:
         self.name, self.subnets, self.adapters, self.own_name = name, tuple(subnets), tuple(adapters), own_name
         self.clock, self.sleep = clock, sleep
+        self.turn = threading.RLock()
         self.started = clock()
         self.hosts: list[Host] = []
         self._holders: dict[tuple[int, int], list[Host]] = defaultdict(list)
@@ -68,6 +84,7 @@ class Site:
         for host in hosts:
             self.plug(host)
 
+    @_in_turn
     def plug(self, host: Host) -> None:
         """Add a host to the site."""
         self.hosts.append(host)
@@ -80,10 +97,12 @@ class Site:
             self._routers[host.vlan].add(host.mac)
         self._talkers.pop(host.vlan, None)
 
+    @_in_turn
     def at(self, seconds: float, action: Callable[[], None]) -> None:
         """Let something happen at a time of the site."""
         heapq.heappush(self._script, (seconds, len(self._script), action))
 
+    @_in_turn
     def catch_up(self) -> None:
         """Do everything that is due by now: the script, renewals of leases."""
         now = self.elapsed()
@@ -91,30 +110,35 @@ class Site:
             heapq.heappop(self._script)[2]()
         self._clients.catch_up(now)
 
+    @_in_turn
     def serve_dhcp(
         self, name: str, address: IPv4Address, scopes: list[Scope], *, joined: bool = True
     ) -> StandinDhcp:  # fmt: skip
         """Switch a DHCP server on. With `joined` the site's DHCP clients ask for their addresses then."""
-        server = StandinDhcp(name, address, scopes, self.elapsed, self.epoch)
+        server = StandinDhcp(name, address, scopes, self.elapsed, self.epoch, self.turn)
         self._dhcp.append(server)
         for host in self.hosts if joined else ():
             if host.by_dhcp:
                 self._clients.join(host, self.elapsed())
         return server
 
+    @_in_turn
     def join_dhcp(self, host: Host) -> None:
         """A host that is plugged in asks for an address."""
         self._clients.join(host, self.elapsed())
 
+    @_in_turn
     def leave(self, host: Host) -> None:
         """A host is taken away for good."""
         self._clients.leave(host)
         self.unplug(host)
 
+    @_in_turn
     def stop_dhcp(self, name: str) -> None:
         """Switch a DHCP server off."""
         self._dhcp = [server for server in self._dhcp if server.name != name]
 
+    @_in_turn
     def dhcp_server(self, name: str) -> StandinDhcp | None:
         """A DHCP server of the site by name."""
         self.catch_up()
@@ -140,6 +164,7 @@ class Site:
         host.addresses = (address, *host.addresses[1:])
         self.plug(host)
 
+    @_in_turn
     def unplug(self, host: Host) -> None:
         """Take a host away."""
         self.hosts.remove(host)
@@ -154,11 +179,13 @@ class Site:
         """Seconds since the site was switched on."""
         return self.clock() - self.started
 
+    @_in_turn
     def chatter(self, adapter: str) -> list[bytes]:
         """Frames that hosts of an adapter's VLAN send unasked."""
         vlan, now = self._vlan_of[adapter], self.elapsed()
         return [frame for host in self.hosts if host.vlan == vlan and host.awake.at(now) for frame in host.chatter]
 
+    @_in_turn
     def overheard(self, adapter: str, since: float, until: float) -> list[Timed]:
         """What everybody on an adapter's VLAN could hear between two times of the site: (time, frame) pairs.
 
@@ -194,6 +221,7 @@ class Site:
             frames.append(_announcement(host.names.mdns, own, host.mac))
         return frames
 
+    @_in_turn
     def deliver(self, adapter: str, data: bytes) -> list[Timed]:
         """What comes back to an adapter for a frame it sent: (seconds from now, frame) pairs."""
         self.catch_up()
@@ -258,6 +286,7 @@ class Site:
         back = ethernet.Frame(frame.source, hop, ethernet.EtherType.IPV4, answer)
         return [(delay, ethernet.encode(back))]
 
+    @_in_turn
     def datagram(
         self, adapter: str, to: IPv4Address, port: int, payload: bytes
     ) -> list[tuple[float, IPv4Address, bytes]]:
@@ -304,6 +333,7 @@ class Site:
         names = tuple(host.names.dns for host in self._by_address.get(int(address), ()) if host.names.dns)
         return [(0.001, server, dns_messages.encode_answer(transaction, address, names[:1]))]
 
+    @_in_turn
     def connects(self, to: IPv4Address, port: int) -> tuple[float, bool] | None:
         """How a TCP connect ends: seconds, and whether it is accepted; None when nothing comes back."""
         now = self.elapsed()

@@ -8,8 +8,10 @@ import re
 import shutil
 import sqlite3
 import tempfile
+import threading
 import unittest
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -375,6 +377,45 @@ class Dnsmasq(unittest.TestCase):
             roster.dhcp_publish(server.id)
             self.assertEqual((on.folder / "hosts").read_bytes().decode(), self.HOSTS, "byte for byte as it was")
 
+    def test_reading_all_the_while_neither_disturbs_publishing_nor_tells_of_drift(self) -> None:
+        over = threading.Event()
+        with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
+            server = roster.add_dhcp_server(self.server(on, running))
+            roster.dhcp_adopt(server.id, dry_run=False)
+            told: list[str] = []
+
+            def read() -> int:
+                count = 0
+                with running.client() as other:
+                    while not over.is_set():
+                        told.append(other.dhcp_read(server.id).held_trouble)
+                        count += 1
+                return count
+
+            with ThreadPoolExecutor(2) as pool:
+                readers = [pool.submit(read) for _ in range(2)]
+                try:
+                    for number in range(12):
+                        mac, address = f"02:c0:9f:00:01:{number:02x}", f"10.44.10.{60 + number}"
+                        roster.assign(AssignmentNew(address=address, mac=mac, name=f"desk-{number}", kind="reserved"))
+                        done = roster.dhcp_publish(server.id)
+                        self.assertEqual([line.action for line in done.lines], ["add"], number)
+                        self.assertEqual(roster.dhcp_servers()[0].published, number + 2)
+                        self.assertEqual(roster.dhcp_preview(server.id).lines, [])
+                finally:
+                    over.set()
+                self.assertTrue(all(one.result() > 1 for one in readers), "they read only once")
+            self.assertEqual(set(told), {""})
+            kinds = {one.kind for one in roster.findings(state="all").findings}
+            self.assertEqual(
+                kinds & {"published-lost", "plan-unpublished", "two-rosters"}, set(), "not even for a moment"
+            )
+            for item in roster.assignment_page().assignments:
+                if item.address != "10.44.10.30":
+                    roster.release(item.id)
+            roster.dhcp_publish(server.id)
+            self.assertEqual((on.folder / "hosts").read_bytes().decode(), self.HOSTS, "byte for byte as it was")
+
     def test_what_its_own_check_refuses_is_not_written(self) -> None:
         with dhcp_lab.link() as on, dhcp_lab.dnsmasq(on, self.HOSTS), beside(on) as running, running.client() as roster:
             server = roster.add_dhcp_server(self.server(on, running))
@@ -537,6 +578,11 @@ class Allowed(unittest.TestCase):
             path.chmod(0o666)
             refused = running.roster("dhcp", "add", "office")
             self.assertIn("may be written by others", refused.stderr)
+            path.write_text('[office]\nkind = "kea"\nurl = "https://127.0.0.1:1"\nuser = "hall"\npassword = "secret"\n')
+            path.chmod(0o644)
+            refused = running.roster("dhcp", "add", "office")
+            self.assertIn("holds a password and may be read by others", refused.stderr)
+            self.assertNotIn("secret", refused.stderr)
             path.chmod(0o600)
             path.write_text('[office]\nkind = "kea"\nsocket = 7\n')
             self.assertIn("[office]: socket is 7, not a text in quotes", running.roster("dhcp", "add", "office").stderr)

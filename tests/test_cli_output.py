@@ -115,12 +115,12 @@ class Running(unittest.TestCase):
             self.assertIn(command, out.getvalue())
 
     def test_a_closed_pipe_is_no_error(self) -> None:
-        with mock.patch("even_roster.cli.lookup.measure", side_effect=BrokenPipeError), mock.patch("sys.stdout"):
+        with mock.patch("even_roster.core.measure.measure", side_effect=BrokenPipeError), mock.patch("sys.stdout"):
             self.assertEqual(main.run(["measure", "10.44.10.0/24"]), 0)
 
     def test_an_interrupt_is_said_and_has_its_own_code(self) -> None:
         with (
-            mock.patch("even_roster.cli.lookup.measure", side_effect=KeyboardInterrupt),
+            mock.patch("even_roster.core.measure.measure", side_effect=KeyboardInterrupt),
             contextlib.redirect_stderr(io.StringIO()) as err,
         ):
             self.assertEqual(main.run(["measure", "10.44.10.0/24"]), 130)

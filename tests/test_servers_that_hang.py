@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import socket
 import subprocess
 import tempfile
@@ -61,14 +62,22 @@ class InTheWay(Folder):
 
     def test_a_stale_pid_file_signals_nobody_else(self) -> None:
         pid = self.folder / "pid"
-        with subprocess.Popen(["sleep", "1000"]) as other:
-            for text in (str(other.pid), "-1", "0", "1", "99999999", "x", ""):
-                pid.write_text(text)
-                with self.subTest(text=text), self.assertRaises(ServerTrouble):
-                    tell_to_read(pid, "dnsmasq")
-            self.assertIsNone(other.poll())
-            pid.write_text(str(other.pid))
-            self.assertEqual(tell_to_read(pid, "sleep"), other.pid)
+
+        def hears_the_signal() -> None:  # also where whoever runs the tests does not (nohup)
+            signal.signal(signal.SIGHUP, signal.SIG_DFL)
+
+        with subprocess.Popen(["sleep", "1000"], preexec_fn=hears_the_signal) as other:
+            try:
+                for text in (str(other.pid), "-1", "0", "1", "99999999", "x", ""):
+                    pid.write_text(text)
+                    with self.subTest(text=text), self.assertRaises(ServerTrouble):
+                        tell_to_read(pid, "dnsmasq")
+                self.assertIsNone(other.poll())
+                pid.write_text(str(other.pid))
+                self.assertEqual(tell_to_read(pid, "sleep"), other.pid)
+                self.assertEqual(other.wait(), -signal.SIGHUP)
+            finally:
+                other.kill()
 
     def test_a_server_that_gives_an_octet_now_and_then_ends_all_the_same(self) -> None:
         path, over = self.folder / "socket", threading.Event()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import ast
 import asyncio
+import inspect
 import json
 import tempfile
 import time
@@ -21,14 +23,18 @@ from even_roster.client import (
     NeedsConfirm,
     NotFound,
     NotPermitted,
-    Roster,
     ServiceFault,
     StaleEdit,
     Unreachable,
+    _calls,
+    _plan_calls,
+    _watch_calls,
 )
 from even_roster.client import _calls as calls
-from even_roster.client._client import _Parser
+from even_roster.client._answers import adapter
 from even_roster.client._errors import error_of
+from even_roster.client._events import EventParser
+from even_roster.client._methods import Calls
 from even_roster.client._place import locate
 from even_roster.core.mac import MacError
 from even_roster.core.ranges import RangeError
@@ -252,7 +258,7 @@ class Client(unittest.TestCase):
             "data: 1}",
             "",
         ]
-        parser = _Parser()
+        parser = EventParser()
         found = [event for line in lines if (event := parser.line(line))]
         self.assertEqual(
             [(event.id, event.kind, event.data) for event in found], [("e-1", "hello", {}), ("e-2", "scan", {"a": 1})]
@@ -277,13 +283,25 @@ class Client(unittest.TestCase):
         self.assertEqual((page.path, page.params["unknown"], "role" in page.params), ("/api/devices", True, False))
         self.assertEqual(calls.explain("a/../b").path, "/api/explain/a%2F..%2Fb")
 
-    def test_both_clients_offer_the_same_calls(self) -> None:
-        from even_roster.client import AsyncRoster
-
-        def offered(client: type) -> set[str]:
-            return {name for name in vars(client) if not name.startswith("_")}
-
-        self.assertEqual(offered(Roster), offered(AsyncRoster))
+    def test_every_call_says_which_answer_its_signature_promises(self) -> None:
+        for module in (_calls, _plan_calls, _watch_calls):
+            tree = ast.parse(inspect.getsource(module))
+            built = [
+                one for one in tree.body if isinstance(one, ast.FunctionDef) and one.returns and one.name[0] != "_"
+            ]
+            for one in built:
+                promised = ast.unparse(one.returns).removeprefix("Call[").removesuffix("]") if one.returns else ""
+                given = [
+                    node.args[0].value
+                    for node in ast.walk(one)
+                    if isinstance(node, ast.Call)
+                    and getattr(node.func, "id", "") == "call"
+                    and isinstance(node.args[0], ast.Constant)
+                ]
+                if one.name != "call":
+                    self.assertEqual(given, [promised], one.name)
+                    self.assertIs(adapter(promised), adapter(promised), "no model of the API")
+                    self.assertTrue(hasattr(Calls, one.name), f"{one.name} is no method")
 
 
 if __name__ == "__main__":

@@ -8,8 +8,7 @@ from pydantic import Field
 
 from .common import DeviceRef, MacView, Model, NameView, Time
 from .plan import AssignmentRow
-
-DeviceSort = Literal["name", "address", "mac", "vendor", "role", "owner", "last_seen", "first_seen"]
+from .words import DeviceSort as DeviceSort
 
 
 class DeviceRow(Model):

@@ -8,12 +8,8 @@ from pydantic import Field
 
 from .common import DeviceRef, MacView, Model, Time
 from .plan import HandedOutView
-
-HoldingPart = Literal[
-    "subnet", "shared network", "pool", "reservation", "option", "class", "excluded", "setting", "not understood"
-]  # fmt: skip
-
-TickWord = Literal["in effect", "entered", "not yet", "not shown yet", "cannot be seen from here"]
+from .words import HoldingPart as HoldingPart
+from .words import TickWord as TickWord
 
 
 class DhcpServerView(Model):

@@ -5,8 +5,6 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from platformdirs import user_data_path
-
 SERVICE_FILE = "service.json"
 HOME_VARIABLE = "EVEN_ROSTER_HOME"
 
@@ -14,4 +12,8 @@ HOME_VARIABLE = "EVEN_ROSTER_HOME"
 def default_home() -> Path:
     """EVEN_ROSTER_HOME, else the platform's folder for user data."""
     given = os.environ.get(HOME_VARIABLE)
-    return Path(given) if given else user_data_path("even-roster", appauthor=False)
+    if given:
+        return Path(given)
+    from platformdirs import user_data_path
+
+    return user_data_path("even-roster", appauthor=False)

@@ -3,25 +3,21 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.text import Text
-
-from ..api.plan import (
-    AssignmentEdit,
-    AssignmentNew,
-    AssignmentRow,
-    AssignmentView,
-    Candidate,
-    Search,
-    UseNew,
-    UseView,
-)
-from ..client import Roster
 from ..core.mac import Mac, MacError
 from .common import add_json, bad_input, connect, missing, pick_device
-from .output import Out, ago
+from .output import Out, Text, ago
 from .plan import print_problems
+
+if TYPE_CHECKING:
+    from ..api.plan import (
+        AssignmentRow,
+        AssignmentView,
+        Candidate,
+        UseView,
+    )
+    from .connection import Service
 
 MOST = 64
 GRADES = {"clear": "green", "doubtful": "yellow", "taken": "red"}
@@ -128,6 +124,8 @@ def _add_uses(commands: Any, shared: argparse.ArgumentParser) -> None:
 
 
 def _free(options: argparse.Namespace) -> int:
+    from ..api.plan import Search
+
     out = Out(options.json)
     if not 1 <= options.count <= MOST:
         raise bad_input(f"--count goes from 1 to {MOST}; {options.count} does not fit")
@@ -153,9 +151,7 @@ def _free(options: argparse.Namespace) -> int:
 
 def _print_candidate(out: Out, found: Candidate) -> None:
     where = f"  {found.band}" if found.band else ""
-    out.console.print(
-        Text.assemble((found.address, "bold"), "  ", (found.grade, f"bold {GRADES[found.grade]}"), (where, "dim"))
-    )
+    out.line(Text.assemble((found.address, "bold"), "  ", (found.grade, GRADES[found.grade]), (where, "dim")))
     for reason in found.reasons:
         out.say(f"    {reason}")
 
@@ -236,6 +232,8 @@ def print_assignments(out: Out, rows: list[AssignmentRow]) -> None:
 
 
 def _assign(options: argparse.Namespace) -> int:
+    from ..api.plan import AssignmentNew
+
     out = Out(options.json)
     place = options.address
     is_address = bool(place) and place.count(".") == 3 and place.replace(".", "").isdigit()
@@ -252,7 +250,7 @@ def _assign(options: argparse.Namespace) -> int:
     return 0
 
 
-def _mac_or_device(roster: Roster, text: str | None) -> tuple[str | None, int | None]:
+def _mac_or_device(roster: Service, text: str | None) -> tuple[str | None, int | None]:
     if text is None:
         return None, None
     try:
@@ -286,6 +284,8 @@ def _print_assignment(out: Out, one: AssignmentView) -> None:
 
 
 def _assignment(options: argparse.Namespace) -> int:
+    from ..api.plan import AssignmentEdit
+
     out = Out(options.json)
     edit = AssignmentEdit(
         version=options.version, kind=options.kind, mac=options.mac, name=options.name, role=options.role,
@@ -359,6 +359,8 @@ def _uses(options: argparse.Namespace) -> int:
 
 
 def _use_add(options: argparse.Namespace) -> int:
+    from ..api.plan import UseNew
+
     with connect(options) as roster:
         return _use(
             options, roster.add_use(UseNew(user=options.user, address=options.address, purpose=options.purpose))

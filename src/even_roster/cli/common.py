@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING, Any, cast
 
-from ..api.common import Problem
-from ..api.dhcp import DhcpServerView
-from ..client import BadInput, NotFound, Roster
-from ..core.mac import Mac, MacError
+from ..client import BadInput, NotFound
+from .connection import Service
+from .told import Told
+
+if TYPE_CHECKING:
+    from ..api.dhcp import DhcpServerView
 
 JSON_HELP = "print one JSON document"
 
 
-def connect(options: argparse.Namespace) -> Roster:
+def connect(options: argparse.Namespace) -> Service:
     """A client for the service that the options name. Raises Unreachable."""
-    return Roster(options.server, options.token, options.home)
+    return Service(options.server, options.token, options.home)
 
 
 def add_json(parser: argparse.ArgumentParser) -> None:
@@ -27,8 +30,10 @@ def words(text: str) -> list[str]:
     return [word.strip() for word in text.split(",") if word.strip()]
 
 
-def pick_device(roster: Roster, which: str) -> int:
+def pick_device(roster: Service, which: str) -> int:
     """A device by id, MAC in any notation, address, or name. Raises NotFound with what to do when it is not one."""
+    from ..core.mac import Mac, MacError
+
     if which.isdigit() and len(which) < 10:
         return roster.device(int(which)).device.id
     try:
@@ -52,7 +57,7 @@ def pick_device(roster: Roster, which: str) -> int:
     )
 
 
-def pick_server(roster: Roster, name: str | None) -> DhcpServerView:
+def pick_server(roster: Service, name: str | None) -> DhcpServerView:
     """A server by name or id, or the only one. Raises NotFound, BadInput."""
     found = roster.dhcp_servers()
     if name is None:
@@ -76,9 +81,13 @@ def counted(part: str, count: int) -> str:
 
 def bad_input(sentence: str) -> BadInput:
     """An error that the command line found by itself: the input cannot be read."""
-    return BadInput(Problem(title="Bad input", status=422, code="bad_input", detail=sentence))
+    return BadInput(_problem("Bad input", 422, "bad_input", sentence))
 
 
 def missing(sentence: str) -> NotFound:
     """An error that the command line found by itself: there is no such thing."""
-    return NotFound(Problem(title="Not found", status=404, code="missing", detail=sentence))
+    return NotFound(_problem("Not found", 404, "missing", sentence))
+
+
+def _problem(title: str, status: int, code: str, sentence: str) -> Any:
+    return cast(Any, Told(title=title, status=status, code=code, detail=sentence))

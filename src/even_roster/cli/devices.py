@@ -5,14 +5,14 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from itertools import islice
-from typing import Any, get_args
+from typing import TYPE_CHECKING, Any, get_args
 
-from rich.text import Text
-
-from ..api.devices import DeviceSort
-from ..client import DeviceEdit, DeviceNew, DeviceRow, DeviceSheet, ReviewCase
+from ..api.words import DeviceSort
 from .common import add_json, connect, pick_device, words
-from .output import Out, ago, clock, error
+from .output import Out, Text, ago, clock, error
+
+if TYPE_CHECKING:
+    from ..client import DeviceRow, DeviceSheet, ReviewCase
 
 COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
     "id": lambda d: str(d.id),
@@ -259,6 +259,8 @@ def _set(options: argparse.Namespace) -> int:
 
 
 def _edit(options: argparse.Namespace, fields: dict[str, str], version: int | None) -> int:
+    from ..client import DeviceEdit
+
     out = Out(options.json)
     with connect(options) as roster:
         edit = DeviceEdit.model_validate({**fields, "version": version, "with_hostname": options.with_hostname})
@@ -279,6 +281,8 @@ def _edit(options: argparse.Namespace, fields: dict[str, str], version: int | No
 
 
 def _add(options: argparse.Namespace) -> int:
+    from ..client import DeviceNew
+
     new = DeviceNew(name=options.name, mac=options.mac, **{field: getattr(options, field) for field in FIELDS[1:]})
     with connect(options) as roster:
         _print_sheet(roster.add_device(new), options.json)

@@ -3,22 +3,15 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.text import Text
-
-from ..api.dhcp import (
-    AdoptDone,
-    DhcpPreview,
-    DhcpServerEdit,
-    DhcpServerNew,
-    DhcpServerView,
-    DifferenceLine,
-)
 from ..dhcp.kind import SETTINGS, WORDS
 from . import dhcp_looking
 from .common import add_json, bad_input, connect, counted, pick_server
-from .output import Out, ago
+from .output import Out, Text, ago
+
+if TYPE_CHECKING:
+    from ..api.dhcp import AdoptDone, DhcpPreview, DhcpServerView, DifferenceLine
 
 _MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "remove": ("-", "red")}
 
@@ -148,6 +141,8 @@ def _allow(options: argparse.Namespace) -> int:
 
 
 def _add(options: argparse.Namespace) -> int:
+    from ..api.dhcp import DhcpServerNew
+
     out = Out(options.json)
     new = DhcpServerNew(
         name=options.name, site=options.site, reach=options.reach or "", by_hand=options.by_hand, addresses=options.address or [],
@@ -158,6 +153,8 @@ def _add(options: argparse.Namespace) -> int:
 
 
 def _set(options: argparse.Namespace) -> int:
+    from ..api.dhcp import DhcpServerEdit
+
     out = Out(options.json)
     with connect(options) as roster:
         server = pick_server(roster, options.name)
@@ -204,9 +201,9 @@ def print_preview(out: Out, name: str, found: DhcpPreview) -> None:
         )
     _print_lines(out, found.lines)
     for conflict in found.conflicts:
-        out.console.print(Text.assemble(("! ", "bold red"), conflict, "."))
+        out.line(Text.assemble(("! ", "bold red"), conflict, "."))
     for by_hand in found.by_hand:
-        out.console.print(Text.assemble(("by hand  ", "yellow"), by_hand, "."))
+        out.line(Text.assemble(("by hand  ", "yellow"), by_hand, "."))
     if found.left:
         out.say(
             f"{found.left} part{'' if found.left == 1 else 's'} of the configuration that people wrote stay as they are.",
@@ -224,7 +221,7 @@ def _print_lines(out: Out, lines: list[DifferenceLine]) -> None:
             out.say(subnet, "bold")
         mark, style = _MARKS[line.action]
         what = f"{line.before} → {line.after}" if line.action == "change" else line.after or line.before
-        out.console.print(Text.assemble((f"  {mark} ", style), f"{line.what:12} {what}"))
+        out.line(Text.assemble((f"  {mark} ", style), f"{line.what:12} {what}"))
 
 
 def _print_text(out: Out, found: DhcpPreview) -> None:
@@ -232,7 +229,7 @@ def _print_text(out: Out, found: DhcpPreview) -> None:
     out.say("")
     for line in found.text:
         mark, style = marks[line.kind]
-        out.console.print(Text(f"{line.before or '':>6} {line.after or '':>6} {mark} {line.text}", style=style))
+        out.line(Text(f"{line.before or '':>6} {line.after or '':>6} {mark} {line.text}", style=style))
 
 
 def _publish(options: argparse.Namespace) -> int:
@@ -265,7 +262,7 @@ def _publish(options: argparse.Namespace) -> int:
 
 
 def _confirmed(out: Out) -> bool:
-    if out.as_json or not out.console.is_terminal:
+    if out.as_json or not out.terminal:
         return False
     answer = input("Publish this? [y/N] ")
     return answer.strip().lower() in ("y", "yes")
@@ -295,7 +292,7 @@ def _print_adopt(out: Out, name: str, found: AdoptDone) -> None:
     for one in found.reservations:
         out.say(f"  + reservation  {one.mac}  {one.address}  {one.name}")
     for refused in found.refused:
-        out.console.print(Text.assemble(("! ", "bold red"), refused, "."))
+        out.line(Text.assemble(("! ", "bold red"), refused, "."))
     if total:
         out.say(
             f"{len(found.subnets)} subnets, {len(found.pools)} pools and {len(found.reservations)} reservations of {name} "
@@ -305,7 +302,7 @@ def _print_adopt(out: Out, name: str, found: AdoptDone) -> None:
         told = ", ".join(f"{count:,} {counted(part, count)}" for part, count in found.beside.items())
         out.say(f"{name} holds beside that, and keeps: {told} that the plan does not know.")
     for text in found.not_understood:
-        out.console.print(Text.assemble(("? ", "yellow"), f"not understood: {text}."))
+        out.line(Text.assemble(("? ", "yellow"), f"not understood: {text}."))
 
 
 def _pools(options: argparse.Namespace) -> int:

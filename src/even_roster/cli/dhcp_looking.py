@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any, get_args
+from typing import TYPE_CHECKING, Any, get_args
 
-from rich.text import Text
-
-from ..api.dhcp import HoldingPart, HoldingView
+from ..api.words import HoldingPart
 from .common import add_json, connect, counted, pick_server
-from .output import Out, ago, clock
+from .output import Out, Text, ago, clock, plain
+
+if TYPE_CHECKING:
+    from ..api.dhcp import HoldingView
 
 PARTS = get_args(HoldingPart)
 _TICKS = {
@@ -101,10 +102,9 @@ def _sheet(options: argparse.Namespace) -> int:
         else:
             found = roster.dhcp_sheet(server.id)
     done = ("in effect", "entered")
-    if options.open:
-        found = found.model_copy(update={"lines": [line for line in found.lines if line.tick not in done]})
+    lines = [line for line in found.lines if not options.open or line.tick not in done]
     if options.json:
-        out.json(found)
+        out.json({**plain(found), "lines": lines})
         return 0
     if found.handed_out_at is None:
         out.say(f"Nothing was handed out for {found.server_name} yet: roster dhcp publish {found.server_name}")
@@ -112,13 +112,13 @@ def _sheet(options: argparse.Namespace) -> int:
     asked = f"the wire was asked {ago(found.asked_at)}" if found.asked_at else "the wire was not asked yet: --look"
     out.say(f"To be entered into {found.server_name}, handed out {ago(found.handed_out_at)}; {asked}.")
     subnet = None
-    for line in found.lines:
+    for line in lines:
         if line.subnet != subnet:
             subnet = line.subnet
             out.say(subnet, "bold")
         mark, style = _TICKS[line.tick]
         said = f"{line.tick}: {line.said}" if line.said else line.tick
-        out.console.print(Text.assemble((f"  {mark} ", style), f"{line.what:13} {line.value:48} ", (said, style)))
+        out.line(Text.assemble((f"  {mark} ", style), f"{line.what:13} {line.value:48} ", (said, style)))
     for note in found.notes:
         out.say(f"{note}.", "yellow")
     return 0

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import argparse
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.text import Text
-
-from ..api.findings import FindingView
-from ..client import Roster
 from ..core.moments import MomentError, parse
 from .common import add_json, bad_input, connect, missing
-from .output import Out, ago, clock
+from .output import Out, Text, ago, clock, plain
+
+if TYPE_CHECKING:
+    from ..api.findings import FindingView
+    from .connection import Service
 
 STYLES = {"urgent": "bold red", "wrong": "dark_orange3", "notice": ""}
 
@@ -53,9 +53,9 @@ def _plain(found: FindingView) -> dict[str, Any]:
     return {
         "id": found.id, "kind": found.kind, "severity": found.severity,
         "subjects": [{"type": s.type, "value": s.value} for s in found.subjects],
-        "since": found.model_dump(mode="json")["since"],
-        "evidence": [e.model_dump(mode="json") for e in found.evidence], "remedy": found.remedy, "state": found.state,
-        "title": found.title, "times": found.times, "steps": [s.model_dump(mode="json") for s in found.steps],
+        "since": plain(found)["since"],
+        "evidence": plain(found.evidence), "remedy": found.remedy, "state": found.state,
+        "title": found.title, "times": found.times, "steps": plain(found.steps),
     }  # fmt: skip
 
 
@@ -95,21 +95,19 @@ def _print(out: Out, one: FindingView, *, brief: bool) -> None:
     )
     subjects = ", ".join(s.value for s in one.subjects if s.type in ("address", "mac", "name", "server", "subnet"))[:70]
     if brief:
-        out.console.print(Text.assemble(head, "  ", (subjects, ""), (f"  {ago(one.since)}", "dim")))
+        out.line(Text.assemble(head, "  ", (subjects, ""), (f"  {ago(one.since)}", "dim")))
         return
     again = f", the {one.times}th time" if one.times > 3 else ", again" if one.times > 1 else ""
-    out.console.print(Text.assemble(head, (f"  since {clock(one.since)}{again}", "dim")))
+    out.line(Text.assemble(head, (f"  since {clock(one.since)}{again}", "dim")))
     for evidence in one.evidence:
-        out.console.print(Text(f"        {evidence.said}"))
-    out.console.print(Text(f"        → {one.remedy}.", style="green"))
+        out.line(Text(f"        {evidence.said}"))
+    out.line(Text(f"        → {one.remedy}.", style="green"))
     if one.acceptance is not None:
         until = f" until {clock(one.acceptance.until)}" if one.acceptance.until else ""
-        out.console.print(
-            Text(f"        accepted by {one.acceptance.who}{until}: {one.acceptance.reason}", style="dim")
-        )
+        out.line(Text(f"        accepted by {one.acceptance.who}{until}: {one.acceptance.reason}", style="dim"))
 
 
-def _kinds(out: Out, roster: Roster) -> int:
+def _kinds(out: Out, roster: Service) -> int:
     found = roster.finding_kinds()
     if out.as_json:
         out.json({"kinds": found})
@@ -118,7 +116,7 @@ def _kinds(out: Out, roster: Roster) -> int:
     return 0
 
 
-def _one(out: Out, roster: Roster, identity: int) -> int:
+def _one(out: Out, roster: Service, identity: int) -> int:
     sheet = roster.finding(identity)
     if out.as_json:
         out.json({**_plain(sheet.finding), "means": sheet.finding.means, "turns": sheet.turns})

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import argparse
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.text import Text
-
-from ..api.devices import StayRow
 from ..core.moments import HINT, MomentError, parse
 from .common import add_json, bad_input, connect
-from .output import Out, clock
+from .output import Out, Text, clock
+
+if TYPE_CHECKING:
+    from ..api.devices import StayRow
 
 MARKS = {"well": ("✓", "green"), "bad": ("✗", "red"), "open": ("·", "dim")}
 
@@ -130,7 +130,7 @@ def _why(options: argparse.Namespace) -> int:
     out.say(found.verdict, "bold")
     for check in found.checks:
         mark, style = MARKS[check.state]
-        out.console.print(Text.assemble((f"  {mark} ", style), (f"{check.what:<12} ", "dim"), check.found))
+        out.line(Text.assemble((f"  {mark} ", style), (f"{check.what:<12} ", "dim"), check.found))
     if found.by_hand:
         out.say("What only a person can check:", "bold")
         for question in found.by_hand:

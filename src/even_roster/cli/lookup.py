@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from ..api.devices import NameStay
-from ..client import Here
-from ..core import targets
-from ..core.measure import Measure, measure
 from .common import add_json, connect
 from .output import Out, ago, clock, error
+
+if TYPE_CHECKING:
+    from ..api.devices import NameStay
+    from ..client import Here
+    from ..core.measure import Measure
+    from ..core.targets import Size
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
@@ -203,6 +205,9 @@ def _own(options: argparse.Namespace) -> int:
 
 def _measure(options: argparse.Namespace) -> int:
     out = Out(options.json)
+    from ..core import targets
+    from ..core.measure import measure
+
     found = measure(" ".join(options.range))
     size = targets.size_up(found.count, 1000.0, 3)
     if options.json:
@@ -233,7 +238,7 @@ def _blocks(found: Measure) -> str:
     return ", ".join(str(block) for block in found.blocks) + (f" and {more} more" if more else "")
 
 
-def _measure_json(found: Measure, size: targets.Size) -> dict[str, Any]:
+def _measure_json(found: Measure, size: Size) -> dict[str, Any]:
     return {
         "count": found.count, "kind": found.kind, "first": str(found.first), "last": str(found.last),
         "spans": [str(span) for span in found.spans.spans], "blocks": [str(block) for block in found.blocks],

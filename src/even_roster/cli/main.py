@@ -5,71 +5,92 @@
 
 from __future__ import annotations
 
-import argparse
-import os
 import sys
-from collections.abc import Callable, Sequence
 
-from pydantic import ValidationError
+TYPE_CHECKING = False  # importing typing for it would cost more than all of --version
+if TYPE_CHECKING:
+    import argparse
+    from collections.abc import Callable, Sequence
 
-from .. import __version__
-from ..client import BadInput, Conflict, NeedsConfirm, NotFound, NotPermitted, RosterError, StaleEdit, Unreachable
-from ..core.mac import MacError
-from ..core.ranges import RangeError
-from . import (
-    addresses,
-    completion,
-    devices,
-    dhcp,
-    findings,
-    history,
-    lookup,
-    plan,
-    scans,
-    serve,
-    spreadsheets,
-    watching,
-)
-from .output import error, point_at
+    from ..client import RosterError
 
-Command = Callable[[argparse.Namespace], int]
+    Command = Callable[[argparse.Namespace], int]
+
+MODULES = {
+    "serve": "serve demo console", "scans": "scan scans ranges", "findings": "findings accept remedy",
+    "devices": "devices device review changes", "lookup": "here find explain vendors measure", "history": "history at why",
+    "plan": "sites subnets subnet bands band plan roles",
+    "addresses": "free prove assignments assign reserve settle assignment release move uses", "dhcp": "dhcp",
+    "watching": "watch listen notify keep", "spreadsheets": "import export card names", "completion": "completion",
+}  # fmt: skip
+"""The commands and where they are: only what is asked for is imported."""
+_VALUED = ("--home", "--server", "--token")
 
 
-class _Parser(argparse.ArgumentParser):
-    """argparse with our tone: one sentence and what to do, exit code 2."""
+def build_parser(word: str | None = None) -> argparse.ArgumentParser:
+    """The whole command line, or as much of it as one command needs."""
+    import argparse
+    import importlib
 
-    def error(self, message: str) -> None:  # type: ignore[override]
-        error(f"{message}; see '{self.prog} --help'")
-        raise SystemExit(2)
+    from .. import __version__
+    from .output import error
 
+    class Parser(argparse.ArgumentParser):
+        """argparse with our tone: one sentence and what to do, exit code 2."""
 
-def build_parser() -> argparse.ArgumentParser:
-    """The whole command line."""
-    parser = _Parser(prog="roster", description="Scan a site's ranges, know its devices, keep one shared roster.")
+        def error(self, message: str) -> None:  # type: ignore[override]
+            error(f"{message}; see '{self.prog} --help'")
+            raise SystemExit(2)
+
+    def connection(parser: argparse.ArgumentParser, default: str | None) -> None:
+        group = parser.add_argument_group("which service")
+        group.add_argument(
+            "--home", metavar="DIR", default=default, help="the service's home folder (EVEN_ROSTER_HOME)"
+        )
+        group.add_argument("--server", metavar="URL", default=default, help="a service elsewhere")
+        group.add_argument("--token", metavar="TOKEN", default=default, help="what opens it")
+
+    parser = Parser(prog="roster", description="Scan a site's ranges, know its devices, keep one shared roster.")
     parser.add_argument("--version", action="version", version=f"roster {__version__}")
-    _connection(parser, None)
+    connection(parser, None)
     shared = argparse.ArgumentParser(add_help=False)
-    _connection(shared, argparse.SUPPRESS)
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", parser_class=_Parser)
-    modules = (
-        serve, scans, findings, devices, lookup, history, plan, addresses, dhcp, watching, spreadsheets, completion,
-    )  # fmt: skip
-    for module in modules:
-        module.add_commands(commands, shared)
+    connection(shared, argparse.SUPPRESS)
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", parser_class=Parser)
+    for name in modules_of(word):
+        importlib.import_module(f".{name}", __package__).add_commands(commands, shared)
     parser.set_defaults(whole=parser)  # for whoever completes what is typed
     return parser
 
 
-def _connection(parser: argparse.ArgumentParser, default: str | None) -> None:
-    group = parser.add_argument_group("which service")
-    group.add_argument("--home", metavar="DIR", default=default, help="the service's home folder (EVEN_ROSTER_HOME)")
-    group.add_argument("--server", metavar="URL", default=default, help="a service elsewhere")
-    group.add_argument("--token", metavar="TOKEN", default=default, help="what opens it")
+def modules_of(word: str | None) -> list[str]:
+    """The modules that a command needs; all of them for one that needs the whole, and for none."""
+    found = [name for name, words in MODULES.items() if word is not None and word in words.split()]
+    return found if found and word != "completion" else list(MODULES)
+
+
+def _word(arguments: Sequence[str]) -> str | None:
+    """Which command it is."""
+    rest = iter(arguments)
+    for argument in rest:
+        if argument in _VALUED:
+            next(rest, None)
+        elif not argument.startswith("-"):
+            return argument
+    return None
 
 
 def run(arguments: Sequence[str] | None = None) -> int:
     """Run one command line; gives the exit code."""
-    parser = build_parser()
+    arguments = sys.argv[1:] if arguments is None else arguments
+    if list(arguments) == ["--version"]:
+        from .. import __version__
+
+        print(f"roster {__version__}")
+        return 0
+    from ..client._errors import RosterError
+    from .output import error
+
+    parser = build_parser(_word(arguments))
     try:
         options = parser.parse_args(arguments)
         command: Command | None = getattr(options, "run", None)
@@ -83,24 +104,42 @@ def run(arguments: Sequence[str] | None = None) -> int:
         error("stopped")
         return 130
     except BrokenPipeError:
+        import os
+
         sys.stdout = open(os.devnull, "w")  # noqa: SIM115
         return 0
-    except (RangeError, MacError) as bad:
+    except RosterError as bad:
+        error(_sentence(bad))
+        return _exit_code(bad)
+    except ValueError as bad:
+        return _refused(bad)
+
+
+def _refused(bad: ValueError) -> int:
+    """Input that was found to be wrong before any service was asked; everything else is a fault of ours."""
+    from ..core.mac import MacError
+    from ..core.ranges import RangeError
+    from .output import error, point_at
+
+    if isinstance(bad, RangeError | MacError):
         error(str(bad))
         if isinstance(bad, RangeError):
             point_at(bad.text, bad.start, bad.end)
         return 2
-    except ValidationError as bad:
-        first = bad.errors(include_url=False, include_context=False)[0]
-        name = ".".join(str(part) for part in first["loc"]) or "the input"
-        error(f"{name}: {first['msg'][:1].lower()}{first['msg'][1:]}, not {first['input']}")
-        return 2
-    except RosterError as bad:
-        error(_sentence(bad))
-        return _exit_code(bad)
+    if "pydantic" in sys.modules:
+        from pydantic import ValidationError
+
+        if isinstance(bad, ValidationError):
+            first = bad.errors(include_url=False, include_context=False)[0]
+            name = ".".join(str(part) for part in first["loc"]) or "the input"
+            error(f"{name}: {first['msg'][:1].lower()}{first['msg'][1:]}, not {first['input']}")
+            return 2
+    raise bad
 
 
 def _sentence(bad: RosterError) -> str:
+    from ..client._errors import StaleEdit
+
     if isinstance(bad, StaleEdit):
         values = ", ".join(f"{name} {value!r}" for name, value in bad.current.items() if value)
         return f"{bad}; it has {values} now: look at it and try again" if values else str(bad)
@@ -108,15 +147,17 @@ def _sentence(bad: RosterError) -> str:
 
 
 def _exit_code(bad: RosterError) -> int:
-    if isinstance(bad, Unreachable):
+    from ..client import _errors as errors
+
+    if isinstance(bad, errors.Unreachable):
         return 3
-    if isinstance(bad, NotPermitted):
+    if isinstance(bad, errors.NotPermitted):
         return 4
-    if isinstance(bad, StaleEdit):
+    if isinstance(bad, errors.StaleEdit):
         return 5
-    if isinstance(bad, NeedsConfirm | BadInput):
+    if isinstance(bad, errors.NeedsConfirm | errors.BadInput):
         return 2
-    return 1 if isinstance(bad, NotFound | Conflict) else 3
+    return 1 if isinstance(bad, errors.NotFound | errors.Conflict) else 3
 
 
 def entry() -> None:

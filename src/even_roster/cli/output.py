@@ -7,18 +7,17 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
 import sys
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import UTC, datetime
-from typing import Any
+from typing import IO, Any
 
-from pydantic import BaseModel
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
+from . import tables
+from .tables import Text as Text
 
-PIPED_WIDTH = 250
 Cell = str | Text | None
+_TURNING = "|/-\\"
 
 
 class Out:
@@ -26,26 +25,24 @@ class Out:
 
     def __init__(self, as_json: bool) -> None:
         self.as_json = as_json
-        width = None if sys.stdout.isatty() else PIPED_WIDTH
-        self.console = Console(markup=False, emoji=False, highlight=False, width=width, soft_wrap=False)
-        self.notices = Console(
-            stderr=True, markup=False, emoji=False, highlight=False, soft_wrap=not sys.stderr.isatty()
-        )
+        self.terminal = sys.stdout.isatty()
+        self.width = _width(sys.stdout) if self.terminal else None
+        self._colour = _has_colours(sys.stdout)
 
     def json(self, value: Any) -> None:
         """The one document of a command with --json."""
-        sys.stdout.write(json.dumps(_plain(value), ensure_ascii=False, indent=2) + "\n")
+        sys.stdout.write(json.dumps(plain(value), ensure_ascii=False, indent=2) + "\n")
 
     def json_stream(self, key: str, items: Iterable[Any], **head: Any) -> None:
         """One document with a long list, written item by item: the list is never held."""
         write = sys.stdout.write
         write("{")
         for name, value in head.items():
-            write(f"{json.dumps(name)}: {json.dumps(_plain(value), ensure_ascii=False)}, ")
+            write(f"{json.dumps(name)}: {json.dumps(plain(value), ensure_ascii=False)}, ")
         write(f"{json.dumps(key)}: [")
         separator = "\n"
         for item in items:
-            write(f"{separator}  {json.dumps(_plain(item), ensure_ascii=False)}")
+            write(f"{separator}  {json.dumps(plain(item), ensure_ascii=False)}")
             separator = ",\n"
         write("\n]}\n")
 
@@ -53,14 +50,22 @@ class Out:
         """A text exactly as it is: a file's contents."""
         sys.stdout.write(text)
 
+    def line(self, text: Text, cut: bool = False) -> None:
+        """A line, or several, for people; on a terminal broken between words, or with `cut` shortened."""
+        for line in text.lines():
+            width = self.width if self.width is not None else max(tables.cells(line.plain), 1)
+            parts = [line.shortened(width)] if cut else line.folded(width)
+            for part in parts:
+                sys.stdout.write(f"{part.shown(self._colour).rstrip()}\n")
+
     def say(self, text: str, style: str = "") -> None:
         """A line for people; nothing with --json."""
         if not self.as_json:
-            self.console.print(Text(text, style=style))
+            self.line(Text(text, style))
 
     def notice(self, text: str) -> None:
         """A line beside the result, on stderr."""
-        self.notices.print(Text(text, style="dim"))
+        sys.stderr.write(f"{Text(text, 'dim').shown(_has_colours(sys.stderr))}\n")
 
     @contextlib.contextmanager
     def waiting(self, what: str) -> Iterator[None]:
@@ -68,63 +73,100 @@ class Out:
         if not what or not sys.stderr.isatty():
             yield
             return
-        with self.notices.status(Text(f"{what} …")):
+        with Progress() as progress:
+            progress.turn(what)
             yield
 
     def table(self, columns: Sequence[str], rows: Iterable[Sequence[Cell]], right: Sequence[str] = ()) -> None:
-        """A table with fine rules; `right` columns are numbers."""
-        table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-        for column in columns:
-            keep = column in ("address", "mac", "id", "last seen", "state")
-            table.add_column(
-                Text(column),
-                justify="right" if column in right else "left",
-                no_wrap=column != "what",
-                overflow="fold" if column == "what" else "ellipsis",
-                min_width=_floor(column) if keep else None,
-            )
-        for row in rows:
-            table.add_row(*(cell if isinstance(cell, Text) else Text(cell or "") for cell in row))
-        self._print(table)
+        """A table; `right` columns are numbers. On a terminal it fits, and what had to leave for that is told."""
+        lines, gone = tables.table(columns, rows, right, self.width)
+        self._write(lines)
+        if gone:
+            self.notice(f"left out for want of width: {', '.join(gone)}; --json has all")
 
     def facts(self, rows: Iterable[tuple[str, Cell]]) -> None:
         """Pairs of a word and what it is, one a line; empty ones are left out."""
-        table = Table(box=None, pad_edge=False, show_header=False, padding=(0, 2, 0, 0))
-        table.add_column(style="dim", no_wrap=True)
-        table.add_column(overflow="fold")
-        for name, value in rows:
-            if value:
-                table.add_row(Text(name), value if isinstance(value, Text) else Text(value))
-        self._print(table)
+        self._write(tables.facts(rows, self.width))
 
-    def _print(self, table: Table) -> None:
-        """A terminal gets the table as it is; a pipe gets it without the blanks that fill lines up."""
-        if self.console.is_terminal:
-            self.console.print(table)
-            return
-        with self.console.capture() as captured:
-            self.console.print(table)
-        sys.stdout.write("".join(f"{line.rstrip()}\n" for line in captured.get().splitlines()))
+    def _write(self, lines: Iterable[Text]) -> None:
+        sys.stdout.write("".join(f"{line.shown(self._colour).rstrip()}\n" for line in lines))
 
 
-def _floor(column: str) -> int:
-    return {"mac": 17, "address": 9}.get(column, len(column))
+class Progress:
+    """One line on a terminal's stderr that tells how far something is; nothing where stderr is none."""
+
+    def __init__(self) -> None:
+        self._shows = sys.stderr.isatty()
+        self._turning: Callable[[], None] | None = None
+
+    def show(self, text: str) -> None:
+        """Tell it in the place of what was told before."""
+        if self._shows:
+            sys.stderr.write(f"\r\x1b[2K{Text(text).shortened(_width(sys.stderr)).plain}")
+            sys.stderr.flush()
+
+    def turn(self, what: str) -> None:
+        """Show that something goes on of which it cannot be told how far it is."""
+        import threading
+
+        over = threading.Event()
+
+        def run() -> None:
+            number = 0
+            while not over.wait(0.12):
+                self.show(f"{_TURNING[number % len(_TURNING)]} {what} …")
+                number += 1
+
+        turner = threading.Thread(target=run, daemon=True)
+        turner.start()
+
+        def stop() -> None:
+            over.set()
+            turner.join()
+
+        self._turning = stop
+
+    def __enter__(self) -> Progress:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._turning is not None:
+            self._turning()
+        if self._shows:
+            sys.stderr.write("\r\x1b[2K")
+            sys.stderr.flush()
 
 
-def _plain(value: Any) -> Any:
-    if isinstance(value, BaseModel):
+def _width(stream: IO[str]) -> int:
+    """The columns of a terminal."""
+    given = os.environ.get("COLUMNS", "")
+    if given.isdigit() and int(given):
+        return int(given)
+    try:
+        return os.get_terminal_size(stream.fileno()).columns or 80
+    except (OSError, ValueError):
+        return 80
+
+
+def _has_colours(stream: IO[str]) -> bool:
+    """Whether styles are shown: on terminals that know them, unless people do not want them (NO_COLOR)."""
+    return stream.isatty() and not os.environ.get("NO_COLOR") and os.environ.get("TERM") not in ("dumb", "")
+
+
+def plain(value: Any) -> Any:
+    """A value as it goes into JSON."""
+    if hasattr(value, "model_dump"):
         return value.model_dump(mode="json")
     if isinstance(value, list | tuple):
-        return [_plain(item) for item in value]
+        return [plain(item) for item in value]
     if isinstance(value, dict):
-        return {name: _plain(item) for name, item in value.items()}
+        return {name: plain(item) for name, item in value.items()}
     return value
 
 
 def error(sentence: str) -> None:
     """One sentence on stderr."""
-    console = Console(stderr=True, markup=False, emoji=False, highlight=False, soft_wrap=True)
-    console.print(Text.assemble(("roster: ", "bold red"), sentence))
+    sys.stderr.write(f"{Text.assemble(('roster: ', 'bold red'), sentence).shown(_has_colours(sys.stderr))}\n")
 
 
 def point_at(text: str, start: int, end: int) -> None:

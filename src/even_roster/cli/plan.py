@@ -4,26 +4,20 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.text import Text
-
-from ..api.plan import (
-    BandEdit,
-    BandNew,
-    BandView,
-    HandedOutView,
-    ProblemView,
-    RoleRule,
-    SiteEdit,
-    SubnetEdit,
-    SubnetNew,
-    SubnetPlan,
-    SubnetView,
-)
-from ..client import Roster
 from .common import add_json, bad_input, connect, missing, words
-from .output import Out
+from .output import Out, Text, plain
+
+if TYPE_CHECKING:
+    from ..api.plan import (
+        BandView,
+        HandedOutView,
+        ProblemView,
+        SubnetPlan,
+        SubnetView,
+    )
+    from .connection import Service
 
 STYLES = {"refused": "bold red", "mistake": "red", "advice": "yellow"}
 
@@ -144,6 +138,8 @@ def _add_bands(commands: Any, shared: argparse.ArgumentParser) -> None:
 
 
 def _sites(options: argparse.Namespace) -> int:
+    from ..api.plan import SiteEdit
+
     out = Out(options.json)
     with connect(options) as roster:
         if options.add:
@@ -163,7 +159,7 @@ def _sites(options: argparse.Namespace) -> int:
     return 0
 
 
-def _site_id(roster: Roster, text: str) -> int:
+def _site_id(roster: Service, text: str) -> int:
     for site in roster.sites():
         if text.casefold() == site.name.casefold() or text == str(site.id):
             return site.id
@@ -270,11 +266,13 @@ def print_problems(out: Out, found: list[ProblemView]) -> None:
     """Problems, a sentence and a remedy each."""
     for problem in found:
         style = STYLES.get(problem.severity, "")
-        out.console.print(Text.assemble((f"{problem.severity:8}", style), problem.sentence, "."))
-        out.console.print(Text(f"        → {problem.remedy}", style="dim"))
+        out.line(Text.assemble((f"{problem.severity:8}", style), problem.sentence, "."))
+        out.line(Text(f"        → {problem.remedy}", style="dim"))
 
 
 def _subnet_add(options: argparse.Namespace) -> int:
+    from ..api.plan import SubnetNew
+
     new = SubnetNew(
         range=options.which, site=options.site, name=options.name or "", gateway=options.gateway, dns=options.dns or [],
         domain=options.domain or "", ntp=options.ntp or [], vlan=options.vlan, supernet=bool(options.supernet),
@@ -286,6 +284,8 @@ def _subnet_add(options: argparse.Namespace) -> int:
 
 
 def _subnet_set(options: argparse.Namespace) -> int:
+    from ..api.plan import SubnetEdit
+
     edit = SubnetEdit(
         version=options.version, range=options.range, name=options.name, gateway=options.gateway, dns=options.dns,
         domain=options.domain, ntp=options.ntp, vlan=options.vlan, supernet=options.supernet, notes=options.notes,
@@ -346,7 +346,7 @@ def _bands(options: argparse.Namespace) -> int:
     return 0
 
 
-def find_band(roster: Roster, text: str) -> BandView:
+def find_band(roster: Service, text: str) -> BandView:
     """A band by id, name or range. Raises NotFound."""
     found = roster.bands()
     for band in found:
@@ -372,15 +372,17 @@ def seconds(text: str | None) -> int:
 
 
 def _options_of(options: argparse.Namespace, base: HandedOutView) -> HandedOutView:
+    from ..api.plan import HandedOutView
+
     given = {
         "lease_seconds": seconds(options.lease) if options.lease else None, "gateway": options.gateway,
         "dns": options.dns, "domain": options.domain, "ntp": options.ntp, "boot_server": options.boot_server,
         "boot_file": options.boot_file, "vendor_options": options.vendor_option,
     }  # fmt: skip
-    return base.model_copy(update={name: value for name, value in given.items() if value is not None})
+    return HandedOutView(**{**plain(base), **{name: value for name, value in given.items() if value is not None}})
 
 
-def _server_id(roster: Roster, name: str | None) -> int | None:
+def _server_id(roster: Service, name: str | None) -> int | None:
     if name is None:
         return None
     if not name:
@@ -392,6 +394,8 @@ def _server_id(roster: Roster, name: str | None) -> int | None:
 
 
 def _band_add(options: argparse.Namespace) -> int:
+    from ..api.plan import BandNew, HandedOutView
+
     with connect(options) as roster:
         subnet = roster.planned_subnet(options.subnet).subnet
         band = roster.add_band(
@@ -405,6 +409,8 @@ def _band_add(options: argparse.Namespace) -> int:
 
 
 def _band_set(options: argparse.Namespace) -> int:
+    from ..api.plan import BandEdit
+
     with connect(options) as roster:
         band = find_band(roster, options.band)
         edit = BandEdit(
@@ -426,7 +432,7 @@ def _band_remove(options: argparse.Namespace) -> int:
     return 0
 
 
-def _told(roster: Roster, band: BandView, as_json: bool) -> int:
+def _told(roster: Service, band: BandView, as_json: bool) -> int:
     out = Out(as_json)
     if as_json:
         out.json({"band": band})
@@ -456,6 +462,8 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _roles(options: argparse.Namespace) -> int:
+    from ..api.plan import RoleRule
+
     out = Out(options.json)
     with connect(options) as roster:
         if options.forget:

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import argparse
-import sys
 import time
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.progress import BarColumn, Progress, TextColumn
-from rich.text import Text
-
-from ..client import AddressResult, BadInput, Roster, ScanInfo, ScanRequest
+from ..client import BadInput
 from .common import add_json, connect, words
-from .output import Out, ago, clock, duration, error, point_at
+from .output import Out, Progress, Text, ago, clock, duration, error, plain, point_at
 
-POLL = 0.25
+if TYPE_CHECKING:
+    from ..client import AddressResult, ScanInfo
+    from .connection import Service
+
+POLL, BAR = 0.25, 24
 SILENT_UP_TO = 4096
 _STATE_WORDS = {
     "running": "running", "done": "done", "stopped": "stopped by hand", "interrupted": "interrupted", "failed": "failed",
@@ -69,6 +69,8 @@ def _ports(text: str | None) -> list[int] | None:
 
 
 def _scan(options: argparse.Namespace) -> int:
+    from ..client import ScanRequest
+
     out = Out(options.json)
     try:
         request = ScanRequest(
@@ -93,32 +95,29 @@ def _scan(options: argparse.Namespace) -> int:
     return 0 if scan.state in ("done", "stopped") else 1
 
 
-def _follow(roster: Roster, scan: ScanInfo, out: Out) -> ScanInfo:
+def _follow(roster: Service, scan: ScanInfo, out: Out) -> ScanInfo:
     """Wait for the end, with progress on a terminal; Ctrl-C stops the scan and keeps what it found."""
-    columns = (
-        TextColumn("{task.description}"), BarColumn(bar_width=24), TextColumn("{task.percentage:>3.0f} %"),
-        TextColumn("{task.fields[found]} answered"), TextColumn("{task.fields[left]}"),
-    )  # fmt: skip
-    with Progress(*columns, console=out.notices, transient=True, disable=not sys.stderr.isatty()) as progress:
-        task = progress.add_task("sweep", total=1.0, found=0, left="")
+    with Progress() as progress:
         try:
             while scan.state == "running":
                 time.sleep(POLL)
                 scan = roster.scan(scan.id)
                 phase = "asking names" if scan.phase == "names" else f"round {scan.round or 1} of {scan.rounds}"
-                left = f"about {duration(scan.seconds_left)} left" if scan.seconds_left else ""
-                progress.update(task, completed=scan.done_part, description=phase, found=scan.answered, left=left)
+                left = f"  about {duration(scan.seconds_left)} left" if scan.seconds_left else ""
+                done = round(scan.done_part * BAR)
+                bar = "=" * done + "." * (BAR - done)
+                progress.show(f"{phase}  [{bar}] {scan.done_part:4.0%}  {scan.answered:,} answered{left}")
         except KeyboardInterrupt:
-            progress.update(task, description="stopping")
+            progress.show("stopping")
             scan = roster.stop_scan(scan.id)
     return scan
 
 
-def _show(roster: Roster, scan: ScanInfo, out: Out) -> None:
+def _show(roster: Service, scan: ScanInfo, out: Out) -> None:
     silent = scan.total <= SILENT_UP_TO
     if out.as_json:
         head = ("id", "state", "segment", "adapter", "targets", "probes", "started", "seconds", "answered", "silent")
-        record = scan.model_dump(mode="json", include={*head, "door", "foreign", "notes"})
+        record = {name: value for name, value in plain(scan).items() if name in {*head, "door", "foreign", "notes"}}
         out.json_stream("addresses", roster.results(scan.id, silent=silent), scan=record)
         return
     rows = [_row(result) for result in roster.results(scan.id)]

@@ -5,13 +5,13 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.text import Text
-
-from ..api.spreadsheets import CardView, ImportReport
 from .common import add_json, bad_input, connect
-from .output import Out
+from .output import Out, Text
+
+if TYPE_CHECKING:
+    from ..api.spreadsheets import CardView, ImportReport
 
 _MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "refused": ("!", "bold red"), "same": ("=", "dim")}
 SNIPPETS = ("networkd", "netplan", "ifupdown", "powershell")
@@ -101,11 +101,9 @@ def _print_report(out: Out, report: ImportReport) -> None:
         mark, style = _MARKS[row.action]
         told = row.reason if row.action == "refused" else _values(row.before, row.after)
         where = f" {row.column}:" if row.action == "refused" and row.column else ""
-        out.console.print(
-            Text.assemble((f"{mark} ", style), f"row {row.row:<6} {row.address:15}", (where, "bold"), f" {told}")
-        )
+        out.line(Text.assemble((f"{mark} ", style), f"row {row.row:<6} {row.address:15}", (where, "bold"), f" {told}"))
         if row.warning:
-            out.console.print(Text(f"    but {row.warning}", style="yellow"))
+            out.line(Text(f"    but {row.warning}", style="yellow"))
     total = report.added + report.changed + report.refused
     if total > len(report.rows):
         out.say(f"… and {total - len(report.rows):,} rows more", "dim")

@@ -7,22 +7,14 @@ import getpass
 import json
 import re
 import sys
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
-from rich.text import Text
-
-from ..api.watching import (
-    KeepingEdit,
-    ListeningView,
-    RouteEdit,
-    RouteNew,
-    RouteView,
-    WatchEdit,
-    WatchView,
-)
-from ..client import Roster
 from .common import add_json, bad_input, connect, missing
-from .output import Out, ago, clock
+from .output import Out, Text, ago, clock
+
+if TYPE_CHECKING:
+    from ..api.watching import ListeningView, RouteView, WatchView
+    from .connection import Service
 
 _EVERY = re.compile(r"(\d+)\s*(m|min|h|d)?$")
 _MINUTES = {"m": 1, "h": 60, "d": 1440}
@@ -117,6 +109,8 @@ def _every(count: int) -> str:
 
 
 def _watch(options: argparse.Namespace) -> int:
+    from ..api.watching import WatchEdit
+
     out = Out(options.json)
     edit = WatchEdit(
         on=options.on, every_minutes=minutes(options.every), light_minutes=minutes(options.light),
@@ -206,13 +200,13 @@ def _listening(out: Out, found: list[ListeningView]) -> None:
 
 
 def _line(out: Out, when: str, adapter: str, protocol: str, mac: str, said: str) -> None:
-    out.console.print(
+    out.line(
         Text.assemble((f"  {when}  ", "dim"), f"{adapter:<10} ", (f"{protocol:<5} ", "cyan"), f"{mac}  ", said),
-        no_wrap=True, overflow="ellipsis", crop=True,
-    )  # fmt: skip
+        cut=True,
+    )
 
 
-def _follow(out: Out, roster: Roster, adapter: str | None) -> None:
+def _follow(out: Out, roster: Service, adapter: str | None) -> None:
     """Print what is heard until Ctrl-C; with --json one document a line."""
     from datetime import datetime
 
@@ -232,7 +226,7 @@ def _follow(out: Out, roster: Roster, adapter: str | None) -> None:
             out.notice(f"{happening.data['unread']:,} frames were left out: too many came")
 
 
-def _pick_route(roster: Roster, name: str) -> RouteView:
+def _pick_route(roster: Service, name: str) -> RouteView:
     found = roster.notice_routes()
     for one in found:
         if name.casefold() == one.name.casefold() or name == str(one.id):
@@ -267,6 +261,8 @@ def _routes(options: argparse.Namespace) -> int:
 
 
 def _add_route(options: argparse.Namespace) -> int:
+    from ..api.watching import RouteNew
+
     secret = ""
     if getattr(options, "secret", False):
         secret = getpass.getpass("secret: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
@@ -292,6 +288,8 @@ def _test_route(options: argparse.Namespace) -> int:
 
 
 def _switch(options: argparse.Namespace) -> int:
+    from ..api.watching import RouteEdit
+
     with connect(options) as roster:
         one = _pick_route(roster, options.name)
         _print_routes(Out(options.json), [roster.edit_notice_route(one.id, RouteEdit(on=options.action == "on"))])
@@ -311,6 +309,8 @@ def _remove_route(options: argparse.Namespace) -> int:
 
 
 def _keep(options: argparse.Namespace) -> int:
+    from ..api.watching import KeepingEdit
+
     out = Out(options.json)
     edit = KeepingEdit(
         stay_days=options.history, finding_days=options.findings, missing_days=options.missing_after,

@@ -8,51 +8,49 @@ with Roster() as roster:
         print(device.address, device.mac, device.vendor)
 """
 
-from ..api.devices import BulkItem, DeviceEdit, DeviceNew, DevicePage, DeviceRow, DeviceSheet, FindAnswer, ReviewCase
-from ..api.network import Explanation, Here, MeasureView, Ruler, VendorView
-from ..api.scans import AddressResult, ScanInfo, ScanRequest
-from ._client import AsyncRoster, Happening, Roster
-from ._errors import (
-    BadInput,
-    Conflict,
-    NeedsConfirm,
-    NotFound,
-    NotPermitted,
-    Refused,
-    RosterError,
-    ServiceFault,
-    StaleEdit,
-    Unreachable,
-)  # fmt: skip
+# ruff: noqa: F403 -- all of the API's models stand here under their own names
 
-__all__ = [
-    "AddressResult",
-    "AsyncRoster",
-    "BadInput",
-    "BulkItem",
-    "Conflict",
-    "DeviceEdit",
-    "DeviceNew",
-    "DevicePage",
-    "DeviceRow",
-    "DeviceSheet",
-    "Explanation",
-    "FindAnswer",
-    "Happening",
-    "Here",
-    "MeasureView",
-    "NeedsConfirm",
-    "NotFound",
-    "NotPermitted",
-    "Refused",
-    "ReviewCase",
-    "Roster",
-    "RosterError",
-    "Ruler",
-    "ScanInfo",
-    "ScanRequest",
-    "ServiceFault",
-    "StaleEdit",
-    "Unreachable",
-    "VendorView",
-]  # fmt: skip
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from ..api.common import *
+    from ..api.devices import *
+    from ..api.dhcp import *
+    from ..api.events import *
+    from ..api.findings import *
+    from ..api.history import *
+    from ..api.network import *
+    from ..api.plan import *
+    from ..api.scans import *
+    from ..api.spreadsheets import *
+    from ..api.watching import *
+    from ._client import AsyncRoster as AsyncRoster
+    from ._client import Roster as Roster
+    from ._events import Happening as Happening
+from ._errors import BadInput as BadInput
+from ._errors import Conflict as Conflict
+from ._errors import NeedsConfirm as NeedsConfirm
+from ._errors import NotFound as NotFound
+from ._errors import NotPermitted as NotPermitted
+from ._errors import Refused as Refused
+from ._errors import RosterError as RosterError
+from ._errors import ServiceFault as ServiceFault
+from ._errors import StaleEdit as StaleEdit
+from ._errors import Unreachable as Unreachable
+
+_CLIENTS = ("AsyncRoster", "Happening", "Roster")
+
+
+def __getattr__(name: str) -> Any:
+    """The clients and the API's models, when they are first asked for: whoever needs only errors does not wait for them."""
+    if name.startswith("_"):
+        raise AttributeError(name)
+    if name in _CLIENTS:
+        from . import _client
+
+        return getattr(_client, name)
+    from ._answers import model
+
+    return model(name)

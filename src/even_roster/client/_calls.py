@@ -3,71 +3,80 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 from urllib.parse import quote
 
-from pydantic import TypeAdapter
-
-from ..api.devices import (
-    BulkDone,
-    BulkEdit,
-    BulkItem,
-    ChangeRow,
-    DeviceEdit,
-    DeviceNew,
-    DevicePage,
-    DeviceRow,
-    DeviceSheet,
-    DeviceSort,
-    FindAnswer,
-    Join,
-    Replacement,
-    Retirement,
-    ReviewCase,
-    Split,
-)  # fmt: skip
-from ..api.network import (
-    Explanation,
-    Health,
-    Here,
-    MeasureView,
-    PrefixRow,
-    RangeName,
-    RangeRow,
-    Ruler,
-    SubnetRow,
-    Ticket,
-    VendorLoad,
-    VendorLoaded,
-    VendorView,
-)  # fmt: skip
-from ..api.scans import ResultPage, ScanInfo, ScanList, ScanRequest
+if TYPE_CHECKING:
+    from ..api.devices import (
+        BulkDone,
+        BulkItem,
+        ChangeRow,
+        DeviceEdit,
+        DeviceNew,
+        DevicePage,
+        DeviceRow,
+        DeviceSheet,
+        DeviceSort,
+        FindAnswer,
+        ReviewCase,
+    )  # fmt: skip
+    from ..api.network import (
+        Explanation,
+        Health,
+        Here,
+        MeasureView,
+        PrefixRow,
+        RangeRow,
+        Ruler,
+        SubnetRow,
+        Ticket,
+        VendorLoaded,
+        VendorView,
+    )  # fmt: skip
+    from ..api.scans import ResultPage, ScanInfo, ScanList, ScanRequest
 
 T = TypeVar("T")
+SECONDS, LONG_SECONDS = 30.0, 300.0
 
 
-@dataclass(frozen=True, slots=True)
 class Call(Generic[T]):
-    """One request and the type of its answer."""
+    """One request, and the type of its answer by the name that it has in the API's models; `bytes` are a file's octets."""
 
-    method: str
-    path: str
-    answer: TypeAdapter[T]
-    params: Mapping[str, Any] | None = None
-    body: Any = None
-    content: bytes | None = None
-    binary: bool = False
+    __slots__ = ("answer", "body", "content", "method", "params", "path")
+
+    def __init__(
+        self, answer: str, method: str, path: str, params: Mapping[str, Any] | None = None, body: Any = None,
+        content: bytes | None = None,
+    ) -> None:  # fmt: skip
+        self.answer, self.method, self.path, self.params, self.body = answer, method, path, params, body
+        self.content = content
+
+    @property
+    def patience(self) -> float:
+        """How many seconds its answer may take: work with files and servers takes longer than a question."""
+        long = self.content is not None or self.answer == "bytes" or "/dhcp/servers/" in self.path
+        return LONG_SECONDS if long or self.path.endswith("/undo") else SECONDS
 
 
 def call(
-    kind: Any, method: str, path: str, params: Mapping[str, Any] | None = None, body: Any = None
+    answer: str, method: str, path: str, params: Mapping[str, Any] | None = None, body: Any = None,
+    content: bytes | None = None,
 ) -> Call[Any]:  # fmt: skip
-    """A call; parameters that are None are left out."""
+    """A call; parameters, and fields of the body, that are None are left out. A body is one of the API's models, or its fields."""
     given = {name: _text(value) for name, value in (params or {}).items() if value is not None}
-    data = body.model_dump(mode="json", exclude_none=True) if body is not None else None
-    return Call(method, path, TypeAdapter(kind), given, data)
+    data: Any
+    if isinstance(body, dict):
+        data = {name: _plain(value) for name, value in body.items() if value is not None}
+    else:
+        data = body.model_dump(mode="json", exclude_none=True) if body is not None else None
+    return Call(answer, method, path, given, data, content)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, list):
+        return [_plain(one) for one in value]
+    return value.model_dump(mode="json", exclude_none=True) if hasattr(value, "model_dump") else _text(value)
 
 
 def _text(value: Any) -> Any:
@@ -76,42 +85,42 @@ def _text(value: Any) -> Any:
 
 def health() -> Call[Health]:
     """Whether the service is well."""
-    return call(Health, "GET", "/healthz")
+    return call("Health", "GET", "/healthz")
 
 
 def sign_in() -> Call[Ticket]:
     """A path that signs a browser in, once."""
-    return call(Ticket, "POST", "/api/session/ticket")
+    return call("Ticket", "POST", "/api/session/ticket")
 
 
 def here(adapter: str | None = None) -> Call[Here]:
     """The service's machine: its adapters, and which one a scan would use and why."""
-    return call(Here, "GET", "/api/here", {"adapter": adapter})
+    return call("Here", "GET", "/api/here", {"adapter": adapter})
 
 
 def measure(range: str) -> Call[MeasureView]:
     """All sums on a range."""
-    return call(MeasureView, "GET", "/api/measure", {"range": range})
+    return call("MeasureView", "GET", "/api/measure", {"range": range})
 
 
 def start_scan(request: ScanRequest) -> Call[ScanInfo]:
     """Start a scan. Raises BadInput, NeedsConfirm, Conflict."""
-    return call(ScanInfo, "POST", "/api/scans", body=request)
+    return call("ScanInfo", "POST", "/api/scans", body=request)
 
 
 def scan(identity: int) -> Call[ScanInfo]:
     """A scan's record, also while it runs."""
-    return call(ScanInfo, "GET", f"/api/scans/{identity}")
+    return call("ScanInfo", "GET", f"/api/scans/{identity}")
 
 
 def scans(limit: int = 50, before: int | None = None) -> Call[ScanList]:
     """Scans, the latest first."""
-    return call(ScanList, "GET", "/api/scans", {"limit": limit, "before": before})
+    return call("ScanList", "GET", "/api/scans", {"limit": limit, "before": before})
 
 
 def stop_scan(identity: int) -> Call[ScanInfo]:
     """End a scan and keep what it found."""
-    return call(ScanInfo, "POST", f"/api/scans/{identity}/stop")
+    return call("ScanInfo", "POST", f"/api/scans/{identity}/stop")
 
 
 def scan_addresses(
@@ -119,7 +128,7 @@ def scan_addresses(
 ) -> Call[ResultPage]:
     """A page of a scan's results."""
     params = {"cursor": cursor, "limit": limit, "silent": silent}
-    return call(ResultPage, "GET", f"/api/scans/{identity}/addresses", params)
+    return call("ResultPage", "GET", f"/api/scans/{identity}/addresses", params)
 
 
 def device_page(
@@ -130,123 +139,123 @@ def device_page(
     descending: bool = False, cursor: str | None = None, limit: int = 200, total: bool = True,
 ) -> Call[DevicePage]:  # fmt: skip
     """A page of the devices that match all filters."""
-    return call(DevicePage, "GET", "/api/devices", locals())
+    return call("DevicePage", "GET", "/api/devices", locals())
 
 
 def device(identity: int) -> Call[DeviceSheet]:
     """Everything about one device. Raises NotFound."""
-    return call(DeviceSheet, "GET", f"/api/devices/{identity}")
+    return call("DeviceSheet", "GET", f"/api/devices/{identity}")
 
 
 def edit_device(identity: int, edit: DeviceEdit) -> Call[DeviceRow]:
     """Set fields of a device. Raises BadInput, NotFound, StaleEdit."""
-    return call(DeviceRow, "PATCH", f"/api/devices/{identity}", body=edit)
+    return call("DeviceRow", "PATCH", f"/api/devices/{identity}", body=edit)
 
 
 def edit_devices(devices: Sequence[BulkItem], edit: DeviceEdit) -> Call[BulkDone]:
     """Set the same role, owner or place for several devices: all or none."""
-    body = BulkEdit(devices=list(devices), role=edit.role, owner=edit.owner, place=edit.place)
-    return call(BulkDone, "POST", "/api/devices/bulk", body=body)
+    body = {"devices": list(devices), "role": edit.role, "owner": edit.owner, "place": edit.place}
+    return call("BulkDone", "POST", "/api/devices/bulk", body=body)
 
 
 def add_device(new: DeviceNew) -> Call[DeviceSheet]:
     """Enter a device that is expected."""
-    return call(DeviceSheet, "POST", "/api/devices", body=new)
+    return call("DeviceSheet", "POST", "/api/devices", body=new)
 
 
 def replace_device(identity: int, mac: str, old: str | None = None) -> Call[DeviceSheet]:
     """New hardware: its MAC inherits everything that the device has; `old` says which of several adapters it replaces."""
-    return call(DeviceSheet, "POST", f"/api/devices/{identity}/replace", body=Replacement(mac=mac, old=old))
+    return call("DeviceSheet", "POST", f"/api/devices/{identity}/replace", body={"mac": mac, "old": old})
 
 
 def reviews() -> Call[list[ReviewCase]]:
     """Cases to look at: what two records of one device said differently, expected devices that may have been seen."""
-    return call(list[ReviewCase], "GET", "/api/reviews")
+    return call("list[ReviewCase]", "GET", "/api/reviews")
 
 
 def reviewed(identity: int) -> Call[None]:
     """Take a case off the list."""
-    return call(None, "DELETE", f"/api/reviews/{identity}")
+    return call("None", "DELETE", f"/api/reviews/{identity}")
 
 
 def retire_device(
     identity: int, retired: bool = True, version: int | None = None, release: bool = False
 ) -> Call[DeviceRow]:
     """Take a device out of the lists, or bring it back; with `release` its addresses are nobody's any more."""
-    body = Retirement(version=version, retired=retired, release=release)
-    return call(DeviceRow, "POST", f"/api/devices/{identity}/retire", body=body)
+    body = {"version": version, "retired": retired, "release": release}
+    return call("DeviceRow", "POST", f"/api/devices/{identity}/retire", body=body)
 
 
 def join_devices(identity: int, others: Sequence[int]) -> Call[DeviceSheet]:
     """The others' adapters belong to this device."""
-    return call(DeviceSheet, "POST", f"/api/devices/{identity}/join", body=Join(devices=list(others)))
+    return call("DeviceSheet", "POST", f"/api/devices/{identity}/join", body={"devices": list(others)})
 
 
 def split_device(identity: int, macs: Sequence[str]) -> Call[DeviceSheet]:
     """Some adapters are a device of their own; gives the new one."""
-    return call(DeviceSheet, "POST", f"/api/devices/{identity}/split", body=Split(macs=list(macs)))
+    return call("DeviceSheet", "POST", f"/api/devices/{identity}/split", body={"macs": list(macs)})
 
 
 def changes(device: int | None = None, limit: int = 100, before: int | None = None) -> Call[list[ChangeRow]]:
     """Recorded edits, the latest first."""
-    return call(list[ChangeRow], "GET", "/api/changes", {"device": device, "limit": limit, "before": before})
+    return call("list[ChangeRow]", "GET", "/api/changes", {"device": device, "limit": limit, "before": before})
 
 
 def undo(identity: int) -> Call[None]:
     """Take an edit back."""
-    return call(None, "POST", f"/api/changes/{identity}/undo")
+    return call("None", "POST", f"/api/changes/{identity}/undo")
 
 
 def find(text: str, limit: int = 20) -> Call[FindAnswer]:
     """Anything by any fragment of it."""
-    return call(FindAnswer, "GET", "/api/find", {"text": text, "limit": limit})
+    return call("FindAnswer", "GET", "/api/find", {"text": text, "limit": limit})
 
 
 def explain(subject: str) -> Call[Explanation]:
     """Everything known about one address or MAC."""
-    return call(Explanation, "GET", f"/api/explain/{quote(subject, safe='')}")
+    return call("Explanation", "GET", f"/api/explain/{quote(subject, safe='')}")
 
 
 def vendor(mac: str) -> Call[VendorView]:
     """Whose block a MAC lies in."""
-    return call(VendorView, "GET", f"/api/vendors/of/{quote(mac, safe='')}")
+    return call("VendorView", "GET", f"/api/vendors/of/{quote(mac, safe='')}")
 
 
 def own_prefixes() -> Call[list[PrefixRow]]:
     """The site's own prefixes."""
-    return call(list[PrefixRow], "GET", "/api/vendors/own")
+    return call("list[PrefixRow]", "GET", "/api/vendors/own")
 
 
 def set_own_prefix(prefix: str, name: str) -> Call[None]:
     """Name an own prefix; an empty name takes it away."""
-    return call(None, "PUT", "/api/vendors/own", body=PrefixRow(prefix=prefix, name=name))
+    return call("None", "PUT", "/api/vendors/own", body={"prefix": prefix, "name": name})
 
 
 def load_vendors(text: str) -> Call[VendorLoaded]:
     """Load a registry file's text."""
-    return call(VendorLoaded, "POST", "/api/vendors/load", body=VendorLoad(text=text))
+    return call("VendorLoaded", "POST", "/api/vendors/load", body={"text": text})
 
 
 def ranges() -> Call[list[RangeRow]]:
     """Every remembered range."""
-    return call(list[RangeRow], "GET", "/api/ranges")
+    return call("list[RangeRow]", "GET", "/api/ranges")
 
 
 def name_range(identity: int, name: str) -> Call[None]:
     """Give a remembered range a name to scan it by."""
-    return call(None, "PUT", f"/api/ranges/{identity}/name", body=RangeName(name=name))
+    return call("None", "PUT", f"/api/ranges/{identity}/name", body={"name": name})
 
 
 def forget_range(identity: int) -> Call[None]:
     """Remember a range no longer."""
-    return call(None, "DELETE", f"/api/ranges/{identity}")
+    return call("None", "DELETE", f"/api/ranges/{identity}")
 
 
 def subnets() -> Call[list[SubnetRow]]:
     """The subnets this machine stands in, and those that were scanned."""
-    return call(list[SubnetRow], "GET", "/api/subnets")
+    return call("list[SubnetRow]", "GET", "/api/subnets")
 
 
 def ruler(range: str, at: datetime | None = None) -> Call[Ruler]:
     """A subnet as one measured strip; with `at` as it was then."""
-    return call(Ruler, "GET", "/api/ruler", {"range": range, "at": at})
+    return call("Ruler", "GET", "/api/ruler", {"range": range, "at": at})

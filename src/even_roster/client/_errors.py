@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from ..api.common import Problem
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from ..api.common import Problem
 
 
 class RosterError(Exception):

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import json
-import ssl
-from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..api.home import SERVICE_FILE, default_home
 from ._errors import Unreachable
 
+if TYPE_CHECKING:
+    import ssl
 
-@dataclass(frozen=True, slots=True)
-class Place:
+
+class Place(NamedTuple):
     """Where a service is, and what opens it."""
 
     url: str
@@ -27,6 +28,8 @@ class Place:
         """
         if self.certificate is None:
             return True
+        import ssl
+
         try:
             context = ssl.create_default_context(cafile=self.certificate)
         except OSError as error:

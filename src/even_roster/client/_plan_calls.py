@@ -3,166 +3,161 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from typing import TYPE_CHECKING
 from urllib.parse import quote
 
-from ..api.dhcp import (
-    AdoptDone,
-    AdoptRequest,
-    AllowedServer,
-    DhcpPreview,
-    DhcpServerEdit,
-    DhcpServerNew,
-    DhcpServerView,
-    DhcpSheet,
-    ExportText,
-    HoldingPart,
-    HoldingsPage,
-    LeaseView,
-    PoolView,
-    PublishDone,
-    PublishRequest,
-)
-from ..api.plan import (
-    AssignmentEdit,
-    AssignmentKind,
-    AssignmentNew,
-    AssignmentPage,
-    AssignmentView,
-    BandDraft,
-    BandEdit,
-    BandNew,
-    BandView,
-    Candidate,
-    FreeAnswer,
-    JoinSubnets,
-    LeaseEnded,
-    Move,
-    Moved,
-    Problems,
-    ProveRequest,
-    Renewal,
-    RoleRule,
-    Search,
-    SettleDone,
-    SettleRequest,
-    SiteEdit,
-    SiteView,
-    SplitSubnet,
-    SubnetEdit,
-    SubnetNew,
-    SubnetPlan,
-    SubnetView,
-    UseNew,
-    UseView,
-)
-from ..api.spreadsheets import CardView, ImportReport, NameCheck, NamesText
 from ._calls import Call, call
+
+if TYPE_CHECKING:
+    from ..api.dhcp import (
+        AdoptDone,
+        AllowedServer,
+        DhcpPreview,
+        DhcpServerEdit,
+        DhcpServerNew,
+        DhcpServerView,
+        DhcpSheet,
+        ExportText,
+        HoldingPart,
+        HoldingsPage,
+        LeaseView,
+        PoolView,
+        PublishDone,
+    )
+    from ..api.plan import (
+        AssignmentEdit,
+        AssignmentKind,
+        AssignmentNew,
+        AssignmentPage,
+        AssignmentView,
+        BandDraft,
+        BandEdit,
+        BandNew,
+        BandView,
+        Candidate,
+        FreeAnswer,
+        LeaseEnded,
+        Moved,
+        Problems,
+        Renewal,
+        RoleRule,
+        Search,
+        SettleDone,
+        SiteEdit,
+        SiteView,
+        SubnetEdit,
+        SubnetNew,
+        SubnetPlan,
+        SubnetView,
+        UseNew,
+        UseView,
+    )
+    from ..api.spreadsheets import CardView, ImportReport, NameCheck, NamesText
 
 
 def sites() -> Call[list[SiteView]]:
     """All sites."""
-    return call(list[SiteView], "GET", "/api/sites")
+    return call("list[SiteView]", "GET", "/api/sites")
 
 
 def add_site(name: str, notes: str = "") -> Call[SiteView]:
     """A further site."""
-    return call(SiteView, "POST", "/api/sites", body=SiteEdit(name=name, notes=notes))
+    return call("SiteView", "POST", "/api/sites", body={"name": name, "notes": notes})
 
 
 def edit_site(identity: int, edit: SiteEdit) -> Call[SiteView]:
     """Change a site. Raises BadInput, NotFound, StaleEdit."""
-    return call(SiteView, "PATCH", f"/api/sites/{identity}", body=edit)
+    return call("SiteView", "PATCH", f"/api/sites/{identity}", body=edit)
 
 
 def remove_site(identity: int) -> Call[None]:
     """Take an empty site away."""
-    return call(None, "DELETE", f"/api/sites/{identity}")
+    return call("None", "DELETE", f"/api/sites/{identity}")
 
 
 def planned_subnets(site: str | None = None) -> Call[list[SubnetView]]:
     """Planned subnets of a site, or of all."""
-    return call(list[SubnetView], "GET", "/api/plan/subnets", {"site": site})
+    return call("list[SubnetView]", "GET", "/api/plan/subnets", {"site": site})
 
 
 def planned_subnet(which: str, site: str | None = None) -> Call[SubnetPlan]:
     """One planned subnet by id, name, range, or an address in it. Raises NotFound."""
-    return call(SubnetPlan, "GET", f"/api/plan/subnets/{quote(which)}", {"site": site})
+    return call("SubnetPlan", "GET", f"/api/plan/subnets/{quote(which)}", {"site": site})
 
 
 def add_subnet(new: SubnetNew) -> Call[SubnetPlan]:
     """Plan a subnet. Raises BadInput."""
-    return call(SubnetPlan, "POST", "/api/plan/subnets", body=new)
+    return call("SubnetPlan", "POST", "/api/plan/subnets", body=new)
 
 
 def draft_subnet(new: SubnetNew) -> Call[Problems]:
     """The mistakes that a new subnet would be or bring."""
-    return call(Problems, "POST", "/api/plan/subnets/draft", body=new)
+    return call("Problems", "POST", "/api/plan/subnets/draft", body=new)
 
 
 def edit_subnet(identity: int, edit: SubnetEdit) -> Call[SubnetPlan]:
     """Change a subnet. Raises BadInput, NotFound, StaleEdit."""
-    return call(SubnetPlan, "PATCH", f"/api/plan/subnets/{identity}", body=edit)
+    return call("SubnetPlan", "PATCH", f"/api/plan/subnets/{identity}", body=edit)
 
 
 def remove_subnet(identity: int) -> Call[None]:
     """Take a subnet without assignments away."""
-    return call(None, "DELETE", f"/api/plan/subnets/{identity}")
+    return call("None", "DELETE", f"/api/plan/subnets/{identity}")
 
 
 def split_subnet(identity: int, prefix: int) -> Call[list[SubnetView]]:
     """Cut a subnet into equal parts with everything in it."""
-    return call(list[SubnetView], "POST", f"/api/plan/subnets/{identity}/split", body=SplitSubnet(prefix=prefix))
+    return call("list[SubnetView]", "POST", f"/api/plan/subnets/{identity}/split", body={"prefix": prefix})
 
 
 def join_subnets(identity: int, others: Sequence[int]) -> Call[SubnetPlan]:
     """Make neighbours one."""
-    return call(SubnetPlan, "POST", f"/api/plan/subnets/{identity}/join", body=JoinSubnets(others=list(others)))
+    return call("SubnetPlan", "POST", f"/api/plan/subnets/{identity}/join", body={"others": list(others)})
 
 
 def bands(subnet: int | None = None) -> Call[list[BandView]]:
     """Bands of a subnet, or of all."""
-    return call(list[BandView], "GET", "/api/bands", {"subnet": subnet})
+    return call("list[BandView]", "GET", "/api/bands", {"subnet": subnet})
 
 
 def add_band(new: BandNew) -> Call[BandView]:
     """Draw a band. Raises BadInput."""
-    return call(BandView, "POST", "/api/bands", body=new)
+    return call("BandView", "POST", "/api/bands", body=new)
 
 
 def draft_band(draft: BandDraft) -> Call[Problems]:
     """The mistakes that a band would be or bring."""
-    return call(Problems, "POST", "/api/bands/draft", body=draft)
+    return call("Problems", "POST", "/api/bands/draft", body=draft)
 
 
 def edit_band(identity: int, edit: BandEdit) -> Call[BandView]:
     """Change a band. Raises BadInput, NotFound, StaleEdit."""
-    return call(BandView, "PATCH", f"/api/bands/{identity}", body=edit)
+    return call("BandView", "PATCH", f"/api/bands/{identity}", body=edit)
 
 
 def remove_band(identity: int) -> Call[None]:
     """Take a band away."""
-    return call(None, "DELETE", f"/api/bands/{identity}")
+    return call("None", "DELETE", f"/api/bands/{identity}")
 
 
 def plan_problems(subnet: str | None = None) -> Call[Problems]:
     """Every mistake in the plan, or in one subnet."""
-    return call(Problems, "GET", "/api/plan/problems", {"subnet": subnet})
+    return call("Problems", "GET", "/api/plan/problems", {"subnet": subnet})
 
 
 def role_rules() -> Call[list[RoleRule]]:
     """The roles and what they mean for planning."""
-    return call(list[RoleRule], "GET", "/api/roles")
+    return call("list[RoleRule]", "GET", "/api/roles")
 
 
 def set_role_rule(rule: RoleRule) -> Call[None]:
     """Set a role's rule, or add a role of the site's own."""
-    return call(None, "PUT", "/api/roles", body=rule)
+    return call("None", "PUT", "/api/roles", body=rule)
 
 
 def forget_role_rule(name: str) -> Call[None]:
     """Back to the usual rule of a role."""
-    return call(None, "DELETE", f"/api/roles/{quote(name, safe='')}")
+    return call("None", "DELETE", f"/api/roles/{quote(name, safe='')}")
 
 
 def assignment_page(
@@ -171,119 +166,119 @@ def assignment_page(
     cursor: str | None = None, offset: int = 0, limit: int = 200,
 ) -> Call[AssignmentPage]:  # fmt: skip
     """A page of the assignments that match all filters."""
-    return call(AssignmentPage, "GET", "/api/assignments", locals())
+    return call("AssignmentPage", "GET", "/api/assignments", locals())
 
 
 def assignment(which: str, site: str | None = None) -> Call[AssignmentView]:
     """One assignment by id or address. Raises NotFound."""
-    return call(AssignmentView, "GET", f"/api/assignments/{quote(which, safe='')}", {"site": site})
+    return call("AssignmentView", "GET", f"/api/assignments/{quote(which, safe='')}", {"site": site})
 
 
 def assign(new: AssignmentNew) -> Call[AssignmentView]:
     """Give an address to a device. Raises BadInput, Conflict (saying who has it)."""
-    return call(AssignmentView, "POST", "/api/assignments", body=new)
+    return call("AssignmentView", "POST", "/api/assignments", body=new)
 
 
 def edit_assignment(identity: int, edit: AssignmentEdit) -> Call[AssignmentView]:
     """Change an assignment. Raises BadInput, NotFound, StaleEdit."""
-    return call(AssignmentView, "PATCH", f"/api/assignments/{identity}", body=edit)
+    return call("AssignmentView", "PATCH", f"/api/assignments/{identity}", body=edit)
 
 
 def move_assignment(identity: int, address: str, version: int | None = None, anyway: bool = False) -> Call[Moved]:
     """Another address; gives what still has the old one entered. Raises Conflict, BadInput, StaleEdit."""
-    body = Move(address=address, version=version, anyway=anyway)
-    return call(Moved, "POST", f"/api/assignments/{identity}/move", body=body)
+    body = {"address": address, "version": version, "anyway": anyway}
+    return call("Moved", "POST", f"/api/assignments/{identity}/move", body=body)
 
 
 def release(identity: int) -> Call[None]:
     """The address is nobody's any more."""
-    return call(None, "DELETE", f"/api/assignments/{identity}")
+    return call("None", "DELETE", f"/api/assignments/{identity}")
 
 
 def uses(address: str | None = None, site: str | None = None) -> Call[list[UseView]]:
     """Who uses an address, or all uses."""
-    return call(list[UseView], "GET", "/api/uses", {"address": address, "site": site})
+    return call("list[UseView]", "GET", "/api/uses", {"address": address, "site": site})
 
 
 def add_use(new: UseNew) -> Call[UseView]:
     """Record who uses an address for what."""
-    return call(UseView, "POST", "/api/uses", body=new)
+    return call("UseView", "POST", "/api/uses", body=new)
 
 
 def finish_use(identity: int) -> Call[UseView]:
     """After a move: the new address was entered there."""
-    return call(UseView, "POST", f"/api/uses/{identity}/done")
+    return call("UseView", "POST", f"/api/uses/{identity}/done")
 
 
 def remove_use(identity: int) -> Call[None]:
     """Forget a use."""
-    return call(None, "DELETE", f"/api/uses/{identity}")
+    return call("None", "DELETE", f"/api/uses/{identity}")
 
 
 def free(search: Search) -> Call[FreeAnswer]:
     """Free addresses with their proof. Raises BadInput, NotFound."""
-    return call(FreeAnswer, "POST", "/api/free", body=search)
+    return call("FreeAnswer", "POST", "/api/free", body=search)
 
 
 def settle(devices: list[int], dry_run: bool = False) -> Call[SettleDone]:
     """Make the addresses that devices have now lasting, as one change."""
-    return call(SettleDone, "POST", "/api/assignments/settle", body=SettleRequest(devices=devices, dry_run=dry_run))
+    return call("SettleDone", "POST", "/api/assignments/settle", body={"devices": devices, "dry_run": dry_run})
 
 
 def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candidate]:
     """Whether one address is free, with the evidence."""
-    return call(Candidate, "POST", "/api/prove", body=ProveRequest(address=address, site=site, ask=ask))
+    return call("Candidate", "POST", "/api/prove", body={"address": address, "site": site, "ask": ask})
 
 
 def dhcp_servers() -> Call[list[DhcpServerView]]:
     """All DHCP servers."""
-    return call(list[DhcpServerView], "GET", "/api/dhcp/servers")
+    return call("list[DhcpServerView]", "GET", "/api/dhcp/servers")
 
 
 def dhcp_allowed() -> Call[list[AllowedServer]]:
     """The DHCP servers that the service's host allows to be reached."""
-    return call(list[AllowedServer], "GET", "/api/dhcp/allowed")
+    return call("list[AllowedServer]", "GET", "/api/dhcp/allowed")
 
 
 def add_dhcp_server(new: DhcpServerNew) -> Call[DhcpServerView]:
     """Manage a DHCP server. Raises BadInput."""
-    return call(DhcpServerView, "POST", "/api/dhcp/servers", body=new)
+    return call("DhcpServerView", "POST", "/api/dhcp/servers", body=new)
 
 
 def edit_dhcp_server(identity: int, edit: DhcpServerEdit) -> Call[DhcpServerView]:
     """Change how a server is reached."""
-    return call(DhcpServerView, "PATCH", f"/api/dhcp/servers/{identity}", body=edit)
+    return call("DhcpServerView", "PATCH", f"/api/dhcp/servers/{identity}", body=edit)
 
 
 def remove_dhcp_server(identity: int) -> Call[None]:
     """Manage a server no longer."""
-    return call(None, "DELETE", f"/api/dhcp/servers/{identity}")
+    return call("None", "DELETE", f"/api/dhcp/servers/{identity}")
 
 
 def dhcp_preview(identity: int, take_over: bool = False) -> Call[DhcpPreview]:
     """What publishing would change. Raises ServiceFault when the server cannot be read."""
-    return call(DhcpPreview, "POST", f"/api/dhcp/servers/{identity}/preview", {"take_over": take_over or None})
+    return call("DhcpPreview", "POST", f"/api/dhcp/servers/{identity}/preview", {"take_over": take_over or None})
 
 
 def dhcp_publish(identity: int, digest: str | None = None, take_over: bool = False) -> Call[PublishDone]:
     """Send the plan to a server. Raises BadInput when its own check refuses, ServiceFault when it fails; then it is as
     it was."""
     return call(
-        PublishDone,
+        "PublishDone",
         "POST",
         f"/api/dhcp/servers/{identity}/publish",
-        body=PublishRequest(digest=digest, take_over=take_over),
+        body={"digest": digest, "take_over": take_over},
     )
 
 
 def dhcp_adopt(identity: int, dry_run: bool = True) -> Call[AdoptDone]:
     """Take a server's pools and reservations into the plan."""
-    return call(AdoptDone, "POST", f"/api/dhcp/servers/{identity}/adopt", body=AdoptRequest(dry_run=dry_run))
+    return call("AdoptDone", "POST", f"/api/dhcp/servers/{identity}/adopt", body={"dry_run": dry_run})
 
 
 def dhcp_read(identity: int) -> Call[DhcpServerView]:
     """Read a server's leases now."""
-    return call(DhcpServerView, "POST", f"/api/dhcp/servers/{identity}/read")
+    return call("DhcpServerView", "POST", f"/api/dhcp/servers/{identity}/read")
 
 
 def dhcp_holdings(
@@ -297,37 +292,37 @@ def dhcp_holdings(
 ) -> Call[HoldingsPage]:
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
     params = {"part": part, "search": search or None, "now": now or None, "offset": offset, "limit": limit}
-    return call(HoldingsPage, "GET", f"/api/dhcp/servers/{identity}/holdings", params)
+    return call("HoldingsPage", "GET", f"/api/dhcp/servers/{identity}/holdings", params)
 
 
 def dhcp_sheet(identity: int) -> Call[DhcpSheet]:
     """What was handed out to be entered into a server by hand, ticked off by what the wire showed last."""
-    return call(DhcpSheet, "GET", f"/api/dhcp/servers/{identity}/sheet")
+    return call("DhcpSheet", "GET", f"/api/dhcp/servers/{identity}/sheet")
 
 
 def dhcp_look(identity: int) -> Call[DhcpSheet]:
     """Ask the wire what of a sheet was entered; takes some seconds, and no lease."""
-    return call(DhcpSheet, "POST", f"/api/dhcp/servers/{identity}/sheet/look")
+    return call("DhcpSheet", "POST", f"/api/dhcp/servers/{identity}/sheet/look")
 
 
 def renewal(assignment: int) -> Call[Renewal | None]:
     """How a device that waits for its reservation comes to it; None when it holds no other lease."""
-    return call(Renewal | None, "GET", f"/api/dhcp/renewals/{assignment}")
+    return call("Renewal | None", "GET", f"/api/dhcp/renewals/{assignment}")
 
 
 def end_lease(assignment: int) -> Call[LeaseEnded]:
     """End the old lease of a device that waits for its reservation; refused unless its address is silent."""
-    return call(LeaseEnded, "POST", f"/api/dhcp/renewals/{assignment}/end")
+    return call("LeaseEnded", "POST", f"/api/dhcp/renewals/{assignment}/end")
 
 
 def dhcp_leases(server: int | None = None) -> Call[list[LeaseView]]:
     """Leases as the servers told them last."""
-    return call(list[LeaseView], "GET", "/api/dhcp/leases", {"server": server})
+    return call("list[LeaseView]", "GET", "/api/dhcp/leases", {"server": server})
 
 
 def dhcp_pools() -> Call[list[PoolView]]:
     """How full every pool is."""
-    return call(list[PoolView], "GET", "/api/dhcp/pools")
+    return call("list[PoolView]", "GET", "/api/dhcp/pools")
 
 
 def dhcp_export(
@@ -335,7 +330,7 @@ def dhcp_export(
 ) -> Call[ExportText]:
     """Pools and reservations as a text: 'json', 'hosts' or 'sheet'."""
     params = {"form": form, "server": server, "subnet": subnet, "notation": notation}
-    return call(ExportText, "GET", "/api/dhcp/export", params)
+    return call("ExportText", "GET", "/api/dhcp/export", params)
 
 
 def import_sheet(
@@ -343,26 +338,24 @@ def import_sheet(
 ) -> Call[ImportReport]:
     """Assignments from a CSV or XLSX file's octets; `mapping` is field to header. Raises BadInput with row and column."""
     params = {"dry_run": dry_run, "limit": limit, "mapping": [f"{f}={h}" for f, h in (mapping or {}).items()]}
-    return replace(call(ImportReport, "POST", "/api/sheets/import", params), content=data)
+    return call("ImportReport", "POST", "/api/sheets/import", params, content=data)
 
 
 def export_sheet(form: str = "csv", subnet: str | None = None, site: str | None = None) -> Call[bytes]:
     """All assignments, or those of a subnet, as the octets of a CSV or XLSX file."""
-    return replace(
-        call(bytes, "GET", "/api/sheets/export", {"form": form, "subnet": subnet, "site": site}), binary=True
-    )
+    return call("bytes", "GET", "/api/sheets/export", {"form": form, "subnet": subnet, "site": site})
 
 
 def names_text(zone: str | None = None, servers: Sequence[str] = (), site: str | None = None) -> Call[NamesText]:
     """A hosts file and zones from the roster's names."""
-    return call(NamesText, "GET", "/api/names", {"zone": zone, "server": list(servers), "site": site})
+    return call("NamesText", "GET", "/api/names", {"zone": zone, "server": list(servers), "site": site})
 
 
 def check_names(server: str | None = None, subnet: str | None = None) -> Call[NameCheck]:
     """Ask the site's DNS about every name of the roster."""
-    return call(NameCheck, "POST", "/api/names/check", {"server": server, "subnet": subnet})
+    return call("NameCheck", "POST", "/api/names/check", {"server": server, "subnet": subnet})
 
 
 def card(address: str, adapter: str = "eth0", site: str | None = None) -> Call[CardView]:
     """What to type into a device. Raises BadInput."""
-    return call(CardView, "GET", f"/api/cards/{quote(address, safe='')}", {"adapter": adapter, "site": site})
+    return call("CardView", "GET", f"/api/cards/{quote(address, safe='')}", {"adapter": adapter, "site": site})

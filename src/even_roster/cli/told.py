@@ -1,0 +1,37 @@
+"""Answers as the service wrote them, with the attributes of the API's models and none of their weight."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime
+from typing import Any
+
+TIMES = frozenset({
+    "asked_at", "at", "closed", "ends", "expires", "first", "first_seen", "handed_out_at", "held_at", "last", "last_scan",
+    "last_seen", "next_scan", "published_at", "read_at", "rebinds", "renews", "sent", "silent_since", "since", "started",
+    "storm", "until", "updated",
+})  # fmt: skip
+"""What of the API's models is a time (a test compares it with the API's description)."""
+_TIME = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z")
+
+
+class Told(dict[str, Any]):
+    """A JSON object whose members are attributes, too: objects and lists in it likewise, times as such."""
+
+    __slots__ = ()
+
+    def __getattribute__(self, name: str) -> Any:
+        if dict.__contains__(self, name):
+            return told(dict.__getitem__(self, name), name in TIMES)
+        return dict.__getattribute__(self, name)
+
+
+def told(value: Any, is_time: bool = False) -> Any:
+    """A JSON value as the command line reads it."""
+    if isinstance(value, dict):
+        return Told(value)
+    if isinstance(value, list):
+        return [told(one, is_time) for one in value]
+    if is_time and isinstance(value, str) and _TIME.fullmatch(value):
+        return datetime.fromisoformat(value)
+    return value

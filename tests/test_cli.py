@@ -163,28 +163,44 @@ class Questions(WithDemo):
         )
         self.assertIn("02:c0:5b", self.says("device", "show", "ledger store"))
         self.assertIn("Ledger store", self.says("find", "ledger st"))
-        self.says("device", "set", "10.44.10.12", "role=storage", "place=Rack 1")
+        self.says("device", "set", "Ledger store", "role=storage", "place=Rack 1")
         document: Any = self.service.json("device", "show", "10.44.10.12")
         self.assertEqual((document["device"]["role"], document["device"]["place"]), ("storage", "Rack 1"))
         version = document["device"]["version"]
         self.assertIn(
             "Rack 1",
-            self.refuses("device", "set", "10.44.10.12", "place=Rack 2", "--version", str(version - 1), code=5),
+            self.refuses("device", "set", "ledger", "place=Rack 2", "--version", str(version - 1), code=5),
         )
 
     def test_an_ambiguous_or_unknown_device_is_not_guessed(self) -> None:
-        self.assertIn("means 2 devices", self.refuses("device", "name", "desk-fro", "x", code=1))
-        self.assertIn("roster find", self.refuses("device", "show", "nobody", code=1))
-        self.assertIn("FIELD=VALUE", self.refuses("device", "set", "10.44.10.13", "colour=red"))
+        several = self.refuses("device", "show", "desk-fro")
+        self.assertRegex(
+            several, r"'desk-fro' means 2 devices: desk-\S+ \(10\.44\.10\.\d+, 02:[0-9a-f:]{14}, id \d+\); desk-"
+        )
+        self.assertIn("is it desk-front", self.refuses("device", "name", "desk-fro", "x"))
+        self.assertIn("is it desk-front or ", self.refuses("device", "show", "desk-frnot"))
+        self.assertIn("there is no device 'zebra'", self.refuses("device", "show", "zebra"))
+        self.assertIn("no device has the MAC", self.refuses("device", "retire", "MAC: 02-C0-44-12-34-56"))
+        by_address = self.refuses("device", "retire", "10.44.10.30")
+        self.assertRegex(
+            by_address, r"an address, which another device may have tomorrow: .* here printer-1 \(10\.44\.10\.30, "
+        )
+        self.assertIn("FIELD=VALUE", self.refuses("device", "set", "archive", "colour=red"))
+
+    def named(self, address: str) -> str:
+        """The MAC of the device at an address: to change it, it must be named."""
+        document: Any = self.service.json("device", "show", address)
+        return str(document["device"]["mac"])
 
     def test_join_split_retire_and_undo(self) -> None:
-        self.assertIn("Adapters", self.says("device", "join", "10.44.10.111", "10.44.10.119"))
+        self.assertIn("Adapters", self.says("device", "join", self.named("10.44.10.111"), self.named("10.44.10.119")))
         document: Any = self.service.json("device", "show", "10.44.10.111")
         macs = [adapter["mac"] for adapter in document["adapters"]]
         self.assertEqual(len(macs), 2)
         self.says("device", "split", str(document["device"]["id"]), macs[1])
-        self.assertIn("still has 10.44.10.61", self.refuses("device", "retire", "10.44.10.61", code=2))
-        self.says("device", "retire", "10.44.10.61", "--release")
+        desk = self.named("10.44.10.61")
+        self.assertIn("still has 10.44.10.61", self.refuses("device", "retire", desk))
+        self.says("device", "retire", f"'{desk.upper()}'", "--release")
         self.assertNotIn("10.44.10.61", self.says("devices"))
         change = re.search(r"^ *(\d+) .*retire", self.says("changes"), re.MULTILINE)
         assert change
@@ -197,7 +213,7 @@ class Questions(WithDemo):
         self.assertIn("perhaps 'printer'", self.refuses("device", "set", "Spare beamer", "role=prinetr", code=2))
         self.says("assign", "10.44.10.225", "--name", "attic-router", "--role", "network", "--anyway")
         self.assertIn("planned at 10.44.10.225 without a mac", " ".join(self.says("review").lower().split()))
-        self.says("device", "replace", "10.44.10.88", "02:c0:9f:40:99:99")
+        self.says("device", "replace", "desk-crew-room", "02:c0:9f:40:99:99")
         document: Any = self.service.json("device", "show", "desk-crew-room")
         self.assertEqual([a["mac"] for a in document["adapters"]], ["02:c0:9f:40:99:99"])
         self.assertEqual(

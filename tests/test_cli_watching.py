@@ -44,7 +44,7 @@ class Watching(Words):
         ):
             with self.subTest(arguments=arguments):
                 self.assertIn(said, self.refuses("watch", *arguments))
-        self.assertIn("there are: Office, Stage", self.refuses("watch", "Nowhere", "--every", "5m", code=1))
+        self.assertIn("there are: Office, Stage", self.refuses("watch", "Nowhere", "--every", "5m"))
 
     def line(self, text: str, wanted: str, why: str | None = None) -> None:
         """A line of what was said reads so."""
@@ -91,7 +91,7 @@ class Telling(Words):
         self.assertRegex(self.says("notify", "on", "desk"), r"desk .* on")
         self.assertIn("already", self.refuses("notify", "webhook", "desk", url))
         self.says("notify", "remove", "desk")
-        self.assertIn("there is no route 'desk'", self.refuses("notify", "remove", "desk", code=1))
+        self.assertIn("there is no route 'desk'", self.refuses("notify", "remove", "desk"))
 
     def test_what_cannot_be_reached_is_told_by_the_test_and_what_cannot_be_right_at_once(self) -> None:
         self.assertIn("http", self.refuses("notify", "webhook", "bad", "ftp://127.0.0.1/hook"))
@@ -126,9 +126,9 @@ class Asking(Words):
         self.assertIn("nothing was seen of 10.44.10.30", self.says("history", "10.44.10.30", "--to", "yesterday"))
         self.assertIn("exchange them", self.refuses("history", "10.44.10.30", "--from", "now", "--to", "yesterday"))
         self.assertIn("write it as 14:05", self.refuses("history", "10.44.10.30", "--from", "teatime"))
-        self.assertIn("nothing here is or was called 'nobody-at-all'", self.refuses("history", "nobody-at-all", code=1))
+        self.assertIn("nothing here is or was called 'nobody-at-all'", self.refuses("history", "nobody-at-all"))
         self.assertIn("no finding about Nowhere", self.says("findings", "--about", "Nowhere"))
-        self.assertIn("there is no finding 9999", self.refuses("accept", "9999", "--reason", "no such", code=1))
+        self.assertIn("there is no finding 9999", self.refuses("accept", "9999", "--reason", "no such"))
 
     def test_names_heard_are_told_once_by_each_source(self) -> None:
         self.says("scan", "10.44.20.41", "--adapter", "stage0", "--ports", "")

@@ -51,6 +51,7 @@ class Macs(unittest.TestCase):
         for text in (
             "0c:4a:10:00:ab:0f", "0C-4A-10-00-AB-0F", "0c4a.1000.ab0f", "0c4a1000ab0f", " 0C4A10-00AB0F ",
             "c:4a:10:0:ab:f", "0c 4a 10 00 ab 0f", "0C:4a-10.00:aB 0f", "0c–4a–10–00–ab–0f",
+            "MAC: 0c:4a:10:00:ab:0f", "mac:0c4a1000ab0f", "MAC address = 0x0C4A1000AB0F", '"0c-4a-10-00-ab-0f"', "“0c4a.1000.ab0f”",
         ):  # fmt: skip
             with self.subTest(text):
                 self.assertEqual(str(Mac.parse(text)), "0c:4a:10:00:ab:0f")

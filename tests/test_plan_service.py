@@ -232,7 +232,7 @@ class Edits(OnDemo):
         self.assertNotEqual(done.devices[1].address, spare[1].address)
         self.assertEqual(
             [row.why_not for row in done.devices[2:]],
-            ["it has 10.44.10.30 in the plan already", "there is no such device"],
+            ["it has 10.44.10.30 in the plan already", "there is no device 999999"],
         )
         self.assertEqual(self.roster.assignment(spare[0].address).kind, "reserved")
         again = self.roster.settle([free.id])
@@ -452,10 +452,10 @@ class CommandLine(OnDemo):
 
     def test_bad_input_is_told_in_a_sentence(self) -> None:
         for arguments, code, said in (
-            (("subnet", "show", "Attic"), 1, "no planned subnet is called"), (("band", "set", "nothing", "--name", "x"), 1, "there is no band"),
+            (("subnet", "show", "Attic"), 2, "no planned subnet is called"), (("band", "set", "nothing", "--name", "x"), 2, "there is no band"),
             (("band", "set", "printers", "--lease", "soon"), 2, "not a length of time"), (("subnet", "split", "Office", "x"), 2, "not a prefix length"),
-            (("release", "10.44.10.200"), 1, "assigned to nobody"), (("dhcp", "preview", "attic"), 1, "no DHCP server"), (("import", "/nowhere.csv"), 2, "cannot be read"),
-            (("free", "Office", "--count", "65"), 2, "goes from 1 to 64"), (("card", "10.9.9.9"), 2, "no planned subnet"), (("reserve", "02:c0", "10.44.10.40"), 1, "name one by its id"), (("assign", "10.44.10.40", "--name", "a b"), 2, "not a hostname"),
+            (("release", "10.44.10.200"), 2, "assigned to nobody"), (("dhcp", "preview", "attic"), 2, "no DHCP server"), (("import", "/nowhere.csv"), 2, "cannot be read"),
+            (("free", "Office", "--count", "65"), 2, "goes from 1 to 64"), (("card", "10.9.9.9"), 2, "no planned subnet"), (("reserve", "02:c0", "10.44.10.40"), 2, "there is no device"), (("assign", "10.44.10.40", "--name", "a b"), 2, "not a hostname"),
         ):  # fmt: skip
             done = self.service.roster(*arguments)
             self.assertEqual(done.returncode, code, (arguments, done.stderr))

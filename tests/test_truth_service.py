@@ -98,7 +98,7 @@ class Watched(unittest.TestCase):
         self.assertIn("duplicate-address", self.says("findings", "--kinds"))
         one = self.says("findings", str(self.one("duplicate-address").id))
         self.assertRegex(one, r"open the card of 10\.44\.20\.41: in the console at /card/10\.44\.20\.41")
-        self.assertIn("there is no finding 9999", self.says("findings", "9999", code=1))
+        self.assertIn("there is no finding 9999", self.says("findings", "9999", code=2))
         self.assertIn("are: ", self.says("findings", "--kind", "nonsense", code=2))
 
     def test_accepting_and_its_end(self) -> None:
@@ -283,7 +283,7 @@ class Watched(unittest.TestCase):
         self.says("watch", "Stage", "--every", "1h", "--quiet", "none", "--strangers", "named")
         self.assertIn("are no quiet hours", self.says("watch", "Stage", "--quiet", "late", code=2))
         self.assertIn("no interval", self.says("watch", "Stage", "--every", "often", code=2))
-        self.assertIn("there is no planned subnet", self.says("watch", "Attic", "--off", code=1))
+        self.assertIn("there is no planned subnet", self.says("watch", "Attic", "--off", code=2))
         self.assertEqual(self.roster.edit_keeping(KeepingEdit(missing_days=3)).missing_days, 3)
         self.assertIn("told after 7 days", self.says("keep", "--missing-after", "7"))
 

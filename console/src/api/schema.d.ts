@@ -352,7 +352,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{identity}": {
+    "/api/devices/{which}": {
         parameters: {
             query?: never;
             header?: never;
@@ -363,7 +363,7 @@ export interface paths {
          * Sheet
          * @description Everything about one device.
          */
-        get: operations["sheet_api_devices__identity__get"];
+        get: operations["sheet_api_devices__which__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -373,7 +373,7 @@ export interface paths {
          * Edit
          * @description Set fields. 409 with the values now when the version is not the newest.
          */
-        patch: operations["edit_api_devices__identity__patch"];
+        patch: operations["edit_api_devices__which__patch"];
         trace?: never;
     };
     "/api/devices/bulk": {
@@ -396,7 +396,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{identity}/retire": {
+    "/api/devices/{which}/retire": {
         parameters: {
             query?: never;
             header?: never;
@@ -409,14 +409,14 @@ export interface paths {
          * Retire
          * @description Take a device out of the lists, or with `retired` false bring it back.
          */
-        post: operations["retire_api_devices__identity__retire_post"];
+        post: operations["retire_api_devices__which__retire_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{identity}/join": {
+    "/api/devices/{which}/join": {
         parameters: {
             query?: never;
             header?: never;
@@ -429,14 +429,14 @@ export interface paths {
          * Join
          * @description Other devices' adapters and assignments belong to this one.
          */
-        post: operations["join_api_devices__identity__join_post"];
+        post: operations["join_api_devices__which__join_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{identity}/split": {
+    "/api/devices/{which}/split": {
         parameters: {
             query?: never;
             header?: never;
@@ -449,14 +449,14 @@ export interface paths {
          * Split
          * @description Some adapters are a device of their own; gives the new one.
          */
-        post: operations["split_api_devices__identity__split_post"];
+        post: operations["split_api_devices__which__split_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{identity}/replace": {
+    "/api/devices/{which}/replace": {
         parameters: {
             query?: never;
             header?: never;
@@ -469,7 +469,7 @@ export interface paths {
          * Replace
          * @description New hardware: its MAC inherits everything that the device has.
          */
-        post: operations["replace_api_devices__identity__replace_post"];
+        post: operations["replace_api_devices__which__replace_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -762,42 +762,26 @@ export interface paths {
         };
         /**
          * Subnet
-         * @description One planned subnet: by id, name, range, or an address in it.
+         * @description One planned subnet; also by a band or an address in it.
          */
         get: operations["subnet_api_plan_subnets__which__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/plan/subnets/{identity}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
         put?: never;
         post?: never;
         /**
          * Remove Subnet
          * @description Take a subnet without assignments away, with its bands.
          */
-        delete: operations["remove_subnet_api_plan_subnets__identity__delete"];
+        delete: operations["remove_subnet_api_plan_subnets__which__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Subnet
          * @description Change a subnet; its range only where everything in it fits.
          */
-        patch: operations["edit_subnet_api_plan_subnets__identity__patch"];
+        patch: operations["edit_subnet_api_plan_subnets__which__patch"];
         trace?: never;
     };
-    "/api/plan/subnets/{identity}/split": {
+    "/api/plan/subnets/{which}/split": {
         parameters: {
             query?: never;
             header?: never;
@@ -810,14 +794,14 @@ export interface paths {
          * Split Subnet
          * @description Cut a subnet into equal parts with everything in it.
          */
-        post: operations["split_subnet_api_plan_subnets__identity__split_post"];
+        post: operations["split_subnet_api_plan_subnets__which__split_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/plan/subnets/{identity}/join": {
+    "/api/plan/subnets/{which}/join": {
         parameters: {
             query?: never;
             header?: never;
@@ -830,7 +814,7 @@ export interface paths {
          * Join Subnets
          * @description Make neighbours one subnet with everything in them.
          */
-        post: operations["join_subnets_api_plan_subnets__identity__join_post"];
+        post: operations["join_subnets_api_plan_subnets__which__join_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -861,6 +845,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bands/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Band
+         * @description One band.
+         */
+        get: operations["one_band_api_bands__which__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Band
+         * @description Take a band away; what is assigned in it stays.
+         */
+        delete: operations["remove_band_api_bands__which__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Band
+         * @description Change a band.
+         */
+        patch: operations["edit_band_api_bands__which__patch"];
+        trace?: never;
+    };
     "/api/bands/draft": {
         parameters: {
             query?: never;
@@ -879,30 +891,6 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
-        trace?: never;
-    };
-    "/api/bands/{identity}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Remove Band
-         * @description Take a band away; what is assigned in it stays.
-         */
-        delete: operations["remove_band_api_bands__identity__delete"];
-        options?: never;
-        head?: never;
-        /**
-         * Edit Band
-         * @description Change a band.
-         */
-        patch: operations["edit_band_api_bands__identity__patch"];
         trace?: never;
     };
     "/api/plan/problems": {
@@ -1002,15 +990,23 @@ export interface paths {
         };
         /**
          * One
-         * @description One assignment: by id or address.
+         * @description One assignment.
          */
         get: operations["one_api_assignments__which__get"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Release
+         * @description The address is nobody's any more.
+         */
+        delete: operations["release_api_assignments__which__delete"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Edit
+         * @description Change an assignment; another address is a move.
+         */
+        patch: operations["edit_api_assignments__which__patch"];
         trace?: never;
     };
     "/api/assignments/settle": {
@@ -1034,31 +1030,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/assignments/{identity}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Release
-         * @description The address is nobody's any more.
-         */
-        delete: operations["release_api_assignments__identity__delete"];
-        options?: never;
-        head?: never;
-        /**
-         * Edit
-         * @description Change an assignment; another address is a move.
-         */
-        patch: operations["edit_api_assignments__identity__patch"];
-        trace?: never;
-    };
-    "/api/assignments/{identity}/move": {
+    "/api/assignments/{which}/move": {
         parameters: {
             query?: never;
             header?: never;
@@ -1071,7 +1043,7 @@ export interface paths {
          * Move
          * @description Another address; gives what still has the old one entered.
          */
-        post: operations["move_api_assignments__identity__move_post"];
+        post: operations["move_api_assignments__which__move_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1226,7 +1198,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}": {
+    "/api/dhcp/servers/{which}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1240,17 +1212,17 @@ export interface paths {
          * Remove Server
          * @description Manage a server no longer; what it has stays as it is.
          */
-        delete: operations["remove_server_api_dhcp_servers__identity__delete"];
+        delete: operations["remove_server_api_dhcp_servers__which__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Server
          * @description Change a server's name, how it is reached, or the addresses it answers from.
          */
-        patch: operations["edit_server_api_dhcp_servers__identity__patch"];
+        patch: operations["edit_server_api_dhcp_servers__which__patch"];
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/preview": {
+    "/api/dhcp/servers/{which}/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -1264,14 +1236,14 @@ export interface paths {
          * @description The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
          *     conflict, unless it is to be taken over.
          */
-        post: operations["preview_api_dhcp_servers__identity__preview_post"];
+        post: operations["preview_api_dhcp_servers__which__preview_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/publish": {
+    "/api/dhcp/servers/{which}/publish": {
         parameters: {
             query?: never;
             header?: never;
@@ -1284,14 +1256,14 @@ export interface paths {
          * Publish
          * @description Send the plan to the server: checked by it first, verified by reading back, rolled back on failure.
          */
-        post: operations["publish_api_dhcp_servers__identity__publish_post"];
+        post: operations["publish_api_dhcp_servers__which__publish_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/adopt": {
+    "/api/dhcp/servers/{which}/adopt": {
         parameters: {
             query?: never;
             header?: never;
@@ -1304,14 +1276,14 @@ export interface paths {
          * Adopt
          * @description Take the server's pools and reservations into the plan; with `dry_run` only say what that would be.
          */
-        post: operations["adopt_api_dhcp_servers__identity__adopt_post"];
+        post: operations["adopt_api_dhcp_servers__which__adopt_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/read": {
+    "/api/dhcp/servers/{which}/read": {
         parameters: {
             query?: never;
             header?: never;
@@ -1324,14 +1296,14 @@ export interface paths {
          * Read
          * @description Read the server's leases now.
          */
-        post: operations["read_api_dhcp_servers__identity__read_post"];
+        post: operations["read_api_dhcp_servers__which__read_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/sheet": {
+    "/api/dhcp/servers/{which}/sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -1342,7 +1314,7 @@ export interface paths {
          * Sheet
          * @description What was handed out to be entered into a server by hand, ticked off by what the wire showed last.
          */
-        get: operations["sheet_api_dhcp_servers__identity__sheet_get"];
+        get: operations["sheet_api_dhcp_servers__which__sheet_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1351,7 +1323,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/sheet/look": {
+    "/api/dhcp/servers/{which}/sheet/look": {
         parameters: {
             query?: never;
             header?: never;
@@ -1365,14 +1337,14 @@ export interface paths {
          * @description Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at
          *     most, those not shown yet first). Takes some seconds; no lease is taken.
          */
-        post: operations["look_api_dhcp_servers__identity__sheet_look_post"];
+        post: operations["look_api_dhcp_servers__which__sheet_look_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{identity}/holdings": {
+    "/api/dhcp/servers/{which}/holdings": {
         parameters: {
             query?: never;
             header?: never;
@@ -1383,7 +1355,7 @@ export interface paths {
          * Holdings
          * @description All that a server holds, whoever wrote it, with where it stands; with `now` it is read first.
          */
-        get: operations["holdings_api_dhcp_servers__identity__holdings_get"];
+        get: operations["holdings_api_dhcp_servers__which__holdings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2235,7 +2207,7 @@ export interface components {
             /** Mac */
             mac?: string | null;
             /** Device */
-            device?: number | null;
+            device?: number | string | null;
             /**
              * Name
              * @default
@@ -2365,7 +2337,7 @@ export interface components {
             /** Id */
             id?: number | null;
             /** Subnet */
-            subnet: number;
+            subnet: number | string;
             /**
              * Kind
              * @enum {string}
@@ -2379,12 +2351,12 @@ export interface components {
              */
             roles: string[];
             /** Server */
-            server?: number | null;
+            server?: number | string | null;
             options?: components["schemas"]["HandedOutView"] | null;
         };
         /**
          * BandEdit
-         * @description New values for a band; left-out ones stay, `server` 0 takes it away.
+         * @description New values for a band; left-out ones stay, `server` 0 or an empty one takes it away.
          */
         BandEdit: {
             /** Version */
@@ -2399,7 +2371,7 @@ export interface components {
             roles?: string[] | null;
             options?: components["schemas"]["HandedOutView"] | null;
             /** Server */
-            server?: number | null;
+            server?: number | string | null;
             /** Notes */
             notes?: string | null;
         };
@@ -2409,7 +2381,7 @@ export interface components {
          */
         BandNew: {
             /** Subnet */
-            subnet: number;
+            subnet: number | string;
             /**
              * Kind
              * @enum {string}
@@ -2440,7 +2412,7 @@ export interface components {
              */
             options: components["schemas"]["HandedOutView"];
             /** Server */
-            server?: number | null;
+            server?: number | string | null;
             /**
              * Notes
              * @default
@@ -2515,7 +2487,7 @@ export interface components {
          */
         BulkItem: {
             /** Id */
-            id: number;
+            id: number | string;
             /** Version */
             version?: number | null;
         };
@@ -3564,7 +3536,7 @@ export interface components {
          */
         Join: {
             /** Devices */
-            devices: number[];
+            devices: (number | string)[];
         };
         /**
          * JoinHint
@@ -3584,7 +3556,7 @@ export interface components {
          */
         JoinSubnets: {
             /** Others */
-            others: number[];
+            others: (number | string)[];
         };
         /**
          * Keeping
@@ -4668,11 +4640,11 @@ export interface components {
         };
         /**
          * SettleRequest
-         * @description Devices whose addresses of now are to last, by id; with `dry_run` nothing is changed.
+         * @description Devices whose addresses of now are to last, named as devices are; with `dry_run` nothing is changed.
          */
         SettleRequest: {
             /** Devices */
-            devices: number[];
+            devices: (number | string)[];
             /**
              * Dry Run
              * @default false
@@ -4682,11 +4654,12 @@ export interface components {
         /**
          * SettledRow
          * @description What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool:
-         *     the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it.
+         *     the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it; a
+         *     device that is not known has no id, and as its name what it was called in the request.
          */
         SettledRow: {
             /** Device */
-            device: number;
+            device: number | null;
             /** Name */
             name: string;
             /** Address */
@@ -5887,12 +5860,13 @@ export interface operations {
             };
         };
     };
-    sheet_api_devices__identity__get: {
+    sheet_api_devices__which__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A device by its id, a name, a MAC in any notation, an address; a heard name or fragment of one device. */
+                which: string;
             };
             cookie?: never;
         };
@@ -5918,12 +5892,13 @@ export interface operations {
             };
         };
     };
-    edit_api_devices__identity__patch: {
+    edit_api_devices__which__patch: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
+                which: string;
             };
             cookie?: never;
         };
@@ -5986,12 +5961,13 @@ export interface operations {
             };
         };
     };
-    retire_api_devices__identity__retire_post: {
+    retire_api_devices__which__retire_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6021,12 +5997,13 @@ export interface operations {
             };
         };
     };
-    join_api_devices__identity__join_post: {
+    join_api_devices__which__join_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6056,12 +6033,13 @@ export interface operations {
             };
         };
     };
-    split_api_devices__identity__split_post: {
+    split_api_devices__which__split_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6091,12 +6069,13 @@ export interface operations {
             };
         };
     };
-    replace_api_devices__identity__replace_post: {
+    replace_api_devices__which__replace_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6632,10 +6611,12 @@ export interface operations {
     subnet_api_plan_subnets__which__get: {
         parameters: {
             query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
                 site?: string | null;
             };
             header?: never;
             path: {
+                /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
                 which: string;
             };
             cookie?: never;
@@ -6662,12 +6643,16 @@ export interface operations {
             };
         };
     };
-    remove_subnet_api_plan_subnets__identity__delete: {
+    remove_subnet_api_plan_subnets__which__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
+                /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6691,12 +6676,16 @@ export interface operations {
             };
         };
     };
-    edit_subnet_api_plan_subnets__identity__patch: {
+    edit_subnet_api_plan_subnets__which__patch: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
+                /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6726,12 +6715,16 @@ export interface operations {
             };
         };
     };
-    split_subnet_api_plan_subnets__identity__split_post: {
+    split_subnet_api_plan_subnets__which__split_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
+                /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6761,12 +6754,16 @@ export interface operations {
             };
         };
     };
-    join_subnets_api_plan_subnets__identity__join_post: {
+    join_subnets_api_plan_subnets__which__join_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
+                /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6799,7 +6796,8 @@ export interface operations {
     bands_api_bands_get: {
         parameters: {
             query?: {
-                subnet?: number | null;
+                subnet?: string | null;
+                site?: string | null;
             };
             header?: never;
             path?: never;
@@ -6860,18 +6858,22 @@ export interface operations {
             };
         };
     };
-    draft_band_api_bands_draft_post: {
+    one_band_api_bands__which__get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The subnet it lies in, where several have one of that name. */
+                within?: string | null;
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
-            path?: never;
+            path: {
+                /** @description A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name. */
+                which: string;
+            };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BandDraft"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -6879,7 +6881,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problems"];
+                    "application/json": components["schemas"]["BandView"];
                 };
             };
             /** @description Validation Error */
@@ -6893,12 +6895,18 @@ export interface operations {
             };
         };
     };
-    remove_band_api_bands__identity__delete: {
+    remove_band_api_bands__which__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The subnet it lies in, where several have one of that name. */
+                within?: string | null;
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
+                /** @description A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6922,12 +6930,18 @@ export interface operations {
             };
         };
     };
-    edit_band_api_bands__identity__patch: {
+    edit_band_api_bands__which__patch: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The subnet it lies in, where several have one of that name. */
+                within?: string | null;
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
+                /** @description A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -6944,6 +6958,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BandView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    draft_band_api_bands_draft_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
                 };
             };
             /** @description Validation Error */
@@ -7145,15 +7192,89 @@ export interface operations {
     one_api_assignments__which__get: {
         parameters: {
             query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
                 site?: string | null;
             };
             header?: never;
             path: {
+                /** @description An assignment by its id, its address or its hostname. */
                 which: string;
             };
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    release_api_assignments__which__delete: {
+        parameters: {
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
+            header?: never;
+            path: {
+                /** @description An assignment by its id, its address or its hostname. */
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_api_assignments__which__patch: {
+        parameters: {
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
+            header?: never;
+            path: {
+                /** @description An assignment by its id, its address or its hostname. */
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignmentEdit"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -7208,76 +7329,16 @@ export interface operations {
             };
         };
     };
-    release_api_assignments__identity__delete: {
+    move_api_assignments__which__move_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The site, by name or id, where two use the same; the one here when left out. */
+                site?: string | null;
+            };
             header?: never;
             path: {
-                identity: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    edit_api_assignments__identity__patch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                identity: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AssignmentEdit"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AssignmentView"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    move_api_assignments__identity__move_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                identity: number;
+                /** @description An assignment by its id, its address or its hostname. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7571,12 +7632,13 @@ export interface operations {
             };
         };
     };
-    remove_server_api_dhcp_servers__identity__delete: {
+    remove_server_api_dhcp_servers__which__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7600,12 +7662,13 @@ export interface operations {
             };
         };
     };
-    edit_server_api_dhcp_servers__identity__patch: {
+    edit_server_api_dhcp_servers__which__patch: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7635,14 +7698,15 @@ export interface operations {
             };
         };
     };
-    preview_api_dhcp_servers__identity__preview_post: {
+    preview_api_dhcp_servers__which__preview_post: {
         parameters: {
             query?: {
                 take_over?: boolean;
             };
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7668,12 +7732,13 @@ export interface operations {
             };
         };
     };
-    publish_api_dhcp_servers__identity__publish_post: {
+    publish_api_dhcp_servers__which__publish_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7703,12 +7768,13 @@ export interface operations {
             };
         };
     };
-    adopt_api_dhcp_servers__identity__adopt_post: {
+    adopt_api_dhcp_servers__which__adopt_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7738,12 +7804,13 @@ export interface operations {
             };
         };
     };
-    read_api_dhcp_servers__identity__read_post: {
+    read_api_dhcp_servers__which__read_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7769,12 +7836,13 @@ export interface operations {
             };
         };
     };
-    sheet_api_dhcp_servers__identity__sheet_get: {
+    sheet_api_dhcp_servers__which__sheet_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7800,12 +7868,13 @@ export interface operations {
             };
         };
     };
-    look_api_dhcp_servers__identity__sheet_look_post: {
+    look_api_dhcp_servers__which__sheet_look_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };
@@ -7831,7 +7900,7 @@ export interface operations {
             };
         };
     };
-    holdings_api_dhcp_servers__identity__holdings_get: {
+    holdings_api_dhcp_servers__which__holdings_get: {
         parameters: {
             query?: {
                 part?: ("subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood") | null;
@@ -7842,7 +7911,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                identity: number;
+                /** @description A DHCP server by its id or name. */
+                which: string;
             };
             cookie?: never;
         };

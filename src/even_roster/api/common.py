@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, PlainSerializer
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer
 
 
 class Model(BaseModel):
@@ -27,7 +27,24 @@ def _iso(value: datetime) -> str:
     return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+Ref = Annotated[int | Annotated[str, Field(max_length=200)], Field(union_mode="left_to_right")]
+"""How a thing is named: by its id, or in words (see the reference of the API for what is understood)."""
 Time = Annotated[datetime, PlainSerializer(_iso, return_type=str)]
+
+
+class Meant(BaseModel):
+    """Something that a name may mean: what it is called, its address (of a band its stretch), its MAC."""
+
+    id: int
+    name: str
+    address: str | None = None
+    mac: str | None = None
+
+    @property
+    def said(self) -> str:
+        """In words."""
+        where = ", ".join(part for part in (self.address, self.mac) if part)
+        return f"{self.name or 'one without a name'} ({f'{where}, ' if where else ''}id {self.id})"
 
 
 class Problem(BaseModel):
@@ -35,7 +52,7 @@ class Problem(BaseModel):
 
     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the
     values now when an edit was stale. `kinds` are the mistakes that an edit would put into the plan; with `anyway` true it
-    can be saved in spite of them.
+    can be saved in spite of them. `candidates` are what a name may mean that is not clear enough.
     """
 
     type: str = "about:blank"
@@ -50,6 +67,7 @@ class Problem(BaseModel):
     version: int | None = None
     anyway: bool | None = None
     kinds: list[str] | None = None
+    candidates: list[Meant] | None = None
 
 
 class MacView(Model):

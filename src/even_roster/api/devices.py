@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, NameView, Time
+from .common import DeviceRef, MacView, Model, NameView, Ref, Time
 from .plan import AssignmentRow
 from .words import DeviceSort as DeviceSort
 
@@ -164,7 +164,7 @@ class Replacement(Model):
 class BulkItem(Model):
     """A device of a bulk edit and the version it is based on."""
 
-    id: int
+    id: Ref
     version: int | None = None
 
 
@@ -194,7 +194,7 @@ class Retirement(Model):
 class Join(Model):
     """Other devices whose adapters belong to this one."""
 
-    devices: list[int] = Field(min_length=1, max_length=64)
+    devices: list[Ref] = Field(min_length=1, max_length=64)
 
 
 class Split(Model):

@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, Time
+from .common import DeviceRef, MacView, Model, Ref, Time
 
 Grade = Literal["clear", "doubtful", "taken"]
 BandKind = Literal["static", "pool", "spare"]
@@ -189,24 +189,24 @@ class SplitSubnet(Model):
 class JoinSubnets(Model):
     """Neighbours that become one with it."""
 
-    others: list[int] = Field(min_length=1, max_length=255)
+    others: list[Ref] = Field(min_length=1, max_length=255)
 
 
 class BandNew(Model):
     """A band to draw: `range` within the subnet, as people write one."""
 
-    subnet: int
+    subnet: Ref
     kind: BandKind
     range: str
     name: str = Field(default="", max_length=80)
     roles: list[str] = Field(default=[])
     options: HandedOutView = Field(default=HandedOutView())
-    server: int | None = None
+    server: Ref | None = None
     notes: str = Field(default="", max_length=10_000)
 
 
 class BandEdit(Model):
-    """New values for a band; left-out ones stay, `server` 0 takes it away."""
+    """New values for a band; left-out ones stay, `server` 0 or an empty one takes it away."""
 
     version: int | None = None
     kind: BandKind | None = None
@@ -214,7 +214,7 @@ class BandEdit(Model):
     name: str | None = Field(default=None, max_length=80)
     roles: list[str] | None = None
     options: HandedOutView | None = None
-    server: int | None = None
+    server: Ref | None = None
     notes: str | None = Field(default=None, max_length=10_000)
 
 
@@ -222,11 +222,11 @@ class BandDraft(Model):
     """A band as it would be: `id` names the one that is being changed, which keeps its `options` where they are left out."""
 
     id: int | None = None
-    subnet: int
+    subnet: Ref
     kind: BandKind
     range: str
     roles: list[str] = Field(default=[])
-    server: int | None = None
+    server: Ref | None = None
     options: HandedOutView | None = None
 
 
@@ -347,7 +347,7 @@ class AssignmentNew(Model):
     site: str | None = None
     kind: AssignmentKind = "static"
     mac: str | None = None
-    device: int | None = None
+    device: Ref | None = None
     name: str = Field(default="", max_length=120)
     role: str = Field(default="", max_length=40)
     note: str = Field(default="", max_length=1000)
@@ -356,17 +356,18 @@ class AssignmentNew(Model):
 
 
 class SettleRequest(Model):
-    """Devices whose addresses of now are to last, by id; with `dry_run` nothing is changed."""
+    """Devices whose addresses of now are to last, named as devices are; with `dry_run` nothing is changed."""
 
-    devices: list[int] = Field(min_length=1, max_length=200)
+    devices: list[Ref] = Field(min_length=1, max_length=200)
     dry_run: bool = False
 
 
 class SettledRow(Model):
     """What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool:
-    the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it."""
+    the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it; a
+    device that is not known has no id, and as its name what it was called in the request."""
 
-    device: int
+    device: int | None
     name: str
     address: str | None
     kind: AssignmentKind | None

@@ -5,8 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from ..core.mac import Mac, MacError
-from .common import add_json, bad_input, connect, missing, pick_device
+from .common import PARTLY, add_json, bad_input, connect, missing
 from .output import Out, Text, ago
 from .plan import print_problems
 
@@ -17,7 +16,6 @@ if TYPE_CHECKING:
         Candidate,
         UseView,
     )
-    from .connection import Service
 
 MOST = 64
 GRADES = {"clear": "green", "doubtful": "yellow", "taken": "red"}
@@ -159,10 +157,10 @@ def _print_candidate(out: Out, found: Candidate) -> None:
 def _settle(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster, out.waiting("looking at what they have"):
-        found = roster.settle([pick_device(roster, which) for which in options.devices], options.dry_run)
+        found = roster.settle(options.devices, options.dry_run)
     if options.json:
         out.json(found)
-        return 0 if all(not one.why_not for one in found.devices) else 1
+        return PARTLY if any(one.why_not for one in found.devices) else 0
     for one in found.devices:
         name = one.name or f"device {one.device}"
         if one.why_not:
@@ -177,7 +175,7 @@ def _settle(options: argparse.Namespace) -> int:
             out.say(f"{name}: {one.address} is static, as it is typed in")
     if options.dry_run:
         out.say("Nothing was changed.", "dim")
-    return 0 if all(not one.why_not for one in found.devices) else 1
+    return PARTLY if any(one.why_not for one in found.devices) else 0
 
 
 def _prove(options: argparse.Namespace) -> int:
@@ -238,7 +236,7 @@ def _assign(options: argparse.Namespace) -> int:
     place = options.address
     is_address = bool(place) and place.count(".") == 3 and place.replace(".", "").isdigit()
     with connect(options) as roster:
-        mac, device = _mac_or_device(roster, options.device)
+        mac, device = _mac_or_device(options.device)
         new = AssignmentNew(
             address=place if is_address else None, where=None if is_address else place, site=options.site,
             kind=options.kind, mac=mac, device=device, name=options.name, role=options.role, note=options.note,
@@ -250,13 +248,15 @@ def _assign(options: argparse.Namespace) -> int:
     return 0
 
 
-def _mac_or_device(roster: Service, text: str | None) -> tuple[str | None, int | None]:
+def _mac_or_device(text: str | None) -> tuple[str | None, str | None]:
+    from ..core.mac import Mac, MacError
+
     if text is None:
         return None, None
     try:
         return str(Mac.parse(text)), None
     except MacError:
-        return None, pick_device(roster, text)
+        return None, text
 
 
 def _print_assignment(out: Out, one: AssignmentView) -> None:
@@ -292,9 +292,10 @@ def _assignment(options: argparse.Namespace) -> int:
         note=options.note, on=options.on, anyway=options.anyway,
     )  # fmt: skip
     with connect(options) as roster:
-        one = roster.assignment(options.address, options.site)
         if edit.model_dump(exclude={"version", "anyway"}, exclude_none=True):
-            one = roster.edit_assignment(one.id, edit)
+            one = roster.edit_assignment(options.address, edit, options.site)
+        else:
+            one = roster.assignment(options.address, options.site)
     _print_assignment(out, one)
     return 0
 

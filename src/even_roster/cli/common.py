@@ -12,6 +12,8 @@ from .told import Told
 if TYPE_CHECKING:
     from ..api.dhcp import DhcpServerView
 
+PARTLY = 6
+"""The exit code of what was done in part: some of several, or with a rest that a person has to do."""
 JSON_HELP = "print one JSON document"
 
 
@@ -28,33 +30,6 @@ def add_json(parser: argparse.ArgumentParser) -> None:
 def words(text: str) -> list[str]:
     """A list written with commas."""
     return [word.strip() for word in text.split(",") if word.strip()]
-
-
-def pick_device(roster: Service, which: str) -> int:
-    """A device by id, MAC in any notation, address, or name. Raises NotFound with what to do when it is not one."""
-    from ..core.mac import Mac, MacError
-
-    if which.isdigit() and len(which) < 10:
-        return roster.device(int(which)).device.id
-    try:
-        subject: str | None = str(Mac.parse(which))
-    except MacError:
-        subject = which if which.count(".") == 3 and which.replace(".", "").isdigit() else None
-    if subject is not None:
-        devices = roster.explain(subject).devices
-        ids = [device.id for device in devices if device.address == subject] or [device.id for device in devices]
-    else:
-        found = [hit.device for hit in roster.find(which, limit=50).found if hit.device]
-        exact = [d for d in found if which.casefold() in (d.name.casefold(), d.seen_name.casefold())]
-        ids = [device.id for device in exact or found]
-    if len(ids) == 1:
-        return ids[0]
-    if not ids:
-        raise missing(f"no device is called or found by {which!r}; 'roster find' searches for fragments")
-    shown = ", ".join(str(identity) for identity in ids[:6])
-    raise missing(
-        f"{which!r} means {len(ids)} devices (ids {shown}{', …' if len(ids) > 6 else ''}); name one by its id"
-    )
 
 
 def pick_server(roster: Service, name: str | None) -> DhcpServerView:

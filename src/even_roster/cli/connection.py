@@ -144,7 +144,7 @@ def _problem(status: int, octets: bytes) -> RosterError:
             problem |= found
     except ValueError:
         pass
-    usual = dict.fromkeys(("field", "start", "end", "current", "version", "anyway", "kinds"))
+    usual = dict.fromkeys(("field", "start", "end", "current", "version", "anyway", "kinds", "candidates"))
     return error_of(cast(Any, Told({**usual, **problem})))
 
 

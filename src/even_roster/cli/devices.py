@@ -8,7 +8,7 @@ from itertools import islice
 from typing import TYPE_CHECKING, Any, get_args
 
 from ..api.words import DeviceSort
-from .common import add_json, connect, pick_device, words
+from .common import add_json, connect, words
 from .output import Out, Text, ago, clock, error
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     many.set_defaults(run=_devices)
     one = commands.add_parser("device", parents=[shared], help="one device: show, name, set, join, split, retire")
     actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
-    which_help = "its id, MAC in any notation, address or name"
+    which_help = "its id, name, planned hostname or MAC in any notation"
 
     def action(name: str, about: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
         parser: argparse.ArgumentParser = actions.add_parser(name, parents=[shared], help=about)
@@ -158,7 +158,7 @@ def _cell(column: str, device: DeviceRow) -> Text:
 
 def _show(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        _print_sheet(roster.device(pick_device(roster, options.which)), options.json)
+        _print_sheet(roster.device(options.which), options.json)
     return 0
 
 
@@ -264,7 +264,7 @@ def _edit(options: argparse.Namespace, fields: dict[str, str], version: int | No
     out = Out(options.json)
     with connect(options) as roster:
         edit = DeviceEdit.model_validate({**fields, "version": version, "with_hostname": options.with_hostname})
-        row = roster.edit_device(pick_device(roster, options.which), edit)
+        row = roster.edit_device(options.which, edit)
         given = roster.device(row.id).assignments if "name" in fields else []
     if options.json:
         out.json({"device": row})
@@ -291,7 +291,7 @@ def _add(options: argparse.Namespace) -> int:
 
 def _replace(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        _print_sheet(roster.replace_device(pick_device(roster, options.which), options.mac, options.old), options.json)
+        _print_sheet(roster.replace_device(options.which, options.mac, options.old), options.json)
     return 0
 
 
@@ -316,21 +316,20 @@ def _review(options: argparse.Namespace) -> int:
 
 def _join(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        keep = pick_device(roster, options.which)
-        _print_sheet(roster.join_devices(keep, [pick_device(roster, other) for other in options.others]), options.json)
+        _print_sheet(roster.join_devices(options.which, options.others), options.json)
     return 0
 
 
 def _split(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        _print_sheet(roster.split_device(pick_device(roster, options.which), options.macs), options.json)
+        _print_sheet(roster.split_device(options.which, options.macs), options.json)
     return 0
 
 
 def _retire(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        row = roster.retire_device(pick_device(roster, options.which), not options.undo, release=options.release)
+        row = roster.retire_device(options.which, not options.undo, release=options.release)
     if options.json:
         out.json({"device": row})
     else:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..dhcp.kind import SETTINGS, WORDS
 from . import dhcp_looking
-from .common import add_json, bad_input, connect, counted, pick_server
+from .common import PARTLY, add_json, bad_input, connect, counted, pick_server
 from .output import Out, Text, ago
 
 if TYPE_CHECKING:
@@ -258,7 +258,7 @@ def _publish(options: argparse.Namespace) -> int:
         out.say(f"{server.name}: {'; '.join(done.notes)}.", "bold")
         if done.by_hand:
             out.say(f"Still to be done by hand: {len(done.by_hand)}, see above.", "yellow")
-    return 0
+    return PARTLY if done.by_hand else 0
 
 
 def _confirmed(out: Out) -> bool:

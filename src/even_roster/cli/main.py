@@ -1,6 +1,7 @@
 """Entry of `roster`: puts the commands together, runs one, turns errors into a sentence and an exit code.
 
-0 done; 1 the answer is no; 2 bad usage or input; 3 service not reachable; 4 not permitted; 5 edit conflict.
+0 done; 1 the answer is no; 2 wrong usage, input or reference; 3 service not reachable; 4 not permitted; 5 somebody else has it or
+has changed it; 6 done in part, a rest is left.
 """
 
 from __future__ import annotations
@@ -153,11 +154,11 @@ def _exit_code(bad: RosterError) -> int:
         return 3
     if isinstance(bad, errors.NotPermitted):
         return 4
-    if isinstance(bad, errors.StaleEdit):
-        return 5
-    if isinstance(bad, errors.NeedsConfirm | errors.BadInput):
+    if isinstance(bad, errors.NeedsConfirm | errors.BadInput | errors.NotFound):
         return 2
-    return 1 if isinstance(bad, errors.NotFound | errors.Conflict) else 3
+    if isinstance(bad, errors.Conflict):
+        return 5
+    return 3
 
 
 def entry() -> None:

@@ -120,6 +120,8 @@ def _add_bands(commands: Any, shared: argparse.ArgumentParser) -> None:
     remove = actions.add_parser("remove", parents=[shared], help="take one away; what is assigned in it stays")
     remove.add_argument("band", metavar="BAND", help="its id, name or range")
     remove.set_defaults(run=_band_remove)
+    for parser in (setting, remove):
+        parser.add_argument("--in", dest="within", metavar="SUBNET", help="where several have a band of that name")
     for parser in (add, setting):
         parser.add_argument("--name")
         parser.add_argument("--roles", type=words, metavar="LIST", help="what a static band is for")
@@ -291,8 +293,7 @@ def _subnet_set(options: argparse.Namespace) -> int:
         domain=options.domain, ntp=options.ntp, vlan=options.vlan, supernet=options.supernet, notes=options.notes,
     )  # fmt: skip
     with connect(options) as roster:
-        one = roster.planned_subnet(options.which, options.site).subnet
-        _print_subnet(roster.edit_subnet(one.id, edit), options.json)
+        _print_subnet(roster.edit_subnet(options.which, edit, options.site), options.json)
     return 0
 
 
@@ -303,7 +304,7 @@ def _subnet_split(options: argparse.Namespace) -> int:
         raise bad_input(f"{options.prefix!r} is not a prefix length; write one such as /25")
     with connect(options) as roster:
         one = roster.planned_subnet(options.which, options.site).subnet
-        parts = roster.split_subnet(one.id, int(text))
+        parts = roster.split_subnet(options.which, int(text), options.site)
     if options.json:
         out.json({"subnets": parts})
     else:
@@ -315,9 +316,7 @@ def _subnet_split(options: argparse.Namespace) -> int:
 
 def _subnet_join(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        one = roster.planned_subnet(options.which, options.site).subnet
-        others = [roster.planned_subnet(other, options.site).subnet.id for other in options.others]
-        _print_subnet(roster.join_subnets(one.id, others), options.json)
+        _print_subnet(roster.join_subnets(options.which, options.others, options.site), options.json)
     return 0
 
 
@@ -325,7 +324,7 @@ def _subnet_remove(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
         one = roster.planned_subnet(options.which, options.site).subnet
-        roster.remove_subnet(one.id)
+        roster.remove_subnet(options.which, options.site)
     if options.json:
         out.json({"removed": one})
     else:
@@ -336,7 +335,7 @@ def _subnet_remove(options: argparse.Namespace) -> int:
 def _bands(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        found = roster.bands(roster.planned_subnet(options.subnet).subnet.id if options.subnet else None)
+        found = roster.bands(options.subnet)
     if options.json:
         out.json({"bands": found})
     elif found:
@@ -344,20 +343,6 @@ def _bands(options: argparse.Namespace) -> int:
     else:
         out.say("No band is drawn yet; draw one with: roster band add Office pool 100-199")
     return 0
-
-
-def find_band(roster: Service, text: str) -> BandView:
-    """A band by id, name or range. Raises NotFound."""
-    found = roster.bands()
-    for band in found:
-        if text == str(band.id) or text in (f"{band.first}-{band.last}", f"{band.first} - {band.last}"):
-            return band
-    named = [band for band in found if band.name and band.name.casefold() == text.casefold()]
-    if len(named) == 1:
-        return named[0]
-    if named:
-        raise missing(f"{len(named)} bands are called {text!r}; name one by its id")
-    raise missing(f"there is no band {text!r}; 'roster bands' lists them")
 
 
 def seconds(text: str | None) -> int:
@@ -382,27 +367,15 @@ def _options_of(options: argparse.Namespace, base: HandedOutView) -> HandedOutVi
     return HandedOutView(**{**plain(base), **{name: value for name, value in given.items() if value is not None}})
 
 
-def _server_id(roster: Service, name: str | None) -> int | None:
-    if name is None:
-        return None
-    if not name:
-        return 0
-    for server in roster.dhcp_servers():
-        if name.casefold() == server.name.casefold() or name == str(server.id):
-            return server.id
-    raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
-
-
 def _band_add(options: argparse.Namespace) -> int:
     from ..api.plan import BandNew, HandedOutView
 
     with connect(options) as roster:
-        subnet = roster.planned_subnet(options.subnet).subnet
         band = roster.add_band(
             BandNew(
-                subnet=subnet.id, kind=options.kind, range=options.range, name=options.name or "",
+                subnet=options.subnet, kind=options.kind, range=options.range, name=options.name or "",
                 roles=options.roles or [], options=_options_of(options, HandedOutView()),
-                server=_server_id(roster, options.by), notes=options.notes or "",
+                server=options.by, notes=options.notes or "",
             )
         )  # fmt: skip
         return _told(roster, band, options.json)
@@ -412,10 +385,10 @@ def _band_set(options: argparse.Namespace) -> int:
     from ..api.plan import BandEdit
 
     with connect(options) as roster:
-        band = find_band(roster, options.band)
+        band = roster.band(options.band, options.within)
         edit = BandEdit(
             version=options.version, kind=options.kind, range=options.range, name=options.name, roles=options.roles,
-            options=_options_of(options, band.options), server=_server_id(roster, options.by), notes=options.notes,
+            options=_options_of(options, band.options), server=options.by, notes=options.notes,
         )  # fmt: skip
         return _told(roster, roster.edit_band(band.id, edit), options.json)
 
@@ -423,7 +396,7 @@ def _band_set(options: argparse.Namespace) -> int:
 def _band_remove(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        band = find_band(roster, options.band)
+        band = roster.band(options.band, options.within)
         roster.remove_band(band.id)
     if options.json:
         out.json({"removed": band})

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from ._client import AsyncRoster as AsyncRoster
     from ._client import Roster as Roster
     from ._events import Happening as Happening
+from ._errors import Ambiguous as Ambiguous
 from ._errors import BadInput as BadInput
 from ._errors import Conflict as Conflict
 from ._errors import NeedsConfirm as NeedsConfirm

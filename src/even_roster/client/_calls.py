@@ -79,6 +79,11 @@ def _plain(value: Any) -> Any:
     return value.model_dump(mode="json", exclude_none=True) if hasattr(value, "model_dump") else _text(value)
 
 
+def named(which: int | str) -> str:
+    """A reference as a part of a path."""
+    return quote(str(which), safe="")
+
+
 def _text(value: Any) -> Any:
     return value.isoformat() if isinstance(value, datetime) else value
 
@@ -142,14 +147,14 @@ def device_page(
     return call("DevicePage", "GET", "/api/devices", locals())
 
 
-def device(identity: int) -> Call[DeviceSheet]:
-    """Everything about one device. Raises NotFound."""
-    return call("DeviceSheet", "GET", f"/api/devices/{identity}")
+def device(which: int | str) -> Call[DeviceSheet]:
+    """Everything about one device: by id, name, MAC, address, or a fragment. Raises NotFound, Ambiguous."""
+    return call("DeviceSheet", "GET", f"/api/devices/{named(which)}")
 
 
-def edit_device(identity: int, edit: DeviceEdit) -> Call[DeviceRow]:
+def edit_device(which: int | str, edit: DeviceEdit) -> Call[DeviceRow]:
     """Set fields of a device. Raises BadInput, NotFound, StaleEdit."""
-    return call("DeviceRow", "PATCH", f"/api/devices/{identity}", body=edit)
+    return call("DeviceRow", "PATCH", f"/api/devices/{named(which)}", body=edit)
 
 
 def edit_devices(devices: Sequence[BulkItem], edit: DeviceEdit) -> Call[BulkDone]:
@@ -163,9 +168,9 @@ def add_device(new: DeviceNew) -> Call[DeviceSheet]:
     return call("DeviceSheet", "POST", "/api/devices", body=new)
 
 
-def replace_device(identity: int, mac: str, old: str | None = None) -> Call[DeviceSheet]:
+def replace_device(which: int | str, mac: str, old: str | None = None) -> Call[DeviceSheet]:
     """New hardware: its MAC inherits everything that the device has; `old` says which of several adapters it replaces."""
-    return call("DeviceSheet", "POST", f"/api/devices/{identity}/replace", body={"mac": mac, "old": old})
+    return call("DeviceSheet", "POST", f"/api/devices/{named(which)}/replace", body={"mac": mac, "old": old})
 
 
 def reviews() -> Call[list[ReviewCase]]:
@@ -179,21 +184,21 @@ def reviewed(identity: int) -> Call[None]:
 
 
 def retire_device(
-    identity: int, retired: bool = True, version: int | None = None, release: bool = False
+    which: int | str, retired: bool = True, version: int | None = None, release: bool = False
 ) -> Call[DeviceRow]:
     """Take a device out of the lists, or bring it back; with `release` its addresses are nobody's any more."""
     body = {"version": version, "retired": retired, "release": release}
-    return call("DeviceRow", "POST", f"/api/devices/{identity}/retire", body=body)
+    return call("DeviceRow", "POST", f"/api/devices/{named(which)}/retire", body=body)
 
 
-def join_devices(identity: int, others: Sequence[int]) -> Call[DeviceSheet]:
+def join_devices(which: int | str, others: Sequence[int | str]) -> Call[DeviceSheet]:
     """The others' adapters belong to this device."""
-    return call("DeviceSheet", "POST", f"/api/devices/{identity}/join", body={"devices": list(others)})
+    return call("DeviceSheet", "POST", f"/api/devices/{named(which)}/join", body={"devices": list(others)})
 
 
-def split_device(identity: int, macs: Sequence[str]) -> Call[DeviceSheet]:
+def split_device(which: int | str, macs: Sequence[str]) -> Call[DeviceSheet]:
     """Some adapters are a device of their own; gives the new one."""
-    return call("DeviceSheet", "POST", f"/api/devices/{identity}/split", body={"macs": list(macs)})
+    return call("DeviceSheet", "POST", f"/api/devices/{named(which)}/split", body={"macs": list(macs)})
 
 
 def changes(device: int | None = None, limit: int = 100, before: int | None = None) -> Call[list[ChangeRow]]:

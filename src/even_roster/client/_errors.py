@@ -40,6 +40,10 @@ class NotFound(Refused):
     """There is no such thing."""
 
 
+class Ambiguous(NotFound):
+    """A name means several things: `problem.candidates` are what it may mean."""
+
+
 class Conflict(Refused):
     """It cannot be done now, for instance because a scan runs on the segment already."""
 
@@ -66,6 +70,8 @@ def error_of(problem: Problem) -> Refused:
     """The error for a problem document."""
     if problem.code == "needs_confirm":
         return NeedsConfirm(problem)
+    if problem.code == "ambiguous":
+        return Ambiguous(problem)
     if problem.code == "stale":
         return StaleEdit(problem)
     kinds: dict[int, type[Refused]] = {401: NotPermitted, 403: NotPermitted, 404: NotFound, 409: Conflict}

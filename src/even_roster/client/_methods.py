@@ -98,6 +98,7 @@ class Calls:
     split_subnet = Method(_plan_calls.split_subnet)
     join_subnets = Method(_plan_calls.join_subnets)
     bands = Method(_plan_calls.bands)
+    band = Method(_plan_calls.band)
     add_band = Method(_plan_calls.add_band)
     draft_band = Method(_plan_calls.draft_band)
     edit_band = Method(_plan_calls.edit_band)

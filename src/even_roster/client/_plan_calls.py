@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
-from ._calls import Call, call
+from ._calls import Call, call, named
 
 if TYPE_CHECKING:
     from ..api.dhcp import (
@@ -80,9 +80,9 @@ def planned_subnets(site: str | None = None) -> Call[list[SubnetView]]:
     return call("list[SubnetView]", "GET", "/api/plan/subnets", {"site": site})
 
 
-def planned_subnet(which: str, site: str | None = None) -> Call[SubnetPlan]:
+def planned_subnet(which: int | str, site: str | None = None) -> Call[SubnetPlan]:
     """One planned subnet by id, name, range, or an address in it. Raises NotFound."""
-    return call("SubnetPlan", "GET", f"/api/plan/subnets/{quote(which)}", {"site": site})
+    return call("SubnetPlan", "GET", f"/api/plan/subnets/{named(which)}", {"site": site})
 
 
 def add_subnet(new: SubnetNew) -> Call[SubnetPlan]:
@@ -95,29 +95,38 @@ def draft_subnet(new: SubnetNew) -> Call[Problems]:
     return call("Problems", "POST", "/api/plan/subnets/draft", body=new)
 
 
-def edit_subnet(identity: int, edit: SubnetEdit) -> Call[SubnetPlan]:
+def edit_subnet(which: int | str, edit: SubnetEdit, site: str | None = None) -> Call[SubnetPlan]:
     """Change a subnet. Raises BadInput, NotFound, StaleEdit."""
-    return call("SubnetPlan", "PATCH", f"/api/plan/subnets/{identity}", body=edit)
+    return call("SubnetPlan", "PATCH", f"/api/plan/subnets/{named(which)}", {"site": site}, body=edit)
 
 
-def remove_subnet(identity: int) -> Call[None]:
+def remove_subnet(which: int | str, site: str | None = None) -> Call[None]:
     """Take a subnet without assignments away."""
-    return call("None", "DELETE", f"/api/plan/subnets/{identity}")
+    return call("None", "DELETE", f"/api/plan/subnets/{named(which)}", {"site": site})
 
 
-def split_subnet(identity: int, prefix: int) -> Call[list[SubnetView]]:
+def split_subnet(which: int | str, prefix: int, site: str | None = None) -> Call[list[SubnetView]]:
     """Cut a subnet into equal parts with everything in it."""
-    return call("list[SubnetView]", "POST", f"/api/plan/subnets/{identity}/split", body={"prefix": prefix})
+    return call(
+        "list[SubnetView]", "POST", f"/api/plan/subnets/{named(which)}/split", {"site": site}, body={"prefix": prefix}
+    )
 
 
-def join_subnets(identity: int, others: Sequence[int]) -> Call[SubnetPlan]:
+def join_subnets(which: int | str, others: Sequence[int | str], site: str | None = None) -> Call[SubnetPlan]:
     """Make neighbours one."""
-    return call("SubnetPlan", "POST", f"/api/plan/subnets/{identity}/join", body={"others": list(others)})
+    return call(
+        "SubnetPlan", "POST", f"/api/plan/subnets/{named(which)}/join", {"site": site}, body={"others": list(others)}
+    )
 
 
-def bands(subnet: int | None = None) -> Call[list[BandView]]:
+def bands(subnet: int | str | None = None, site: str | None = None) -> Call[list[BandView]]:
     """Bands of a subnet, or of all."""
-    return call("list[BandView]", "GET", "/api/bands", {"subnet": subnet})
+    return call("list[BandView]", "GET", "/api/bands", {"subnet": subnet, "site": site})
+
+
+def band(which: int | str, within: str | None = None, site: str | None = None) -> Call[BandView]:
+    """One band by id, range or name; `within` is its subnet, where several have one of that name. Raises NotFound, Ambiguous."""
+    return call("BandView", "GET", f"/api/bands/{named(which)}", {"within": within, "site": site})
 
 
 def add_band(new: BandNew) -> Call[BandView]:
@@ -130,14 +139,14 @@ def draft_band(draft: BandDraft) -> Call[Problems]:
     return call("Problems", "POST", "/api/bands/draft", body=draft)
 
 
-def edit_band(identity: int, edit: BandEdit) -> Call[BandView]:
+def edit_band(which: int | str, edit: BandEdit, within: str | None = None, site: str | None = None) -> Call[BandView]:
     """Change a band. Raises BadInput, NotFound, StaleEdit."""
-    return call("BandView", "PATCH", f"/api/bands/{identity}", body=edit)
+    return call("BandView", "PATCH", f"/api/bands/{named(which)}", {"within": within, "site": site}, body=edit)
 
 
-def remove_band(identity: int) -> Call[None]:
+def remove_band(which: int | str, within: str | None = None, site: str | None = None) -> Call[None]:
     """Take a band away."""
-    return call("None", "DELETE", f"/api/bands/{identity}")
+    return call("None", "DELETE", f"/api/bands/{named(which)}", {"within": within, "site": site})
 
 
 def plan_problems(subnet: str | None = None) -> Call[Problems]:
@@ -169,9 +178,9 @@ def assignment_page(
     return call("AssignmentPage", "GET", "/api/assignments", locals())
 
 
-def assignment(which: str, site: str | None = None) -> Call[AssignmentView]:
+def assignment(which: int | str, site: str | None = None) -> Call[AssignmentView]:
     """One assignment by id or address. Raises NotFound."""
-    return call("AssignmentView", "GET", f"/api/assignments/{quote(which, safe='')}", {"site": site})
+    return call("AssignmentView", "GET", f"/api/assignments/{named(which)}", {"site": site})
 
 
 def assign(new: AssignmentNew) -> Call[AssignmentView]:
@@ -179,20 +188,22 @@ def assign(new: AssignmentNew) -> Call[AssignmentView]:
     return call("AssignmentView", "POST", "/api/assignments", body=new)
 
 
-def edit_assignment(identity: int, edit: AssignmentEdit) -> Call[AssignmentView]:
+def edit_assignment(which: int | str, edit: AssignmentEdit, site: str | None = None) -> Call[AssignmentView]:
     """Change an assignment. Raises BadInput, NotFound, StaleEdit."""
-    return call("AssignmentView", "PATCH", f"/api/assignments/{identity}", body=edit)
+    return call("AssignmentView", "PATCH", f"/api/assignments/{named(which)}", {"site": site}, body=edit)
 
 
-def move_assignment(identity: int, address: str, version: int | None = None, anyway: bool = False) -> Call[Moved]:
+def move_assignment(
+    which: int | str, address: str, version: int | None = None, anyway: bool = False, site: str | None = None
+) -> Call[Moved]:
     """Another address; gives what still has the old one entered. Raises Conflict, BadInput, StaleEdit."""
     body = {"address": address, "version": version, "anyway": anyway}
-    return call("Moved", "POST", f"/api/assignments/{identity}/move", body=body)
+    return call("Moved", "POST", f"/api/assignments/{named(which)}/move", {"site": site}, body=body)
 
 
-def release(identity: int) -> Call[None]:
+def release(which: int | str, site: str | None = None) -> Call[None]:
     """The address is nobody's any more."""
-    return call("None", "DELETE", f"/api/assignments/{identity}")
+    return call("None", "DELETE", f"/api/assignments/{named(which)}", {"site": site})
 
 
 def uses(address: str | None = None, site: str | None = None) -> Call[list[UseView]]:
@@ -220,9 +231,9 @@ def free(search: Search) -> Call[FreeAnswer]:
     return call("FreeAnswer", "POST", "/api/free", body=search)
 
 
-def settle(devices: list[int], dry_run: bool = False) -> Call[SettleDone]:
+def settle(devices: Sequence[int | str], dry_run: bool = False) -> Call[SettleDone]:
     """Make the addresses that devices have now lasting, as one change."""
-    return call("SettleDone", "POST", "/api/assignments/settle", body={"devices": devices, "dry_run": dry_run})
+    return call("SettleDone", "POST", "/api/assignments/settle", body={"devices": list(devices), "dry_run": dry_run})
 
 
 def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candidate]:
@@ -245,44 +256,44 @@ def add_dhcp_server(new: DhcpServerNew) -> Call[DhcpServerView]:
     return call("DhcpServerView", "POST", "/api/dhcp/servers", body=new)
 
 
-def edit_dhcp_server(identity: int, edit: DhcpServerEdit) -> Call[DhcpServerView]:
+def edit_dhcp_server(which: int | str, edit: DhcpServerEdit) -> Call[DhcpServerView]:
     """Change how a server is reached."""
-    return call("DhcpServerView", "PATCH", f"/api/dhcp/servers/{identity}", body=edit)
+    return call("DhcpServerView", "PATCH", f"/api/dhcp/servers/{named(which)}", body=edit)
 
 
-def remove_dhcp_server(identity: int) -> Call[None]:
+def remove_dhcp_server(which: int | str) -> Call[None]:
     """Manage a server no longer."""
-    return call("None", "DELETE", f"/api/dhcp/servers/{identity}")
+    return call("None", "DELETE", f"/api/dhcp/servers/{named(which)}")
 
 
-def dhcp_preview(identity: int, take_over: bool = False) -> Call[DhcpPreview]:
+def dhcp_preview(which: int | str, take_over: bool = False) -> Call[DhcpPreview]:
     """What publishing would change. Raises ServiceFault when the server cannot be read."""
-    return call("DhcpPreview", "POST", f"/api/dhcp/servers/{identity}/preview", {"take_over": take_over or None})
+    return call("DhcpPreview", "POST", f"/api/dhcp/servers/{named(which)}/preview", {"take_over": take_over or None})
 
 
-def dhcp_publish(identity: int, digest: str | None = None, take_over: bool = False) -> Call[PublishDone]:
+def dhcp_publish(which: int | str, digest: str | None = None, take_over: bool = False) -> Call[PublishDone]:
     """Send the plan to a server. Raises BadInput when its own check refuses, ServiceFault when it fails; then it is as
     it was."""
     return call(
         "PublishDone",
         "POST",
-        f"/api/dhcp/servers/{identity}/publish",
+        f"/api/dhcp/servers/{named(which)}/publish",
         body={"digest": digest, "take_over": take_over},
     )
 
 
-def dhcp_adopt(identity: int, dry_run: bool = True) -> Call[AdoptDone]:
+def dhcp_adopt(which: int | str, dry_run: bool = True) -> Call[AdoptDone]:
     """Take a server's pools and reservations into the plan."""
-    return call("AdoptDone", "POST", f"/api/dhcp/servers/{identity}/adopt", body={"dry_run": dry_run})
+    return call("AdoptDone", "POST", f"/api/dhcp/servers/{named(which)}/adopt", body={"dry_run": dry_run})
 
 
-def dhcp_read(identity: int) -> Call[DhcpServerView]:
+def dhcp_read(which: int | str) -> Call[DhcpServerView]:
     """Read a server's leases now."""
-    return call("DhcpServerView", "POST", f"/api/dhcp/servers/{identity}/read")
+    return call("DhcpServerView", "POST", f"/api/dhcp/servers/{named(which)}/read")
 
 
 def dhcp_holdings(
-    identity: int,
+    which: int | str,
     *,
     part: HoldingPart | None = None,
     search: str = "",
@@ -292,17 +303,17 @@ def dhcp_holdings(
 ) -> Call[HoldingsPage]:
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
     params = {"part": part, "search": search or None, "now": now or None, "offset": offset, "limit": limit}
-    return call("HoldingsPage", "GET", f"/api/dhcp/servers/{identity}/holdings", params)
+    return call("HoldingsPage", "GET", f"/api/dhcp/servers/{named(which)}/holdings", params)
 
 
-def dhcp_sheet(identity: int) -> Call[DhcpSheet]:
+def dhcp_sheet(which: int | str) -> Call[DhcpSheet]:
     """What was handed out to be entered into a server by hand, ticked off by what the wire showed last."""
-    return call("DhcpSheet", "GET", f"/api/dhcp/servers/{identity}/sheet")
+    return call("DhcpSheet", "GET", f"/api/dhcp/servers/{named(which)}/sheet")
 
 
-def dhcp_look(identity: int) -> Call[DhcpSheet]:
+def dhcp_look(which: int | str) -> Call[DhcpSheet]:
     """Ask the wire what of a sheet was entered; takes some seconds, and no lease."""
-    return call("DhcpSheet", "POST", f"/api/dhcp/servers/{identity}/sheet/look")
+    return call("DhcpSheet", "POST", f"/api/dhcp/servers/{named(which)}/sheet/look")
 
 
 def renewal(assignment: int) -> Call[Renewal | None]:

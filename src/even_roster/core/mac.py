@@ -17,6 +17,8 @@ NOBODY = MacNumber(0)
 """Stands for no MAC where a number is needed; no adapter has it."""
 
 _SEPARATORS = re.compile(r"[\s:.\-\u2010-\u2015\u2212]")
+_QUOTES = "\"'`\u201c\u201d\u201e\u2018\u2019"
+_BEFORE = re.compile(r"(?:mac(?:[ -]?address)?\s*[:=]\s*)?(?:0x)?", re.IGNORECASE)
 _HEX = re.compile(r"[0-9a-fA-F]*\Z")
 _GROUPED = re.compile(r"(?:[0-9a-fA-F]{1,2}[:\-]){5}[0-9a-fA-F]{1,2}\Z")
 
@@ -38,11 +40,16 @@ class Mac:
 
     @classmethod
     def parse(cls, text: str) -> Mac:
-        """Read any common notation: colons, dashes, dots, blanks, bare, mixed case, single-digit groups.
+        """Read any common notation: colons, dashes, dots, blanks, bare, mixed case, single-digit groups; also in quotes and with
+        `MAC:` or `0x` before it, as it is pasted from elsewhere.
 
         Raises MacError.
         """
         stripped = text.strip()
+        if not _GROUPED.match(stripped):
+            stripped = stripped.strip(_QUOTES)
+            if before := _BEFORE.match(stripped):
+                stripped = stripped[before.end() :].strip()
         if _GROUPED.match(stripped):
             if len(stripped) == 17:
                 return cls(MacNumber(int(stripped.replace(":", "").replace("-", ""), 16)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated
 
@@ -25,15 +26,16 @@ from ...api.devices import (
 )
 from ...api.events import DevicesEvent
 from ...core.mac import Mac
-from ...core.ranges import parse
 from ...core.roster import Device
 from ...store import change_queries, device_queries, review_records
 from ...store.device_queries import DeviceFilter
 from .. import setting_edits, views
 from ..context import Context, now_ms
+from ..lookup import resolving
 from ..plan import request_values
 from ..web.deps import ContextDep, Who, as_json
 from ..web.problems import Refusal
+from ..web.references import DeviceToChange, DeviceToRead
 from . import device_edits, device_views
 
 router = APIRouter(prefix="/api", tags=["devices"])
@@ -51,7 +53,7 @@ def page(
     wanted = DeviceFilter(
         text=q, role=role, owner=owner, vendor=vendor, unknown=unknown, expected=expected, local=local,
         retired=retired, seen_since=_ms(seen_since), not_seen_since=_ms(not_seen_since),
-        spans=parse(range).pairs if range else None,
+        spans=resolving.stretches(context, range) if range else None,
     )  # fmt: skip
     with context.database.read() as connection:
         found = device_queries.page(connection, wanted, sort, descending, cursor, limit)
@@ -76,8 +78,8 @@ def positions(
     return as_json(DevicePage(devices=[views.device_row(row) for row in rows], next=None, total=count))
 
 
-@router.get("/devices/{identity}")
-def sheet(identity: int, context: ContextDep, who: Who) -> DeviceSheet:
+@router.get("/devices/{which:path}")
+def sheet(identity: DeviceToRead, context: ContextDep, who: Who) -> DeviceSheet:
     """Everything about one device."""
     return _sheet(context, identity)
 
@@ -90,8 +92,8 @@ def add(request: DeviceNew, context: ContextDep, who: Who) -> DeviceSheet:
     return _sheet(context, next(one.id for one in saved.after if isinstance(one, Device)))
 
 
-@router.patch("/devices/{identity}")
-def edit(identity: int, request: DeviceEdit, context: ContextDep, who: Who) -> DeviceRow:
+@router.patch("/devices/{which:path}")
+def edit(identity: DeviceToChange, request: DeviceEdit, context: ContextDep, who: Who) -> DeviceRow:
     """Set fields. 409 with the values now when the version is not the newest."""
     fields = _given(request.model_dump(exclude={"version", "with_hostname"}))
     make = device_edits.set_fields([(identity, request.version)], fields, request.with_hostname)
@@ -105,35 +107,39 @@ def bulk(request: BulkEdit, context: ContextDep, who: Who) -> BulkDone:
     fields = _given(request.model_dump(exclude={"devices"}))
     if not fields:
         raise Refusal(422, "bad_edit", "nothing to set: give a role, an owner or a place", "role")
-    make = device_edits.set_fields([(item.id, item.version) for item in request.devices], fields)
+    named, versions = (
+        _devices(context, [item.id for item in request.devices]),
+        [item.version for item in request.devices],
+    )
+    make = device_edits.set_fields(list(zip(named, versions, strict=True)), fields)
     context.plan.edit_records(who, make, anyway=True)
     return BulkDone(changed=len(request.devices))
 
 
-@router.post("/devices/{identity}/retire")
-def retire(identity: int, request: Retirement, context: ContextDep, who: Who) -> DeviceRow:
+@router.post("/devices/{which:path}/retire")
+def retire(identity: DeviceToChange, request: Retirement, context: ContextDep, who: Who) -> DeviceRow:
     """Take a device out of the lists, or with `retired` false bring it back."""
     context.plan.edit_records(who, device_edits.retire(identity, request.version, request.retired, request.release))
     return _row_now(context, identity)
 
 
-@router.post("/devices/{identity}/join")
-def join(identity: int, request: Join, context: ContextDep, who: Who) -> DeviceSheet:
+@router.post("/devices/{which:path}/join")
+def join(identity: DeviceToChange, request: Join, context: ContextDep, who: Who) -> DeviceSheet:
     """Other devices' adapters and assignments belong to this one."""
-    context.plan.edit_records(who, device_edits.join(identity, request.devices), anyway=True)
+    context.plan.edit_records(who, device_edits.join(identity, _devices(context, request.devices)), anyway=True)
     return _sheet(context, identity)
 
 
-@router.post("/devices/{identity}/split")
-def split(identity: int, request: Split, context: ContextDep, who: Who) -> DeviceSheet:
+@router.post("/devices/{which:path}/split")
+def split(identity: DeviceToChange, request: Split, context: ContextDep, who: Who) -> DeviceSheet:
     """Some adapters are a device of their own; gives the new one."""
     macs = [Mac.parse(text).value for text in request.macs]
     saved = context.plan.edit_records(who, device_edits.split(identity, macs), anyway=True)
     return _sheet(context, next(one.id for one in saved.after if isinstance(one, Device) and one.id != identity))
 
 
-@router.post("/devices/{identity}/replace")
-def replace(identity: int, request: Replacement, context: ContextDep, who: Who) -> DeviceSheet:
+@router.post("/devices/{which:path}/replace")
+def replace(identity: DeviceToChange, request: Replacement, context: ContextDep, who: Who) -> DeviceSheet:
     """New hardware: its MAC inherits everything that the device has."""
     make = device_edits.swap_hardware(identity, Mac.parse(request.mac).value, request_values.maybe_mac(request.old))
     context.plan.edit_records(who, make, anyway=True)
@@ -174,6 +180,12 @@ def undo(identity: int, context: ContextDep, who: Who) -> None:
         return
     if not setting_edits.undo(context, who, identity):
         context.plan.edit_records(who, device_edits.take_back(identity), anyway=True)
+
+
+def _devices(context: Context, texts: Sequence[int | str]) -> list[int]:
+    """Devices to change, as a request names them. Raises Missing, Ambiguous, NotByThat."""
+    with context.database.read() as connection:
+        return [resolving.device_to_change(context, connection, str(text)) for text in texts]
 
 
 def _given(values: dict[str, str | None]) -> dict[str, str]:

@@ -37,6 +37,7 @@ from ..context import Context
 from ..plan import request_values
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
+from ..web.references import ServerRef
 from . import dhcp_views, renewing, sheets
 from .dhcp_servers import DhcpServers
 
@@ -88,9 +89,9 @@ def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep,
     return _view(context, servers, identity)
 
 
-@router.patch("/servers/{identity}")
+@router.patch("/servers/{which}")
 def edit_server(
-    identity: int, request: DhcpServerEdit, context: ContextDep, servers: ServersDep, who: Who
+    identity: ServerRef, request: DhcpServerEdit, context: ContextDep, servers: ServersDep, who: Who
 ) -> DhcpServerView:
     """Change a server's name, how it is reached, or the addresses it answers from."""
     row = servers.row(identity)
@@ -108,8 +109,8 @@ def edit_server(
     return _view(context, servers, identity)
 
 
-@router.delete("/servers/{identity}", status_code=204)
-def remove_server(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> None:
+@router.delete("/servers/{which}", status_code=204)
+def remove_server(identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who) -> None:
     """Manage a server no longer; what it has stays as it is."""
     row = servers.row(identity)
     with context.plan.reading() as plan:
@@ -139,16 +140,18 @@ def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerVi
         return dhcp_views.server_view(plan, connection, row, servers.allowed.values(row))
 
 
-@router.post("/servers/{identity}/preview")
-def preview(identity: int, context: ContextDep, servers: ServersDep, who: Who, take_over: bool = False) -> DhcpPreview:
+@router.post("/servers/{which}/preview")
+def preview(
+    identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, take_over: bool = False
+) -> DhcpPreview:
     """The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
     conflict, unless it is to be taken over."""
     shown = servers.publishing.preview(identity, take_over)
     return dhcp_views.preview_view(context, servers.row(identity), servers.holdings(identity), shown)
 
 
-@router.post("/servers/{identity}/publish")
-def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Who) -> PublishDone:
+@router.post("/servers/{which}/publish")
+def publish(identity: ServerRef, request: PublishRequest, servers: ServersDep, who: Who) -> PublishDone:
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
     done = servers.publishing.publish(identity, request.digest, request.take_over)
     return PublishDone(
@@ -159,8 +162,8 @@ def publish(identity: int, request: PublishRequest, servers: ServersDep, who: Wh
     )
 
 
-@router.post("/servers/{identity}/adopt")
-def adopt(identity: int, request: AdoptRequest, servers: ServersDep, who: Who) -> AdoptDone:
+@router.post("/servers/{which}/adopt")
+def adopt(identity: ServerRef, request: AdoptRequest, servers: ServersDep, who: Who) -> AdoptDone:
     """Take the server's pools and reservations into the plan; with `dry_run` only say what that would be."""
     servers.read_holdings(identity)
     held = servers.holdings(identity)
@@ -170,21 +173,21 @@ def adopt(identity: int, request: AdoptRequest, servers: ServersDep, who: Who) -
     return dhcp_views.adoption_view(found, held, False, change or None)
 
 
-@router.post("/servers/{identity}/read")
-def read(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
+@router.post("/servers/{which}/read")
+def read(identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
     """Read the server's leases now."""
     servers.read_leases(identity)
     return _view(context, servers, identity)
 
 
-@router.get("/servers/{identity}/sheet")
-def sheet(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> DhcpSheet:
+@router.get("/servers/{which}/sheet")
+def sheet(identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who) -> DhcpSheet:
     """What was handed out to be entered into a server by hand, ticked off by what the wire showed last."""
     return sheets.sheet(context, servers.row(identity))
 
 
-@router.post("/servers/{identity}/sheet/look")
-async def look(identity: int, context: ContextDep, servers: ServersDep, who: Who) -> DhcpSheet:
+@router.post("/servers/{which}/sheet/look")
+async def look(identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who) -> DhcpSheet:
     """Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at
     most, those not shown yet first). Takes some seconds; no lease is taken."""
     row = await asyncio.to_thread(servers.row, identity)
@@ -193,9 +196,9 @@ async def look(identity: int, context: ContextDep, servers: ServersDep, who: Who
     return await asyncio.to_thread(lambda: sheets.sheet(context, servers.row(identity), notes))
 
 
-@router.get("/servers/{identity}/holdings")
+@router.get("/servers/{which}/holdings")
 def holdings(
-    identity: int, context: ContextDep, servers: ServersDep, who: Who, part: HoldingPart | None = None, search: str = "",
+    identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, part: HoldingPart | None = None, search: str = "",
     now: bool = False, offset: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=100_000)] = 500,
 ) -> HoldingsPage:  # fmt: skip
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""

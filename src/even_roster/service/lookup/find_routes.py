@@ -19,7 +19,7 @@ from ...store.rows import DeviceRow
 from .. import views
 from ..context import Context
 from ..web.deps import ContextDep, Who
-from ..web.problems import Refusal
+from . import resolving
 from .explain import explain_address, explain_mac
 
 router = APIRouter(prefix="/api", tags=["find"])
@@ -121,8 +121,13 @@ def _explain(context: Context, connection: Connection, subject: str) -> Explanat
         pass
     try:
         return explain_mac(context, connection, Mac.parse(subject))
-    except MacError as error:
-        raise Refusal(
-            422, "bad_subject", f"{subject!r} is neither an IPv4 address nor a MAC ({error}); find searches for fragments",
-            "subject",
-        ) from error  # fmt: skip
+    except MacError:
+        pass
+    identity = resolving.device_to_read(context, connection, subject)
+    row = device_queries.one(connection, identity)
+    assert row is not None
+    if row.address:
+        return explain_address(context, connection, IPv4Address(row.address))
+    if row.mac:
+        return explain_mac(context, connection, Mac(row.mac))
+    return explain_address(context, connection, IPv4Address(resolving.address(context, connection, subject)))

@@ -24,7 +24,7 @@ from ...probe.segment import Reached, Segment, SegmentError
 from ...probe.sweep_engine import Answer
 from ...store import device_queries, lease_records, scan_records
 from ..context import Context, now_ms
-from ..plan import request_values
+from . import resolving
 
 OTHERS = 4
 DAY = 24 * 3600 * 1000
@@ -47,9 +47,14 @@ class _Sink:
         """See Sink.stage."""
 
 
+def _address(context: Context, text: str) -> Address:
+    with context.database.read() as connection:
+        return resolving.address(context, connection, text)
+
+
 async def ask(context: Context, text: str) -> Why:
-    """Why an address is silent. Raises EditError for what is none."""
-    address = request_values.address(text)
+    """Why an address, or that of a device, is silent. Raises EditError, Missing, Ambiguous for what is none."""
+    address = await asyncio.to_thread(_address, context, text)
     target = IPv4Address(address)
     adapters = context.machine.adapters()
     adapter: Adapter | None = None

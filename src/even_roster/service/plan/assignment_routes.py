@@ -24,16 +24,18 @@ from ...api.plan import (
     UseNew,
     UseView,
 )
-from ...core.address import Address, dotted
+from ...core.address import Address
 from ...core.mac import MacNumber
 from ...core.names import as_hostname
-from ...core.plan.model import Assignment, Plan, Use
+from ...core.plan.model import Assignment, Use
 from ...store import assignment_queries, device_queries
 from ...store.assignment_queries import AssignmentFilter
-from ...store.edits import EditError, Missing
+from ...store.edits import EditError
 from ...store.plan_edits import Saved
 from ..context import Context
+from ..lookup import resolving
 from ..web.deps import ContextDep, Who, as_json
+from ..web.references import AssignmentRef
 from . import plan_views, planning, proving, request_values, settling
 
 router = APIRouter(prefix="/api", tags=["plan"])
@@ -50,7 +52,7 @@ def page(
     """Assignments that match all filters, a page at a time, by cursor or by position."""
     with context.database.read() as connection, context.plan.reading() as plan:
         place = request_values.site(plan, site, context.plan.site_here) if site or subnet else None
-        chosen = _subnet_id(plan, place, subnet) if subnet and place is not None else None
+        chosen = resolving.subnet(context, subnet, site, reading=True).id if subnet else None
         wanted = AssignmentFilter(place, chosen, kind, role, on, q)
         found = assignment_queries.page(connection, wanted, sort, descending, cursor, limit, offset)
         total = assignment_queries.count(connection, wanted)
@@ -61,31 +63,11 @@ def page(
     return as_json(AssignmentPage(assignments=rows, next=found.next, total=total))
 
 
-def _subnet_id(plan: Plan, site: int, text: str) -> int:
-    if text.isdigit() and int(text) in plan.subnets:
-        return int(text)
-    return request_values.known_subnet(plan, site, text).id
-
-
-@router.get("/assignments/{which}")
-def one(which: str, context: ContextDep, who: Who, site: str | None = None) -> AssignmentView:
-    """One assignment: by id or address."""
+@router.get("/assignments/{which:path}")
+def one(identity: AssignmentRef, context: ContextDep, who: Who) -> AssignmentView:
+    """One assignment."""
     with context.database.read() as connection, context.plan.reading() as plan:
-        item = _item(context, plan, which, site)
-        return plan_views.assignment_view(context, connection, plan, item)
-
-
-def _item(context: Context, plan: Plan, which: str, site: str | None) -> Assignment:
-    if which.isdigit():
-        found = plan.assignments.get(int(which))
-        if found is None:
-            raise Missing(f"there is no assignment {which} in the plan")
-        return found
-    address = request_values.address(which)
-    found = plan.at(request_values.site(plan, site, context.plan.site_here), address)
-    if found is None:
-        raise Missing(f"{dotted(address)} is assigned to nobody")
-    return found
+        return plan_views.assignment_view(context, connection, plan, plan.assignments[identity])
 
 
 @router.post("/assignments", status_code=201)
@@ -116,12 +98,10 @@ def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, M
     """Fill in what the roster knows of the device: its MAC, and its name and role where none is given."""
     mac = request_values.maybe_mac(request.mac)
     with context.database.read() as connection:
-        device = request.device
+        device = resolving.device_or_holder(context, connection, str(request.device)) if request.device else None
         if device is None and mac is not None:
             device = device_queries.device_of_mac(connection, mac)
         row = device_queries.one(connection, device) if device is not None else None
-        if request.device is not None and row is None:
-            raise Missing(f"there is no device {request.device} in the roster")
         if row is not None and mac is None:
             adapters = device_queries.adapters_of(connection, row.id)
             if len(adapters) > 1:
@@ -133,15 +113,15 @@ def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, M
     return request.model_copy(update={"name": name, "role": request.role or row.role, "device": row.id}), mac
 
 
-@router.patch("/assignments/{identity}")
-def edit(identity: int, request: AssignmentEdit, context: ContextDep, who: Who) -> AssignmentView:
+@router.patch("/assignments/{which:path}")
+def edit(identity: AssignmentRef, request: AssignmentEdit, context: ContextDep, who: Who) -> AssignmentView:
     """Change an assignment; another address is a move."""
     saved = context.plan.edit(who, planning.edit_assignment(identity, request), anyway=request.anyway)
     return _view(context, saved)
 
 
-@router.post("/assignments/{identity}/move")
-def move(identity: int, request: Move, context: ContextDep, who: Who) -> Moved:
+@router.post("/assignments/{which:path}/move")
+def move(identity: AssignmentRef, request: Move, context: ContextDep, who: Who) -> Moved:
     """Another address; gives what still has the old one entered."""
     make = planning.move(identity, request_values.address(request.address), request.version)
     saved = context.plan.edit(who, make, anyway=request.anyway)
@@ -149,8 +129,8 @@ def move(identity: int, request: Move, context: ContextDep, who: Who) -> Moved:
     return Moved(assignment=_view(context, saved), uses=uses)
 
 
-@router.delete("/assignments/{identity}", status_code=204)
-def release(identity: int, context: ContextDep, who: Who) -> None:
+@router.delete("/assignments/{which:path}", status_code=204)
+def release(identity: AssignmentRef, context: ContextDep, who: Who) -> None:
     """The address is nobody's any more."""
     context.plan.edit(who, planning.release(identity))
 

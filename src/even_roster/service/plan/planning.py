@@ -206,12 +206,12 @@ def add_band(request: BandNew) -> Make:
     """A band to draw."""
 
     def make(plan: Plan) -> Edit:
-        subnet = found(plan.subnets, request.subnet, None, "subnet")
+        subnet = found(plan.subnets, _id(request.subnet), None, "subnet")
         span = request_values.span(request.range, subnet)
         kind = BandKind(request.kind)
         band = Band(
             0, subnet.id, kind, int(span.first), int(span.last), clean(request.name, 80), _roles(plan, request.roles, kind),
-            request_values.handed_out(request.options), request.server or None, clean_note(request.notes),
+            request_values.handed_out(request.options), _id(request.server or 0) or None, clean_note(request.notes),
         )  # fmt: skip
         return Edit("add", "band", f"{subnet.name or subnet.network} {span}", (), (band,), told(None, band))
 
@@ -237,7 +237,7 @@ def edit_band(identity: int, request: BandEdit) -> Make:
         if request.options is not None:
             new = replace(new, options=request_values.handed_out(request.options))
         if request.server is not None:
-            new = replace(new, server=request.server or None)
+            new = replace(new, server=_id(request.server) or None)
         if request.notes is not None:
             new = replace(new, notes=clean_note(request.notes))
         where = f"{subnet.name or subnet.network} {band.span}"
@@ -255,7 +255,7 @@ def draft_band(request: BandDraft) -> Make:
         )  # fmt: skip
         return add_band(new)
     edit = BandEdit(
-        kind=request.kind, range=request.range, roles=request.roles, server=request.server or 0, options=request.options
+        kind=request.kind, range=request.range, roles=request.roles, server=_id(request.server or 0), options=request.options
     )  # fmt: skip
     return edit_band(request.id, edit)
 
@@ -295,7 +295,7 @@ def assign(request: AssignmentNew, site: int, address: Address, mac: MacNumber |
             raise EditError("an assignment needs a MAC, a device or a name", "name")
         item = Assignment(
             0, site, subnet.id, address, AssignmentKind(request.kind), mac, name, request_values.role(request.role, plan),
-            clean(request.note, 1000), request.on, device=request.device or 0,
+            clean(request.note, 1000), request.on, device=_id(request.device or 0),
         )  # fmt: skip
         action = "reserve" if item.kind is AssignmentKind.RESERVED else "assign"
         return Edit(action, "assignment", dotted(address), (), (item,), told(None, item))
@@ -400,3 +400,9 @@ def remove_use(identity: int) -> Make:
         return Edit("remove", "use", dotted(use.address), (use,), (), told(use, None))
 
     return make
+
+
+def _id(reference: int | str) -> int:
+    """The id that a reference was found to mean before the edit was made."""
+    assert isinstance(reference, int), reference
+    return reference

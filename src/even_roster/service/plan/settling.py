@@ -17,9 +17,10 @@ from ...core.owning import planned
 from ...core.plan.model import AssignmentKind, BandKind, Item, Plan, Subnet
 from ...core.plan.roles import OnPool
 from ...store import device_queries, lease_records
-from ...store.edits import EditError
+from ...store.edits import EditError, Missing
 from ..context import Context, Promise, now_ms
 from ..knowing.plan_book import Edit, PlanRefused
+from ..lookup import resolving
 from . import planning, proving
 
 MOST = 200
@@ -60,22 +61,27 @@ async def settle(context: Context, who: str, request: SettleRequest) -> SettleDo
 def _row(one: _Device) -> SettledRow:
     return SettledRow.model_validate(
         {
-            "device": one.id, "name": one.name, "address": dotted(one.address) if one.address is not None else None,
+            "device": one.id or None, "name": one.name, "address": dotted(one.address) if one.address is not None else None,
             "kind": None if one.why_not else one.kind.value, "moves": one.moves and not one.why_not, "why_not": one.why_not,
         }
     )  # fmt: skip
 
 
-def _look(context: Context, ids: Sequence[int]) -> list[_Device]:
+def _look(context: Context, named: Sequence[int | str]) -> list[_Device]:
     """What each device has now, and what its role wants."""
     now, here = now_ms(), context.plan.site_here
     with context.database.read() as connection, context.plan.reading() as plan:
         found = []
-        for identity in ids:
-            device = device_queries.one(connection, identity)
-            if device is None:
-                found.append(_Device(identity, "", "", why_not="there is no such device"))
+        for reference in named:
+            try:
+                identity = resolving.device_or_holder(context, connection, str(reference))
+            except (Missing, resolving.Ambiguous, resolving.NotByThat) as error:
+                found.append(_Device(0, str(reference), "", why_not=str(error)))
                 continue
+            if any(other.id == identity for other in found):
+                continue
+            device = device_queries.one(connection, identity)
+            assert device is not None
             one = _Device(identity, device.called, device.role)
             has = list(plan.of_device(identity))
             macs = [adapter.mac for adapter in device_queries.adapters_of(connection, identity)]

@@ -34,6 +34,7 @@ from ...probe import dns_check
 from ...store.edits import EditError
 from ..context import Context, now_ms
 from ..knowing.plan_book import Edit
+from ..lookup import resolving
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
 from . import request_values, spreadsheet_files
@@ -284,8 +285,10 @@ def card(
     site: str | None = None,
 ) -> CardView:  # fmt: skip
     """What to type into the device that has, or is to have, an address; with snippets for host configurations."""
+    with context.database.read() as connection:
+        wanted = resolving.address(context, connection, address, site)
     with context.plan.reading() as plan:
-        one = cards.card(plan, request_values.site(plan, site, context.plan.site_here), request_values.address(address))
+        one = cards.card(plan, request_values.site(plan, site, context.plan.site_here), wanted)
     return CardView(
         address=one.address, prefix=one.prefix, mask=one.mask, subnet=one.network, subnet_name=one.subnet,
         broadcast=one.broadcast, gateway=one.gateway, dns=list(one.dns), domain=one.domain, ntp=list(one.ntp),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from fastapi import APIRouter
 
 from ...api.plan import (
@@ -29,10 +31,13 @@ from ...store import seen_records
 from ...store.plan_edits import Saved
 from .. import setting_edits
 from ..context import Context
+from ..lookup import resolving
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
+from ..web.references import BandRef, SubnetToChange, SubnetToRead
 from . import plan_views, planning, request_values
 
+T = TypeVar("T", BandNew, BandEdit, BandDraft)
 router = APIRouter(prefix="/api", tags=["plan"])
 
 
@@ -90,40 +95,38 @@ def draft_subnet(request: SubnetNew, context: ContextDep, who: Who) -> Problems:
 
 
 @router.get("/plan/subnets/{which:path}")
-def subnet(which: str, context: ContextDep, who: Who, site: str | None = None) -> SubnetPlan:
-    """One planned subnet: by id, name, range, or an address in it."""
+def subnet(identity: SubnetToRead, context: ContextDep, who: Who) -> SubnetPlan:
+    """One planned subnet; also by a band or an address in it."""
     with context.plan.reading() as plan, context.database.read() as connection:
-        if which.isdigit() and int(which) in plan.subnets:
-            found = plan.subnets[int(which)]
-        else:
-            found = request_values.known_subnet(plan, request_values.site(plan, site, context.plan.site_here), which)
-        return plan_views.subnet_plan(context, connection, plan, found)
+        return plan_views.subnet_plan(context, connection, plan, plan.subnets[identity])
 
 
-@router.patch("/plan/subnets/{identity}")
-def edit_subnet(identity: int, request: SubnetEdit, context: ContextDep, who: Who) -> SubnetPlan:
+@router.patch("/plan/subnets/{which:path}")
+def edit_subnet(identity: SubnetToChange, request: SubnetEdit, context: ContextDep, who: Who) -> SubnetPlan:
     """Change a subnet; its range only where everything in it fits."""
     return _subnet(context, context.plan.edit(who, planning.edit_subnet(identity, request)))
 
 
-@router.delete("/plan/subnets/{identity}", status_code=204)
-def remove_subnet(identity: int, context: ContextDep, who: Who) -> None:
+@router.delete("/plan/subnets/{which:path}", status_code=204)
+def remove_subnet(identity: SubnetToChange, context: ContextDep, who: Who) -> None:
     """Take a subnet without assignments away, with its bands."""
     context.plan.edit(who, planning.remove_subnet(identity))
 
 
-@router.post("/plan/subnets/{identity}/split")
-def split_subnet(identity: int, request: SplitSubnet, context: ContextDep, who: Who) -> list[SubnetView]:
+@router.post("/plan/subnets/{which:path}/split")
+def split_subnet(identity: SubnetToChange, request: SplitSubnet, context: ContextDep, who: Who) -> list[SubnetView]:
     """Cut a subnet into equal parts with everything in it."""
     saved = context.plan.edit(who, planning.split_subnet(identity, request.prefix), anyway=True)
     with context.plan.reading() as plan:
         return [plan_views.subnet_view(plan, item) for item in saved.after if isinstance(item, Subnet)]
 
 
-@router.post("/plan/subnets/{identity}/join")
-def join_subnets(identity: int, request: JoinSubnets, context: ContextDep, who: Who) -> SubnetPlan:
+@router.post("/plan/subnets/{which:path}/join")
+def join_subnets(identity: SubnetToChange, request: JoinSubnets, context: ContextDep, who: Who) -> SubnetPlan:
     """Make neighbours one subnet with everything in them."""
-    return _subnet(context, context.plan.edit(who, planning.join_subnets(identity, request.others), anyway=True))
+    site = context.plan.plan.sites[context.plan.plan.subnets[identity].site].name
+    others = [resolving.subnet(context, str(text), site).id for text in request.others]
+    return _subnet(context, context.plan.edit(who, planning.join_subnets(identity, others), anyway=True))
 
 
 def _subnet(context: Context, saved: Saved) -> SubnetPlan:
@@ -133,37 +136,56 @@ def _subnet(context: Context, saved: Saved) -> SubnetPlan:
 
 
 @router.get("/bands")
-def bands(context: ContextDep, who: Who, subnet: int | None = None) -> list[BandView]:
+def bands(context: ContextDep, who: Who, subnet: str | None = None, site: str | None = None) -> list[BandView]:
     """Bands of one subnet or of all, by address."""
+    inside = resolving.subnet(context, subnet, site, reading=True).id if subnet else None
     with context.plan.reading() as plan, context.database.read() as connection:
-        chosen = [b for b in plan.bands.values() if subnet is None or b.subnet == subnet]
+        chosen = [b for b in plan.bands.values() if inside is None or b.subnet == inside]
         chosen.sort(key=lambda b: (plan.subnets[b.subnet].site, b.first))
         return plan_views.bands_of(context, connection, plan, chosen)
+
+
+@router.get("/bands/{which:path}")
+def one_band(identity: BandRef, context: ContextDep, who: Who) -> BandView:
+    """One band."""
+    with context.plan.reading() as plan, context.database.read() as connection:
+        return plan_views.bands_of(context, connection, plan, [plan.bands[identity]])[0]
 
 
 @router.post("/bands", status_code=201)
 def add_band(request: BandNew, context: ContextDep, who: Who) -> BandView:
     """Draw a band."""
-    return _band(context, context.plan.edit(who, planning.add_band(request), anyway=True))
+    return _band(context, context.plan.edit(who, planning.add_band(_found(context, request)), anyway=True))
 
 
 @router.post("/bands/draft")
 def draft_band(request: BandDraft, context: ContextDep, who: Who) -> Problems:
     """The mistakes that a band would be or bring, while it is being drawn."""
-    found = context.plan.draft(planning.draft_band(request))
+    found = context.plan.draft(planning.draft_band(_found(context, request)))
     return Problems(problems=[plan_views.problem_view(p) for p in found])
 
 
-@router.patch("/bands/{identity}")
-def edit_band(identity: int, request: BandEdit, context: ContextDep, who: Who) -> BandView:
+@router.patch("/bands/{which:path}")
+def edit_band(identity: BandRef, request: BandEdit, context: ContextDep, who: Who) -> BandView:
     """Change a band."""
-    return _band(context, context.plan.edit(who, planning.edit_band(identity, request), anyway=True))
+    return _band(context, context.plan.edit(who, planning.edit_band(identity, _found(context, request)), anyway=True))
 
 
-@router.delete("/bands/{identity}", status_code=204)
-def remove_band(identity: int, context: ContextDep, who: Who) -> None:
+@router.delete("/bands/{which:path}", status_code=204)
+def remove_band(identity: BandRef, context: ContextDep, who: Who) -> None:
     """Take a band away; what is assigned in it stays."""
     context.plan.edit(who, planning.remove_band(identity))
+
+
+def _found(context: Context, request: T) -> T:
+    """A band's request with the ids of what it names. Raises Missing."""
+    found: dict[str, int] = {}
+    if not isinstance(request, BandEdit):
+        found["subnet"] = resolving.subnet(context, str(request.subnet)).id
+    if isinstance(request.server, str):
+        with context.database.read() as connection:
+            found["server"] = resolving.server(connection, request.server).id if request.server.strip() else 0
+    return request.model_copy(update=found)
 
 
 def _band(context: Context, saved: Saved) -> BandView:
@@ -190,7 +212,7 @@ def problems(context: ContextDep, who: Who, subnet: str | None = None) -> Proble
             devices = seen_records.in_pools(connection, pools, roles)
         found += checks.policy_problems(plan, devices)
         if subnet is not None:
-            wanted = request_values.known_subnet(plan, context.plan.site_here, subnet)
+            wanted = resolving.subnet(context, subnet, reading=True)
             found = [p for p in found if plan_views.concerns(plan, p, wanted)]
     order = {severity: place for place, severity in enumerate(checks.Severity)}
     found.sort(key=lambda p: (order[p.severity], p.kind, p.subjects))

@@ -28,6 +28,7 @@ from ...store.edits import AddressTaken, EditError, Missing, StaleEdit
 from ...store.listing import CursorError
 from ...store.plan_edits import PlanConflict
 from ..knowing.plan_book import PlanRefused
+from ..lookup.resolving import Ambiguous, NotByThat
 
 _log = logging.getLogger(__name__)
 MEDIA_TYPE = "application/problem+json"
@@ -79,6 +80,10 @@ def of(error: Exception) -> Problem:
             return _problem(422, "bad_cursor", error, field="cursor")
         case Missing():
             return _problem(404, "missing", error)
+        case Ambiguous():
+            return _problem(409, "ambiguous", error, candidates=error.candidates)
+        case NotByThat():
+            return _problem(422, "not_by_that", error, candidates=error.candidates)
         case StaleEdit():
             current = {name: str(value) for name, value in error.current.items()}
             return _problem(409, "stale", error, current=current, version=error.version)
@@ -142,7 +147,8 @@ def install(app: FastAPI) -> None:
 
     for kind in (
         Refusal, RangeError, TargetError, AdapterError, MacError, VendorError, EditError, CursorError, Missing,
-        StaleEdit, SegmentError, PlanRefused, ReshapeError, PlanError, AddressTaken, PlanConflict, ServerTrouble, SheetError,
+        StaleEdit, Ambiguous, NotByThat,
+        SegmentError, PlanRefused, ReshapeError, PlanError, AddressTaken, PlanConflict, ServerTrouble, SheetError,
         CardError, DiskFull,
     ):  # fmt: skip
         app.add_exception_handler(kind, known)

@@ -1,0 +1,75 @@
+"""What a path names, found before the path function runs: a device, a subnet, a band, an assignment, a DHCP server."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Depends, Path, Query
+
+from ..lookup import resolving
+from .deps import ContextDep, Who
+
+_SITE = Annotated[
+    str | None, Query(description="The site, by name or id, where two use the same; the one here when left out.")
+]
+_DEVICE = Annotated[
+    str, Path(description="A device by its id, a name it was given, its planned hostname or a MAC in any notation.")
+]
+_SEEN = Annotated[
+    str,
+    Path(
+        description="A device by its id, a name, a MAC in any notation, an address; a heard name or fragment of one device."
+    ),
+]
+_SUBNET = Annotated[str, Path(description="A subnet by its id, its range such as 10.44.10.0/24, or its own name.")]
+_BAND = Annotated[str, Path(description="A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name.")]
+_ASSIGNMENT = Annotated[str, Path(description="An assignment by its id, its address or its hostname.")]
+_SERVER = Annotated[str, Path(description="A DHCP server by its id or name.")]
+
+
+def _device(which: _DEVICE, context: ContextDep, who: Who) -> int:
+    with context.database.read() as connection:
+        return resolving.device_to_change(context, connection, which)
+
+
+def _seen(which: _SEEN, context: ContextDep, who: Who) -> int:
+    with context.database.read() as connection:
+        return resolving.device_to_read(context, connection, which)
+
+
+def _subnet(which: _SUBNET, context: ContextDep, who: Who, site: _SITE = None) -> int:
+    return resolving.subnet(context, which, site).id
+
+
+def _subnet_seen(which: _SUBNET, context: ContextDep, who: Who, site: _SITE = None) -> int:
+    return resolving.subnet(context, which, site, reading=True).id
+
+
+def _band(
+    which: _BAND,
+    context: ContextDep,
+    who: Who,
+    within: Annotated[
+        str | None, Query(description="The subnet it lies in, where several have one of that name.")
+    ] = None,
+    site: _SITE = None,
+) -> int:
+    return resolving.band(context, which, within, site).id
+
+
+def _assignment(which: _ASSIGNMENT, context: ContextDep, who: Who, site: _SITE = None) -> int:
+    return resolving.assignment(context, which, site).id
+
+
+def _server(which: _SERVER, context: ContextDep, who: Who) -> int:
+    with context.database.read() as connection:
+        return resolving.server(connection, which).id
+
+
+DeviceToChange = Annotated[int, Depends(_device)]
+DeviceToRead = Annotated[int, Depends(_seen)]
+SubnetToChange = Annotated[int, Depends(_subnet)]
+SubnetToRead = Annotated[int, Depends(_subnet_seen)]
+BandRef = Annotated[int, Depends(_band)]
+AssignmentRef = Annotated[int, Depends(_assignment)]
+ServerRef = Annotated[int, Depends(_server)]

@@ -21,11 +21,12 @@ MAY_IMPORT = {
     "cli": {"client", "core", "api"},
 }  # fmt: skip
 ROOMS = {
-    "aids": set(), "knowing": set(), "web": {"knowing"}, "vendors": {"web"}, "scans": {"knowing", "web"},
-    "plan": {"knowing", "web", "scans"}, "devices": {"knowing", "web", "scans", "plan"},
-    "dhcp": {"aids", "knowing", "web", "scans", "plan"}, "findings": {"aids", "web", "devices", "plan"},
-    "watching": {"aids", "knowing", "web", "scans", "findings"}, "lookup": {"web", "scans", "plan", "findings", "watching"},
-    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "plan"},
+    "aids": set(), "knowing": set(), "web": {"knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
+    "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
+    "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
+    "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},
+    "lookup": {"naming", "web", "scans", "plan", "findings", "watching"},
+    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "naming", "plan"},
 }  # fmt: skip
 """Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""
 HALL_SEES = {"aids", "knowing", "vendors"}

@@ -15,7 +15,8 @@ from ..context import Context
 from ..devices import device_edits
 from ..dhcp.dhcp_servers import DhcpServers
 from ..knowing.plan_book import Edit, Make
-from ..plan import planning, request_values
+from ..naming import request_values
+from ..plan import planning
 
 WHO = "demo"
 

@@ -19,7 +19,7 @@ from ...core.text import clean, clean_note
 from ...store import change_queries, seen_records
 from ...store.edits import EditError, Missing, StaleEdit
 from ..knowing.plan_book import Desk, Edit
-from ..plan import request_values
+from ..naming import request_values
 
 _MOST = {"name": 120, "role": 40, "owner": 120, "place": 120}
 Making = Callable[[Desk], Edit]

@@ -31,11 +31,10 @@ from ...store import change_queries, device_queries, review_records
 from ...store.device_queries import DeviceFilter
 from .. import setting_edits, views
 from ..context import Context, now_ms
-from ..lookup import resolving
-from ..plan import request_values
+from ..naming import request_values, resolving
+from ..naming.references import DeviceToChange, DeviceToRead
 from ..web.deps import ContextDep, Who, as_json
 from ..web.problems import Refusal
-from ..web.references import DeviceToChange, DeviceToRead
 from . import device_edits, device_views
 
 router = APIRouter(prefix="/api", tags=["devices"])

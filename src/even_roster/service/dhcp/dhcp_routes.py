@@ -34,10 +34,10 @@ from ...core.text import clean
 from ...store import lease_records
 from .. import setting_edits
 from ..context import Context
-from ..plan import request_values
+from ..naming import request_values
+from ..naming.references import ServerRef
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
-from ..web.references import ServerRef
 from . import dhcp_views, renewing, sheets
 from .dhcp_servers import DhcpServers
 

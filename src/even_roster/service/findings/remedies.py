@@ -17,7 +17,8 @@ from ...store.rows import FindingRow
 from .. import setting_edits
 from ..context import Context
 from ..devices import device_edits
-from ..plan import planning, request_values
+from ..naming import request_values
+from ..plan import planning
 from ..web.problems import Refusal
 
 

@@ -18,8 +18,8 @@ from ...store.device_queries import DeviceFilter
 from ...store.rows import DeviceRow
 from .. import views
 from ..context import Context
+from ..naming import resolving
 from ..web.deps import ContextDep, Who
-from . import resolving
 from .explain import explain_address, explain_mac
 
 router = APIRouter(prefix="/api", tags=["find"])

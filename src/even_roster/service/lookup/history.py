@@ -19,7 +19,7 @@ from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
 from ..findings import finding_views
-from ..plan import request_values
+from ..naming import request_values
 from ..web.problems import Refusal
 from . import past_plan_views
 

@@ -24,7 +24,7 @@ from ...probe.segment import Reached, Segment, SegmentError
 from ...probe.sweep_engine import Answer
 from ...store import device_queries, lease_records, scan_records
 from ..context import Context, now_ms
-from . import resolving
+from ..naming import resolving
 
 OTHERS = 4
 DAY = 24 * 3600 * 1000

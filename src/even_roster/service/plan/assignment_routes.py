@@ -33,10 +33,10 @@ from ...store.assignment_queries import AssignmentFilter
 from ...store.edits import EditError
 from ...store.plan_edits import Saved
 from ..context import Context
-from ..lookup import resolving
+from ..naming import request_values, resolving
+from ..naming.references import AssignmentRef
 from ..web.deps import ContextDep, Who, as_json
-from ..web.references import AssignmentRef
-from . import plan_views, planning, proving, request_values, settling
+from . import plan_views, planning, proving, settling
 
 router = APIRouter(prefix="/api", tags=["plan"])
 Sort = Literal["address", "name", "role", "mac", "kind"]

@@ -29,7 +29,7 @@ from ...core.text import clean, clean_note
 from ...store.edits import AddressTaken, EditError, Missing
 from ...store.plan_edits import PlanConflict
 from ..knowing.plan_book import Edit, Make
-from . import request_values
+from ..naming import request_values
 
 T = TypeVar("T", Site, Subnet, Band, Assignment, Use)
 

@@ -25,8 +25,8 @@ from ...store.edits import EditError, Missing
 from .. import views
 from ..context import Context, Promise, now_ms
 from ..knowing.observing import Batch
+from ..naming import request_values
 from ..scans.running_scans import describe_segment
-from . import request_values
 
 _FOR_EVER = 1 << 52
 ROUNDS = 4

@@ -20,7 +20,8 @@ from ...store import device_queries, lease_records
 from ...store.edits import EditError, Missing
 from ..context import Context, Promise, now_ms
 from ..knowing.plan_book import Edit, PlanRefused
-from ..lookup import resolving
+from ..naming import resolving
+from ..web.problems import Ambiguous, NotByThat
 from . import planning, proving
 
 MOST = 200
@@ -75,7 +76,7 @@ def _look(context: Context, named: Sequence[int | str]) -> list[_Device]:
         for reference in named:
             try:
                 identity = resolving.device_or_holder(context, connection, str(reference))
-            except (Missing, resolving.Ambiguous, resolving.NotByThat) as error:
+            except (Missing, Ambiguous, NotByThat) as error:
                 found.append(_Device(0, str(reference), "", why_not=str(error)))
                 continue
             if any(other.id == identity for other in found):

@@ -34,10 +34,10 @@ from ...probe import dns_check
 from ...store.edits import EditError
 from ..context import Context, now_ms
 from ..knowing.plan_book import Edit
-from ..lookup import resolving
+from ..naming import request_values, resolving
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
-from . import request_values, spreadsheet_files
+from . import spreadsheet_files
 
 router = APIRouter(prefix="/api", tags=["sheets"])
 _ORDER = {"refused": 0, "add": 1, "change": 2, "same": 3}

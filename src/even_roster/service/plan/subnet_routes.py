@@ -31,11 +31,11 @@ from ...store import seen_records
 from ...store.plan_edits import Saved
 from .. import setting_edits
 from ..context import Context
-from ..lookup import resolving
+from ..naming import request_values, resolving
+from ..naming.references import BandRef, SubnetToChange, SubnetToRead
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
-from ..web.references import BandRef, SubnetToChange, SubnetToRead
-from . import plan_views, planning, request_values
+from . import plan_views, planning
 
 T = TypeVar("T", BandNew, BandEdit, BandDraft)
 router = APIRouter(prefix="/api", tags=["plan"])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -10,7 +11,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from ...api.common import Problem
+from ...api.common import Meant, Problem
 from ...core.adapters import AdapterError
 from ...core.cards import CardError
 from ...core.dhcp import PlanError
@@ -28,10 +29,11 @@ from ...store.edits import AddressTaken, EditError, Missing, StaleEdit
 from ...store.listing import CursorError
 from ...store.plan_edits import PlanConflict
 from ..knowing.plan_book import PlanRefused
-from ..lookup.resolving import Ambiguous, NotByThat
 
 _log = logging.getLogger(__name__)
 MEDIA_TYPE = "application/problem+json"
+SHOWN = 6
+"""Of so many things that a name may mean the sentence tells; the document has all."""
 
 
 class Refusal(Exception):
@@ -42,6 +44,24 @@ class Refusal(Exception):
             title=_TITLES.get(status, "Refused"), status=status, code=code, detail=detail, field=field
         )
         super().__init__(detail)
+
+
+class Ambiguous(Exception):
+    """A name means several things; `candidates` are what it may mean."""
+
+    def __init__(self, what: str, text: str, candidates: Sequence[Meant]) -> None:
+        self.candidates = list(candidates)
+        shown = "; ".join(one.said for one in candidates[:SHOWN])
+        more = f"; and {len(candidates) - SHOWN} more" if len(candidates) > SHOWN else ""
+        super().__init__(f"{text!r} means {len(candidates)} {what}: {shown}{more}")
+
+
+class NotByThat(Exception):
+    """Something can be found so, but not changed: the message says how to name it."""
+
+    def __init__(self, sentence: str, candidates: Sequence[Meant]) -> None:
+        self.candidates = list(candidates)
+        super().__init__(sentence)
 
 
 _TITLES = {

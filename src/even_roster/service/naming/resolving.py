@@ -6,7 +6,7 @@ name that was only heard, which anybody can send. To read, an address, a heard n
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from difflib import get_close_matches
 from ipaddress import AddressValueError, IPv4Address
 
@@ -24,29 +24,11 @@ from ...store.rows import DeviceRow, DhcpServerRow
 from ...store.tables import devices
 from .. import views
 from ..context import Context
-from ..plan import request_values
+from ..web.problems import SHOWN, Ambiguous, NotByThat
+from . import request_values
 
 MOST_DIGITS = 9
-SHOWN = 6
 _QUOTES = "\"'`“”„‘’ "
-
-
-class Ambiguous(Exception):
-    """A name means several things; `candidates` are what it may mean."""
-
-    def __init__(self, what: str, text: str, candidates: Sequence[Meant]) -> None:
-        self.candidates = list(candidates)
-        shown = "; ".join(one.said for one in candidates[:SHOWN])
-        more = f"; and {len(candidates) - SHOWN} more" if len(candidates) > SHOWN else ""
-        super().__init__(f"{text!r} means {len(candidates)} {what}: {shown}{more}")
-
-
-class NotByThat(Exception):
-    """Something can be found so, but not changed: the message says how to name it."""
-
-    def __init__(self, sentence: str, candidates: Sequence[Meant]) -> None:
-        self.candidates = list(candidates)
-        super().__init__(sentence)
 
 
 def device_to_change(context: Context, connection: Connection, text: str) -> int:

@@ -6,8 +6,8 @@ from typing import Annotated
 
 from fastapi import Depends, Path, Query
 
-from ..lookup import resolving
-from .deps import ContextDep, Who
+from ..web.deps import ContextDep, Who
+from . import resolving
 
 _SITE = Annotated[
     str | None, Query(description="The site, by name or id, where two use the same; the one here when left out.")

@@ -135,7 +135,7 @@ def _stream(table: Table, roster: Roster, home: Path) -> None:
     took = time.perf_counter() - began
     assert size > floor_size / 2
     table.add(
-        "50,000 devices: roster devices --json",
+        "50,000 devices: roster device --json",
         f"{took:.1f} s",
         "streams",
         floor=f"{floor:.2f} s (SQLite and json alone)",

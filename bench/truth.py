@@ -297,6 +297,6 @@ def _flooded_link() -> Iterator[tuple[Namespace, Service]]:
         with service("serve", inside=inside, watch=True, anew=True) as running:
             done = running.roster("subnet", "add", "10.48.0.0/20", "--name", "Flood")
             assert done.returncode == 0, done.stderr
-            running.roster("watch", "Flood", "--off")
+            running.roster("watch", "set", "Flood", "--off")
             time.sleep(6)
             yield inside, running

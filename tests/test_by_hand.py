@@ -88,7 +88,7 @@ class OnTheWire(unittest.TestCase):
         return {line["value"]: (line["tick"], line["said"]) for line in found["lines"]}
 
     def state(self, running: Service) -> str:
-        found: Any = running.json("assignments", "--in", "Office")
+        found: Any = running.json("assignment", "--in", "Office")
         return str(found["assignments"][0]["reservation"]["sentence"])
 
     def test_the_sheet_is_ticked_off_as_a_person_enters_it(self) -> None:

@@ -103,10 +103,10 @@ class Printing(unittest.TestCase):
 class Running(unittest.TestCase):
     def test_options_that_name_a_service_go_before_or_after_the_command(self) -> None:
         parser = main.build_parser()
-        before = parser.parse_args(["--home", "/a", "devices"])
-        after = parser.parse_args(["devices", "--home", "/a"])
+        before = parser.parse_args(["--home", "/a", "device"])
+        after = parser.parse_args(["device", "--home", "/a"])
         self.assertEqual((before.home, after.home), ("/a", "/a"))
-        self.assertIsNone(parser.parse_args(["devices"]).home)
+        self.assertIsNone(parser.parse_args(["device"]).home)
 
     def test_no_command_shows_what_there_is(self) -> None:
         with printed() as out:

@@ -41,9 +41,9 @@ class Subnets(Words):
             "no planned subnet is called 'Basement'; planned are: Office",
             self.refuses("subnet", "show", "Basement"),
         )
-        self.assertRegex(self.says("subnets"), r"10\.52\.0\.0/24 +Loft +53 +10\.52\.0\.1 +254 +0 +0 +253")
+        self.assertRegex(self.says("subnet"), r"10\.52\.0\.0/24 +Loft +53 +10\.52\.0\.1 +254 +0 +0 +253")
         self.says("subnet", "remove", "Loft")
-        self.assertNotIn("Loft", self.says("subnets"))
+        self.assertNotIn("Loft", self.says("subnet"))
 
     def test_bands_are_drawn_with_all_that_a_pool_hands_out(self) -> None:
         self.says("subnet", "add", "10.53.0.0/24", "--name", "Studio", "--gateway", "10.53.0.1")
@@ -68,52 +68,52 @@ class Subnets(Words):
                 self.assertIn(said, self.refuses("band", "set", "guests", option, value))
         self.assertIn("there is no band 'nothing'", self.refuses("band", "set", "nothing", "--range", "1-2"))
         self.assertRegex(
-            self.says("bands", "Studio"), r"static +10\.53\.0\.10 - 10\.53\.0\.40 +machines +printer, server +31"
+            self.says("band", "--in", "Studio"), r"static +10\.53\.0\.10 - 10\.53\.0\.40 +machines +printer, server +31"
         )
         self.assertIn("81 in pools", self.says("subnet", "show", "Studio"))
         self.says("band", "remove", "guests")
-        self.assertNotIn("guests", self.says("bands", "Studio"))
+        self.assertNotIn("guests", self.says("band", "--in", "Studio"))
 
     def test_a_split_and_a_join_give_back_what_was_drawn(self) -> None:
         self.says("subnet", "add", "10.54.0.0/24", "--name", "Annex", "--gateway", "10.54.0.1")
         self.says("band", "add", "Annex", "pool", "100-160", "--name", "pool-a")
         self.says("band", "add", "Annex", "static", "161-200", "--name", "desks-a")
-        before = self.says("bands", "Annex")
+        before = self.says("band", "--in", "Annex")
         split = self.says("subnet", "split", "Annex", "25")
         self.assertIn("10.54.0.0/24 is now 2 subnets:", split)
         self.assertRegex(split, r"10\.54\.0\.128/25 +Annex 2: 126 usable")
-        self.assertRegex(self.says("bands", "Annex 2"), r"pool +10\.54\.0\.129 - 10\.54\.0\.160 +pool-a")
+        self.assertRegex(self.says("band", "--in", "Annex 2"), r"pool +10\.54\.0\.129 - 10\.54\.0\.160 +pool-a")
         self.says("subnet", "join", "10.54.0.0/25", "10.54.0.128/25")
         ranges = re.compile(r"(pool|static) +([\d.]+ - [\d.]+) +(\S+)")
-        self.assertEqual(ranges.findall(self.says("bands", "Annex")), ranges.findall(before))
+        self.assertEqual(ranges.findall(self.says("band", "--in", "Annex")), ranges.findall(before))
         self.assertIn("do not fill one larger subnet", self.refuses("subnet", "join", "Annex", "Office"))
         self.assertIn("splits into prefixes from /25", self.refuses("subnet", "split", "Annex", "20"))
 
     def test_sites_are_added_renamed_and_removed(self) -> None:
-        self.assertRegex(self.says("sites", "--add", "Wing"), r"2 +Wing +0")
-        self.assertRegex(self.says("sites", "--rename", "Wing", "North wing"), r"2 +North wing +0")
+        self.assertRegex(self.says("site", "add", "Wing"), r"2 +Wing +0")
+        self.assertRegex(self.says("site", "set", "Wing", "--name", "North wing"), r"2 +North wing +0")
         self.says("subnet", "add", "10.44.10.0/24", "--name", "Wing office", "--site", "North wing")
-        self.assertIn("still has 1 subnet", self.refuses("sites", "--remove", "North wing"))
-        self.assertRegex(
-            self.refuses("sites", "--remove", "Larkspur Hall"), r"still has \d+ subnets; remove them first"
-        )
-        self.assertIn("there is no site 'Nowhere'", self.refuses("sites", "--remove", "Nowhere"))
+        self.assertIn("still has 1 subnet", self.refuses("site", "remove", "North wing"))
+        self.assertRegex(self.refuses("site", "remove", "Larkspur Hall"), r"still has \d+ subnets; remove them first")
+        self.assertIn("there is no site 'Nowhere'", self.refuses("site", "remove", "Nowhere"))
         self.says("subnet", "remove", "Wing office", "--site", "North wing")
-        self.assertNotIn("North wing", self.says("sites", "--remove", "North wing"))
+        self.assertNotIn("North wing", self.says("site", "remove", "North wing"))
 
     def test_roles_and_the_check_of_the_plan(self) -> None:
         self.assertRegex(
-            self.says("roles", "--set", "plotter", "--on-pool", "never", "--travels"),
+            self.says("role", "set", "plotter", "--on-pool", "never", "--travels"),
             r"plotter +never +travels: reserve",
         )
-        self.assertNotIn("plotter", self.says("roles", "--forget", "plotter"))
+        self.assertNotIn("plotter", self.says("role", "remove", "plotter"))
         self.says("subnet", "add", "10.55.0.0/24", "--name", "Porch", "--gateway", "10.55.0.1")
-        self.assertIn("No mistakes.", self.says("plan", "check", "Porch"))
+        self.assertIn("No mistakes.", self.says("subnet", "check", "--in", "Porch"))
         self.says("band", "add", "Porch", "pool", "100-120")
-        self.says("plan", "check", "Porch")
-        self.assertIn("0 mistakes, 1 piece of advice", self.says("plan", "check", "Porch", "--advice", code=1))
+        self.says("subnet", "check", "--in", "Porch")
+        self.assertIn(
+            "0 mistakes, 1 piece of advice", self.says("subnet", "check", "--in", "Porch", "--advice", code=1)
+        )
         self.says("assign", "10.55.0.110", "--name", "lamp", "--anyway")
-        self.assertIn("1 mistake, 1 piece of advice", self.says("plan", "check", "Porch", code=1))
+        self.assertIn("1 mistake, 1 piece of advice", self.says("subnet", "check", "--in", "Porch", code=1))
 
 
 class Addresses(Words):
@@ -142,15 +142,16 @@ class Addresses(Words):
         self.assertIn("is the gateway of Yard", self.refuses("assign", "10.56.0.1", "--name", "keeper"))
         self.assertIn("is assigned to press", self.refuses("assign", "10.56.0.11", "--name", "other", code=5))
         self.assertRegex(
-            self.says("assignment", "10.56.0.10", "--note", "moved", "--no-on", "--version", "1"), r"switched +off"
+            self.says("assignment", "set", "10.56.0.10", "--note", "moved", "--no-on", "--version", "1"),
+            r"switched +off",
         )
-        self.refuses("assignment", "10.56.0.10", "--note", "again", "--version", "1", code=5)
-        self.assertIn("'zz' is not a MAC", self.refuses("assignment", "10.56.0.10", "--mac", "zz"))
-        listed = self.says("assignments", "--in", "Yard", "--sort", "name", "--descending")
+        self.refuses("assignment", "set", "10.56.0.10", "--note", "again", "--version", "1", code=5)
+        self.assertIn("'zz' is not a MAC", self.refuses("assignment", "set", "10.56.0.10", "--mac", "zz"))
+        listed = self.says("assignment", "--in", "Yard", "--sort", "name", "--descending")
         self.assertLess(listed.index("press"), listed.index("plotter"))
-        self.assertRegex(self.says("assignments", "-q", "second floor"), r"10\.56\.0\.11 +press")
+        self.assertRegex(self.says("assignment", "-q", "second floor"), r"10\.56\.0\.11 +press")
         use = re.search(
-            r"^ *(\d+) +box-office", self.says("uses", "add", "box-office", "10.56.0.10", "print queue"), re.M
+            r"^ *(\d+) +box-office", self.says("use", "add", "box-office", "10.56.0.10", "print queue"), re.M
         )
         assert use is not None
         held = self.says("move", "10.56.0.10", "10.56.0.15", code=1)
@@ -158,22 +159,23 @@ class Addresses(Words):
         self.assertIn("enter 10.56.0.15 there", self.says("move", "10.56.0.10", "10.56.0.15", "--yes"))
         for address in ("10.56.0.10", "10.56.0.15"):
             self.assertIn(
-                "print queue", self.says("uses", "list", address), "until it is entered there it is told at both"
+                "print queue", self.says("use", "--about", address), "until it is entered there it is told at both"
             )
-        self.assertIn("10.56.0.15", self.says("uses", "done", use[1]))
-        self.assertIn("Nobody is recorded as using 10.56.0.10", self.says("uses", "list", "10.56.0.10"))
-        self.assertIn("is no longer recorded", self.says("uses", "remove", use[1]))
-        self.assertIn("there is no use", self.refuses("uses", "remove", use[1]))
+        self.assertIn("10.56.0.15", self.says("use", "done", use[1]))
+        self.assertIn("Nobody is recorded as using 10.56.0.10", self.says("use", "--about", "10.56.0.10"))
+        self.assertIn("is no longer recorded", self.says("use", "remove", use[1]))
+        self.assertIn("there is no use", self.refuses("use", "remove", use[1]))
         self.assertIn("(it was plotter's)", self.says("release", "10.56.0.15"))
         self.assertIn("assigned to nobody", self.refuses("release", "10.56.0.15"))
         self.assertIn("assigned to nobody", self.refuses("move", "10.56.0.15", "10.56.0.16"))
 
     def test_reserving_needs_a_mac_and_says_what_is_missing(self) -> None:
-        said = self.says("reserve", "02:c0:44:00:52:07", "Yard", "--name", "reader")
+        said = self.says("reserve", "02:c0:44:00:52:07", "--in", "Yard", "--name", "reader")
         self.assertIn("is reserved for reader", said)
         self.assertIn("advice", said)
         self.assertIn("no DHCP server is planned", said)
-        self.refuses("reserve", "02:c0:44:00:52", "Yard")
+        self.refuses("reserve", "02:c0:44:00:52", "--in", "Yard")
+        self.assertIn("is said with --in", self.refuses("reserve", "02:c0:44:00:52:08", "Yard", "--name", "x"))
 
     def test_free_addresses_and_proofs_are_graded_in_words(self) -> None:
         free = self.says("free", "yard-printers", "--count", "3", "--adjacent", "--no-ask")
@@ -212,7 +214,7 @@ class Servers(Words):
         done = self.says("dhcp", "publish", "ledger", "--yes")
         self.assertIn("10.44.10.150", done)
         self.assertIn("nothing to change", self.says("dhcp", "publish", "ledger", "--yes"))
-        self.assertRegex(self.says("dhcp", "servers"), r"ledger +standin +3 +6 of 6")
+        self.assertRegex(self.says("dhcp"), r"ledger +standin +3 +6 of 6")
         self.says("release", "10.44.10.150")
         self.says("dhcp", "publish", "ledger", "--yes")
 
@@ -232,27 +234,29 @@ class Sheets(Words):
             sheet.write_text(
                 "Address;Name;MAC\n10.44.40.61;cam-new;02:c0:44:00:61:01\n10.44.40.62;cam bad name!;\n10.99.0.1;elsewhere;\n"
             )
-            tried = self.says("import", str(sheet), "--dry-run", code=1)
+            tried = self.says("file", "in", str(sheet), "--dry-run", code=1)
             for said in (
                 "Read as CSV with semicolons, UTF-8; columns: address, name, mac.", "'cam bad name!' is not a hostname",
                 "10.99.0.1 lies in no planned subnet", "1 would be added, 0 changed, 0 are the same, 2 refused.",
             ):  # fmt: skip
                 self.assertIn(said, tried)
-            self.assertIn("2 of 3 rows cannot be imported, so none was", self.refuses("import", str(sheet)))
+            self.assertIn("2 of 3 rows cannot be imported, so none was", self.refuses("file", "in", str(sheet)))
             sheet.write_text("Wo;Wer\n10.44.40.61;cam-new\n")
-            self.assertIn("no column is recognised as the address", self.refuses("import", str(sheet), "--dry-run"))
-            self.assertIn("'nonsense' is no field", self.refuses("import", str(sheet), "--map", "nonsense=Wo"))
-            taken = self.says("import", str(sheet), "--map", "address=Wo", "--map", "name=Wer")
-            change = re.search(r"roster changes --undo (\d+)", taken)
+            self.assertIn("no column is recognised as the address", self.refuses("file", "in", str(sheet), "--dry-run"))
+            self.assertIn("'nonsense' is no field", self.refuses("file", "in", str(sheet), "--map", "nonsense=Wo"))
+            taken = self.says("file", "in", str(sheet), "--map", "address=Wo", "--map", "name=Wer")
+            change = re.search(r"roster change undo (\d+)", taken)
             assert change is not None, taken
-            self.assertIn("cam-new", self.says("assignment", "10.44.40.61"))
-            self.says("changes", "--undo", change[1])
-            self.assertIn("assigned to nobody", self.refuses("assignment", "10.44.40.61"))
-            self.assertIn("cannot be read", self.refuses("import", str(Path(folder) / "nothing.csv")))
-            self.assertIn(".csv", self.refuses("export", str(Path(folder) / "plan.pdf")))
+            self.assertIn("cam-new", self.says("assignment", "show", "10.44.40.61"))
+            self.says("change", "undo", change[1])
+            self.assertIn("assigned to nobody", self.refuses("assignment", "show", "10.44.40.61"))
+            self.assertIn("cannot be read", self.refuses("file", "in", str(Path(folder) / "nothing.csv")))
+            self.assertIn(".csv", self.refuses("file", "out", str(Path(folder) / "plan.pdf")))
             out = Path(folder) / "cameras-out.csv"
-            self.says("export", str(out), "--in", "Cameras")
-            self.assertIn("0 would be added, 0 changed, 18 are the same", self.says("import", str(out), "--dry-run"))
+            self.says("file", "out", str(out), "--in", "Cameras")
+            self.assertIn(
+                "0 would be added, 0 changed, 18 are the same", self.says("file", "in", str(out), "--dry-run")
+            )
 
     def test_cards_zones_and_hosts_are_ready_to_use(self) -> None:
         card = self.says("card", "10.44.10.30")
@@ -265,11 +269,11 @@ class Sheets(Words):
         self.assertIn("addresses:\n        - 10.44.10.30/24", self.says("card", "10.44.10.30", "--snippet", "netplan"))
         self.assertIn("-PrefixLength 24", self.says("card", "10.44.10.30", "--snippet", "powershell"))
         self.assertIn("lies in no planned subnet", self.refuses("card", "10.99.0.1"))
-        zone = self.says("names", "zone", "Cameras")
+        zone = self.says("dns", "zone", "Cameras")
         self.assertIn("$ORIGIN 40.44.10.in-addr.arpa.", zone)
         self.assertRegex(zone, r"20 +IN +PTR +camera-01\.larkspur\.example\.")
-        self.assertIn("no name of the roster is in nowhere.test", self.refuses("names", "zone", "nowhere.test"))
-        self.assertRegex(self.says("names", "hosts"), r"10\.44\.10\.30\s+printer-1")
+        self.assertIn("no name of the roster is in nowhere.test", self.refuses("dns", "zone", "nowhere.test"))
+        self.assertRegex(self.says("dns", "hosts"), r"10\.44\.10\.30\s+printer-1")
 
 
 if __name__ == "__main__":

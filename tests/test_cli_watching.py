@@ -25,16 +25,16 @@ class Watching(Words):
     def test_every_subnet_is_looked_at_until_it_is_said_otherwise(self) -> None:
         self.line(self.row("Office"), r"^Office +1 h ")
         set_to = self.says(
-            "watch", "Office", "--every", "15m", "--light", "5m", "--ask", "never", "--quiet", "22:00-06:00"
+            "watch", "set", "Office", "--every", "15m", "--light", "5m", "--ask", "never", "--quiet", "22:00-06:00"
         )
         self.line(set_to, r"Office +15 min .* 5 min +(-|never|off) +22:00-06:00")
-        self.line(self.says("watch", "Office", "--strangers", "all", "--quiet", "none"), r" - +all ")
+        self.line(self.says("watch", "set", "Office", "--strangers", "all", "--quiet", "none"), r" - +all ")
         self.line(
-            self.says("watch", "Office", "--off"),
+            self.says("watch", "set", "Office", "--off"),
             r"^Office +off ",
         )
         self.line(self.row("Stage"), r"^Stage +1 h ", "others stay as they are")
-        self.line(self.says("watch", "Office", "--on", "--every", "never", "--light", "never"), r"^Office ")
+        self.line(self.says("watch", "set", "Office", "--on", "--every", "never", "--light", "never"), r"^Office ")
 
     def test_what_is_no_time_or_subnet_is_told_with_what_would_be(self) -> None:
         for arguments, said in (
@@ -43,8 +43,8 @@ class Watching(Words):
             (("Office", "--every", "1s"), "1s"),
         ):
             with self.subTest(arguments=arguments):
-                self.assertIn(said, self.refuses("watch", *arguments))
-        self.assertIn("there are: Office, Stage", self.refuses("watch", "Nowhere", "--every", "5m"))
+                self.assertIn(said, self.refuses("watch", "set", *arguments))
+        self.assertIn("there are: Office, Stage", self.refuses("watch", "set", "Nowhere", "--every", "5m"))
 
     def line(self, text: str, wanted: str, why: str | None = None) -> None:
         """A line of what was said reads so."""
@@ -53,14 +53,16 @@ class Watching(Words):
 
 class Keeping(Words):
     def test_how_long_things_are_kept_and_from_when_they_are_told(self) -> None:
-        before = self.says("keep")
+        before = self.says("watch", "keep")
         self.assertIn("every stay for 400 days, then one per pair with its first and last time", before)
-        self.assertIn("every stay for 90 days", self.says("keep", "--history", "90", "--missing-after", "14"))
-        self.assertIn("told after 14 days of silence", self.says("keep"))
-        self.assertIn("input should be greater than or equal to 30, not 1", self.refuses("keep", "--history", "1"))
-        self.assertIn("greater than or equal to 1, not 0", self.refuses("keep", "--missing-after", "0"))
-        self.assertIn("every stay for 90 days", self.says("keep"), "what was refused changed nothing")
-        self.assertEqual(self.says("keep", "--history", "400", "--missing-after", "7"), before)
+        self.assertIn("every stay for 90 days", self.says("watch", "keep", "--history", "90", "--missing-after", "14"))
+        self.assertIn("told after 14 days of silence", self.says("watch", "keep"))
+        self.assertIn(
+            "input should be greater than or equal to 30, not 1", self.refuses("watch", "keep", "--history", "1")
+        )
+        self.assertIn("greater than or equal to 1, not 0", self.refuses("watch", "keep", "--missing-after", "0"))
+        self.assertIn("every stay for 90 days", self.says("watch", "keep"), "what was refused changed nothing")
+        self.assertEqual(self.says("watch", "keep", "--history", "400", "--missing-after", "7"), before)
 
 
 class Telling(Words):
@@ -81,28 +83,28 @@ class Telling(Words):
         self.addCleanup(desk.server_close)
         self.addCleanup(desk.shutdown)
         url = f"http://127.0.0.1:{desk.server_port}/hook"
-        self.assertIn("desk", self.says("notify", "webhook", "desk", url, "--least", "wrong"))
-        self.assertRegex(self.says("notify", "routes"), rf"desk +webhook +{re.escape(url)} +wrong +on")
-        self.says("notify", "test", "desk")
+        self.assertIn("desk", self.says("notice", "webhook", "desk", url, "--least", "wrong"))
+        self.assertRegex(self.says("notice"), rf"desk +webhook +{re.escape(url)} +wrong +on")
+        self.says("notice", "test", "desk")
         # What the demo finds meanwhile is told over the same route.
         tests = [one for body in got for one in json.loads(body)["findings"] if one["kind"] == "test"]
         self.assertEqual([one["title"] for one in tests], ["This is a test"])
-        self.assertRegex(self.says("notify", "off", "desk"), r"desk .* off")
-        self.assertRegex(self.says("notify", "on", "desk"), r"desk .* on")
-        self.assertIn("already", self.refuses("notify", "webhook", "desk", url))
-        self.says("notify", "remove", "desk")
-        self.assertIn("there is no route 'desk'", self.refuses("notify", "remove", "desk"))
+        self.assertRegex(self.says("notice", "off", "desk"), r"desk .* off")
+        self.assertRegex(self.says("notice", "on", "desk"), r"desk .* on")
+        self.assertIn("already", self.refuses("notice", "webhook", "desk", url))
+        self.says("notice", "remove", "desk")
+        self.assertIn("there is no route 'desk'", self.refuses("notice", "remove", "desk"))
 
     def test_what_cannot_be_reached_is_told_by_the_test_and_what_cannot_be_right_at_once(self) -> None:
-        self.assertIn("http", self.refuses("notify", "webhook", "bad", "ftp://127.0.0.1/hook"))
-        self.says("notify", "webhook", "deaf", "http://127.0.0.1:9/hook")
-        said = self.says("notify", "test", "deaf", code=1)
+        self.assertIn("http", self.refuses("notice", "webhook", "bad", "ftp://127.0.0.1/hook"))
+        self.says("notice", "webhook", "deaf", "http://127.0.0.1:9/hook")
+        said = self.says("notice", "test", "deaf", code=1)
         self.assertIn("refused", said.casefold())
-        self.says("notify", "syslog", "log", "127.0.0.1:5514")
-        self.assertRegex(self.says("notify", "routes"), r"log +syslog +127\.0\.0\.1:5514")
-        self.refuses("notify", "syslog", "odd", "127.0.0.1:99999")
+        self.says("notice", "syslog", "log", "127.0.0.1:5514")
+        self.assertRegex(self.says("notice"), r"log +syslog +127\.0\.0\.1:5514")
+        self.refuses("notice", "syslog", "odd", "127.0.0.1:99999")
         self.refuses(
-            "notify",
+            "notice",
             "mail",
             "nobody",
             "not-an-address",
@@ -112,7 +114,7 @@ class Telling(Words):
             "127.0.0.1:25",
         )
         for name in ("deaf", "log"):
-            self.says("notify", "remove", name)
+            self.says("notice", "remove", name)
 
 
 class Asking(Words):
@@ -127,8 +129,8 @@ class Asking(Words):
         self.assertIn("exchange them", self.refuses("history", "10.44.10.30", "--from", "now", "--to", "yesterday"))
         self.assertIn("write it as 14:05", self.refuses("history", "10.44.10.30", "--from", "teatime"))
         self.assertIn("nothing here is or was called 'nobody-at-all'", self.refuses("history", "nobody-at-all"))
-        self.assertIn("no finding about Nowhere", self.says("findings", "--about", "Nowhere"))
-        self.assertIn("there is no finding 9999", self.refuses("accept", "9999", "--reason", "no such"))
+        self.assertIn("no finding about Nowhere", self.says("finding", "--about", "Nowhere"))
+        self.assertIn("there is no finding 9999", self.refuses("finding", "accept", "9999", "--reason", "no such"))
 
     def test_names_heard_are_told_once_by_each_source(self) -> None:
         self.says("scan", "10.44.20.41", "--adapter", "stage0", "--ports", "")

@@ -128,7 +128,7 @@ class Adapters(unittest.TestCase):
                 stderr=subprocess.PIPE,
             )
             until(
-                lambda: re.search(r'"probes": [1-9]', running.roster("scans", "--json").stdout) is not None,
+                lambda: re.search(r'"probes": [1-9]', running.roster("scan", "--earlier", "--json").stdout) is not None,
                 "the scan does not begin",
                 0.2,
             )

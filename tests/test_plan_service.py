@@ -139,7 +139,7 @@ class Edits(OnDemo):
             self.roster.edit_assignment(one.id, AssignmentEdit(version=one.version, note="mine"))
         self.assertEqual(stale.exception.current["note"], "theirs")
         self.assertEqual(stale.exception.version, one.version + 1)
-        done = self.service.roster("assignment", "10.44.20.30", "--note", "x", "--version", str(one.version))
+        done = self.service.roster("assignment", "set", "10.44.20.30", "--note", "x", "--version", str(one.version))
         self.assertEqual(done.returncode, 5)
 
     def test_a_move_lists_what_depends_on_the_address_first(self) -> None:
@@ -240,7 +240,7 @@ class Edits(OnDemo):
         assert done.change is not None
         self.roster.undo(done.change)
         self.assertFalse(self.planned(spare[0].address), "all of it is one change")
-        self.assertIn("Nothing was changed", self.service.roster("settle", str(free.id), "--dry-run").stdout)
+        self.assertIn("Nothing was changed", self.service.roster("device", "settle", str(free.id), "--dry-run").stdout)
 
     def planned(self, address: str) -> bool:
         try:
@@ -272,9 +272,9 @@ class Edits(OnDemo):
             self.roster.remove_band(band.id)
 
     def test_reserve_chooses_a_proven_address_in_the_roles_band(self) -> None:
-        made = self.service.json("reserve", "02-C0-44-00-99-01", "Office", "--role", "printer", "--name", "printer-9")[
-            "assignment"
-        ]
+        made = self.service.json(
+            "reserve", "02-C0-44-00-99-01", "--in", "Office", "--role", "printer", "--name", "printer-9"
+        )["assignment"]
         self.assertEqual((made["address"], made["kind"]), ("10.44.10.34", "reserved"))  # type: ignore[index]
         self.assertEqual(made["reservation"]["state"], "not published")  # type: ignore[index]
         again = self.service.roster("reserve", "02c044009901", "10.44.10.35", "--name", "printer-9")
@@ -372,10 +372,10 @@ class Edits(OnDemo):
 
     def test_the_plan_check_tells_what_is_wrong_at_the_site(self) -> None:
         self.service.roster("scan", "10.44.30.171")
-        found = self.service.json("plan", "check")["problems"]
+        found = self.service.json("subnet", "check")["problems"]
         assert isinstance(found, list)
         self.assertIn("static inside pool", [p["kind"] for p in found])
-        self.assertEqual(self.service.roster("plan", "check").returncode, 1)
+        self.assertEqual(self.service.roster("subnet", "check").returncode, 1)
         self.assertEqual(set(found[0]), {"kind", "severity", "sentence", "remedy", "subjects"})
 
 
@@ -413,9 +413,9 @@ class CommandLine(OnDemo):
     def test_every_command_gives_one_json_document(self) -> None:
         for arguments, key in (
             (("sites",), "sites"), (("subnets",), "subnets"), (("subnet", "show", "Office"), "bands"), (("bands",), "bands"), (("roles",), "roles"),
-            (("plan", "check"), "problems"), (("assignments", "--kind", "reserved"), "assignments"), (("uses", "list"), "uses"), (("dhcp", "servers"), "servers"),
+            (("subnet", "check"), "problems"), (("assignment", "--kind", "reserved"), "assignments"), (("uses", "list"), "uses"), (("dhcp", "servers"), "servers"),
             (("dhcp", "preview"), "lines"), (("dhcp", "adopt", "--dry-run"), "reservations"), (("dhcp", "leases"), "leases"), (("dhcp", "pools"), "pools"),
-            (("dhcp", "export"), "subnets"), (("names", "hosts"), "hosts"), (("names", "zone", "Office"), "zones"), (("names", "check", "--in", "Office"), "disagreements"), (("card", "10.44.10.12"), "snippets"),
+            (("dhcp", "export"), "subnets"), (("dns", "hosts"), "hosts"), (("dns", "zone", "Office"), "zones"), (("dns", "check", "--in", "Office"), "disagreements"), (("card", "10.44.10.12"), "snippets"),
         ):  # fmt: skip
             found = self.service.json(*arguments)
             self.assertIn(key, found, arguments)
@@ -430,16 +430,16 @@ class CommandLine(OnDemo):
 
     def test_a_spreadsheet_goes_in_and_out(self) -> None:
         place = self.service.home / "out.xlsx"
-        self.assertEqual(self.service.roster("export", str(place)).returncode, 0)
-        shown = self.service.json("import", str(place))
+        self.assertEqual(self.service.roster("file", "out", str(place)).returncode, 0)
+        shown = self.service.json("file", "in", str(place))
         self.assertEqual((shown["added"], shown["changed"], shown["refused"]), (0, 0, 0))
         bad = self.service.home / "bad.csv"
         bad.write_text("ip,name\n10.44.10.300,x\n")
-        done = self.service.roster("import", str(bad))
+        done = self.service.roster("file", "in", str(bad))
         self.assertEqual(done.returncode, 2)
         self.assertIn("row 2, column ip", done.stderr)
-        self.assertEqual(self.service.roster("import", str(bad), "--dry-run").returncode, 1)
-        self.assertEqual(self.service.roster("export", "/tmp/x.pdf").returncode, 2)
+        self.assertEqual(self.service.roster("file", "in", str(bad), "--dry-run").returncode, 1)
+        self.assertEqual(self.service.roster("file", "out", "/tmp/x.pdf").returncode, 2)
 
     def test_what_is_only_planned_is_found_and_a_planned_name_is_a_range(self) -> None:
         found = self.roster.find("portable-tour").found
@@ -454,7 +454,7 @@ class CommandLine(OnDemo):
         for arguments, code, said in (
             (("subnet", "show", "Attic"), 2, "no planned subnet is called"), (("band", "set", "nothing", "--name", "x"), 2, "there is no band"),
             (("band", "set", "printers", "--lease", "soon"), 2, "not a length of time"), (("subnet", "split", "Office", "x"), 2, "not a prefix length"),
-            (("release", "10.44.10.200"), 2, "assigned to nobody"), (("dhcp", "preview", "attic"), 2, "no DHCP server"), (("import", "/nowhere.csv"), 2, "cannot be read"),
+            (("release", "10.44.10.200"), 2, "assigned to nobody"), (("dhcp", "preview", "attic"), 2, "no DHCP server"), (("file", "in", "/nowhere.csv"), 2, "cannot be read"),
             (("free", "Office", "--count", "65"), 2, "goes from 1 to 64"), (("card", "10.9.9.9"), 2, "no planned subnet"), (("reserve", "02:c0", "10.44.10.40"), 2, "there is no device"), (("assign", "10.44.10.40", "--name", "a b"), 2, "not a hostname"),
         ):  # fmt: skip
             done = self.service.roster(*arguments)

@@ -314,7 +314,7 @@ class ProofOnTheLink(RealLink):
         )
         for last, name in ((30, "ledger"), (31, "vault"), (32, "attic")):
             running.json("assign", f"10.77.0.{last}", "--name", name)
-        told = running.json("names", "check")
+        told = running.json("dns", "check")
         kinds = {(d["name"], d["kind"]) for d in told["disagreements"]}  # type: ignore[attr-defined]
         self.assertEqual(
             kinds,

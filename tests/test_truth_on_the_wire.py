@@ -363,7 +363,7 @@ class OnTheLink(unittest.TestCase):
                 annex.ip("link", "set", name, "up")
             here = self.street.join("10.77.0.2/24", "02:c0:5b:77:00:02", name="srv0")
             self.assign("10.77.0.2", "02:c0:5b:77:00:02", "ledger")
-            self.assertEqual(self.service.roster("sites", "--add", "Annex").returncode, 0)
+            self.assertEqual(self.service.roster("site", "add", "Annex").returncode, 0)
             self.do(
                 lambda r: r.add_subnet(SubnetNew(range="10.77.0.0/24", name="Yard", gateway="10.77.0.1", site="Annex"))
             )

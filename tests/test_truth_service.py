@@ -86,34 +86,34 @@ class Watched(unittest.TestCase):
             self.roster.findings(kind="nonsense")
 
     def test_the_command_line_tells_programs_and_people(self) -> None:
-        listed: Any = json.loads(self.says("findings", "--json", "--check", code=1))
+        listed: Any = json.loads(self.says("finding", "--json", "--check", code=1))
         self.assertTrue(
             {"id", "kind", "severity", "subjects", "since", "evidence", "remedy", "state"} <= set(listed[0]), listed[0]
         )
         self.assertEqual(set(listed[0]["subjects"][0]), {"type", "value"})
-        people = self.says("findings")
+        people = self.says("finding")
         self.assertIn("Two devices answer for one address", people)
         self.assertIn("→ Give one of the 2 another address", people)
-        self.assertIn("accepted", self.says("findings", "--all", "--brief"))
-        self.assertIn("duplicate-address", self.says("findings", "--kinds"))
-        one = self.says("findings", str(self.one("duplicate-address").id))
+        self.assertIn("accepted", self.says("finding", "--all", "--brief"))
+        self.assertIn("duplicate-address", self.says("finding", "kinds"))
+        one = self.says("finding", "show", str(self.one("duplicate-address").id))
         self.assertRegex(one, r"open the card of 10\.44\.20\.41: in the console at /card/10\.44\.20\.41")
-        self.assertIn("there is no finding 9999", self.says("findings", "9999", code=2))
-        self.assertIn("are: ", self.says("findings", "--kind", "nonsense", code=2))
+        self.assertIn("there is no finding 9999", self.says("finding", "show", "9999", code=2))
+        self.assertIn("are: ", self.says("finding", "--kind", "nonsense", code=2))
 
     def test_accepting_and_its_end(self) -> None:
         rogue = self.one("unexpected-dhcp-server")
-        self.assertIn("give a --reason", self.says("accept", str(rogue.id), code=2))
+        self.assertIn("give a --reason", self.says("finding", "accept", str(rogue.id), code=2))
         with self.assertRaisesRegex(BadInput, "lies in the past"):
             self.roster.accept(rogue.id, "it is old", datetime(2020, 1, 1, tzinfo=UTC))
-        self.says("accept", str(rogue.id), "--reason", "the wing's own router", "--until", "2100-01-01")
+        self.says("finding", "accept", str(rogue.id), "--reason", "the wing's own router", "--until", "2100-01-01")
         self.assertEqual(self.roster.finding(rogue.id).finding.state, "accepted")
         self.assertNotIn(rogue.id, [f.id for f in self.roster.findings().findings])
         accepted = self.one("unexpected-dhcp-server").acceptance
         self.assertEqual(
             (accepted.reason, accepted.who, accepted.until.year), ("the wing's own router", "command line", 2100)
         )
-        self.says("accept", str(rogue.id), "--undo")
+        self.says("finding", "accept", str(rogue.id), "--undo")
         self.assertEqual(self.roster.finding(rogue.id).finding.state, "open")
         turns = [
             t.turn for t in self.roster.finding(rogue.id).turns if t.turn != "updated"
@@ -122,25 +122,25 @@ class Watched(unittest.TestCase):
 
     def test_a_remedy_is_an_edit_that_closes_its_finding_and_can_be_undone(self) -> None:
         attic = self.one("assignment-not-in-effect")
-        listed = self.says("remedy", str(attic.id))
+        listed = self.says("finding", "do", str(attic.id))
         listed_key = re.search(
-            rf"plan it at 10\.44\.10\.131 instead: roster remedy {attic.id} (\S+)$", listed, re.MULTILINE
+            rf"plan it at 10\.44\.10\.131 instead: roster finding do {attic.id} (\S+)$", listed, re.MULTILINE
         )
         assert listed_key is not None, listed
         key = listed_key[1]
         self.assertRegex(key, r"^move-the-plan=\d+,10\.44\.10\.131$")
-        self.assertIn("wants more than a press", self.says("remedy", str(attic.id), "card=10.44.10.9", code=2))
+        self.assertIn("wants more than a press", self.says("finding", "do", str(attic.id), "card=10.44.10.9", code=2))
         self.assertIn(
-            f"named by what they do; finding {attic.id} offers", self.says("remedy", str(attic.id), "1", code=2)
+            f"named by what they do; finding {attic.id} offers", self.says("finding", "do", str(attic.id), "1", code=2)
         )
-        refused = self.says("remedy", str(attic.id), key, code=2)
+        refused = self.says("finding", "do", str(attic.id), key, code=2)
         self.assertIn("saved anyway", refused)
         gone = "move-the-plan=99,10.44.10.131"
         with self.assertRaisesRegex(Conflict, f"does not offer {gone}, or not any more; it offers .*{key}"):
             self.roster.do_step(attic.id, gone, True)
-        self.assertIn("not any more", self.says("remedy", str(attic.id), gone, "--anyway", code=5))
-        told = self.says("remedy", str(attic.id), key, "--anyway")
-        change = re.search(r"roster changes --undo (\d+)", told)
+        self.assertIn("not any more", self.says("finding", "do", str(attic.id), gone, "--anyway", code=5))
+        told = self.says("finding", "do", str(attic.id), key, "--anyway")
+        change = re.search(r"roster change undo (\d+)", told)
         assert change is not None, told
         self.until(lambda: self.roster.finding(attic.id).finding.state == "closed")
         with self.assertRaisesRegex(BadInput, "is closed"):
@@ -278,14 +278,14 @@ class Watched(unittest.TestCase):
             stage.subnet, WatchEdit(every_minutes=30, quiet="22:00-06:00", strangers="all")
         )
         self.assertEqual((changed.every_minutes, changed.quiet_first, changed.strangers), (30, "22:00", "all"))
-        self.assertIn("30 min", self.says("watch", "Stage"))
+        self.assertIn("30 min", self.says("watch"))
         self.assertIn("22:00-06:00", self.says("watch"))
-        self.says("watch", "Stage", "--every", "1h", "--quiet", "none", "--strangers", "named")
-        self.assertIn("are no quiet hours", self.says("watch", "Stage", "--quiet", "late", code=2))
-        self.assertIn("no interval", self.says("watch", "Stage", "--every", "often", code=2))
-        self.assertIn("there is no planned subnet", self.says("watch", "Attic", "--off", code=2))
+        self.says("watch", "set", "Stage", "--every", "1h", "--quiet", "none", "--strangers", "named")
+        self.assertIn("are no quiet hours", self.says("watch", "set", "Stage", "--quiet", "late", code=2))
+        self.assertIn("no interval", self.says("watch", "set", "Stage", "--every", "often", code=2))
+        self.assertIn("there is no planned subnet", self.says("watch", "set", "Attic", "--off", code=2))
         self.assertEqual(self.roster.edit_keeping(KeepingEdit(missing_days=3)).missing_days, 3)
-        self.assertIn("told after 7 days", self.says("keep", "--missing-after", "7"))
+        self.assertIn("told after 7 days", self.says("watch", "keep", "--missing-after", "7"))
 
     def test_other_clients_hear_of_findings(self) -> None:
         heard: list[Any] = []
@@ -403,7 +403,7 @@ class Notices(unittest.TestCase):
             failed = roster.test_notice_route(route.id)
             self.assertFalse(failed.ok)
             self.assertIn("answered 500", failed.said)
-            self.assertIn("answered 500", running.roster("notify", "routes").stdout)
+            self.assertIn("answered 500", running.roster("notice").stdout)
 
     def _told(self, kind: type[Receiver]) -> list[dict[str, Any]]:
         return [finding for _, body in kind.got for finding in json.loads(body)["findings"]]
@@ -421,7 +421,7 @@ class Notices(unittest.TestCase):
         with demo() as running, running.client() as roster, socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as log:
             smtp, told, thread = mail_server()
             made = running.roster(
-                "notify",
+                "notice",
                 "mail",
                 "post",
                 "office@larkspur.example",
@@ -433,7 +433,7 @@ class Notices(unittest.TestCase):
                 "none",
             )
             self.assertEqual(made.returncode, 0, made.stderr)
-            done = running.roster("notify", "test", "post")
+            done = running.roster("notice", "test", "post")
             self.assertEqual((done.returncode, done.stdout), (0, "sent, and taken by the other side\n"), done.stderr)
             thread.join(PATIENCE)
             self.assertIn("Subject: Larkspur Hall: This is a test", told)
@@ -441,21 +441,21 @@ class Notices(unittest.TestCase):
             self.assertRegex("\n".join(told), r"(?m)^Message-ID: <[^@\s]+@larkspur\.example>$")
             log.bind(("127.0.0.1", 0))
             log.settimeout(5)
-            running.roster("notify", "syslog", "log", f"127.0.0.1:{log.getsockname()[1]}")
-            self.assertIn("no answer", running.roster("notify", "test", "log").stdout)
+            running.roster("notice", "syslog", "log", f"127.0.0.1:{log.getsockname()[1]}")
+            self.assertIn("no answer", running.roster("notice", "test", "log").stdout)
             line = log.recv(4096).decode()
             self.assertRegex(
                 line,
                 r'^<133>1 \d{4}-\d\d-\d\dT[\d:.]+Z \S+ even-roster - test \[finding@32473 id="0" kind="test" turn="test" ',
             )
-            running.roster("notify", "off", "log")
+            running.roster("notice", "off", "log")
             self.assertFalse(next(r for r in roster.notice_routes() if r.name == "log").on)
             for bad, words in (
                 (("webhook", "x", "ftp://y"), "such as https://"), (("syslog", "x", "nowhere"), "HOST:PORT"),
                 (("mail", "x", "nobody", "--sender", "a@b", "--smtp", smtp), "goes to an address"),
                 (("syslog", "log", "127.0.0.1:514"), "already"),
             ):  # fmt: skip
-                refused = running.roster("notify", *bad)
+                refused = running.roster("notice", *bad)
                 self.assertEqual(refused.returncode, 2, refused.stderr)
                 self.assertIn(words, refused.stderr)
             self.assertFalse(roster.test_notice_route(roster.notice_routes()[-1].id).ok, "the mail server is gone")

@@ -22,16 +22,16 @@ FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
 TERMINALS = {
     "cli-scan": "roster scan 10.44.10.0/26; roster scan 10.44.20.40-43",
-    "cli-findings": "roster findings --brief; echo; roster findings --kind unexpected-dhcp-server; echo; "
+    "cli-findings": "roster finding --brief; echo; roster finding --kind unexpected-dhcp-server; echo; "
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
-    "cli-devices": "roster devices --in 10.44.10.0/28; roster device show 10.44.10.30",
-    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendors show 02C0.4400.0026; echo; "
+    "cli-devices": "roster device --in 10.44.10.0/28; roster device show printer-1",
+    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendor show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
-    "cli-plan": "roster subnets; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
-    "roster plan check; echo; roster move 10.44.20.41 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
+    "cli-plan": "roster subnet; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
+    "roster subnet check; echo; roster move dimmer-rack-2 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
     "cli-dhcp": "roster dhcp add box-router --by-hand --address 10.44.10.12 >/dev/null; "
     "roster band set 10.44.10.100-10.44.10.199 --by box-router >/dev/null; roster dhcp publish box-router --yes >/dev/null; "
-    "roster dhcp servers; echo; roster dhcp sheet box-router --look; echo; roster dhcp renewal 10.44.10.181; echo; "
+    "roster dhcp; echo; roster dhcp sheet box-router --look; echo; roster dhcp renewal 10.44.10.181; echo; "
     "roster dhcp pools",
 }
 

@@ -1,3 +1,3 @@
 """Even Roster: scans a site's ranges, knows its devices and keeps one shared roster of them."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

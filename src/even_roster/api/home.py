@@ -6,6 +6,8 @@ import os
 from pathlib import Path
 
 SERVICE_FILE = "service.json"
+VERSION_HEADER = "Roster-Version"
+"""In which each answer of a service names its version."""
 HOME_VARIABLE = "EVEN_ROSTER_HOME"
 
 

@@ -1,16 +1,19 @@
-"""`roster free`, `prove`, `assignments`, `assign`, `reserve`, `release`, `move`, `uses`: who has which address."""
+"""`roster free`, `prove`, `assignment`, `assign`, `reserve`, `release`, `move`, `use`: who has which address."""
 
 from __future__ import annotations
 
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from .common import PARTLY, add_json, bad_input, connect, missing
+from ..client import BadInput, Conflict, NotFound
+from .common import PARTLY, bad_input, connect, missing, several
+from .grammar import Noun, verb
 from .output import Out, Text, ago
 from .plan import print_problems
 
 if TYPE_CHECKING:
     from ..api.plan import (
+        AssignmentNew,
         AssignmentRow,
         AssignmentView,
         Candidate,
@@ -18,61 +21,33 @@ if TYPE_CHECKING:
     )
 
 MOST = 64
+LOOKING = "looking for a free address and asking the wire"
 GRADES = {"clear": "green", "doubtful": "yellow", "taken": "red"}
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    free = commands.add_parser("free", parents=[shared], help="free addresses, each with its proof")
+    free = verb(commands, shared, "free", _free)
     free.add_argument("where", nargs="?", metavar="SUBNET|BAND", help="left out: the subnet with a band for the role")
     free.add_argument("--role", default="", metavar="ROLE")
     free.add_argument("--count", type=int, default=1, metavar="N")
     free.add_argument("--adjacent", action="store_true", help="next to each other")
     free.add_argument("--no-ask", dest="ask", action="store_false", help="do not ask the wire (then nothing is clear)")
-    free.add_argument("--site", metavar="NAME")
-    free.set_defaults(run=_free)
-    prove = commands.add_parser("prove", parents=[shared], help="is this address free, and how do we know")
+    prove = verb(commands, shared, "prove", _prove)
     prove.add_argument("address", metavar="ADDRESS")
     prove.add_argument("--no-ask", dest="ask", action="store_false", help="do not ask the wire")
-    prove.add_argument("--site", metavar="NAME")
-    prove.set_defaults(run=_prove)
-    many = commands.add_parser("assignments", parents=[shared], help="every assigned address")
+    assignment = Noun(commands, shared, "assignment", _assignments)
+    many = assignment.list
     many.add_argument("--search", "-q", default="", metavar="TEXT", help="words that must be contained somewhere")
     many.add_argument("--in", dest="subnet", metavar="SUBNET")
     many.add_argument("--kind", choices=("static", "reserved"))
     many.add_argument("--role", metavar="ROLE")
-    many.add_argument("--site", metavar="NAME")
     many.add_argument("--sort", choices=("address", "name", "role", "mac", "kind"), default="address")
     many.add_argument("--descending", action="store_true")
-    many.set_defaults(run=_assignments)
-    assign = commands.add_parser("assign", parents=[shared], help="give an address to a device that has it typed in")
-    assign.add_argument(
-        "address", metavar="ADDRESS|SUBNET|BAND", help="an address, or where a free one is to be chosen"
-    )
-    assign.add_argument("device", nargs="?", metavar="DEVICE|MAC", help="left out: to a name that was not seen yet")
-    assign.set_defaults(run=_assign, kind="static")
-    reserve = commands.add_parser("reserve", parents=[shared], help="keep an address for a MAC at the DHCP server")
-    reserve.add_argument("device", metavar="MAC|DEVICE")
-    reserve.add_argument("address", nargs="?", metavar="ADDRESS|SUBNET|BAND", help="left out: where the role's band is")
-    reserve.set_defaults(run=_assign, kind="reserved")
-    settle = commands.add_parser(
-        "settle", parents=[shared], help="make the addresses that devices have now lasting",
-        description="Reserved where it is leased, static where it is typed in; a role that must not depend on a pool gets a static "
-        "address of its band.",
-    )  # fmt: skip
-    settle.add_argument("devices", nargs="+", metavar="DEVICE")
-    settle.add_argument("--dry-run", action="store_true", help="only say what that would be")
-    add_json(settle)
-    settle.set_defaults(run=_settle)
-    for parser in (assign, reserve):
-        parser.add_argument("--name", default="", metavar="HOSTNAME")
-        parser.add_argument("--role", default="", metavar="ROLE")
-        parser.add_argument("--note", default="", metavar="TEXT")
-        parser.add_argument("--off", action="store_true", help="keep it, but switched off")
-        parser.add_argument("--anyway", action="store_true", help="in spite of mistakes that are not refused outright")
-        parser.add_argument("--site", metavar="NAME")
-    setting = commands.add_parser("assignment", parents=[shared], help="show or change an assignment")
-    setting.add_argument("address", metavar="ADDRESS")
+    show = assignment.verb("show", "one, with all that depends on it", _assignment_show, "10.44.10.30")
+    setting = assignment.verb("set", "change one", _assignment_set, "printer-1 --note 'by the door'")
+    for parser in (show, setting):
+        parser.add_argument("address", metavar="ADDRESS|HOSTNAME")
     setting.add_argument("--name", metavar="HOSTNAME")
     setting.add_argument("--role", metavar="ROLE")
     setting.add_argument("--mac", metavar="MAC", help="'' takes it away")
@@ -81,44 +56,47 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     setting.add_argument("--on", action=argparse.BooleanOptionalAction, default=None)
     setting.add_argument("--version", type=int, metavar="N", help="refuse when it is not at this version")
     setting.add_argument("--anyway", action="store_true")
-    setting.add_argument("--site", metavar="NAME")
-    setting.set_defaults(run=_assignment)
-    release = commands.add_parser("release", parents=[shared], help="the address is nobody's any more")
-    release.add_argument("address", metavar="ADDRESS")
-    release.add_argument("--site", metavar="NAME")
-    release.set_defaults(run=_release)
-    move = commands.add_parser(
-        "move", parents=[shared], help="another address; lists what depends on the old one first"
+    assign = verb(commands, shared, "assign", _assign)
+    assign.add_argument(
+        "address", metavar="ADDRESS|SUBNET|BAND", help="an address, or where a free one is to be chosen"
     )
-    move.add_argument("address", metavar="ADDRESS")
+    assign.add_argument("device", nargs="?", metavar="DEVICE|MAC", help="left out: to a name that was not seen yet")
+    assign.set_defaults(kind="static")
+    reserve = verb(commands, shared, "reserve", _reserve)
+    reserve.add_argument(
+        "devices", nargs="+", metavar="MAC|DEVICE", help="several too; '-' reads them from standard input"
+    )
+    reserve.add_argument("--address", metavar="ADDRESS", help="this one; else a free one is chosen")
+    reserve.add_argument("--in", dest="where", metavar="SUBNET|BAND", help="left out: where the role's band is")
+    reserve.set_defaults(kind="reserved")
+    for parser in (assign, reserve):
+        parser.add_argument("--name", default="", metavar="HOSTNAME")
+        parser.add_argument("--role", default="", metavar="ROLE")
+        parser.add_argument("--note", default="", metavar="TEXT")
+        parser.add_argument("--off", action="store_true", help="keep it, but switched off")
+        parser.add_argument("--anyway", action="store_true", help="in spite of mistakes that are not refused outright")
+    release = verb(commands, shared, "release", _release)
+    release.add_argument("address", metavar="ADDRESS|HOSTNAME")
+    move = verb(commands, shared, "move", _move)
+    move.add_argument("address", metavar="ADDRESS|HOSTNAME")
     move.add_argument("new", metavar="NEW")
     move.add_argument("--yes", action="store_true", help="move, although others use the old address")
     move.add_argument("--anyway", action="store_true", help="in spite of mistakes that are not refused outright")
-    move.add_argument("--site", metavar="NAME")
-    move.set_defaults(run=_move)
-    for parser in (free, prove, many, assign, reserve, setting, release, move):
-        add_json(parser)
-    _add_uses(commands, shared)
+    for parser in (free, prove, many, show, setting, assign, reserve, release, move):
+        parser.add_argument("--site", metavar="NAME", help="the one here when left out")
+    _add_use(Noun(commands, shared, "use", _uses))
 
 
-def _add_uses(commands: Any, shared: argparse.ArgumentParser) -> None:
-    uses = commands.add_parser("uses", parents=[shared], help="who uses whose address, and for what")
-    actions = uses.add_subparsers(dest="action", metavar="ACTION", required=True)
-    listing = actions.add_parser("list", parents=[shared], help="of one address, or all")
-    listing.add_argument("address", nargs="?", metavar="ADDRESS")
-    add = actions.add_parser(
-        "add", parents=[shared], help="record one: uses add 'light desk' 10.44.20.41 'dimmer control'"
-    )
+def _add_use(use: Noun) -> None:
+    use.list.add_argument("--about", dest="address", metavar="ADDRESS", help="only of this one")
+    add = use.verb("add", "record one", _use_add, "'light desk' 10.44.20.42 'dimmer control'")
     add.add_argument("user", metavar="WHO")
     add.add_argument("address", metavar="ADDRESS")
     add.add_argument("purpose", metavar="FOR")
-    done = actions.add_parser("done", parents=[shared], help="after a move: the new address was entered there")
-    remove = actions.add_parser("remove", parents=[shared], help="forget one")
+    done = use.verb("done", "after a move: the new address was entered there", _use_done)
+    remove = use.verb("remove", "forget one", _use_remove)
     for parser in (done, remove):
         parser.add_argument("id", type=int, metavar="ID")
-    for parser, run in ((listing, _uses), (add, _use_add), (done, _use_done), (remove, _use_remove)):
-        add_json(parser)
-        parser.set_defaults(run=run)
 
 
 def _free(options: argparse.Namespace) -> int:
@@ -152,30 +130,6 @@ def _print_candidate(out: Out, found: Candidate) -> None:
     out.line(Text.assemble((found.address, "bold"), "  ", (found.grade, GRADES[found.grade]), (where, "dim")))
     for reason in found.reasons:
         out.say(f"    {reason}")
-
-
-def _settle(options: argparse.Namespace) -> int:
-    out = Out(options.json)
-    with connect(options) as roster, out.waiting("looking at what they have"):
-        found = roster.settle(options.devices, options.dry_run)
-    if options.json:
-        out.json(found)
-        return PARTLY if any(one.why_not for one in found.devices) else 0
-    for one in found.devices:
-        name = one.name or f"device {one.device}"
-        if one.why_not:
-            out.say(f"{name}: nothing to do: {one.why_not}.", "yellow")
-        elif one.moves:
-            out.say(
-                f"{name}: static {one.address}, since its role must not depend on a pool; type it in: roster card {one.address}"
-            )
-        elif one.kind == "reserved":
-            out.say(f"{name}: {one.address} is reserved for it; publish it with: roster dhcp publish")
-        else:
-            out.say(f"{name}: {one.address} is static, as it is typed in")
-    if options.dry_run:
-        out.say("Nothing was changed.", "dim")
-    return PARTLY if any(one.why_not for one in found.devices) else 0
 
 
 def _prove(options: argparse.Namespace) -> int:
@@ -230,22 +184,68 @@ def print_assignments(out: Out, rows: list[AssignmentRow]) -> None:
 
 
 def _assign(options: argparse.Namespace) -> int:
-    from ..api.plan import AssignmentNew
-
     out = Out(options.json)
-    place = options.address
-    is_address = bool(place) and place.count(".") == 3 and place.replace(".", "").isdigit()
-    with connect(options) as roster:
-        mac, device = _mac_or_device(options.device)
-        new = AssignmentNew(
-            address=place if is_address else None, where=None if is_address else place, site=options.site,
-            kind=options.kind, mac=mac, device=device, name=options.name, role=options.role, note=options.note,
-            on=not options.off, anyway=options.anyway,
-        )  # fmt: skip
-        with out.waiting("" if is_address else "looking for a free address and asking the wire"):
-            done = roster.assign(new)
+    is_address = _is_address(options.address)
+    with connect(options) as roster, out.waiting("" if is_address else LOOKING):
+        done = roster.assign(
+            _new(
+                options,
+                options.device,
+                options.address if is_address else None,
+                None if is_address else options.address,
+            )
+        )
     _print_assignment(out, done)
     return 0
+
+
+def _is_address(text: str) -> bool:
+    return text.count(".") == 3 and text.replace(".", "").isdigit()
+
+
+def _new(options: argparse.Namespace, device: str | None, address: str | None, where: str | None) -> AssignmentNew:
+    from ..api.plan import AssignmentNew
+
+    mac, named = _mac_or_device(device)
+    return AssignmentNew(
+        address=address, where=where, site=options.site, kind=options.kind, mac=mac, device=named, name=options.name,
+        role=options.role, note=options.note, on=not options.off, anyway=options.anyway,
+    )  # fmt: skip
+
+
+def _reserve(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    which = several(options.devices)
+    address: str | None = options.address
+    if len(which) == 2 and address is None and _is_address(which[1]):
+        which, address = which[:1], which[1]  # a device and its address, as people say it
+    if len(which) == 1:
+        with connect(options) as roster, out.waiting("" if address else LOOKING):
+            done = roster.assign(_new(options, which[0], address, options.where))
+        _print_assignment(out, done)
+        return 0
+    if address or options.name:
+        what = "--address" if address else "--name"
+        raise bad_input(
+            f"{what} is of one device, and {len(which)} are named: {', '.join(which[:4])}; where free addresses are to be found "
+            "is said with --in"
+        )
+    reserved, refused = [], []
+    with connect(options) as roster, out.waiting(LOOKING):
+        for one in which:
+            try:
+                reserved.append(roster.assign(_new(options, one, None, options.where)))
+            except (BadInput, NotFound, Conflict) as error:
+                refused.append((one, str(error)))
+    if options.json:
+        out.json({"reserved": reserved, "refused": [{"device": one, "why": why} for one, why in refused]})
+    else:
+        rows = [(one.address, one.name, one.mac.mac if one.mac else "", one.subnet_name) for one in reserved]
+        if rows:
+            out.table(("address", "name", "mac", "subnet"), rows)
+        for one, why in refused:
+            out.say(f"{one}: {why}.", "yellow")
+    return PARTLY if refused else 0
 
 
 def _mac_or_device(text: str | None) -> tuple[str | None, str | None]:
@@ -283,20 +283,23 @@ def _print_assignment(out: Out, one: AssignmentView) -> None:
     print_problems(out, one.problems)
 
 
-def _assignment(options: argparse.Namespace) -> int:
+def _assignment_show(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        _print_assignment(Out(options.json), roster.assignment(options.address, options.site))
+    return 0
+
+
+def _assignment_set(options: argparse.Namespace) -> int:
     from ..api.plan import AssignmentEdit
 
-    out = Out(options.json)
     edit = AssignmentEdit(
         version=options.version, kind=options.kind, mac=options.mac, name=options.name, role=options.role,
         note=options.note, on=options.on, anyway=options.anyway,
     )  # fmt: skip
+    if not edit.model_dump(exclude={"version", "anyway"}, exclude_none=True):
+        raise bad_input("say what is to change: --name, --role, --mac, --note, --kind, --on or --no-on")
     with connect(options) as roster:
-        if edit.model_dump(exclude={"version", "anyway"}, exclude_none=True):
-            one = roster.edit_assignment(options.address, edit, options.site)
-        else:
-            one = roster.assignment(options.address, options.site)
-    _print_assignment(out, one)
+        _print_assignment(Out(options.json), roster.edit_assignment(options.address, edit, options.site))
     return 0
 
 
@@ -326,7 +329,7 @@ def _move(options: argparse.Namespace) -> int:
                 out.say(f"{one.address} ({one.name}) is entered elsewhere; these must change with it:", "bold")
                 print_uses(out, one.uses)
                 out.say(
-                    "Nothing was moved. Move it with --yes, then change these and tick them off with 'roster uses done'."
+                    "Nothing was moved. Move it with --yes, then change these and tick them off with 'roster use done'."
                 )
             return 1
         moved = roster.move_assignment(one.id, options.new, one.version, options.anyway)
@@ -335,7 +338,7 @@ def _move(options: argparse.Namespace) -> int:
         return 0
     out.say(f"{one.address} moved to {moved.assignment.address} ({moved.assignment.name}).", "bold")
     if moved.uses:
-        out.say(f"Enter {moved.assignment.address} there, then tick each off with 'roster uses done ID':")
+        out.say(f"Enter {moved.assignment.address} there, then tick each off with 'roster use done ID':")
         print_uses(out, moved.uses)
     return 0
 
@@ -387,7 +390,7 @@ def _use_remove(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         there = [use for use in roster.uses() if use.id == options.id]
         if not there:
-            raise missing(f"there is no use {options.id}; 'roster uses list' shows them")
+            raise missing(f"there is no use {options.id}; 'roster use' shows them")
         roster.remove_use(options.id)
     if options.json:
         out.json({"removed": there[0]})

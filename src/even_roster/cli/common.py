@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from typing import TYPE_CHECKING, Any, cast
 
 from ..client import BadInput, NotFound
@@ -14,7 +15,6 @@ if TYPE_CHECKING:
 
 PARTLY = 6
 """The exit code of what was done in part: some of several, or with a rest that a person has to do."""
-JSON_HELP = "print one JSON document"
 
 
 def connect(options: argparse.Namespace) -> Service:
@@ -22,9 +22,14 @@ def connect(options: argparse.Namespace) -> Service:
     return Service(options.server, options.token, options.home)
 
 
-def add_json(parser: argparse.ArgumentParser) -> None:
-    """The option every command has."""
-    parser.add_argument("--json", action="store_true", help=JSON_HELP)
+def several(given: list[str]) -> list[str]:
+    """What a command is about, where it can be several: as typed, or for '-' from standard input, one a line. Raises BadInput."""
+    found: list[str] = []
+    for one in given:
+        found += [line.strip() for line in sys.stdin if line.strip()] if one == "-" else [one]
+    if not found:
+        raise bad_input("standard input names nothing")
+    return found
 
 
 def words(text: str) -> list[str]:
@@ -44,7 +49,7 @@ def pick_server(roster: Service, name: str | None) -> DhcpServerView:
     for server in found:
         if name.casefold() == server.name.casefold() or name == str(server.id):
             return server
-    raise missing(f"there is no DHCP server {name!r}; 'roster dhcp servers' lists them")
+    raise missing(f"there is no DHCP server {name!r}; 'roster dhcp' lists them")
 
 
 def counted(part: str, count: int) -> str:

@@ -5,16 +5,13 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from .common import add_json
+from .grammar import verb
 from .output import Out
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's command."""
-    parser = commands.add_parser("completion", parents=[shared], help="a completion script for the shell")
-    parser.add_argument("shell", choices=("bash", "zsh"))
-    add_json(parser)
-    parser.set_defaults(run=_completion)
+    verb(commands, shared, "completion", _completion).add_argument("shell", choices=("bash", "zsh"))
 
 
 def _completion(options: argparse.Namespace) -> int:

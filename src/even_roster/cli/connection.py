@@ -14,10 +14,12 @@ from typing import TYPE_CHECKING, Any, TypeVar, cast
 from urllib.parse import urlencode, urlsplit
 
 from .. import __version__
+from ..api.home import VERSION_HEADER
 from ..client._blocking import Blocking
 from ..client._calls import Call
 from ..client._errors import RosterError, Unreachable, error_of
 from ..client._place import Place, locate
+from . import output
 from .told import Told, told
 
 if TYPE_CHECKING:
@@ -35,6 +37,7 @@ class Service(Blocking):
         self.place = locate(home, server, token)
         self._line: http.client.HTTPConnection | None = None
         self._used = 0.0
+        self._told = False
 
     def run(self, call: Call[T]) -> T:
         """Make one call."""
@@ -44,9 +47,19 @@ class Service(Blocking):
         answer = self._send(call.method, _path(call), body, kind, call.patience)
         octets = _octets(self.place, answer)
         self._used = time.monotonic()
+        self._look_at_version(answer)
         if answer.status >= 400:
             raise _problem(answer.status, octets)
         return cast(T, octets if call.answer == "bytes" else told(json.loads(octets or b"null")))
+
+    def _look_at_version(self, answer: http.client.HTTPResponse) -> None:
+        """Say once when the service is of another version than this command: it may not understand all of it."""
+        theirs = answer.headers.get(VERSION_HEADER)
+        if theirs is not None and theirs != __version__ and not self._told:
+            self._told = True
+            output.error(
+                f"the service is of version {theirs[:20]}, this command of {__version__}: update the older one"
+            )
 
     def events(self, after: str | None = None) -> Iterator[Happening]:
         """Everything that changes, as it happens; `after` is the id to resume behind. Ends when the service stops."""

@@ -1,4 +1,4 @@
-"""`roster devices`, `roster device …`, `roster changes`."""
+"""`roster device`, `roster change`."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from itertools import islice
 from typing import TYPE_CHECKING, Any, get_args
 
 from ..api.words import DeviceSort
-from .common import add_json, connect, words
+from .common import PARTLY, bad_input, connect, several, words
+from .grammar import Noun
 from .output import Out, Text, ago, clock, error
 
 if TYPE_CHECKING:
@@ -31,16 +32,18 @@ COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
 }
 USUAL = ("id", "address", "name", "role", "mac", "vendor", "last seen")
 FIELDS = ("name", "role", "owner", "place", "notes")
+BULK = ("role", "owner", "place")
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    many = commands.add_parser("devices", parents=[shared], help="the devices of the roster")
+    device = Noun(commands, shared, "device", _devices)
+    many = device.list
     many.add_argument("--search", "-q", default="", metavar="TEXT", help="words that must be contained somewhere")
     many.add_argument("--role", help="only this role")
     many.add_argument("--owner", help="only this owner")
     many.add_argument("--vendor", metavar="TEXT", help="only vendors that contain this")
-    many.add_argument("--in", dest="range", metavar="RANGE", help="only addresses in this range")
+    many.add_argument("--in", dest="range", metavar="WHERE", help="only addresses of a range, subnet or band")
     many.add_argument(
         "--unknown", action="store_true", default=None, help="only devices that nobody has named or planned"
     )
@@ -55,31 +58,30 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     many.add_argument("--descending", action="store_true", help="the other way round")
     many.add_argument("--columns", type=words, metavar="LIST", help=f"of: {', '.join(COLUMNS)}")
     many.add_argument("--limit", type=int, metavar="N", help="at most so many")
-    add_json(many)
-    many.set_defaults(run=_devices)
-    one = commands.add_parser("device", parents=[shared], help="one device: show, name, set, join, split, retire")
-    actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
-    which_help = "its id, name, planned hostname or MAC in any notation"
+    named = "its id, name, planned hostname or MAC in any notation"
+    show = device.verb("show", "everything about one", _show, "printer-1")
+    show.add_argument("which", metavar="DEVICE", help=f"{named}; an address, a heard name or a fragment too")
+    setting = device.verb("set", "change one, or several at once", _set, "printer-1 --name 'Box office printer'")
+    setting.add_argument("which", nargs="+", metavar="DEVICE", help=f"{named}; '-' reads them from standard input")
+    for field in FIELDS:
+        setting.add_argument(f"--{field}", metavar="TEXT", help="'' takes it away")
+    setting.add_argument(
+        "--with-hostname",
+        action="store_true",
+        help="a new name becomes its planned hostname too: in DNS, DHCP and on cards",
+    )
+    setting.add_argument("--version", type=int, metavar="N", help="refuse if it was changed since this version")
+    adding = device.verb("add", "enter one that is expected", _add)
+    adding.add_argument("name", nargs="?", default="", help="what to call it")
+    adding.add_argument("--mac", metavar="MAC", help="in any notation")
+    for field in FIELDS[1:]:
+        adding.add_argument(f"--{field}", default="")
 
     def action(name: str, about: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
-        parser: argparse.ArgumentParser = actions.add_parser(name, parents=[shared], help=about)
-        parser.add_argument("which", metavar="DEVICE", help=which_help)
-        add_json(parser)
-        parser.set_defaults(run=run)
+        parser = device.verb(name, about, run)
+        parser.add_argument("which", metavar="DEVICE", help=named)
         return parser
 
-    action("show", "everything about it", _show)
-    naming = action("name", "give it a name", _name)
-    naming.add_argument("name", help="the new name; '' takes it away")
-    setting = action("set", "set fields", _set)
-    setting.add_argument("fields", nargs="+", metavar="FIELD=VALUE", help=f"of: {', '.join(FIELDS)}")
-    setting.add_argument("--version", type=int, metavar="N", help="refuse if it was changed since this version")
-    for parser in (naming, setting):
-        parser.add_argument(
-            "--with-hostname",
-            action="store_true",
-            help="a new name becomes its planned hostname too: in DNS, DHCP and on cards",
-        )
     action("join", "other devices' adapters belong to it", _join).add_argument("others", nargs="+", metavar="OTHER")
     action("split", "make some adapters a device of their own", _split).add_argument("macs", nargs="+", metavar="MAC")
     replacing = action("replace", "new hardware: its MAC inherits name, addresses and reservations", _replace)
@@ -88,24 +90,18 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     retiring = action("retire", "take it out of the lists", _retire)
     retiring.add_argument("--undo", action="store_true", help="bring it back")
     retiring.add_argument("--release", action="store_true", help="its addresses are nobody's any more")
-    adding = actions.add_parser("add", parents=[shared], help="enter a device that is expected")
-    adding.add_argument("name", nargs="?", default="", help="what to call it")
-    adding.add_argument("--mac", metavar="MAC", help="in any notation")
-    for field in FIELDS[1:]:
-        adding.add_argument(f"--{field}", default="")
-    add_json(adding)
-    adding.set_defaults(run=_add)
-    review = commands.add_parser(
-        "review", parents=[shared], help="where two records of one device said different things"
+    settle = device.verb("settle", "make the addresses that devices have now lasting", _settle)
+    settle.description = (
+        "Reserved where it is leased, static where it is typed in; a role that must not depend on a pool gets a static "
+        "address of its band."
     )
+    settle.add_argument("devices", nargs="+", metavar="DEVICE|ADDRESS", help="'-' reads them from standard input")
+    settle.add_argument("--dry-run", action="store_true", help="only say what that would be")
+    review = device.verb("review", "where two records of one device said different things", _review)
     review.add_argument("--done", type=int, metavar="ID", help="take this case off the list")
-    add_json(review)
-    review.set_defaults(run=_review)
-    changes = commands.add_parser("changes", parents=[shared], help="recorded edits; take one back")
-    changes.add_argument("--undo", type=int, metavar="ID", help="take this edit back")
-    changes.add_argument("--limit", type=int, default=30, metavar="N")
-    add_json(changes)
-    changes.set_defaults(run=_changes)
+    change = Noun(commands, shared, "change", _changes)
+    change.list.add_argument("--limit", type=int, default=30, metavar="N", help="at most so many (default 30)")
+    change.verb("undo", "take an edit back", _undo).add_argument("id", type=int, metavar="ID")
 
 
 def _devices(options: argparse.Namespace) -> int:
@@ -234,37 +230,49 @@ def _values(values: dict[str, Any]) -> str:
     return ", ".join(f"{name} {value}" for name, value in values.items())
 
 
-def _name(options: argparse.Namespace) -> int:
-    return _edit(options, {"name": options.name}, None)
-
-
 def _case(case: ReviewCase) -> str:
     if case.other is not None:
         other = (
             f"device {case.other.id}, {f'called {case.other.name}' if case.other.name else 'which nobody has named'}"
         )
         return f"{case.said} That is {other}; 'roster device join {case.device.id} {case.other.id}' says yes."
-    return f"{case.said}. 'roster review --done {case.id}' takes this off the list."
+    return f"{case.said}. 'roster device review --done {case.id}' takes this off the list."
 
 
 def _set(options: argparse.Namespace) -> int:
-    fields: dict[str, str] = {}
-    for pair in options.fields:
-        name, equals, value = pair.partition("=")
-        if not equals or name not in FIELDS:
-            error(f"{pair!r} is not FIELD=VALUE; the fields are: {', '.join(FIELDS)}")
-            return 2
-        fields[name] = value
-    return _edit(options, fields, options.version)
+    from ..api.devices import BulkItem, DeviceEdit
 
-
-def _edit(options: argparse.Namespace, fields: dict[str, str], version: int | None) -> int:
-    from ..client import DeviceEdit
-
+    fields = {field: value for field in FIELDS if (value := getattr(options, field)) is not None}
+    if not fields:
+        raise bad_input(f"say what is to change: {', '.join(f'--{field}' for field in FIELDS)}")
+    which = several(options.which)
+    if len(which) == 1:
+        return _set_one(options, which[0], fields)
+    if wrong := [field for field in fields if field not in BULK]:
+        raise bad_input(
+            f"--{wrong[0]} is of one device; several at once can be given {', '.join(f'--{one}' for one in BULK)}"
+        )
+    if options.version is not None:
+        raise bad_input("--version is of one device")
     out = Out(options.json)
     with connect(options) as roster:
-        edit = DeviceEdit.model_validate({**fields, "version": version, "with_hostname": options.with_hostname})
-        row = roster.edit_device(options.which, edit)
+        done = roster.edit_devices([BulkItem(id=one) for one in which], DeviceEdit.model_validate(fields))
+    if options.json:
+        out.json(done)
+    else:
+        out.say(
+            f"{done.changed:,} devices now have {', '.join(f'{name} {value!r}' for name, value in fields.items())}."
+        )
+    return 0
+
+
+def _set_one(options: argparse.Namespace, which: str, fields: dict[str, str]) -> int:
+    from ..api.devices import DeviceEdit
+
+    out = Out(options.json)
+    edit = DeviceEdit.model_validate({**fields, "version": options.version, "with_hostname": options.with_hostname})
+    with connect(options) as roster:
+        row = roster.edit_device(which, edit)
         given = roster.device(row.id).assignments if "name" in fields else []
     if options.json:
         out.json({"device": row})
@@ -340,8 +348,6 @@ def _retire(options: argparse.Namespace) -> int:
 def _changes(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        if options.undo is not None:
-            roster.undo(options.undo)
         found = roster.changes(limit=max(1, min(options.limit, 500)))
     if options.json:
         out.json({"changes": found})
@@ -353,3 +359,38 @@ def _changes(options: argparse.Namespace) -> int:
         ]
         out.table(("id", "when", "who", "item", "what"), rows, right=("id",))
     return 0
+
+
+def _undo(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        roster.undo(options.id)
+    if options.json:
+        out.json({"undone": options.id})
+    else:
+        out.say(f"Change {options.id} is taken back.")
+    return 0
+
+
+def _settle(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster, out.waiting("looking at what they have"):
+        found = roster.settle(several(options.devices), options.dry_run)
+    if options.json:
+        out.json(found)
+        return PARTLY if any(one.why_not for one in found.devices) else 0
+    for one in found.devices:
+        name = one.name or f"device {one.device}"
+        if one.why_not:
+            out.say(f"{name}: nothing to do: {one.why_not}.", "yellow")
+        elif one.moves:
+            out.say(
+                f"{name}: static {one.address}, since its role must not depend on a pool; type it in: roster card {one.address}"
+            )
+        elif one.kind == "reserved":
+            out.say(f"{name}: {one.address} is reserved for it; publish it with: roster dhcp publish")
+        else:
+            out.say(f"{name}: {one.address} is static, as it is typed in")
+    if options.dry_run:
+        out.say("Nothing was changed.", "dim")
+    return PARTLY if any(one.why_not for one in found.devices) else 0

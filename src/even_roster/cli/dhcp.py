@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from ..dhcp.kind import SETTINGS, WORDS
 from . import dhcp_looking
-from .common import PARTLY, add_json, bad_input, connect, counted, pick_server
+from .common import PARTLY, bad_input, connect, counted, pick_server
+from .grammar import Noun
 from .output import Out, Text, ago
 
 if TYPE_CHECKING:
@@ -18,36 +19,27 @@ _MARKS = {"add": ("+", "green"), "change": ("~", "yellow"), "remove": ("-", "red
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    dhcp = commands.add_parser("dhcp", parents=[shared], help="DHCP servers: publish the plan, adopt, leases, pools")
-    actions = dhcp.add_subparsers(dest="action", metavar="ACTION", required=True)
-    listing = actions.add_parser("servers", parents=[shared], help="the servers, and how much of the plan they have")
-    listing.set_defaults(run=_servers)
-    allow = actions.add_parser(
-        "allow", parents=[shared], help="on the service's machine: let the service reach a server, with these files",
-        description="Writes servers.toml in the service's home folder. Nothing else decides which files it reads and writes.",
-    )  # fmt: skip
+    dhcp = Noun(commands, shared, "dhcp", _servers)
+    allow = dhcp.verb("allow", "on the service's machine: let the service reach a server, with these files", _allow)
+    allow.description = (
+        "Writes servers.toml in the service's home folder. Nothing else decides which files it reads and writes."
+    )
     allow.add_argument("name", metavar="NAME")
     allow.add_argument("kind", metavar="KIND", help="kea, dnsmasq, …; another word lists them")
-    for setting in [one for one in SETTINGS if one != "password"]:
-        allow.add_argument(
-            f"--{setting}", metavar="FILE" if setting not in WORDS else setting.upper(), help=SETTINGS[setting]
-        )
+    for one in [one for one in SETTINGS if one != "password"]:
+        allow.add_argument(f"--{one}", metavar="FILE" if one not in WORDS else one.upper(), help=SETTINGS[one])
     allow.add_argument(
         "--ask-password", action="store_true", help="read the password from the terminal or standard input"
     )
-    add_json(allow)
-    allow.set_defaults(run=_allow)
-    add = actions.add_parser("add", parents=[shared], help="manage a server that the service's host allows")
+    add = dhcp.verb("add", "manage a server that the service's host allows", _add)
     add.add_argument("name", metavar="NAME")
     add.add_argument("--site", metavar="NAME")
     add.add_argument(
         "--by-hand", action="store_true", help="only a person can tell it anything: publishing gives a sheet to enter"
     )
-    add.set_defaults(run=_add)
-    setting = actions.add_parser("set", parents=[shared], help="change a server's name, or how it is reached")
+    setting = dhcp.verb("set", "change a server's name, or how it is reached", _set)
     setting.add_argument("name", metavar="SERVER")
     setting.add_argument("--rename", metavar="NAME")
-    setting.set_defaults(run=_set)
     for parser in (add, setting):
         parser.add_argument(
             "--reach", metavar="ALLOWED", help="the name that the host allows it under, where it is another"
@@ -55,27 +47,19 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         parser.add_argument(
             "--address", action="append", metavar="ADDRESS", help="an address it answers from; usually learnt by itself"
         )
-        add_json(parser)
-    remove = actions.add_parser("remove", parents=[shared], help="manage a server no longer; it stays as it is")
+    remove = dhcp.verb("remove", "manage a server no longer; it stays as it is", _remove)
     remove.add_argument("name", metavar="SERVER")
-    remove.set_defaults(run=_remove)
-    preview = actions.add_parser("preview", parents=[shared], help="the exact difference between plan and server")
+    preview = dhcp.verb("preview", "the exact difference between plan and server", _preview)
     preview.add_argument("--text", action="store_true", help="the configuration's lines too")
-    preview.set_defaults(run=_preview)
-    publish = actions.add_parser(
-        "publish", parents=[shared], help="send the plan: checked, verified, rolled back on failure"
-    )
+    publish = dhcp.verb("publish", "send the plan: checked, verified, rolled back on failure", _publish)
     publish.add_argument("--yes", action="store_true", help="do not ask")
     publish.add_argument("--take-over", action="store_true", help="from another roster that publishes to this server")
-    publish.set_defaults(run=_publish)
-    adopt = actions.add_parser("adopt", parents=[shared], help="take a server's pools and reservations into the plan")
+    adopt = dhcp.verb("adopt", "take a server's pools and reservations into the plan", _adopt)
     adopt.add_argument("--dry-run", action="store_true", help="only say what that would be")
-    adopt.set_defaults(run=_adopt)
     for parser in (preview, publish, adopt):
         parser.add_argument("name", nargs="?", metavar="SERVER", help="the only one when left out")
-    pools = actions.add_parser("pools", parents=[shared], help="how full every pool is")
-    pools.set_defaults(run=_pools)
-    export = actions.add_parser("export", parents=[shared], help="pools and reservations for servers edited by hand")
+    dhcp.verb("pools", "how full every pool is", _pools)
+    export = dhcp.verb("export", "pools and reservations for servers edited by hand", _export)
     export.add_argument("name", nargs="?", metavar="SERVER")
     export.add_argument(
         "--form", choices=("json", "hosts", "sheet"), default="json", help="sheet is for typing into web forms"
@@ -87,10 +71,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         metavar="HOW",
         help="MACs as colons, dashes, dots, bare; or COLONS, DASHES, BARE",
     )
-    export.set_defaults(run=_export)
-    dhcp_looking.add_actions(actions, shared)
-    for parser in (listing, remove, preview, publish, adopt, pools, export):
-        add_json(parser)
+    dhcp_looking.add_actions(dhcp)
 
 
 def _servers(options: argparse.Namespace) -> int:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import argparse
-from typing import TYPE_CHECKING, Any, get_args
+from typing import TYPE_CHECKING, get_args
 
 from ..api.words import HoldingPart
-from .common import add_json, connect, counted, pick_server
+from .common import connect, counted, pick_server
+from .grammar import Noun
 from .output import Out, Text, ago, clock, plain
 
 if TYPE_CHECKING:
@@ -19,47 +20,34 @@ _TICKS = {
 }  # fmt: skip
 
 
-def add_actions(actions: Any, shared: argparse.ArgumentParser) -> None:
-    """Add this module's actions of `roster dhcp`."""
-    holdings = actions.add_parser(
-        "holdings", parents=[shared], help="all that a server holds, whoever wrote it, and where it stands"
-    )
+def add_actions(dhcp: Noun) -> None:
+    """Add this module's verbs of `roster dhcp`."""
+    holdings = dhcp.verb("holdings", "all that a server holds, whoever wrote it, and where it stands", _holdings)
     holdings.add_argument("--part", choices=PARTS, help="only these")
     holdings.add_argument("--search", metavar="TEXT", default="", help="an address, or a part of what stands there")
     holdings.add_argument("--now", action="store_true", help="read the server first")
     holdings.add_argument("--limit", type=int, default=500, metavar="N", help="show at most N (default 500)")
-    holdings.set_defaults(run=_holdings)
-    sheet = actions.add_parser(
-        "sheet", parents=[shared], help="what is to be entered into a server by hand, ticked off by what the wire shows"
-    )
+    sheet = dhcp.verb("sheet", "what is to be entered into a server by hand, ticked off by what the wire shows", _sheet)
     sheet.add_argument("--look", action="store_true", help="ask the wire first: DISCOVERs alone, no lease is taken")
     sheet.add_argument("--open", action="store_true", help="only what is not in effect or entered")
-    sheet.set_defaults(run=_sheet)
-    renewal = actions.add_parser(
-        "renewal", parents=[shared], help="how a device that waits for its reservation comes to it"
-    )
+    renewal = dhcp.verb("renewal", "how a device that waits for its reservation comes to it", _renewal)
     renewal.add_argument("address", metavar="ADDRESS", help="the reserved one")
     renewal.add_argument(
         "--end-lease",
         action="store_true",
         help="end its old lease at the server; refused unless that address is silent",
     )
-    renewal.set_defaults(run=_renewal)
-    leases = actions.add_parser("leases", parents=[shared], help="leases as the servers tell them")
+    leases = dhcp.verb("leases", "leases as the servers tell them", _leases)
     leases.add_argument("--now", action="store_true", help="read the servers first")
     leases.add_argument("--all", action="store_true", help="ended ones too")
-    leases.set_defaults(run=_leases)
     for parser in (holdings, sheet, leases):
         parser.add_argument("name", nargs="?", metavar="SERVER", help="the only one when left out")
-    ask = actions.add_parser("ask", parents=[shared], help="who answers a DISCOVER, with which offers; takes no lease")
+    ask = dhcp.verb("ask", "who answers a DISCOVER, with which offers; takes no lease", _ask)
     ask.add_argument("--adapter", metavar="NAME", help="on this link")
     ask.add_argument(
         "--wait", type=float, default=4.0, metavar="SECONDS", help="how long to collect offers (0.5 to 60)"
     )
     ask.add_argument("--options", action="store_true", help="every option of every offer")
-    ask.set_defaults(run=_ask)
-    for parser in (holdings, sheet, renewal, leases, ask):
-        add_json(parser)
 
 
 def _holdings(options: argparse.Namespace) -> int:

@@ -1,4 +1,4 @@
-"""`roster findings`, `roster accept`, `roster remedy`: what is wrong or needs a decision, and what to do about it."""
+"""`roster finding`: what is wrong or needs a decision, and what to do about it."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from ..core.moments import MomentError, parse
-from .common import add_json, bad_input, connect, missing
+from .common import bad_input, connect, missing
+from .grammar import Noun
 from .output import Out, Text, ago, clock, plain
 
 if TYPE_CHECKING:
@@ -19,33 +20,40 @@ STYLES = {"urgent": "bold red", "wrong": "dark_orange3", "notice": ""}
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    listing = commands.add_parser("findings", parents=[shared], help="what is wrong or needs a decision")
-    listing.add_argument("id", nargs="?", type=int, metavar="ID", help="one finding, with its history")
-    which = listing.add_mutually_exclusive_group()
+    finding = Noun(commands, shared, "finding", _findings)
+    which = finding.list.add_mutually_exclusive_group()
     which.add_argument("--open", dest="state", action="store_const", const="open", help="only open ones (the usual)")
     which.add_argument("--accepted", dest="state", action="store_const", const="accepted", help="only accepted ones")
     which.add_argument("--all", dest="state", action="store_const", const="all", help="accepted and closed ones too")
-    listing.add_argument("--kind", metavar="KIND", help="only of one kind; '--kinds' lists them")
-    listing.add_argument("--about", metavar="WHAT", help="only about an address, MAC or name")
-    listing.add_argument("--kinds", action="store_true", help="list the kinds of findings")
-    listing.add_argument("--check", action="store_true", help="exit with 1 when any is open")
-    listing.add_argument("--brief", action="store_true", help="one line each")
-    listing.set_defaults(run=_findings, state="open")
-    accept = commands.add_parser("accept", parents=[shared], help="accept a finding, with a reason")
+    finding.list.add_argument("--kind", metavar="KIND", help="only of one kind; 'finding kinds' lists them")
+    finding.list.add_argument("--about", metavar="WHAT", help="only about an address, MAC or name")
+    finding.list.add_argument("--check", action="store_true", help="exit with 1 when any is open")
+    finding.list.add_argument("--brief", action="store_true", help="one line each")
+    finding.list.set_defaults(state="open")
+    finding.verb("show", "one finding, with its history", _show).add_argument("id", type=int, metavar="ID")
+    finding.verb("kinds", "the kinds of findings", _list_kinds)
+    accept = finding.verb("accept", "it is all right so: it stands, but nobody is called", _accept)
     accept.add_argument("id", type=int, metavar="ID")
     accept.add_argument("--reason", metavar="TEXT", help="why it is all right; others will read it")
     accept.add_argument("--until", metavar="DAY", help="from then on it is told again")
     accept.add_argument("--undo", action="store_true", help="accept it no longer")
-    accept.set_defaults(run=_accept)
-    remedy = commands.add_parser("remedy", parents=[shared], help="do one of the steps a finding offers")
-    remedy.add_argument("id", type=int, metavar="ID")
-    remedy.add_argument(
+    do = finding.verb("do", "do one of the steps it offers", _remedy)
+    do.add_argument("id", type=int, metavar="ID")
+    do.add_argument(
         "step", nargs="?", metavar="STEP", help="as it is listed when STEP is left out: what it does, and to what"
     )
-    remedy.add_argument("--anyway", action="store_true", help="in spite of mistakes it would put into the plan")
-    remedy.set_defaults(run=_remedy)
-    for parser in (listing, accept, remedy):
-        add_json(parser)
+    do.add_argument("--anyway", action="store_true", help="in spite of mistakes it would put into the plan")
+
+
+def _show(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        return _one(out, roster, options.id)
+
+
+def _list_kinds(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        return _kinds(Out(options.json), roster)
 
 
 def _plain(found: FindingView) -> dict[str, Any]:
@@ -62,10 +70,6 @@ def _plain(found: FindingView) -> dict[str, Any]:
 def _findings(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        if options.kinds:
-            return _kinds(out, roster)
-        if options.id is not None:
-            return _one(out, roster, options.id)
         found = roster.findings(options.state, options.kind, options.about, limit=20_000)
     if out.as_json:
         out.json([_plain(one) for one in found.findings])
@@ -132,7 +136,7 @@ def _one(out: Out, roster: Service, identity: int) -> int:
 def _steps(out: Out, found: FindingView) -> None:
     for step in found.steps:
         if step.action != "accept":
-            how = f"in the console at {step.link}" if step.link else f"roster remedy {found.id} {step.key}"
+            how = f"in the console at {step.link}" if step.link else f"roster finding do {found.id} {step.key}"
             out.say(f"        {step.label}: {how}")
 
 
@@ -188,6 +192,6 @@ def _remedy(options: argparse.Namespace) -> int:
     if out.as_json:
         out.json(done)
     else:
-        undo = f"; 'roster changes --undo {done.change}' takes it back" if done.change else ""
+        undo = f"; 'roster change undo {done.change}' takes it back" if done.change else ""
         out.say(f"{done.said}{undo}")
     return 0

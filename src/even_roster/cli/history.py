@@ -7,7 +7,8 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from ..core.moments import HINT, MomentError, parse
-from .common import add_json, bad_input, connect
+from .common import bad_input, connect
+from .grammar import verb
 from .output import Out, Text, clock
 
 if TYPE_CHECKING:
@@ -18,23 +19,15 @@ MARKS = {"well": ("✓", "green"), "bad": ("✗", "red"), "open": ("·", "dim")}
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    history = commands.add_parser(
-        "history", parents=[shared], help="who had an address, where a device was, what changed"
-    )
+    history = verb(commands, shared, "history", _history)
     history.add_argument("subject", metavar="WHAT", help="an address, a MAC, a name or a subnet")
     history.add_argument("--from", dest="since", metavar="TIME", help=HINT.replace("%", "%%"))
     history.add_argument("--to", dest="until", metavar="TIME")
     history.add_argument("--limit", type=int, default=200, metavar="N")
-    history.set_defaults(run=_history)
-    at = commands.add_parser("at", parents=[shared], help="who was there at a moment")
+    at = verb(commands, shared, "at", _at)
     at.add_argument("time", metavar="TIME", help=HINT.replace("%", "%%"))
     at.add_argument("subject", metavar="WHAT", help="an address, a MAC, a name or a subnet")
-    at.set_defaults(run=_at)
-    why = commands.add_parser("why", parents=[shared], help="why an address is silent")
-    why.add_argument("address", metavar="ADDRESS")
-    why.set_defaults(run=_why)
-    for parser in (history, at, why):
-        add_json(parser)
+    verb(commands, shared, "why", _why).add_argument("address", metavar="ADDRESS|DEVICE")
 
 
 def moment(text: str | None) -> datetime | None:

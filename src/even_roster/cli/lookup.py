@@ -1,4 +1,4 @@
-"""`roster here`, `find`, `explain`, `vendors`, `measure`: questions. `measure` needs no service."""
+"""`roster here`, `find`, `explain`, `vendor`, `measure`: questions. `measure` needs no service."""
 
 from __future__ import annotations
 
@@ -6,7 +6,8 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import add_json, connect
+from .common import connect
+from .grammar import Noun, verb
 from .output import Out, ago, clock, error
 
 if TYPE_CHECKING:
@@ -18,38 +19,22 @@ if TYPE_CHECKING:
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    here = commands.add_parser("here", parents=[shared], help="the network this machine stands on")
-    here.add_argument("--adapter", metavar="NAME", help="as a scan from this adapter would see it")
-    add_json(here)
-    here.set_defaults(run=_here)
-    find = commands.add_parser(
-        "find", parents=[shared], help="where is it: by any fragment of name, address, MAC, note"
+    verb(commands, shared, "here", _here).add_argument(
+        "--adapter", metavar="NAME", help="as a scan from this adapter would see it"
     )
+    find = verb(commands, shared, "find", _find)
     find.add_argument("text", metavar="TEXT")
     find.add_argument("--limit", type=int, default=20, metavar="N")
-    add_json(find)
-    find.set_defaults(run=_find)
-    explain = commands.add_parser("explain", parents=[shared], help="everything known about one address or MAC")
-    explain.add_argument("subject", metavar="ADDRESS|MAC")
-    add_json(explain)
-    explain.set_defaults(run=_explain)
-    vendors = commands.add_parser("vendors", parents=[shared], help="whose block a MAC lies in; own prefixes")
-    actions = vendors.add_subparsers(dest="action", metavar="ACTION", required=True)
-    show = actions.add_parser("show", parents=[shared], help="the vendor of a MAC")
-    show.add_argument("mac", metavar="MAC")
-    load = actions.add_parser("load", parents=[shared], help="load a registry file (IEEE's CSV or listing)")
-    load.add_argument("file", metavar="FILE", type=Path)
-    add = actions.add_parser("add", parents=[shared], help="name a prefix of the site's own; '' takes it away")
+    verb(commands, shared, "explain", _explain).add_argument("subject", metavar="ADDRESS|MAC|DEVICE")
+    vendor = Noun(commands, shared, "vendor", _own)
+    vendor.verb("show", "the vendor of a MAC", _vendor, "02C0.4400.0026").add_argument("mac", metavar="MAC")
+    vendor.verb("load", "load a registry file (IEEE's CSV or listing)", _load).add_argument(
+        "file", metavar="FILE", type=Path
+    )
+    add = vendor.verb("add", "name a prefix of the site's own; '' takes it away", _add, "02:c0:99 'Bells of Larkspur'")
     add.add_argument("prefix", metavar="PREFIX", help="such as 02:ab:cd or 02:ab:cd:e/28")
     add.add_argument("name", metavar="NAME")
-    own = actions.add_parser("own", parents=[shared], help="list the site's own prefixes")
-    for parser, run in ((show, _vendor), (load, _load), (add, _add), (own, _own)):
-        add_json(parser)
-        parser.set_defaults(run=run)
-    sums = commands.add_parser("measure", parents=[shared], help="all sums on a range")
-    sums.add_argument("range", metavar="RANGE", nargs="+")
-    add_json(sums)
-    sums.set_defaults(run=_measure)
+    verb(commands, shared, "measure", _measure).add_argument("range", metavar="RANGE", nargs="+")
 
 
 def _here(options: argparse.Namespace) -> int:

@@ -17,14 +17,6 @@ if TYPE_CHECKING:
 
     Command = Callable[[argparse.Namespace], int]
 
-MODULES = {
-    "serve": "serve demo console", "scans": "scan scans ranges", "findings": "findings accept remedy",
-    "devices": "devices device review changes", "lookup": "here find explain vendors measure", "history": "history at why",
-    "plan": "sites subnets subnet bands band plan roles",
-    "addresses": "free prove assignments assign reserve settle assignment release move uses", "dhcp": "dhcp",
-    "watching": "watch listen notify keep", "spreadsheets": "import export card names", "completion": "completion",
-}  # fmt: skip
-"""The commands and where they are: only what is asked for is imported."""
 _VALUED = ("--home", "--server", "--token")
 
 
@@ -34,6 +26,7 @@ def build_parser(word: str | None = None) -> argparse.ArgumentParser:
     import importlib
 
     from .. import __version__
+    from .grammar import WORDS, overview
     from .output import error
 
     class Parser(argparse.ArgumentParser):
@@ -51,39 +44,65 @@ def build_parser(word: str | None = None) -> argparse.ArgumentParser:
         group.add_argument("--server", metavar="URL", default=default, help="a service elsewhere")
         group.add_argument("--token", metavar="TOKEN", default=default, help="what opens it")
 
-    parser = Parser(prog="roster", description="Scan a site's ranges, know its devices, keep one shared roster.")
+    parser = Parser(
+        prog="roster", description="Scan a site's ranges, know its devices, keep one shared roster.", epilog=overview(),
+        usage="roster COMMAND …", formatter_class=argparse.RawDescriptionHelpFormatter,
+    )  # fmt: skip
     parser.add_argument("--version", action="version", version=f"roster {__version__}")
     connection(parser, None)
     shared = argparse.ArgumentParser(add_help=False)
     connection(shared, argparse.SUPPRESS)
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands", parser_class=Parser)
-    for name in modules_of(word):
+    commands = parser.add_subparsers(
+        dest="command", metavar="COMMAND", prog="roster", parser_class=Parser, help=argparse.SUPPRESS
+    )
+    needed = (
+        [WORDS[word].module] if word in WORDS and word != "completion" else sorted({t.module for t in WORDS.values()})
+    )
+    for name in needed:
         importlib.import_module(f".{name}", __package__).add_commands(commands, shared)
     parser.set_defaults(whole=parser)  # for whoever completes what is typed
     return parser
 
 
-def modules_of(word: str | None) -> list[str]:
-    """The modules that a command needs; all of them for one that needs the whole, and for none."""
-    found = [name for name, words in MODULES.items() if word is not None and word in words.split()]
-    return found if found and word != "completion" else list(MODULES)
-
-
-def _word(arguments: Sequence[str]) -> str | None:
-    """Which command it is."""
-    rest = iter(arguments)
-    for argument in rest:
-        if argument in _VALUED:
-            next(rest, None)
-        elif not argument.startswith("-"):
-            return argument
+def _place(arguments: Sequence[str]) -> int | None:
+    """Where among the arguments the command stands."""
+    skip = False
+    for place, argument in enumerate(arguments):
+        if not skip and not argument.startswith("-"):
+            return place
+        skip = not skip and argument in _VALUED
     return None
+
+
+def _words_of_today(arguments: list[str]) -> tuple[list[str], str | None]:
+    """The arguments without former words, and which command they are. Raises SystemExit for a word that is none."""
+    from .grammar import WORDS
+    from .output import error
+
+    place = _place(arguments)
+    if place is None:
+        return arguments, None
+    word = arguments[place]
+    if word not in WORDS or word in ("device", "assignment", "watch", "dhcp"):
+        from .former import translated
+
+        if (found := translated(arguments[place:])) is not None:
+            new, begins = found
+            error(f"this is '{begins}' now: the words used here will not be understood by the next version")
+            arguments, word = [*arguments[:place], *new], new[0]
+    if word not in WORDS:
+        from difflib import get_close_matches
+
+        near = get_close_matches(word, WORDS, 1, 0.6)
+        error(f"there is no command {word!r}{f'; is it {near[0]!r}?' if near else ''}; 'roster --help' lists them")
+        raise SystemExit(2)
+    return arguments, word
 
 
 def run(arguments: Sequence[str] | None = None) -> int:
     """Run one command line; gives the exit code."""
-    arguments = sys.argv[1:] if arguments is None else arguments
-    if list(arguments) == ["--version"]:
+    given = sys.argv[1:] if arguments is None else list(arguments)
+    if given == ["--version"]:
         from .. import __version__
 
         print(f"roster {__version__}")
@@ -91,9 +110,10 @@ def run(arguments: Sequence[str] | None = None) -> int:
     from ..client._errors import RosterError
     from .output import error
 
-    parser = build_parser(_word(arguments))
     try:
-        options = parser.parse_args(arguments)
+        given, word = _words_of_today(given)
+        parser = build_parser(word)
+        options = parser.parse_args(given)
         command: Command | None = getattr(options, "run", None)
         if command is None:
             parser.print_help()

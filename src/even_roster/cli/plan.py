@@ -1,4 +1,4 @@
-"""`roster sites`, `subnets`, `subnet …`, `bands`, `band …`, `plan check`, `roles`: what is planned, and its mistakes."""
+"""`roster site`, `subnet`, `band`, `role`: what is planned, and its mistakes."""
 
 from __future__ import annotations
 
@@ -6,7 +6,8 @@ import argparse
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from .common import add_json, bad_input, connect, missing, words
+from .common import bad_input, connect, missing, words
+from .grammar import Noun
 from .output import Out, Text, plain
 
 if TYPE_CHECKING:
@@ -24,60 +25,52 @@ STYLES = {"refused": "bold red", "mistake": "red", "advice": "yellow"}
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    _add_sites(commands, shared)
-    _add_subnets(commands, shared)
-    _add_bands(commands, shared)
-    plan = commands.add_parser("plan", parents=[shared], help="the plan as a whole: its mistakes")
-    actions = plan.add_subparsers(dest="action", metavar="ACTION", required=True)
-    check = actions.add_parser("check", parents=[shared], help="every mistake, with the culprit and a remedy")
-    check.add_argument("subnet", nargs="?", metavar="SUBNET", help="only this one")
-    check.add_argument("--advice", action="store_true", help="end with 1 for advice too, not only for mistakes")
-    add_json(check)
-    check.set_defaults(run=_check)
-    roles = commands.add_parser("roles", parents=[shared], help="the roles, and which must not depend on a pool")
-    roles.add_argument("--set", dest="role", metavar="ROLE", help="set this role's rule, or add a role")
-    roles.add_argument("--on-pool", choices=("never", "avoid", "fine"), default="fine")
-    roles.add_argument("--travels", action="store_true", help="a reservation serves it better than typed-in settings")
-    roles.add_argument("--forget", metavar="ROLE", help="back to the usual rule")
-    add_json(roles)
-    roles.set_defaults(run=_roles)
+    _add_site(Noun(commands, shared, "site", _sites))
+    _add_subnet(Noun(commands, shared, "subnet", _subnets))
+    _add_band(Noun(commands, shared, "band", _bands))
+    role = Noun(commands, shared, "role", _roles)
+    setting = role.verb("set", "set a role's rule, or add a role of the site's own", _role_set, "kiosk --on-pool avoid")
+    setting.add_argument("role", metavar="ROLE")
+    setting.add_argument("--on-pool", choices=("never", "avoid", "fine"), default="fine")
+    setting.add_argument("--travels", action="store_true", help="a reservation serves it better than typed-in settings")
+    role.verb("remove", "back to the usual rule", _role_remove).add_argument("role", metavar="ROLE")
 
 
-def _add_sites(commands: Any, shared: argparse.ArgumentParser) -> None:
-    sites = commands.add_parser("sites", parents=[shared], help="the sites; two may use the same ranges")
-    sites.add_argument("--add", metavar="NAME", help="add one")
-    sites.add_argument("--rename", nargs=2, metavar=("NAME", "NEW"))
-    sites.add_argument("--here", metavar="NAME", help="this service stands in this one")
-    sites.add_argument("--remove", metavar="NAME")
-    add_json(sites)
-    sites.set_defaults(run=_sites)
+def _add_site(site: Noun) -> None:
+    site.verb("add", "a further one", _site_add, "Annex").add_argument("name", metavar="NAME")
+    setting = site.verb("set", "rename one, or say that this service stands in it", _site_set)
+    setting.add_argument("which", metavar="SITE")
+    setting.add_argument("--name", metavar="NAME")
+    setting.add_argument("--here", action="store_true", help="this service stands in this one")
+    site.verb("remove", "take an empty one away", _site_remove).add_argument("which", metavar="SITE")
 
 
-def _add_subnets(commands: Any, shared: argparse.ArgumentParser) -> None:
-    many = commands.add_parser("subnets", parents=[shared], help="the planned subnets and what is left in them")
-    many.add_argument("--site", metavar="NAME", help="of this site; else of all")
-    add_json(many)
-    many.set_defaults(run=_subnets)
-    one = commands.add_parser("subnet", parents=[shared], help="one subnet: show, add, set, split, join, remove")
-    actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
+def _add_subnet(subnet: Noun) -> None:
+    subnet.list.add_argument("--site", metavar="NAME", help="of this site; else of all")
 
-    def action(name: str, about: str, run: Callable[[argparse.Namespace], int]) -> argparse.ArgumentParser:
-        parser: argparse.ArgumentParser = actions.add_parser(name, parents=[shared], help=about)
-        what = "its range with prefix or mask" if name == "add" else "its name, range, id, or an address in it"
-        parser.add_argument("which", metavar="SUBNET", help=what)
+    def action(
+        name: str, about: str, run: Callable[[argparse.Namespace], int], example: str = ""
+    ) -> argparse.ArgumentParser:
+        parser = subnet.verb(name, about, run, example)
+        what = "its range with prefix or mask" if name == "add" else "its range or name"
+        parser.add_argument(
+            "which", metavar="SUBNET", help=f"{what}; a band or an address in it too" if name == "show" else what
+        )
         parser.add_argument("--site", metavar="NAME", help="the one here when left out")
-        add_json(parser)
-        parser.set_defaults(run=run)
         return parser
 
-    action("show", "its arithmetic, bands and mistakes", _subnet_show)
-    _subnet_fields(action("add", "plan one", _subnet_add), new=True)
-    _subnet_fields(action("set", "change one", _subnet_set), new=False)
+    action("show", "its arithmetic, bands and mistakes", _subnet_show, "Office")
+    adding = action("add", "plan one", _subnet_add, "10.44.50.0/24 --name Rehearsal --gateway 10.44.50.1")
+    _subnet_fields(adding, new=True)
+    _subnet_fields(action("set", "change one", _subnet_set, "Office --domain larkspur.example"), new=False)
     action("split", "cut it into equal parts, with everything in it", _subnet_split).add_argument(
         "prefix", metavar="/N", help="the prefix length of the parts"
     )
     action("join", "make neighbours one with it", _subnet_join).add_argument("others", nargs="+", metavar="OTHER")
     action("remove", "take it away; it must hold no assignments", _subnet_remove)
+    check = subnet.verb("check", "every mistake in the plan, with the culprit and a remedy", _check)
+    check.add_argument("--in", dest="subnet", metavar="SUBNET", help="only in this one")
+    check.add_argument("--advice", action="store_true", help="end with 1 for advice too, not only for mistakes")
 
 
 def _subnet_fields(parser: argparse.ArgumentParser, new: bool) -> None:
@@ -99,28 +92,19 @@ def _subnet_fields(parser: argparse.ArgumentParser, new: bool) -> None:
     parser.add_argument("--notes")
 
 
-def _add_bands(commands: Any, shared: argparse.ArgumentParser) -> None:
-    many = commands.add_parser("bands", parents=[shared], help="the bands: static ranges, pools, stretches kept free")
-    many.add_argument("subnet", nargs="?", metavar="SUBNET")
-    add_json(many)
-    many.set_defaults(run=_bands)
-    one = commands.add_parser("band", parents=[shared], help="one band: add, set, remove")
-    actions = one.add_subparsers(dest="action", metavar="ACTION", required=True)
-    add = actions.add_parser("add", parents=[shared], help="draw one")
+def _add_band(band: Noun) -> None:
+    band.list.add_argument("--in", dest="subnet", metavar="SUBNET", help="only in this one")
+    add = band.verb("add", "draw one", _band_add, "Stage static 200-210 --name consoles")
     add.add_argument("subnet", metavar="SUBNET")
     add.add_argument("kind", choices=("static", "pool", "spare"))
     add.add_argument("range", metavar="RANGE", help="such as 10.44.10.20-60, or 20-60")
-    add.set_defaults(run=_band_add)
-    setting = actions.add_parser("set", parents=[shared], help="change one")
-    setting.add_argument("band", metavar="BAND", help="its id, name or range")
+    setting = band.verb("set", "change one", _band_set, "printers --notes 'by the stairs'")
     setting.add_argument("--range", metavar="RANGE")
     setting.add_argument("--kind", choices=("static", "pool", "spare"))
     setting.add_argument("--version", type=int, metavar="N")
-    setting.set_defaults(run=_band_set)
-    remove = actions.add_parser("remove", parents=[shared], help="take one away; what is assigned in it stays")
-    remove.add_argument("band", metavar="BAND", help="its id, name or range")
-    remove.set_defaults(run=_band_remove)
+    remove = band.verb("remove", "take one away; what is assigned in it stays", _band_remove)
     for parser in (setting, remove):
+        parser.add_argument("band", metavar="BAND", help="its range or name")
         parser.add_argument("--in", dest="within", metavar="SUBNET", help="where several have a band of that name")
     for parser in (add, setting):
         parser.add_argument("--name")
@@ -135,23 +119,11 @@ def _add_bands(commands: Any, shared: argparse.ArgumentParser) -> None:
         parser.add_argument("--boot-file", metavar="FILE")
         parser.add_argument("--vendor-option", action="append", metavar="CODE=HEX", help="may be given several times")
         parser.add_argument("--notes")
-    for parser in (add, setting, remove):
-        add_json(parser)
 
 
 def _sites(options: argparse.Namespace) -> int:
-    from ..api.plan import SiteEdit
-
     out = Out(options.json)
     with connect(options) as roster:
-        if options.add:
-            roster.add_site(options.add)
-        if options.rename:
-            roster.edit_site(_site_id(roster, options.rename[0]), SiteEdit(name=options.rename[1]))
-        if options.here:
-            roster.edit_site(_site_id(roster, options.here), SiteEdit(here=True))
-        if options.remove:
-            roster.remove_site(_site_id(roster, options.remove))
         found = roster.sites()
     if options.json:
         out.json({"sites": found})
@@ -161,11 +133,34 @@ def _sites(options: argparse.Namespace) -> int:
     return 0
 
 
+def _site_add(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        roster.add_site(options.name)
+    return _sites(options)
+
+
+def _site_set(options: argparse.Namespace) -> int:
+    from ..api.plan import SiteEdit
+
+    if options.name is None and not options.here:
+        raise bad_input("say what is to change: --name, --here")
+    with connect(options) as roster:
+        edit = SiteEdit(name=options.name, here=True if options.here else None)
+        roster.edit_site(_site_id(roster, options.which), edit)
+    return _sites(options)
+
+
+def _site_remove(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        roster.remove_site(_site_id(roster, options.which))
+    return _sites(options)
+
+
 def _site_id(roster: Service, text: str) -> int:
     for site in roster.sites():
         if text.casefold() == site.name.casefold() or text == str(site.id):
             return site.id
-    raise missing(f"there is no site {text!r}; 'roster sites' lists them")
+    raise missing(f"there is no site {text!r}; 'roster site' lists them")
 
 
 def _subnets(options: argparse.Namespace) -> int:
@@ -328,7 +323,7 @@ def _subnet_remove(options: argparse.Namespace) -> int:
     if options.json:
         out.json({"removed": one})
     else:
-        out.say(f"{one.subnet} is planned no more; 'roster changes' can take that back.")
+        out.say(f"{one.subnet} is planned no more; 'roster change undo' can take that back.")
     return 0
 
 
@@ -435,14 +430,8 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _roles(options: argparse.Namespace) -> int:
-    from ..api.plan import RoleRule
-
     out = Out(options.json)
     with connect(options) as roster:
-        if options.forget:
-            roster.forget_role_rule(options.forget)
-        if options.role:
-            roster.set_role_rule(RoleRule(name=options.role, on_pool=options.on_pool, travels=options.travels))
         found = roster.role_rules()
     if options.json:
         out.json({"roles": found})
@@ -450,3 +439,17 @@ def _roles(options: argparse.Namespace) -> int:
         rows = [(r.name, r.on_pool, "travels: reserve" if r.travels else "") for r in found]
         out.table(("role", "on a pool", ""), rows)
     return 0
+
+
+def _role_set(options: argparse.Namespace) -> int:
+    from ..api.plan import RoleRule
+
+    with connect(options) as roster:
+        roster.set_role_rule(RoleRule(name=options.role, on_pool=options.on_pool, travels=options.travels))
+    return _roles(options)
+
+
+def _role_remove(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        roster.forget_role_rule(options.role)
+    return _roles(options)

@@ -1,4 +1,4 @@
-"""`roster scan`, `roster scans`, `roster ranges`."""
+"""`roster scan`, `roster range`."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ import time
 from typing import TYPE_CHECKING, Any
 
 from ..client import BadInput
-from .common import add_json, connect, words
+from .common import connect, words
+from .grammar import Noun, verb
 from .output import Out, Progress, Text, ago, clock, duration, error, plain, point_at
 
 if TYPE_CHECKING:
@@ -23,11 +24,11 @@ _STATE_WORDS = {
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    scan = commands.add_parser(
-        "scan", parents=[shared], help="scan a range and record what answers",
-        description="Scan ranges: 10.44.10.0/24, 10.44.10.20-60, one address, or a remembered range's name. "
-        "Without a target: the remembered ranges of this segment, or the adapter's own subnet.",
-    )  # fmt: skip
+    scan = verb(commands, shared, "scan", _scan)
+    scan.description = (
+        "Scan ranges: 10.44.10.0/24, 10.44.10.20-60, one address, or a remembered range's or planned subnet's name. "
+        "Without a target: the remembered ranges of this segment, or the adapter's own subnet."
+    )
     scan.add_argument("targets", nargs="*", metavar="TARGET", help="a range, in any of the usual forms")
     scan.add_argument(
         "--except", dest="exceptions", action="append", default=[], metavar="T", help="a range to leave out"
@@ -40,19 +41,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     scan.add_argument("--ports", metavar="LIST", help="TCP ports to try, as 22,80,443; 'none' for none")
     scan.add_argument("--no-names", action="store_true", help="do not ask responders for their names")
     scan.add_argument("--confirm", action="store_true", help="yes, scan a range of over 4,096 addresses")
-    add_json(scan)
-    scan.set_defaults(run=_scan)
-    scans = commands.add_parser("scans", parents=[shared], help="earlier scans, or one of them")
-    scans.add_argument("id", nargs="?", type=int, help="show this scan's results")
-    scans.add_argument("--limit", type=int, default=20, metavar="N", help="how many (default 20)")
-    scans.add_argument("--stop", action="store_true", help="stop the scan of this id and keep what it found")
-    add_json(scans)
-    scans.set_defaults(run=_scans)
-    ranges = commands.add_parser("ranges", parents=[shared], help="remembered ranges: list, name, forget")
-    ranges.add_argument("--name", nargs=2, metavar=("ID", "NAME"), help="give a range a name to scan it by")
-    ranges.add_argument("--forget", type=int, metavar="ID", help="remember a range no longer")
-    add_json(ranges)
-    ranges.set_defaults(run=_ranges)
+    earlier = scan.add_mutually_exclusive_group()
+    earlier.add_argument("--earlier", action="store_true", help="scan nothing: list the scans there were")
+    earlier.add_argument("--show", type=int, metavar="ID", help="scan nothing: what an earlier scan found")
+    earlier.add_argument("--stop", type=int, metavar="ID", help="end a scan that runs, and keep what it found")
+    scan.add_argument("--limit", type=int, default=20, metavar="N", help="of earlier ones at most so many (default 20)")
+    ranges = Noun(commands, shared, "range", _ranges)
+    setting = ranges.verb("set", "give a range a name to scan it by", _name_range)
+    setting.add_argument("id", type=int, metavar="ID")
+    setting.add_argument("--name", required=True, metavar="NAME")
+    ranges.verb("remove", "remember a range no longer", _forget_range).add_argument("id", type=int, metavar="ID")
 
 
 def _ports(text: str | None) -> list[int] | None:
@@ -71,6 +69,8 @@ def _ports(text: str | None) -> list[int] | None:
 def _scan(options: argparse.Namespace) -> int:
     from ..client import ScanRequest
 
+    if options.earlier or options.show is not None or options.stop is not None:
+        return _scans(options)
     out = Out(options.json)
     try:
         request = ScanRequest(
@@ -155,13 +155,9 @@ def _row(result: AddressResult) -> tuple[str | Text, ...]:
 def _scans(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        if options.id is not None:
-            scan = roster.stop_scan(options.id) if options.stop else roster.scan(options.id)
-            _show(roster, scan, out)
+        if not options.earlier:
+            _show(roster, roster.scan(options.show) if options.stop is None else roster.stop_scan(options.stop), out)
             return 0
-        if options.stop:
-            error("say which scan to stop, by its id")
-            return 2
         found = roster.scans(limit=max(1, min(options.limit, 200))).scans
         if options.json:
             out.json({"scans": found})
@@ -186,13 +182,6 @@ def _scans(options: argparse.Namespace) -> int:
 def _ranges(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        if options.name:
-            if not options.name[0].isdigit():
-                error(f"{options.name[0]!r} is not a range's id; 'roster ranges' lists them")
-                return 2
-            roster.name_range(int(options.name[0]), options.name[1])
-        if options.forget is not None:
-            roster.forget_range(options.forget)
         found = roster.ranges()
     if options.json:
         out.json({"ranges": found})
@@ -202,3 +191,15 @@ def _ranges(options: argparse.Namespace) -> int:
         rows = [(str(r.id), r.name or "", r.text, f"{r.count:,}", r.subnet, ago(r.last_scan)) for r in found]
         out.table(("id", "name", "range", "addresses", "segment", "last scan"), rows, right=("id", "addresses"))
     return 0
+
+
+def _name_range(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        roster.name_range(options.id, options.name)
+    return _ranges(options)
+
+
+def _forget_range(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        roster.forget_range(options.id)
+    return _ranges(options)

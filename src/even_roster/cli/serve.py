@@ -15,7 +15,8 @@ from pathlib import Path
 from typing import Any
 
 from ..api.home import default_home
-from .common import add_json, connect
+from .common import connect
+from .grammar import verb
 from .output import Out, error
 
 DEMO_LISTEN = "127.0.0.1:7420"
@@ -23,7 +24,7 @@ DEMO_LISTEN = "127.0.0.1:7420"
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    serve = commands.add_parser("serve", parents=[shared], help="run the service on this machine's network")
+    serve = verb(commands, shared, "serve", _serve, json=False)
     serve.add_argument(
         "--listen", metavar="HOST:PORT", help="where the console and the API are (default 127.0.0.1:7420)"
     )
@@ -37,17 +38,13 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     )
     serve.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
     serve.add_argument("--verbose", action="store_true", help="log every request")
-    serve.set_defaults(run=_serve)
-    demo = commands.add_parser("demo", parents=[shared], help="run the service on the simulated site Larkspur Hall")
+    demo = verb(commands, shared, "demo", _demo, json=False)
     demo.add_argument("--listen", metavar="HOST:PORT", default=DEMO_LISTEN, help=f"default {DEMO_LISTEN}")
     demo.add_argument("--hosts", metavar="N", type=int, help="a generated site of this many hosts instead")
     demo.add_argument("--no-open", action="store_true", help="do not open a browser")
     demo.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
     demo.add_argument("--verbose", action="store_true", help="log every request")
-    demo.set_defaults(run=_demo)
-    console = commands.add_parser("console", parents=[shared], help="a one-time sign-in for a browser")
-    add_json(console)
-    console.set_defaults(run=_console)
+    verb(commands, shared, "console", _console)
 
 
 def _serve(options: argparse.Namespace) -> int:

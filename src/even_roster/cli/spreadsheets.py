@@ -1,4 +1,4 @@
-"""`roster import`, `export`, `names …`, `card`: spreadsheets in and out, names as texts, settings to type in."""
+"""`roster file`, `dns`, `card`: spreadsheets in and out, names as texts, settings to type in."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import add_json, bad_input, connect
+from .common import bad_input, connect
+from .grammar import Noun, verb
 from .output import Out, Text
 
 if TYPE_CHECKING:
@@ -19,9 +20,8 @@ SNIPPETS = ("networkd", "netplan", "ifupdown", "powershell")
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    taking = commands.add_parser(
-        "import", parents=[shared], help="assignments from a spreadsheet (CSV or XLSX), all or none"
-    )
+    file = Noun(commands, shared, "file", _how)
+    taking = file.verb("in", "assignments from a spreadsheet (CSV or XLSX), all or none", _import)
     taking.add_argument("file", metavar="FILE", help="'-' for standard input")
     taking.add_argument(
         "--dry-run", action="store_true", help="only say what would be added, changed and refused, and why"
@@ -33,25 +33,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         metavar="FIELD=HEADER",
         help="which column is which, where the headers leave it open",
     )
-    taking.set_defaults(run=_import)
-    giving = commands.add_parser(
-        "export", parents=[shared], help="assignments as a spreadsheet that can be imported again"
-    )
+    giving = file.verb("out", "assignments as a spreadsheet that can be taken in again", _export, "- --in Office")
     giving.add_argument("file", metavar="FILE", help="ends in .csv or .xlsx; '-' for CSV on standard output")
     giving.add_argument("--in", dest="subnet", metavar="SUBNET")
-    giving.set_defaults(run=_export)
-    card = commands.add_parser("card", parents=[shared], help="what to type into the device at an address")
-    card.add_argument("address", metavar="ADDRESS")
+    card = verb(commands, shared, "card", _card)
+    card.add_argument("address", metavar="ADDRESS|DEVICE")
     card.add_argument("--snippet", choices=SNIPPETS, help="as a piece of a host's configuration")
     card.add_argument("--adapter", default="eth0", metavar="NAME", help="the adapter's name there, for snippets")
-    card.set_defaults(run=_card)
-    names = commands.add_parser(
-        "names", parents=[shared], help="the roster's names: hosts file, zones, and a check of the DNS"
-    )
-    actions = names.add_subparsers(dest="action", metavar="ACTION", required=True)
-    hosts = actions.add_parser("hosts", parents=[shared], help="as a hosts file")
-    hosts.set_defaults(run=_hosts)
-    zone = actions.add_parser("zone", parents=[shared], help="as a zone: of a domain, or of a subnet's reverse names")
+    dns = Noun(commands, shared, "dns", _names)
+    dns.verb("hosts", "the names as a hosts file", _hosts, "")
+    zone = dns.verb("zone", "as a zone: of a domain, or of a subnet's reverse names", _zone, "larkspur.example")
     zone.add_argument("zone", nargs="?", metavar="DOMAIN|SUBNET", help="all when left out")
     zone.add_argument(
         "--nameserver",
@@ -60,13 +51,34 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         metavar="NAME[=ADDRESS]",
         help="the zone's own DNS servers, the first is primary; left out, those that the site hands out",
     )
-    zone.set_defaults(run=_zone)
-    check = actions.add_parser("check", parents=[shared], help="does the site's DNS say what the roster says")
+    check = dns.verb("check", "does the site's DNS say what the roster says", _check, "--in Office")
     check.add_argument("--nameserver", metavar="ADDRESS", help="ask this one; else the planned one")
     check.add_argument("--in", dest="subnet", metavar="SUBNET")
-    check.set_defaults(run=_check)
-    for parser in (taking, giving, card, hosts, zone, check):
-        add_json(parser)
+
+
+def _how(options: argparse.Namespace) -> int:
+    """Standing alone there is nothing to list: it says what there is."""
+    out = Out(options.json)
+    ways = {"in": "roster file in FILE [--dry-run]", "out": "roster file out FILE [--in SUBNET]"}
+    out.json({"ways": ways}) if options.json else out.facts(ways.items())
+    return 0
+
+
+def _names(options: argparse.Namespace) -> int:
+    """The zones there are, and how many names are in each."""
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.names_text()
+    zones = [{"zone": one.zone, "names": _count(one.text)} for one in found.zones]
+    if options.json:
+        out.json({"zones": zones})
+    else:
+        out.table(("zone", "records"), [(str(one["zone"]), f"{one['names']:,}") for one in zones], right=("records",))
+    return 0
+
+
+def _count(text: str) -> int:
+    return sum(1 for line in text.splitlines() if {"A", "AAAA", "PTR"} & set(line.split()[1:4]))
 
 
 def _import(options: argparse.Namespace) -> int:
@@ -113,7 +125,7 @@ def _print_report(out: Out, report: ImportReport) -> None:
         "bold",
     )
     if report.change:
-        out.say(f"'roster changes --undo {report.change}' takes all of it back.", "dim")
+        out.say(f"'roster change undo {report.change}' takes all of it back.", "dim")
     elif report.dry_run and report.refused:
         out.say("Nothing can be imported while rows are refused: correct them first.")
 

@@ -1,4 +1,4 @@
-"""`roster watch`, `roster listen`, `roster notify`, `roster keep`: what the service does by itself."""
+"""`roster watch`, `roster listen`, `roster notice`: what the service does by itself."""
 
 from __future__ import annotations
 
@@ -9,7 +9,8 @@ import re
 import sys
 from typing import TYPE_CHECKING, Any, cast
 
-from .common import add_json, bad_input, connect, missing
+from .common import bad_input, connect, missing
+from .grammar import Noun, verb
 from .output import Out, Text, ago, clock
 
 if TYPE_CHECKING:
@@ -22,33 +23,41 @@ _MINUTES = {"m": 1, "h": 60, "d": 1440}
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     """Add this module's commands."""
-    watch = commands.add_parser("watch", parents=[shared], help="how subnets are watched by themselves")
-    watch.add_argument("subnet", nargs="?", metavar="SUBNET", help="change this one; left out, all are listed")
-    watch.add_argument("--every", metavar="TIME", help="a full scan every 30m, 2h, 1d; never")
-    watch.add_argument("--light", metavar="TIME", help="a check of known devices in between")
-    watch.add_argument("--ask", metavar="TIME", help="a question for DHCP servers")
-    watch.add_argument("--quiet", metavar="HH:MM-HH:MM", help="hours in which nothing is done by itself; none")
-    watch.add_argument(
+    watch = Noun(commands, shared, "watch", _watches)
+    setting = watch.verb("set", "change how a subnet is watched", _watch_set, "Office --every 2h --quiet 22:00-06:00")
+    setting.add_argument("subnet", metavar="SUBNET")
+    setting.add_argument("--every", metavar="TIME", help="a full scan every 30m, 2h, 1d; never")
+    setting.add_argument("--light", metavar="TIME", help="a check of known devices in between")
+    setting.add_argument("--ask", metavar="TIME", help="a question for DHCP servers")
+    setting.add_argument("--quiet", metavar="HH:MM-HH:MM", help="hours in which nothing is done by itself; none")
+    setting.add_argument(
         "--strangers", choices=("all", "named", "none"),
         help="which unknown devices are told: all, all but those that tell a name (named), none",
     )  # fmt: skip
-    power = watch.add_mutually_exclusive_group()
+    power = setting.add_mutually_exclusive_group()
     power.add_argument("--on", dest="on", action="store_const", const=True, help="watch it")
     power.add_argument("--off", dest="on", action="store_const", const=False, help="do not watch it")
-    watch.set_defaults(run=_watch)
-    listen = commands.add_parser("listen", parents=[shared], help="what is heard on the links, live")
+    keep = watch.verb("keep", "what is kept how long, and from when findings are told", _keep)
+    keep.add_argument("--history", type=int, metavar="DAYS", help="older stays are folded into one per pair")
+    keep.add_argument("--findings", type=int, metavar="DAYS", help="closed findings are dropped after that")
+    keep.add_argument("--missing-after", type=int, metavar="DAYS", help="a silent device is told as missing")
+    keep.add_argument(
+        "--stale-after", type=int, metavar="DAYS", help="a reservation of a silent device is told as stale"
+    )
+    keep.add_argument("--pool-full", type=int, metavar="PERCENT", help="a pool is told as nearly full")
+    keep.add_argument(
+        "--new-per-hour", type=int, metavar="N", help="so many devices an hour and link may arise from what is heard"
+    )
+    listen = verb(commands, shared, "listen", _listen)
     listen.add_argument("--adapter", metavar="NAME", help="only on this one")
     listen.add_argument("--once", action="store_true", help="what was heard so far, then end")
-    listen.set_defaults(run=_listen)
-    notify = commands.add_parser("notify", parents=[shared], help="where notices of findings go")
-    actions = notify.add_subparsers(dest="action", metavar="ACTION", required=True)
-    listing = actions.add_parser("routes", parents=[shared], help="the routes, and how they do")
-    listing.set_defaults(run=_routes)
-    for kind, what, helped in (
-        ("webhook", "URL", "a POST to a URL, signed as in RFC 9421"), ("mail", "ADDRESS", "a mail through an SMTP server"),
-        ("syslog", "HOST:PORT", "RFC 5424 over UDP"),
-    ):  # fmt: skip
-        add = actions.add_parser(kind, parents=[shared], help=helped)
+    notice = Noun(commands, shared, "notice", _routes)
+    for kind, what, helped, example in (
+        ("webhook", "URL", "add a POST to a URL, signed as in RFC 9421", "alarms http://127.0.0.1:8080/alarms"),
+        ("mail", "ADDRESS", "add a mail through an SMTP server", ""),
+        ("syslog", "HOST:PORT", "add messages by RFC 5424 over UDP", "loghost 127.0.0.1:5514 --least notice"),
+    ):
+        add = notice.verb(kind, helped, _add_route, example)
         add.add_argument("name", metavar="NAME", help="how you call this route")
         add.add_argument("to", metavar=what)
         add.add_argument(
@@ -61,30 +70,12 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
             add.add_argument("--tls", choices=("none", "starttls", "tls"), default="starttls")
         if kind != "syslog":
             add.add_argument("--secret", action="store_true", help="ask for the secret (webhook) or password (mail)")
-        add.set_defaults(run=_add_route, kind=kind)
-        add_json(add)
+        add.set_defaults(kind=kind)
     for action, helped, run in (
         ("test", "send a notice that says it is a test", _test_route), ("on", "send notices again", _switch),
         ("off", "send no notices", _switch), ("remove", "drop the route", _remove_route),
     ):  # fmt: skip
-        parser = actions.add_parser(action, parents=[shared], help=helped)
-        parser.add_argument("name", metavar="NAME")
-        parser.set_defaults(run=run)
-        add_json(parser)
-    keep = commands.add_parser("keep", parents=[shared], help="what is kept how long, and from when findings are told")
-    keep.add_argument("--history", type=int, metavar="DAYS", help="older stays are folded into one per pair")
-    keep.add_argument("--findings", type=int, metavar="DAYS", help="closed findings are dropped after that")
-    keep.add_argument("--missing-after", type=int, metavar="DAYS", help="a silent device is told as missing")
-    keep.add_argument(
-        "--stale-after", type=int, metavar="DAYS", help="a reservation of a silent device is told as stale"
-    )
-    keep.add_argument("--pool-full", type=int, metavar="PERCENT", help="a pool is told as nearly full")
-    keep.add_argument(
-        "--new-per-hour", type=int, metavar="N", help="so many devices an hour and link may arise from what is heard"
-    )
-    keep.set_defaults(run=_keep)
-    for parser in (watch, listen, listing, keep):
-        add_json(parser)
+        notice.verb(action, helped, run).add_argument("name", metavar="NAME")
 
 
 def minutes(text: str | None) -> int | None:
@@ -108,25 +99,31 @@ def _every(count: int) -> str:
     return f"{count} min"
 
 
-def _watch(options: argparse.Namespace) -> int:
+def _watches(options: argparse.Namespace) -> int:
+    with connect(options) as roster:
+        _print_watches(Out(options.json), roster.watches())
+    return 0
+
+
+def _watch_set(options: argparse.Namespace) -> int:
     from ..api.watching import WatchEdit
 
-    out = Out(options.json)
     edit = WatchEdit(
         on=options.on, every_minutes=minutes(options.every), light_minutes=minutes(options.light),
         ask_minutes=minutes(options.ask), quiet=options.quiet, strangers=options.strangers,
     )  # fmt: skip
+    if all(value is None for value in edit.model_dump().values()):
+        raise bad_input("say what is to change: --every, --light, --ask, --quiet, --strangers, --on or --off")
     with connect(options) as roster:
-        found = roster.watches()
-        if options.subnet is not None:
-            one = _pick(found, options.subnet)
-            changed = any(value is not None for value in edit.model_dump().values())
-            found = [roster.edit_watch(one.subnet, edit) if changed else one]
-        elif any(value is not None for value in edit.model_dump().values()):
-            raise bad_input("name the subnet whose watch is to change")
+        one = _pick(roster.watches(), options.subnet)
+        _print_watches(Out(options.json), [roster.edit_watch(one.subnet, edit)])
+    return 0
+
+
+def _print_watches(out: Out, found: list[WatchView]) -> None:
     if out.as_json:
         out.json({"watches": found})
-        return 0
+        return
     out.table(
         ("subnet", "scan", "last", "next", "check", "ask dhcp", "quiet", "strangers told", "state"),
         (
@@ -138,7 +135,6 @@ def _watch(options: argparse.Namespace) -> int:
             for w in found
         ),
     )  # fmt: skip
-    return 0
 
 
 def _pick(found: list[WatchView], text: str) -> WatchView:
@@ -189,7 +185,7 @@ def _listening(out: Out, found: list[ListeningView]) -> None:
             out.say(f"  only heard, no answer to a question yet: {who}{more}")
         if one.held_back:
             out.say(
-                f"  {one.held_back:,} that answered were too many an hour to become devices ('roster keep --new-per-hour')",
+                f"  {one.held_back:,} that answered were too many an hour to become devices ('roster watch keep --new-per-hour')",
                 "yellow",
             )
         for n in one.neighbours:
@@ -292,7 +288,7 @@ def _switch(options: argparse.Namespace) -> int:
 
     with connect(options) as roster:
         one = _pick_route(roster, options.name)
-        _print_routes(Out(options.json), [roster.edit_notice_route(one.id, RouteEdit(on=options.action == "on"))])
+        _print_routes(Out(options.json), [roster.edit_notice_route(one.id, RouteEdit(on=options.verb == "on"))])
     return 0
 
 

@@ -12,6 +12,8 @@ from types import FrameType
 
 import uvicorn
 
+from .. import __version__
+from ..api.home import VERSION_HEADER
 from ..probe.segment import Machine
 from .app import create_app
 from .context import Context, open_context, write_service_file
@@ -65,6 +67,7 @@ def serve(
         app, log_config=None, access_log=False, timeout_graceful_shutdown=STOP_SECONDS, lifespan="on",
         timeout_keep_alive=KEEP_ALIVE_SECONDS,
         ssl_certfile=settings.tls_certificate, ssl_keyfile=settings.tls_key, server_header=False,
+        headers=[(VERSION_HEADER, __version__)],
     )  # fmt: skip
 
     def stop_scans() -> None:

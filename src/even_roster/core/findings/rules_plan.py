@@ -231,7 +231,7 @@ def name_disagrees(world: World, identity: int) -> Found | None:
     return Found(
         Severity.NOTICE, (at(item.address), Subject("name", name)),
         (Evidence(f"the reverse zone calls {dotted(item.address)} {name}, the plan calls it {item.name}", when),),
-        "Put the plan's names into the zone ('roster names' writes it), or correct the plan",
+        "Put the plan's names into the zone ('roster dns' writes it), or correct the plan",
         (accept(),),
     )  # fmt: skip
 

@@ -196,7 +196,7 @@ def role(text: str, plan: Plan) -> str:
         near = get_close_matches(name, plan.rules, 1)
         raise EditError(
             f"there is no role {name!r}{f' (perhaps {near[0]!r}?)' if near else ''}; the roles are: {', '.join(plan.rules)}. "
-            "A role of the site's own is entered with its rule first: 'roster roles --set ROLE'", "role",
+            "A role of the site's own is entered with its rule first: 'roster role set ROLE'", "role",
         )  # fmt: skip
     return name
 

@@ -1,0 +1,185 @@
+"""One grammar: nouns list, verbs follow, former words still answer, every example runs, and the list of commands is that of the parser."""
+
+from __future__ import annotations
+
+import shlex
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from tools import commands
+
+from even_roster import __version__
+from even_roster.cli.former import translated
+from even_roster.cli.grammar import WORDS
+from even_roster.cli.main import build_parser
+from tests.support.lab import environment
+from tests.support.service import Service, demo
+
+README = Path(__file__).parents[1] / "README.md"
+NOT_RUN = (
+    "roster serve",
+    "roster demo",
+)  # they run a service until it is stopped: quick start and the house's other tests do that
+
+
+def examples() -> list[str]:
+    """Those of every command and verb, in an order in which they can all be run."""
+    found = [told.example for told in WORDS.values()]
+    for parser in commands._children(build_parser()).values():
+        for child in commands._children(parser).values():
+            if child.epilog:
+                found.append(child.epilog.removeprefix("example: "))
+    rank = {"roster scan": 0, "roster assign ": 1, "roster release": 3}
+    return sorted(
+        dict.fromkeys(found), key=lambda one: next((n for head, n in rank.items() if one.startswith(head)), 2)
+    )
+
+
+def of_readme() -> list[str]:
+    """The commands of its quick tour."""
+    lines = [line.strip() for line in README.read_text().splitlines() if line.startswith("    roster ")]
+    lines = [line for line in lines if not line.startswith(NOT_RUN)]
+    return [shlex.join(shlex.split(line, comments=True)) for line in lines]
+
+
+class Promises(unittest.TestCase):
+    service: Service
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo(watch=True))
+        cls.service.json("scan")
+
+    def test_every_example_of_the_help_does_what_it_shows(self) -> None:
+        ran = 0
+        for example in examples():
+            if example.startswith(NOT_RUN):
+                continue
+            with self.subTest(example):
+                done = self.service.roster(*shlex.split(example)[1:])
+                answer_is_no = example.startswith(
+                    ("roster why", "roster prove", "roster dhcp preview", "roster move", "roster dns check")
+                )
+                self.assertIn(done.returncode, (0, 1) if answer_is_no else (0,), done.stderr)
+                self.assertTrue(done.stdout.strip(), "it says nothing")
+                self.assertNotIn("this is 'roster", done.stderr, "the example uses a former word")
+                ran += 1
+        self.assertGreater(ran, 40)
+
+    def test_every_command_of_the_readme_does_what_it_shows(self) -> None:
+        found = of_readme()
+        self.assertGreater(len(found), 10)
+        for line in found:
+            words = shlex.split(line)[1:]
+            with self.subTest(line):
+                done = self.service.roster(*words)
+                self.assertIn(done.returncode, (0, 1) if words[0] in ("why", "dhcp") else (0,), done.stderr)
+                self.assertNotIn("this is 'roster", done.stderr)
+
+    def test_a_noun_lists_and_its_verbs_are_told(self) -> None:
+        for noun in (
+            "device",
+            "subnet",
+            "band",
+            "assignment",
+            "site",
+            "role",
+            "vendor",
+            "finding",
+            "change",
+            "watch",
+            "notice",
+            "range",
+        ):
+            with self.subTest(noun):
+                self.assertEqual(self.service.roster(noun).returncode, 0)
+                self.assertIn("verbs:", self.service.roster(noun, "--help").stdout)
+
+    def test_former_words_answer_with_the_new_ones(self) -> None:
+        for former, now in (
+            ("devices --in Office", "roster device"), ("subnets", "roster subnet"), ("bands Office", "roster band"),
+            ("plan check Office", "roster subnet check"), ("dhcp servers", "roster dhcp"), ("names hosts", "roster dns hosts"),
+            ("device name archive Shelf", "roster device set"), ("uses list 10.44.20.41", "roster use"),
+            ("sites --add Cellar", "roster site add"), ("keep", "roster watch keep"), ("findings --kinds", "roster finding kinds"),
+        ):  # fmt: skip
+            with self.subTest(former):
+                done = self.service.roster(*former.split())
+                self.assertIn(done.returncode, (0, 1), done.stderr)
+                self.assertEqual(
+                    done.stderr.splitlines()[0],
+                    f"roster: this is '{now}' now: the words used here will not be understood by the next version",
+                )
+                self.assertTrue(done.stdout)
+
+    def test_a_mistyped_word_offers_the_nearest(self) -> None:
+        for typed, said in (
+            ("devcie", "is it 'device'?"),
+            ("exlpain", "is it 'explain'?"),
+            ("zzz", "'roster --help' lists them"),
+        ):
+            done = self.service.roster(typed, "10.44.10.1")
+            self.assertEqual((done.returncode, done.stdout), (2, ""))
+            self.assertIn(said, done.stderr)
+            self.assertIn("there is no command", done.stderr)
+
+    def test_several_devices_are_changed_at_once_from_arguments_or_standard_input(self) -> None:
+        self.assertIn(
+            "2 devices now have place 'Cellar'",
+            self.service.roster("device", "set", "printer-1", "archive", "--place", "Cellar").stdout,
+        )
+        done = self.fed("printer-1\narchive\n\n", "device", "set", "-", "--owner", "House")
+        self.assertIn("2 devices now have owner 'House'", done.stdout)
+        refused = self.service.roster("device", "set", "printer-1", "archive", "--name", "Both")
+        self.assertEqual((refused.returncode, "--name is of one device" in refused.stderr), (2, True))
+        unknown = self.service.roster("device", "set", "printer-1", "nobody", "--place", "Attic")
+        self.assertEqual(unknown.returncode, 2)
+        self.assertIn("Cellar", self.service.roster("device", "show", "printer-1").stdout, "all or none")
+
+    def test_what_was_done_in_part_has_a_code_of_its_own(self) -> None:
+        done = self.fed("02:c0:44:00:31:01\n02:c0:44:00:31:02\nno-such-thing\n", "reserve", "-", "--in", "printers")
+        self.assertEqual(done.returncode, 6, done.stderr)
+        self.assertEqual(done.stdout.count("02:c0:44:00:31:0"), 2, done.stdout)
+        self.assertIn("there is no device 'no-such-thing'", done.stdout)
+        self.assertEqual(self.service.roster("device", "settle", "printer-1", "nobody").returncode, 6)
+
+    def fed(self, text: str, *arguments: str) -> subprocess.CompletedProcess[str]:
+        words = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *arguments]
+        return subprocess.run(words, input=text, capture_output=True, text=True, env=environment(), check=False)
+
+    def test_another_version_of_the_service_is_said(self) -> None:
+        from even_roster.cli import connection
+
+        with (
+            mock.patch.object(connection, "__version__", "9.9.9"),
+            mock.patch("even_roster.cli.output.error") as said,
+            connection.Service(home=self.service.home) as roster,
+        ):
+            roster.here()
+            roster.here()
+        said.assert_called_once_with(
+            f"the service is of version {__version__}, this command of 9.9.9: update the older one"
+        )
+        self.assertEqual(self.service.roster("here").stderr, "")
+
+
+class Words(unittest.TestCase):
+    def test_the_list_of_commands_is_that_of_the_parser(self) -> None:
+        document = commands.DOCUMENT.read_text()
+        self.assertEqual(commands.written(document), document, "run: python -m tools.commands")
+
+    def test_what_is_said_today_is_not_translated(self) -> None:
+        for example in examples():
+            self.assertIsNone(translated(shlex.split(example)[1:]), example)
+
+    def test_each_command_is_where_the_grammar_says(self) -> None:
+        whole = set(commands._children(build_parser()))
+        self.assertEqual(whole, set(WORDS))
+        for word in WORDS:
+            self.assertIn(word, commands._children(build_parser(word)))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -165,7 +165,7 @@ class Lines(unittest.TestCase):
         with door((200, b"[]"), (200, b'{"devices": [], "next": null, "total": 0}')) as service:
             service.bands(subnet=3)
             self.assertEqual(list(service.devices(q="a&b", unknown=True)), [])
-        self.assertEqual(_Door.asked[0], "/api/bands?subnet=3")
+        self.assertEqual(_Door.asked[0], "/api/v1/bands?subnet=3")
         self.assertIn("q=a%26b&unknown=true", _Door.asked[1])
 
     def test_whatever_comes_back_is_an_error_of_ours(self) -> None:

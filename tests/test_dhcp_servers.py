@@ -557,7 +557,9 @@ class Allowed(unittest.TestCase):
                 self.assertIn("does not allow a DHCP server", str(refused.exception))
             headers = {"Authorization": f"Bearer {json.loads((running.home / 'service.json').read_text())['token']}"}
             sent = {"name": "office", "kind": "kea", "config": "/etc/passwd"}
-            self.assertEqual(httpx.post(f"{running.url}/api/dhcp/servers", json=sent, headers=headers).status_code, 422)
+            self.assertEqual(
+                httpx.post(f"{running.url}/api/v1/dhcp/servers", json=sent, headers=headers).status_code, 422
+            )
 
     def test_the_file_is_written_by_the_command_alone_and_keeps_what_people_wrote(self) -> None:
         with service("serve") as running:

@@ -126,10 +126,10 @@ class Names(unittest.TestCase):
 
     def test_who_may_not_come_in_learns_no_names(self) -> None:
         for path in (
-            "/api/devices/printer-1",
-            "/api/devices/nobody",
-            "/api/plan/subnets/Office",
-            "/api/bands/printers",
+            "/api/v1/devices/printer-1",
+            "/api/v1/devices/nobody",
+            "/api/v1/plan/subnets/Office",
+            "/api/v1/bands/printers",
         ):
             answer: Any = httpx.get(self.service.url + path)
             self.assertEqual((answer.status_code, answer.json()["code"]), (401, "not_signed_in"), path)

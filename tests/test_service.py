@@ -230,7 +230,7 @@ class Editing(WithDemo):
     def test_hostile_input_is_refused_in_a_sentence(self) -> None:
         for call in (
             lambda: self.roster.device_page(cursor="x"), lambda: self.roster.explain("../../etc"), lambda: self.roster.find("x" * 201),
-            lambda: self.roster.run(_raw("/api/devices", {"sort": "evil"})), lambda: self.roster.ruler("10.44.10.1-9"),
+            lambda: self.roster.run(_raw("/api/v1/devices", {"sort": "evil"})), lambda: self.roster.ruler("10.44.10.1-9"),
         ):  # fmt: skip
             with self.assertRaises((BadInput, NotFound)) as caught:
                 call()  # type: ignore[no-untyped-call]
@@ -247,7 +247,7 @@ def _raw(path: str, params: dict[str, str]) -> Call[object]:
 
 class Doors(WithDemo):
     def test_nobody_gets_in_without_a_token_or_session(self) -> None:
-        for path in ("/api/devices", "/api/here", "/api/events", "/metrics", "/api/scans/1/addresses"):
+        for path in ("/api/v1/devices", "/api/v1/here", "/api/v1/events", "/metrics", "/api/v1/scans/1/addresses"):
             with self.subTest(path):
                 answer = httpx.get(self.service.url + path)
                 self.assertEqual(
@@ -260,18 +260,18 @@ class Doors(WithDemo):
         with httpx.Client(base_url=self.service.url) as browser:
             url = self.service.url + self.roster.sign_in().path
             self.assertEqual(browser.get(url).headers["location"], "/")
-            self.assertEqual(browser.get("/api/here").status_code, 200)
+            self.assertEqual(browser.get("/api/v1/here").status_code, 200)
             cookie = browser.get(url).headers
             self.assertEqual(cookie["location"], "/?signin=expired")
         with httpx.Client(base_url=self.service.url, cookies={"roster_session": "9999999999.x.y"}) as forger:
-            self.assertEqual(forger.get("/api/here").status_code, 401)
+            self.assertEqual(forger.get("/api/v1/here").status_code, 401)
 
     def test_foreign_hosts_and_origins_are_refused(self) -> None:
         token = {"Authorization": f"Bearer {json.loads((self.service.home / 'service.json').read_text())['token']}"}
-        rebound = httpx.get(self.service.url + "/api/here", headers={**token, "Host": "roster.example"})
+        rebound = httpx.get(self.service.url + "/api/v1/here", headers={**token, "Host": "roster.example"})
         self.assertEqual((rebound.status_code, rebound.json()["code"]), (403, "bad_host"))
         forged = httpx.post(
-            self.service.url + "/api/scans", json={}, headers={**token, "Origin": "http://other.example"}
+            self.service.url + "/api/v1/scans", json={}, headers={**token, "Origin": "http://other.example"}
         )
         self.assertEqual(forged.json()["code"], "bad_origin")
 
@@ -290,7 +290,7 @@ class Doors(WithDemo):
 
     def test_what_has_not_changed_is_not_sent_again(self) -> None:
         token = {"Authorization": f"Bearer {json.loads((self.service.home / 'service.json').read_text())['token']}"}
-        url = self.service.url + "/api/devices"
+        url = self.service.url + "/api/v1/devices"
         first = httpx.get(url, headers=token)
 
         def same() -> bool:

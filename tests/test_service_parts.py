@@ -280,8 +280,8 @@ class Client(unittest.TestCase):
     def test_calls_name_their_paths_and_leave_out_what_was_not_given(self) -> None:
         page = calls.device_page(q="x", unknown=True)
         assert page.params is not None
-        self.assertEqual((page.path, page.params["unknown"], "role" in page.params), ("/api/devices", True, False))
-        self.assertEqual(calls.explain("a/../b").path, "/api/explain/a%2F..%2Fb")
+        self.assertEqual((page.path, page.params["unknown"], "role" in page.params), ("/api/v1/devices", True, False))
+        self.assertEqual(calls.explain("a/../b").path, "/api/v1/explain/a%2F..%2Fb")
 
     def test_every_call_says_which_answer_its_signature_promises(self) -> None:
         for module in (_calls, _plan_calls, _watch_calls):

@@ -208,26 +208,26 @@ class EveryPair(unittest.TestCase):
             self.assertIn(answer.status_code, codes or (200, 201, 204), f"{method} {path}: {answer.text}")
             return answer.json() if answer.content and answer.status_code < 300 else None
 
-        call("POST", f"/api/dhcp/servers/{next(iter(context.plan.plan.pools())).server}/read")
-        device = call("GET", "/api/devices?limit=1")["devices"][0]["id"]
+        call("POST", f"/api/v1/dhcp/servers/{next(iter(context.plan.plan.pools())).server}/read")
+        device = call("GET", "/api/v1/devices?limit=1")["devices"][0]["id"]
         subnet = next(s for s in context.plan.plan.subnets.values() if s.name == "Foyer")
-        site = call("POST", "/api/sites", json={"name": "Annex"})
-        items = call("GET", "/api/assignments?limit=5")["assignments"]
+        site = call("POST", "/api/v1/sites", json={"name": "Annex"})
+        items = call("GET", "/api/v1/assignments?limit=5")["assignments"]
         band = next(b for b in context.plan.plan.bands.values() if b.subnet == subnet.id)
         server = next(iter(context.plan.plan.pools())).server
-        route = call("POST", "/api/notices", json={"name": "desk", "kind": "syslog", "to": "127.0.0.1:9"})
+        route = call("POST", "/api/v1/notices", json={"name": "desk", "kind": "syslog", "to": "127.0.0.1:9"})
 
         def scan() -> None:
-            started = web.post("/api/scans", json={"targets": ["10.44.20.40-44"], "ports": [], "names": False})
+            started = web.post("/api/v1/scans", json={"targets": ["10.44.20.40-44"], "ports": [], "names": False})
             self.assertIn(started.status_code, (201, 409))
             if started.status_code == 201:
                 asyncio.run_coroutine_threadsafe(app.state.scans.wait(started.json()["id"]), loop).result(PATIENCE)
 
         def undo() -> None:
             note = {"note": f"undone {next(numbers)}"}
-            call("PATCH", f"/api/assignments/{items[1]['id']}", 200, json=note)
-            change = next(c for c in call("GET", "/api/changes?limit=40") if c["item"] == items[1]["address"])
-            call("POST", f"/api/changes/{change['id']}/undo", 204, 409, 422)
+            call("PATCH", f"/api/v1/assignments/{items[1]['id']}", 200, json=note)
+            change = next(c for c in call("GET", "/api/v1/changes?limit=40") if c["item"] == items[1]["address"])
+            call("POST", f"/api/v1/changes/{change['id']}/undo", 204, 409, 422)
 
         def listen() -> None:
             number = next(numbers)
@@ -254,21 +254,21 @@ class EveryPair(unittest.TestCase):
 
         return {
             "an assignment": lambda: call(
-                "PATCH", f"/api/assignments/{items[0]['id']}", json={"note": f"n{next(numbers)}"}
+                "PATCH", f"/api/v1/assignments/{items[0]['id']}", json={"note": f"n{next(numbers)}"}
             ),
-            "a band": lambda: call("PATCH", f"/api/bands/{band.id}", json={"notes": f"n{next(numbers)}"}),
-            "a subnet": lambda: call("PATCH", f"/api/plan/subnets/{subnet.id}", json={"notes": f"n{next(numbers)}"}),
-            "a site": lambda: call("PATCH", f"/api/sites/{site['id']}", json={"notes": f"n{next(numbers)}"}),
-            "a role": lambda: call("PUT", "/api/roles", json={"name": "piano", "on_pool": "fine", "travels": False}),
-            "a device": lambda: call("PATCH", f"/api/devices/{device}", json={"notes": f"n{next(numbers)}"}),
-            "a watch": lambda: call("PUT", f"/api/watches/{subnet.id}", json={"every_minutes": 30 + next(numbers) % 9}),
-            "a route": lambda: call("PATCH", f"/api/notices/{route['id']}", json={"least": "urgent"}),
-            "what is kept": lambda: call("PUT", "/api/keeping", json={"missing_days": 5 + next(numbers) % 5}),
+            "a band": lambda: call("PATCH", f"/api/v1/bands/{band.id}", json={"notes": f"n{next(numbers)}"}),
+            "a subnet": lambda: call("PATCH", f"/api/v1/plan/subnets/{subnet.id}", json={"notes": f"n{next(numbers)}"}),
+            "a site": lambda: call("PATCH", f"/api/v1/sites/{site['id']}", json={"notes": f"n{next(numbers)}"}),
+            "a role": lambda: call("PUT", "/api/v1/roles", json={"name": "piano", "on_pool": "fine", "travels": False}),
+            "a device": lambda: call("PATCH", f"/api/v1/devices/{device}", json={"notes": f"n{next(numbers)}"}),
+            "a watch": lambda: call("PUT", f"/api/v1/watches/{subnet.id}", json={"every_minutes": 30 + next(numbers) % 9}),
+            "a route": lambda: call("PATCH", f"/api/v1/notices/{route['id']}", json={"least": "urgent"}),
+            "what is kept": lambda: call("PUT", "/api/v1/keeping", json={"missing_days": 5 + next(numbers) % 5}),
             "an import": lambda: call(
-                "POST", "/api/sheets/import?anyway=true", 200, 201, 422, 409, content=sheet().encode()
+                "POST", "/api/v1/sheets/import?anyway=true", 200, 201, 422, 409, content=sheet().encode()
             ),
-            "leases": lambda: call("POST", f"/api/dhcp/servers/{server}/read"),
-            "publishing": lambda: call("POST", f"/api/dhcp/servers/{server}/publish", 200, 409, json={}),
+            "leases": lambda: call("POST", f"/api/v1/dhcp/servers/{server}/read"),
+            "publishing": lambda: call("POST", f"/api/v1/dhcp/servers/{server}/publish", 200, 409, json={}),
             "a scan": scan,
             "a directed round": lambda: asyncio.run_coroutine_threadsafe(
                 watcher.confirm([0x0A2C1429, 0x0A2C0A1E]), loop
@@ -277,8 +277,8 @@ class EveryPair(unittest.TestCase):
             "folding": lambda: watcher.tidy() and None,
             "undo": undo,
             "a backup": backup,
-            "a list": lambda: call("GET", "/api/devices?limit=200&sort=name"),
-            "findings": lambda: call("GET", "/api/findings"),
+            "a list": lambda: call("GET", "/api/v1/devices?limit=200&sort=name"),
+            "findings": lambda: call("GET", "/api/v1/findings"),
             "all rules": lambda: context.findings.settle(everything=True) and None,
             "events": follow,
         }  # fmt: skip

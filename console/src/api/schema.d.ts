@@ -44,7 +44,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/events": {
+    "/api/v1/events": {
         parameters: {
             query?: never;
             header?: never;
@@ -55,7 +55,7 @@ export interface paths {
          * Events
          * @description Everything that changes, as server-sent events; Last-Event-ID (or `after`) resumes behind an event.
          */
-        get: operations["events_api_events_get"];
+        get: operations["events_api_v1_events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -64,7 +64,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/session/ticket": {
+    "/api/v1/session/ticket": {
         parameters: {
             query?: never;
             header?: never;
@@ -77,14 +77,14 @@ export interface paths {
          * Ticket
          * @description A one-time sign-in for a browser, for whoever is signed in already.
          */
-        post: operations["ticket_api_session_ticket_post"];
+        post: operations["ticket_api_v1_session_ticket_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/here": {
+    "/api/v1/here": {
         parameters: {
             query?: never;
             header?: never;
@@ -95,7 +95,7 @@ export interface paths {
          * Here
          * @description This machine's adapters, which one a scan would use and why, and the ranges remembered for where it stands.
          */
-        get: operations["here_api_here_get"];
+        get: operations["here_api_v1_here_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -104,7 +104,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/measure": {
+    "/api/v1/measure": {
         parameters: {
             query?: never;
             header?: never;
@@ -115,7 +115,7 @@ export interface paths {
          * Sums
          * @description All sums on a range; costs the same for a /8 as for a /24.
          */
-        get: operations["sums_api_measure_get"];
+        get: operations["sums_api_v1_measure_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -124,7 +124,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/ranges": {
+    "/api/v1/ranges": {
         parameters: {
             query?: never;
             header?: never;
@@ -135,7 +135,7 @@ export interface paths {
          * Ranges
          * @description Every remembered range.
          */
-        get: operations["ranges_api_ranges_get"];
+        get: operations["ranges_api_v1_ranges_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -144,7 +144,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/ranges/{identity}/name": {
+    "/api/v1/ranges/{identity}/name": {
         parameters: {
             query?: never;
             header?: never;
@@ -156,7 +156,7 @@ export interface paths {
          * Name Range
          * @description Give a remembered range a name to scan it by.
          */
-        put: operations["name_range_api_ranges__identity__name_put"];
+        put: operations["name_range_api_v1_ranges__identity__name_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -164,7 +164,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/ranges/{identity}": {
+    "/api/v1/ranges/{identity}": {
         parameters: {
             query?: never;
             header?: never;
@@ -178,13 +178,13 @@ export interface paths {
          * Forget Range
          * @description Remember a range no longer; what was found in it stays.
          */
-        delete: operations["forget_range_api_ranges__identity__delete"];
+        delete: operations["forget_range_api_v1_ranges__identity__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/subnets": {
+    "/api/v1/subnets": {
         parameters: {
             query?: never;
             header?: never;
@@ -195,7 +195,7 @@ export interface paths {
          * Subnets
          * @description The subnets this machine stands in, and those that were scanned.
          */
-        get: operations["subnets_api_subnets_get"];
+        get: operations["subnets_api_v1_subnets_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -204,7 +204,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/ruler": {
+    "/api/v1/ruler": {
         parameters: {
             query?: never;
             header?: never;
@@ -215,7 +215,7 @@ export interface paths {
          * Ruler
          * @description A subnet as one measured strip, with what was seen in it; with `at` as it was then.
          */
-        get: operations["ruler_api_ruler_get"];
+        get: operations["ruler_api_v1_ruler_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -224,7 +224,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scans": {
+    "/api/v1/scans": {
         parameters: {
             query?: never;
             header?: never;
@@ -235,20 +235,20 @@ export interface paths {
          * Latest
          * @description Scans, the latest first.
          */
-        get: operations["latest_api_scans_get"];
+        get: operations["latest_api_v1_scans_get"];
         put?: never;
         /**
          * Start
          * @description Start a scan. Errors say what is wrong with the range; `needs_confirm` asks to set `confirm`.
          */
-        post: operations["start_api_scans_post"];
+        post: operations["start_api_v1_scans_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/scans/{identity}": {
+    "/api/v1/scans/{identity}": {
         parameters: {
             query?: never;
             header?: never;
@@ -259,7 +259,7 @@ export interface paths {
          * One
          * @description A scan's record, also while it runs.
          */
-        get: operations["one_api_scans__identity__get"];
+        get: operations["one_api_v1_scans__identity__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -268,7 +268,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scans/{identity}/addresses": {
+    "/api/v1/scans/{identity}/addresses": {
         parameters: {
             query?: never;
             header?: never;
@@ -279,7 +279,7 @@ export interface paths {
          * Addresses
          * @description What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer.
          */
-        get: operations["addresses_api_scans__identity__addresses_get"];
+        get: operations["addresses_api_v1_scans__identity__addresses_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -288,7 +288,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scans/{identity}/stop": {
+    "/api/v1/scans/{identity}/stop": {
         parameters: {
             query?: never;
             header?: never;
@@ -301,14 +301,14 @@ export interface paths {
          * Stop
          * @description End a scan and keep what it found. A scan that has ended already stays as it is.
          */
-        post: operations["stop_api_scans__identity__stop_post"];
+        post: operations["stop_api_v1_scans__identity__stop_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices": {
+    "/api/v1/devices": {
         parameters: {
             query?: never;
             header?: never;
@@ -319,20 +319,20 @@ export interface paths {
          * Page
          * @description Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere.
          */
-        get: operations["page_api_devices_get"];
+        get: operations["page_api_v1_devices_get"];
         put?: never;
         /**
          * Add
          * @description Enter a device that is expected.
          */
-        post: operations["add_api_devices_post"];
+        post: operations["add_api_v1_devices_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/positions": {
+    "/api/v1/devices/positions": {
         parameters: {
             query?: never;
             header?: never;
@@ -343,7 +343,7 @@ export interface paths {
          * Positions
          * @description As the list, but by position: for tables that scroll to any place.
          */
-        get: operations["positions_api_devices_positions_get"];
+        get: operations["positions_api_v1_devices_positions_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -352,7 +352,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{which}": {
+    "/api/v1/devices/{which}": {
         parameters: {
             query?: never;
             header?: never;
@@ -363,7 +363,7 @@ export interface paths {
          * Sheet
          * @description Everything about one device.
          */
-        get: operations["sheet_api_devices__which__get"];
+        get: operations["sheet_api_v1_devices__which__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -373,10 +373,10 @@ export interface paths {
          * Edit
          * @description Set fields. 409 with the values now when the version is not the newest.
          */
-        patch: operations["edit_api_devices__which__patch"];
+        patch: operations["edit_api_v1_devices__which__patch"];
         trace?: never;
     };
-    "/api/devices/bulk": {
+    "/api/v1/devices/bulk": {
         parameters: {
             query?: never;
             header?: never;
@@ -389,14 +389,14 @@ export interface paths {
          * Bulk
          * @description Set the same role, owner or place for several devices: all or none.
          */
-        post: operations["bulk_api_devices_bulk_post"];
+        post: operations["bulk_api_v1_devices_bulk_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{which}/retire": {
+    "/api/v1/devices/{which}/retire": {
         parameters: {
             query?: never;
             header?: never;
@@ -409,14 +409,14 @@ export interface paths {
          * Retire
          * @description Take a device out of the lists, or with `retired` false bring it back.
          */
-        post: operations["retire_api_devices__which__retire_post"];
+        post: operations["retire_api_v1_devices__which__retire_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{which}/join": {
+    "/api/v1/devices/{which}/join": {
         parameters: {
             query?: never;
             header?: never;
@@ -429,14 +429,14 @@ export interface paths {
          * Join
          * @description Other devices' adapters and assignments belong to this one.
          */
-        post: operations["join_api_devices__which__join_post"];
+        post: operations["join_api_v1_devices__which__join_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{which}/split": {
+    "/api/v1/devices/{which}/split": {
         parameters: {
             query?: never;
             header?: never;
@@ -449,14 +449,14 @@ export interface paths {
          * Split
          * @description Some adapters are a device of their own; gives the new one.
          */
-        post: operations["split_api_devices__which__split_post"];
+        post: operations["split_api_v1_devices__which__split_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/devices/{which}/replace": {
+    "/api/v1/devices/{which}/replace": {
         parameters: {
             query?: never;
             header?: never;
@@ -469,14 +469,14 @@ export interface paths {
          * Replace
          * @description New hardware: its MAC inherits everything that the device has.
          */
-        post: operations["replace_api_devices__which__replace_post"];
+        post: operations["replace_api_v1_devices__which__replace_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/reviews": {
+    "/api/v1/reviews": {
         parameters: {
             query?: never;
             header?: never;
@@ -487,7 +487,7 @@ export interface paths {
          * Reviews
          * @description Cases to look at: what two records of one device said differently, and expected devices that may have been seen.
          */
-        get: operations["reviews_api_reviews_get"];
+        get: operations["reviews_api_v1_reviews_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -496,7 +496,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reviews/{identity}": {
+    "/api/v1/reviews/{identity}": {
         parameters: {
             query?: never;
             header?: never;
@@ -510,13 +510,13 @@ export interface paths {
          * Reviewed
          * @description Take a case off the list.
          */
-        delete: operations["reviewed_api_reviews__identity__delete"];
+        delete: operations["reviewed_api_v1_reviews__identity__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/changes": {
+    "/api/v1/changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -527,7 +527,7 @@ export interface paths {
          * Changes
          * @description Recorded edits, the latest first.
          */
-        get: operations["changes_api_changes_get"];
+        get: operations["changes_api_v1_changes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -536,7 +536,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/changes/{identity}/undo": {
+    "/api/v1/changes/{identity}/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -549,14 +549,14 @@ export interface paths {
          * Undo
          * @description Take an edit back, where nobody changed the same fields since.
          */
-        post: operations["undo_api_changes__identity__undo_post"];
+        post: operations["undo_api_v1_changes__identity__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/find": {
+    "/api/v1/find": {
         parameters: {
             query?: never;
             header?: never;
@@ -568,7 +568,7 @@ export interface paths {
          * @description Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or
          *     note.
          */
-        get: operations["find_api_find_get"];
+        get: operations["find_api_v1_find_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -577,7 +577,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/explain/{subject}": {
+    "/api/v1/explain/{subject}": {
         parameters: {
             query?: never;
             header?: never;
@@ -588,7 +588,7 @@ export interface paths {
          * Explain
          * @description Everything known about one address or MAC.
          */
-        get: operations["explain_api_explain__subject__get"];
+        get: operations["explain_api_v1_explain__subject__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -597,7 +597,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/vendors/of/{text}": {
+    "/api/v1/vendors/of/{text}": {
         parameters: {
             query?: never;
             header?: never;
@@ -608,7 +608,7 @@ export interface paths {
          * Of
          * @description The vendor of a MAC in any notation, and its other notations.
          */
-        get: operations["of_api_vendors_of__text__get"];
+        get: operations["of_api_v1_vendors_of__text__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -617,7 +617,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/vendors/own": {
+    "/api/v1/vendors/own": {
         parameters: {
             query?: never;
             header?: never;
@@ -628,12 +628,12 @@ export interface paths {
          * Own
          * @description The site's own prefixes.
          */
-        get: operations["own_api_vendors_own_get"];
+        get: operations["own_api_v1_vendors_own_get"];
         /**
          * Set Own
          * @description Name an own prefix; an empty name takes it away.
          */
-        put: operations["set_own_api_vendors_own_put"];
+        put: operations["set_own_api_v1_vendors_own_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -641,7 +641,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/vendors/load": {
+    "/api/v1/vendors/load": {
         parameters: {
             query?: never;
             header?: never;
@@ -654,14 +654,14 @@ export interface paths {
          * Load
          * @description Load a registry file's blocks; they are kept and win over the packaged ones.
          */
-        post: operations["load_api_vendors_load_post"];
+        post: operations["load_api_v1_vendors_load_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sites": {
+    "/api/v1/sites": {
         parameters: {
             query?: never;
             header?: never;
@@ -672,44 +672,48 @@ export interface paths {
          * Sites
          * @description All sites.
          */
-        get: operations["sites_api_sites_get"];
+        get: operations["sites_api_v1_sites_get"];
         put?: never;
         /**
          * Add Site
          * @description A further site; it may use the same ranges.
          */
-        post: operations["add_site_api_sites_post"];
+        post: operations["add_site_api_v1_sites_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sites/{identity}": {
+    "/api/v1/sites/{identity}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * One Site
+         * @description One site.
+         */
+        get: operations["one_site_api_v1_sites__identity__get"];
         put?: never;
         post?: never;
         /**
          * Remove Site
          * @description Take an empty site away.
          */
-        delete: operations["remove_site_api_sites__identity__delete"];
+        delete: operations["remove_site_api_v1_sites__identity__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Site
          * @description Rename a site, or say that this service stands in it.
          */
-        patch: operations["edit_site_api_sites__identity__patch"];
+        patch: operations["edit_site_api_v1_sites__identity__patch"];
         trace?: never;
     };
-    "/api/plan/subnets": {
+    "/api/v1/plan/subnets": {
         parameters: {
             query?: never;
             header?: never;
@@ -720,20 +724,20 @@ export interface paths {
          * Subnets
          * @description Planned subnets of a site, or of all sites, by address.
          */
-        get: operations["subnets_api_plan_subnets_get"];
+        get: operations["subnets_api_v1_plan_subnets_get"];
         put?: never;
         /**
          * Add Subnet
          * @description Plan a subnet.
          */
-        post: operations["add_subnet_api_plan_subnets_post"];
+        post: operations["add_subnet_api_v1_plan_subnets_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/plan/subnets/draft": {
+    "/api/v1/plan/subnets/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -746,14 +750,14 @@ export interface paths {
          * Draft Subnet
          * @description The mistakes that a new subnet would be or bring.
          */
-        post: operations["draft_subnet_api_plan_subnets_draft_post"];
+        post: operations["draft_subnet_api_v1_plan_subnets_draft_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/plan/subnets/{which}": {
+    "/api/v1/plan/subnets/{which}": {
         parameters: {
             query?: never;
             header?: never;
@@ -764,24 +768,24 @@ export interface paths {
          * Subnet
          * @description One planned subnet; also by a band or an address in it.
          */
-        get: operations["subnet_api_plan_subnets__which__get"];
+        get: operations["subnet_api_v1_plan_subnets__which__get"];
         put?: never;
         post?: never;
         /**
          * Remove Subnet
          * @description Take a subnet without assignments away, with its bands.
          */
-        delete: operations["remove_subnet_api_plan_subnets__which__delete"];
+        delete: operations["remove_subnet_api_v1_plan_subnets__which__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Subnet
          * @description Change a subnet; its range only where everything in it fits.
          */
-        patch: operations["edit_subnet_api_plan_subnets__which__patch"];
+        patch: operations["edit_subnet_api_v1_plan_subnets__which__patch"];
         trace?: never;
     };
-    "/api/plan/subnets/{which}/split": {
+    "/api/v1/plan/subnets/{which}/split": {
         parameters: {
             query?: never;
             header?: never;
@@ -794,14 +798,14 @@ export interface paths {
          * Split Subnet
          * @description Cut a subnet into equal parts with everything in it.
          */
-        post: operations["split_subnet_api_plan_subnets__which__split_post"];
+        post: operations["split_subnet_api_v1_plan_subnets__which__split_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/plan/subnets/{which}/join": {
+    "/api/v1/plan/subnets/{which}/join": {
         parameters: {
             query?: never;
             header?: never;
@@ -814,14 +818,14 @@ export interface paths {
          * Join Subnets
          * @description Make neighbours one subnet with everything in them.
          */
-        post: operations["join_subnets_api_plan_subnets__which__join_post"];
+        post: operations["join_subnets_api_v1_plan_subnets__which__join_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/bands": {
+    "/api/v1/bands": {
         parameters: {
             query?: never;
             header?: never;
@@ -832,20 +836,20 @@ export interface paths {
          * Bands
          * @description Bands of one subnet or of all, by address.
          */
-        get: operations["bands_api_bands_get"];
+        get: operations["bands_api_v1_bands_get"];
         put?: never;
         /**
          * Add Band
          * @description Draw a band.
          */
-        post: operations["add_band_api_bands_post"];
+        post: operations["add_band_api_v1_bands_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/bands/{which}": {
+    "/api/v1/bands/{which}": {
         parameters: {
             query?: never;
             header?: never;
@@ -856,24 +860,24 @@ export interface paths {
          * One Band
          * @description One band.
          */
-        get: operations["one_band_api_bands__which__get"];
+        get: operations["one_band_api_v1_bands__which__get"];
         put?: never;
         post?: never;
         /**
          * Remove Band
          * @description Take a band away; what is assigned in it stays.
          */
-        delete: operations["remove_band_api_bands__which__delete"];
+        delete: operations["remove_band_api_v1_bands__which__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Band
          * @description Change a band.
          */
-        patch: operations["edit_band_api_bands__which__patch"];
+        patch: operations["edit_band_api_v1_bands__which__patch"];
         trace?: never;
     };
-    "/api/bands/draft": {
+    "/api/v1/bands/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -886,14 +890,14 @@ export interface paths {
          * Draft Band
          * @description The mistakes that a band would be or bring, while it is being drawn.
          */
-        post: operations["draft_band_api_bands_draft_post"];
+        post: operations["draft_band_api_v1_bands_draft_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/plan/problems": {
+    "/api/v1/plan/problems": {
         parameters: {
             query?: never;
             header?: never;
@@ -904,7 +908,7 @@ export interface paths {
          * Problems
          * @description Every mistake in the plan, and where this machine and the roles' policy disagree with it.
          */
-        get: operations["problems_api_plan_problems_get"];
+        get: operations["problems_api_v1_plan_problems_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -913,7 +917,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/roles": {
+    "/api/v1/roles": {
         parameters: {
             query?: never;
             header?: never;
@@ -924,12 +928,12 @@ export interface paths {
          * Roles
          * @description The roles and what they mean for planning.
          */
-        get: operations["roles_api_roles_get"];
+        get: operations["roles_api_v1_roles_get"];
         /**
          * Set Role
          * @description Set a role's rule, or add a role of the site's own.
          */
-        put: operations["set_role_api_roles_put"];
+        put: operations["set_role_api_v1_roles_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -937,7 +941,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/roles/{name}": {
+    "/api/v1/roles/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -951,13 +955,13 @@ export interface paths {
          * Forget Role
          * @description Back to the usual rule; a role of the site's own goes away.
          */
-        delete: operations["forget_role_api_roles__name__delete"];
+        delete: operations["forget_role_api_v1_roles__name__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/assignments": {
+    "/api/v1/assignments": {
         parameters: {
             query?: never;
             header?: never;
@@ -968,20 +972,20 @@ export interface paths {
          * Page
          * @description Assignments that match all filters, a page at a time, by cursor or by position.
          */
-        get: operations["page_api_assignments_get"];
+        get: operations["page_api_v1_assignments_get"];
         put?: never;
         /**
          * Assign
          * @description Give an address to a device: the one named, or the best free one for the role. 409 says who has it.
          */
-        post: operations["assign_api_assignments_post"];
+        post: operations["assign_api_v1_assignments_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/assignments/{which}": {
+    "/api/v1/assignments/{which}": {
         parameters: {
             query?: never;
             header?: never;
@@ -992,24 +996,24 @@ export interface paths {
          * One
          * @description One assignment.
          */
-        get: operations["one_api_assignments__which__get"];
+        get: operations["one_api_v1_assignments__which__get"];
         put?: never;
         post?: never;
         /**
          * Release
          * @description The address is nobody's any more.
          */
-        delete: operations["release_api_assignments__which__delete"];
+        delete: operations["release_api_v1_assignments__which__delete"];
         options?: never;
         head?: never;
         /**
          * Edit
          * @description Change an assignment; another address is a move.
          */
-        patch: operations["edit_api_assignments__which__patch"];
+        patch: operations["edit_api_v1_assignments__which__patch"];
         trace?: never;
     };
-    "/api/assignments/settle": {
+    "/api/v1/assignments/settle": {
         parameters: {
             query?: never;
             header?: never;
@@ -1023,14 +1027,14 @@ export interface paths {
          * @description Make what devices have now lasting: reserved where it is leased, static where it is typed in, and for roles that must not
          *     depend on a pool a free static address of their band. All as one change.
          */
-        post: operations["settle_api_assignments_settle_post"];
+        post: operations["settle_api_v1_assignments_settle_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/assignments/{which}/move": {
+    "/api/v1/assignments/{which}/move": {
         parameters: {
             query?: never;
             header?: never;
@@ -1043,14 +1047,14 @@ export interface paths {
          * Move
          * @description Another address; gives what still has the old one entered.
          */
-        post: operations["move_api_assignments__which__move_post"];
+        post: operations["move_api_v1_assignments__which__move_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/uses": {
+    "/api/v1/uses": {
         parameters: {
             query?: never;
             header?: never;
@@ -1061,20 +1065,44 @@ export interface paths {
          * Uses
          * @description Who uses which address; of one address (and where it must still be entered after a move), or all.
          */
-        get: operations["uses_api_uses_get"];
+        get: operations["uses_api_v1_uses_get"];
         put?: never;
         /**
          * Add Use
          * @description Record who uses an address for what.
          */
-        post: operations["add_use_api_uses_post"];
+        post: operations["add_use_api_v1_uses_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/uses/{identity}/done": {
+    "/api/v1/uses/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Use
+         * @description One use.
+         */
+        get: operations["one_use_api_v1_uses__identity__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Use
+         * @description Forget a use.
+         */
+        delete: operations["remove_use_api_v1_uses__identity__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uses/{identity}/done": {
         parameters: {
             query?: never;
             header?: never;
@@ -1087,34 +1115,14 @@ export interface paths {
          * Finish Use
          * @description After a move: the new address was entered there.
          */
-        post: operations["finish_use_api_uses__identity__done_post"];
+        post: operations["finish_use_api_v1_uses__identity__done_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/uses/{identity}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Remove Use
-         * @description Forget a use.
-         */
-        delete: operations["remove_use_api_uses__identity__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/free": {
+    "/api/v1/free": {
         parameters: {
             query?: never;
             header?: never;
@@ -1127,14 +1135,14 @@ export interface paths {
          * Free
          * @description Free addresses, the best first, each with its proof. Asking the wire takes about three seconds.
          */
-        post: operations["free_api_free_post"];
+        post: operations["free_api_v1_free_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/prove": {
+    "/api/v1/prove": {
         parameters: {
             query?: never;
             header?: never;
@@ -1147,14 +1155,14 @@ export interface paths {
          * Prove
          * @description Whether one address is free, with the evidence.
          */
-        post: operations["prove_api_prove_post"];
+        post: operations["prove_api_v1_prove_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers": {
+    "/api/v1/dhcp/servers": {
         parameters: {
             query?: never;
             header?: never;
@@ -1165,20 +1173,20 @@ export interface paths {
          * Servers
          * @description All DHCP servers.
          */
-        get: operations["servers_api_dhcp_servers_get"];
+        get: operations["servers_api_v1_dhcp_servers_get"];
         put?: never;
         /**
          * Add Server
          * @description Manage a server. It is asked at once whether it can be read.
          */
-        post: operations["add_server_api_dhcp_servers_post"];
+        post: operations["add_server_api_v1_dhcp_servers_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/allowed": {
+    "/api/v1/dhcp/allowed": {
         parameters: {
             query?: never;
             header?: never;
@@ -1189,7 +1197,7 @@ export interface paths {
          * Allowed
          * @description The servers that the host allows to be reached, by their names in `servers.toml`.
          */
-        get: operations["allowed_api_dhcp_allowed_get"];
+        get: operations["allowed_api_v1_dhcp_allowed_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1198,31 +1206,35 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}": {
+    "/api/v1/dhcp/servers/{which}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * One Server
+         * @description One DHCP server.
+         */
+        get: operations["one_server_api_v1_dhcp_servers__which__get"];
         put?: never;
         post?: never;
         /**
          * Remove Server
          * @description Manage a server no longer; what it has stays as it is.
          */
-        delete: operations["remove_server_api_dhcp_servers__which__delete"];
+        delete: operations["remove_server_api_v1_dhcp_servers__which__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Server
          * @description Change a server's name, how it is reached, or the addresses it answers from.
          */
-        patch: operations["edit_server_api_dhcp_servers__which__patch"];
+        patch: operations["edit_server_api_v1_dhcp_servers__which__patch"];
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/preview": {
+    "/api/v1/dhcp/servers/{which}/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -1236,14 +1248,14 @@ export interface paths {
          * @description The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
          *     conflict, unless it is to be taken over.
          */
-        post: operations["preview_api_dhcp_servers__which__preview_post"];
+        post: operations["preview_api_v1_dhcp_servers__which__preview_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/publish": {
+    "/api/v1/dhcp/servers/{which}/publish": {
         parameters: {
             query?: never;
             header?: never;
@@ -1256,14 +1268,14 @@ export interface paths {
          * Publish
          * @description Send the plan to the server: checked by it first, verified by reading back, rolled back on failure.
          */
-        post: operations["publish_api_dhcp_servers__which__publish_post"];
+        post: operations["publish_api_v1_dhcp_servers__which__publish_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/adopt": {
+    "/api/v1/dhcp/servers/{which}/adopt": {
         parameters: {
             query?: never;
             header?: never;
@@ -1276,14 +1288,14 @@ export interface paths {
          * Adopt
          * @description Take the server's pools and reservations into the plan; with `dry_run` only say what that would be.
          */
-        post: operations["adopt_api_dhcp_servers__which__adopt_post"];
+        post: operations["adopt_api_v1_dhcp_servers__which__adopt_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/read": {
+    "/api/v1/dhcp/servers/{which}/read": {
         parameters: {
             query?: never;
             header?: never;
@@ -1296,14 +1308,14 @@ export interface paths {
          * Read
          * @description Read the server's leases now.
          */
-        post: operations["read_api_dhcp_servers__which__read_post"];
+        post: operations["read_api_v1_dhcp_servers__which__read_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/sheet": {
+    "/api/v1/dhcp/servers/{which}/sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -1314,7 +1326,7 @@ export interface paths {
          * Sheet
          * @description What was handed out to be entered into a server by hand, ticked off by what the wire showed last.
          */
-        get: operations["sheet_api_dhcp_servers__which__sheet_get"];
+        get: operations["sheet_api_v1_dhcp_servers__which__sheet_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1323,7 +1335,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/sheet/look": {
+    "/api/v1/dhcp/servers/{which}/sheet/look": {
         parameters: {
             query?: never;
             header?: never;
@@ -1337,14 +1349,14 @@ export interface paths {
          * @description Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at
          *     most, those not shown yet first). Takes some seconds; no lease is taken.
          */
-        post: operations["look_api_dhcp_servers__which__sheet_look_post"];
+        post: operations["look_api_v1_dhcp_servers__which__sheet_look_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/servers/{which}/holdings": {
+    "/api/v1/dhcp/servers/{which}/holdings": {
         parameters: {
             query?: never;
             header?: never;
@@ -1355,7 +1367,7 @@ export interface paths {
          * Holdings
          * @description All that a server holds, whoever wrote it, with where it stands; with `now` it is read first.
          */
-        get: operations["holdings_api_dhcp_servers__which__holdings_get"];
+        get: operations["holdings_api_v1_dhcp_servers__which__holdings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1364,7 +1376,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/renewals/{assignment}": {
+    "/api/v1/dhcp/renewals/{assignment}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1375,7 +1387,7 @@ export interface paths {
          * Renewal
          * @description How a device that waits for its reservation comes to it; null when it holds no other lease.
          */
-        get: operations["renewal_api_dhcp_renewals__assignment__get"];
+        get: operations["renewal_api_v1_dhcp_renewals__assignment__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1384,7 +1396,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/renewals/{assignment}/end": {
+    "/api/v1/dhcp/renewals/{assignment}/end": {
         parameters: {
             query?: never;
             header?: never;
@@ -1398,14 +1410,14 @@ export interface paths {
          * @description End the old lease of a device that waits for its reservation, at its server. Only when the old address, asked now, is silent
          *     while another device of the link answers; takes some seconds.
          */
-        post: operations["end_lease_api_dhcp_renewals__assignment__end_post"];
+        post: operations["end_lease_api_v1_dhcp_renewals__assignment__end_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/leases": {
+    "/api/v1/dhcp/leases": {
         parameters: {
             query?: never;
             header?: never;
@@ -1416,7 +1428,7 @@ export interface paths {
          * Leases
          * @description Leases as the servers told them last, by address.
          */
-        get: operations["leases_api_dhcp_leases_get"];
+        get: operations["leases_api_v1_dhcp_leases_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1425,7 +1437,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/pools": {
+    "/api/v1/dhcp/pools": {
         parameters: {
             query?: never;
             header?: never;
@@ -1436,7 +1448,7 @@ export interface paths {
          * Pools
          * @description How full every pool is.
          */
-        get: operations["pools_api_dhcp_pools_get"];
+        get: operations["pools_api_v1_dhcp_pools_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1445,7 +1457,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/export": {
+    "/api/v1/dhcp/export": {
         parameters: {
             query?: never;
             header?: never;
@@ -1456,7 +1468,7 @@ export interface paths {
          * Export
          * @description Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form.
          */
-        get: operations["export_api_dhcp_export_get"];
+        get: operations["export_api_v1_dhcp_export_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1465,7 +1477,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sheets/import": {
+    "/api/v1/sheets/import": {
         parameters: {
             query?: never;
             header?: never;
@@ -1478,14 +1490,14 @@ export interface paths {
          * Import Sheet
          * @description Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs. All rows or none.
          */
-        post: operations["import_sheet_api_sheets_import_post"];
+        post: operations["import_sheet_api_v1_sheets_import_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/sheets/export": {
+    "/api/v1/sheets/export": {
         parameters: {
             query?: never;
             header?: never;
@@ -1496,7 +1508,7 @@ export interface paths {
          * Export Sheet
          * @description All assignments, or those of one subnet, as a file that can be imported again.
          */
-        get: operations["export_sheet_api_sheets_export_get"];
+        get: operations["export_sheet_api_v1_sheets_export_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1505,7 +1517,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/names": {
+    "/api/v1/names": {
         parameters: {
             query?: never;
             header?: never;
@@ -1518,7 +1530,7 @@ export interface paths {
          *     named. `server` are the zones' own DNS servers, NAME or NAME=ADDRESS; left out, those that the site hands out. Every zone
          *     is read by a parser before it is given out.
          */
-        get: operations["names_api_names_get"];
+        get: operations["names_api_v1_names_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1527,7 +1539,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/names/check": {
+    "/api/v1/names/check": {
         parameters: {
             query?: never;
             header?: never;
@@ -1540,14 +1552,14 @@ export interface paths {
          * Check Names
          * @description Ask the site's DNS about every name of the roster, forward and reverse.
          */
-        post: operations["check_names_api_names_check_post"];
+        post: operations["check_names_api_v1_names_check_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/cards/{address}": {
+    "/api/v1/cards/{address}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1558,7 +1570,7 @@ export interface paths {
          * Card
          * @description What to type into the device that has, or is to have, an address; with snippets for host configurations.
          */
-        get: operations["card_api_cards__address__get"];
+        get: operations["card_api_v1_cards__address__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1567,7 +1579,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/findings": {
+    "/api/v1/findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -1578,7 +1590,7 @@ export interface paths {
          * Findings
          * @description Findings, what needs attention first: by severity, then the newest. `subject` is an address, MAC or name.
          */
-        get: operations["findings_api_findings_get"];
+        get: operations["findings_api_v1_findings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1587,7 +1599,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/findings/kinds": {
+    "/api/v1/findings/kinds": {
         parameters: {
             query?: never;
             header?: never;
@@ -1598,7 +1610,7 @@ export interface paths {
          * Kinds
          * @description Every kind of finding there is.
          */
-        get: operations["kinds_api_findings_kinds_get"];
+        get: operations["kinds_api_v1_findings_kinds_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1607,7 +1619,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/findings/{identity}": {
+    "/api/v1/findings/{identity}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1618,7 +1630,7 @@ export interface paths {
          * Finding
          * @description One finding with its history.
          */
-        get: operations["finding_api_findings__identity__get"];
+        get: operations["finding_api_v1_findings__identity__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1627,7 +1639,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/findings/{identity}/accept": {
+    "/api/v1/findings/{identity}/accept": {
         parameters: {
             query?: never;
             header?: never;
@@ -1640,18 +1652,18 @@ export interface paths {
          * Accept
          * @description Accept a finding, with a reason and perhaps an end.
          */
-        post: operations["accept_api_findings__identity__accept_post"];
+        post: operations["accept_api_v1_findings__identity__accept_post"];
         /**
          * Resume
          * @description Accept it no longer.
          */
-        delete: operations["resume_api_findings__identity__accept_delete"];
+        delete: operations["resume_api_v1_findings__identity__accept_delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/findings/{identity}/steps": {
+    "/api/v1/findings/{identity}/steps": {
         parameters: {
             query?: never;
             header?: never;
@@ -1664,14 +1676,14 @@ export interface paths {
          * Step
          * @description Do one of a finding's steps. 409 says what it offers instead by now, 422 why it cannot be done.
          */
-        post: operations["step_api_findings__identity__steps_post"];
+        post: operations["step_api_v1_findings__identity__steps_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/history": {
+    "/api/v1/history": {
         parameters: {
             query?: never;
             header?: never;
@@ -1682,7 +1694,7 @@ export interface paths {
          * History
          * @description Everything about an address, MAC, name or subnet between two times, the latest first.
          */
-        get: operations["history_api_history_get"];
+        get: operations["history_api_v1_history_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1691,7 +1703,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/history/span": {
+    "/api/v1/history/span": {
         parameters: {
             query?: never;
             header?: never;
@@ -1702,7 +1714,7 @@ export interface paths {
          * Span
          * @description How far the records of an address or subnet reach back.
          */
-        get: operations["span_api_history_span_get"];
+        get: operations["span_api_v1_history_span_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1711,7 +1723,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/at": {
+    "/api/v1/at": {
         parameters: {
             query?: never;
             header?: never;
@@ -1722,7 +1734,7 @@ export interface paths {
          * At
          * @description Who was there at a moment.
          */
-        get: operations["at_api_at_get"];
+        get: operations["at_api_v1_at_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1731,7 +1743,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/why/{address}": {
+    "/api/v1/why/{address}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1742,7 +1754,7 @@ export interface paths {
          * Why
          * @description Why an address is silent: checks in order of likelihood. Asks the network; takes a few seconds.
          */
-        get: operations["why_api_why__address__get"];
+        get: operations["why_api_v1_why__address__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1751,7 +1763,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/watches": {
+    "/api/v1/watches": {
         parameters: {
             query?: never;
             header?: never;
@@ -1762,7 +1774,7 @@ export interface paths {
          * Watches
          * @description How every planned subnet of the site here is watched.
          */
-        get: operations["watches_api_watches_get"];
+        get: operations["watches_api_v1_watches_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1771,7 +1783,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/watches/{subnet}": {
+    "/api/v1/watches/{subnet}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1783,7 +1795,7 @@ export interface paths {
          * Edit Watch
          * @description Change how a subnet is watched.
          */
-        put: operations["edit_watch_api_watches__subnet__put"];
+        put: operations["edit_watch_api_v1_watches__subnet__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1791,7 +1803,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/listening": {
+    "/api/v1/listening": {
         parameters: {
             query?: never;
             header?: never;
@@ -1802,7 +1814,7 @@ export interface paths {
          * Listening
          * @description What is listened to, what was heard, and why not where it is not.
          */
-        get: operations["listening_api_listening_get"];
+        get: operations["listening_api_v1_listening_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1811,7 +1823,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/dhcp/ask": {
+    "/api/v1/dhcp/ask": {
         parameters: {
             query?: never;
             header?: never;
@@ -1824,14 +1836,14 @@ export interface paths {
          * Ask
          * @description Ask who hands out addresses: one DISCOVER, never a REQUEST; all offers, held against the plan.
          */
-        post: operations["ask_api_dhcp_ask_post"];
+        post: operations["ask_api_v1_dhcp_ask_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/notices": {
+    "/api/v1/notices": {
         parameters: {
             query?: never;
             header?: never;
@@ -1842,44 +1854,48 @@ export interface paths {
          * Routes
          * @description Where notices go.
          */
-        get: operations["routes_api_notices_get"];
+        get: operations["routes_api_v1_notices_get"];
         put?: never;
         /**
          * Add Route
          * @description A new way for notices.
          */
-        post: operations["add_route_api_notices_post"];
+        post: operations["add_route_api_v1_notices_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/notices/{identity}": {
+    "/api/v1/notices/{identity}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * One Route
+         * @description One way for notices.
+         */
+        get: operations["one_route_api_v1_notices__identity__get"];
         put?: never;
         post?: never;
         /**
          * Remove Route
          * @description No notices over this way any more.
          */
-        delete: operations["remove_route_api_notices__identity__delete"];
+        delete: operations["remove_route_api_v1_notices__identity__delete"];
         options?: never;
         head?: never;
         /**
          * Edit Route
          * @description Change a way for notices.
          */
-        patch: operations["edit_route_api_notices__identity__patch"];
+        patch: operations["edit_route_api_v1_notices__identity__patch"];
         trace?: never;
     };
-    "/api/notices/{identity}/test": {
+    "/api/v1/notices/{identity}/test": {
         parameters: {
             query?: never;
             header?: never;
@@ -1892,14 +1908,14 @@ export interface paths {
          * Test Route
          * @description Send a notice that says it is a test, and say how it went.
          */
-        post: operations["test_route_api_notices__identity__test_post"];
+        post: operations["test_route_api_v1_notices__identity__test_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/keeping": {
+    "/api/v1/keeping": {
         parameters: {
             query?: never;
             header?: never;
@@ -1910,12 +1926,12 @@ export interface paths {
          * Keeping
          * @description What is kept how long, and from when on findings are told.
          */
-        get: operations["keeping_api_keeping_get"];
+        get: operations["keeping_api_v1_keeping_get"];
         /**
          * Edit Keeping
          * @description Change it.
          */
-        put: operations["edit_keeping_api_keeping_put"];
+        put: operations["edit_keeping_api_v1_keeping_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3181,11 +3197,6 @@ export interface components {
             subnet: string | null;
             /** Candidates */
             candidates: components["schemas"]["Candidate"][];
-        };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
         };
         /**
          * HandedOutView
@@ -5133,19 +5144,6 @@ export interface components {
             /** Moved To */
             moved_to: string | null;
         };
-        /** ValidationError */
-        ValidationError: {
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
-            /** Input */
-            input?: unknown;
-            /** Context */
-            ctx?: Record<string, never>;
-        };
         /**
          * VendorLoad
          * @description A registry file's text: IEEE's CSV or listing, or lines of prefix and name.
@@ -5281,6 +5279,91 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Meant
+         * @description Something that a name may mean: what it is called, its address (of a band its stretch), its MAC.
+         */
+        Meant: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Address
+             * @default null
+             */
+            address: string | null;
+            /**
+             * Mac
+             * @default null
+             */
+            mac: string | null;
+        };
+        /**
+         * Problem
+         * @description An RFC 9457 problem document. `code` is for programs, `detail` one sentence for people.
+         *
+         *     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the
+         *     values now when an edit was stale. `kinds` are the mistakes that an edit would put into the plan; with `anyway` true it
+         *     can be saved in spite of them. `candidates` are what a name may mean that is not clear enough.
+         */
+        Problem: {
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Code */
+            code: string;
+            /** Detail */
+            detail: string;
+            /**
+             * Field
+             * @default null
+             */
+            field: string | null;
+            /**
+             * Start
+             * @default null
+             */
+            start: number | null;
+            /**
+             * End
+             * @default null
+             */
+            end: number | null;
+            /**
+             * Current
+             * @default null
+             */
+            current: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Version
+             * @default null
+             */
+            version: number | null;
+            /**
+             * Anyway
+             * @default null
+             */
+            anyway: boolean | null;
+            /**
+             * Kinds
+             * @default null
+             */
+            kinds: string[] | null;
+            /**
+             * Candidates
+             * @default null
+             */
+            candidates: components["schemas"]["Meant"][] | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -5308,6 +5391,15 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     metrics_metrics_get: {
@@ -5328,9 +5420,28 @@ export interface operations {
                     "text/plain": string;
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    events_api_events_get: {
+    events_api_v1_events_get: {
         parameters: {
             query?: {
                 after?: string | null;
@@ -5352,18 +5463,28 @@ export interface operations {
                     "text/event-stream": components["schemas"]["Events"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    ticket_api_session_ticket_post: {
+    ticket_api_v1_session_ticket_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5381,9 +5502,28 @@ export interface operations {
                     "application/json": components["schemas"]["Ticket"];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    here_api_here_get: {
+    here_api_v1_here_get: {
         parameters: {
             query?: {
                 adapter?: string | null;
@@ -5403,18 +5543,28 @@ export interface operations {
                     "application/json": components["schemas"]["Here"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    sums_api_measure_get: {
+    sums_api_v1_measure_get: {
         parameters: {
             query: {
                 range: string;
@@ -5434,18 +5584,28 @@ export interface operations {
                     "application/json": components["schemas"]["MeasureView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    ranges_api_ranges_get: {
+    ranges_api_v1_ranges_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5463,9 +5623,28 @@ export interface operations {
                     "application/json": components["schemas"]["RangeRow"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    name_range_api_ranges__identity__name_put: {
+    name_range_api_v1_ranges__identity__name_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -5487,18 +5666,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    forget_range_api_ranges__identity__delete: {
+    forget_range_api_v1_ranges__identity__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5516,18 +5705,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    subnets_api_subnets_get: {
+    subnets_api_v1_subnets_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5545,9 +5744,28 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetRow"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    ruler_api_ruler_get: {
+    ruler_api_v1_ruler_get: {
         parameters: {
             query: {
                 range: string;
@@ -5568,18 +5786,28 @@ export interface operations {
                     "application/json": components["schemas"]["Ruler"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    latest_api_scans_get: {
+    latest_api_v1_scans_get: {
         parameters: {
             query?: {
                 limit?: number;
@@ -5600,18 +5828,28 @@ export interface operations {
                     "application/json": components["schemas"]["ScanList"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    start_api_scans_post: {
+    start_api_v1_scans_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5627,24 +5865,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["ScanInfo"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    one_api_scans__identity__get: {
+    one_api_v1_scans__identity__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5664,18 +5914,28 @@ export interface operations {
                     "application/json": components["schemas"]["ScanInfo"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    addresses_api_scans__identity__addresses_get: {
+    addresses_api_v1_scans__identity__addresses_get: {
         parameters: {
             query?: {
                 cursor?: string | null;
@@ -5699,18 +5959,28 @@ export interface operations {
                     "application/json": components["schemas"]["ResultPage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    stop_api_scans__identity__stop_post: {
+    stop_api_v1_scans__identity__stop_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5730,18 +6000,28 @@ export interface operations {
                     "application/json": components["schemas"]["ScanInfo"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    page_api_devices_get: {
+    page_api_v1_devices_get: {
         parameters: {
             query?: {
                 q?: string;
@@ -5776,18 +6056,28 @@ export interface operations {
                     "application/json": components["schemas"]["DevicePage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    add_api_devices_post: {
+    add_api_v1_devices_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5803,24 +6093,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    positions_api_devices_positions_get: {
+    positions_api_v1_devices_positions_get: {
         parameters: {
             query?: {
                 offset?: number;
@@ -5849,18 +6151,28 @@ export interface operations {
                     "application/json": components["schemas"]["DevicePage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    sheet_api_devices__which__get: {
+    sheet_api_v1_devices__which__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5881,18 +6193,28 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_api_devices__which__patch: {
+    edit_api_v1_devices__which__patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -5917,18 +6239,28 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceRow"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    bulk_api_devices_bulk_post: {
+    bulk_api_v1_devices_bulk_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5950,18 +6282,28 @@ export interface operations {
                     "application/json": components["schemas"]["BulkDone"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    retire_api_devices__which__retire_post: {
+    retire_api_v1_devices__which__retire_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5986,18 +6328,28 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceRow"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    join_api_devices__which__join_post: {
+    join_api_v1_devices__which__join_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6022,18 +6374,28 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    split_api_devices__which__split_post: {
+    split_api_v1_devices__which__split_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6058,18 +6420,28 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    replace_api_devices__which__replace_post: {
+    replace_api_v1_devices__which__replace_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6094,18 +6466,28 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    reviews_api_reviews_get: {
+    reviews_api_v1_reviews_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6123,9 +6505,28 @@ export interface operations {
                     "application/json": components["schemas"]["ReviewCase"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    reviewed_api_reviews__identity__delete: {
+    reviewed_api_v1_reviews__identity__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -6143,18 +6544,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    changes_api_changes_get: {
+    changes_api_v1_changes_get: {
         parameters: {
             query?: {
                 device?: number | null;
@@ -6176,18 +6587,28 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeRow"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    undo_api_changes__identity__undo_post: {
+    undo_api_v1_changes__identity__undo_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6205,18 +6626,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    find_api_find_get: {
+    find_api_v1_find_get: {
         parameters: {
             query: {
                 text: string;
@@ -6237,18 +6668,28 @@ export interface operations {
                     "application/json": components["schemas"]["FindAnswer"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    explain_api_explain__subject__get: {
+    explain_api_v1_explain__subject__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6268,18 +6709,28 @@ export interface operations {
                     "application/json": components["schemas"]["Explanation"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    of_api_vendors_of__text__get: {
+    of_api_v1_vendors_of__text__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6299,18 +6750,28 @@ export interface operations {
                     "application/json": components["schemas"]["VendorView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    own_api_vendors_own_get: {
+    own_api_v1_vendors_own_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6328,9 +6789,28 @@ export interface operations {
                     "application/json": components["schemas"]["PrefixRow"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    set_own_api_vendors_own_put: {
+    set_own_api_v1_vendors_own_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -6350,18 +6830,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    load_api_vendors_load_post: {
+    load_api_v1_vendors_load_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6383,18 +6873,28 @@ export interface operations {
                     "application/json": components["schemas"]["VendorLoaded"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    sites_api_sites_get: {
+    sites_api_v1_sites_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6412,9 +6912,28 @@ export interface operations {
                     "application/json": components["schemas"]["SiteView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    add_site_api_sites_post: {
+    add_site_api_v1_sites_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6430,24 +6949,77 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["SiteView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    remove_site_api_sites__identity__delete: {
+    one_site_api_v1_sites__identity__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteView"];
+                };
+            };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_site_api_v1_sites__identity__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -6465,18 +7037,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_site_api_sites__identity__patch: {
+    edit_site_api_v1_sites__identity__patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -6500,18 +7082,28 @@ export interface operations {
                     "application/json": components["schemas"]["SiteView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    subnets_api_plan_subnets_get: {
+    subnets_api_v1_plan_subnets_get: {
         parameters: {
             query?: {
                 site?: string | null;
@@ -6531,18 +7123,28 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetView"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    add_subnet_api_plan_subnets_post: {
+    add_subnet_api_v1_plan_subnets_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6558,24 +7160,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    draft_subnet_api_plan_subnets_draft_post: {
+    draft_subnet_api_v1_plan_subnets_draft_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6597,18 +7211,28 @@ export interface operations {
                     "application/json": components["schemas"]["Problems"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    subnet_api_plan_subnets__which__get: {
+    subnet_api_v1_plan_subnets__which__get: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -6632,18 +7256,28 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    remove_subnet_api_plan_subnets__which__delete: {
+    remove_subnet_api_v1_plan_subnets__which__delete: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -6665,18 +7299,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_subnet_api_plan_subnets__which__patch: {
+    edit_subnet_api_v1_plan_subnets__which__patch: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -6704,18 +7348,28 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    split_subnet_api_plan_subnets__which__split_post: {
+    split_subnet_api_v1_plan_subnets__which__split_post: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -6743,18 +7397,28 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetView"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    join_subnets_api_plan_subnets__which__join_post: {
+    join_subnets_api_v1_plan_subnets__which__join_post: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -6782,18 +7446,28 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    bands_api_bands_get: {
+    bands_api_v1_bands_get: {
         parameters: {
             query?: {
                 subnet?: string | null;
@@ -6814,18 +7488,28 @@ export interface operations {
                     "application/json": components["schemas"]["BandView"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    add_band_api_bands_post: {
+    add_band_api_v1_bands_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6841,24 +7525,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["BandView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    one_band_api_bands__which__get: {
+    one_band_api_v1_bands__which__get: {
         parameters: {
             query?: {
                 /** @description The subnet it lies in, where several have one of that name. */
@@ -6884,18 +7580,28 @@ export interface operations {
                     "application/json": components["schemas"]["BandView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    remove_band_api_bands__which__delete: {
+    remove_band_api_v1_bands__which__delete: {
         parameters: {
             query?: {
                 /** @description The subnet it lies in, where several have one of that name. */
@@ -6919,18 +7625,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_band_api_bands__which__patch: {
+    edit_band_api_v1_bands__which__patch: {
         parameters: {
             query?: {
                 /** @description The subnet it lies in, where several have one of that name. */
@@ -6960,18 +7676,28 @@ export interface operations {
                     "application/json": components["schemas"]["BandView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    draft_band_api_bands_draft_post: {
+    draft_band_api_v1_bands_draft_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6993,18 +7719,28 @@ export interface operations {
                     "application/json": components["schemas"]["Problems"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    problems_api_plan_problems_get: {
+    problems_api_v1_plan_problems_get: {
         parameters: {
             query?: {
                 subnet?: string | null;
@@ -7024,18 +7760,28 @@ export interface operations {
                     "application/json": components["schemas"]["Problems"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    roles_api_roles_get: {
+    roles_api_v1_roles_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7053,9 +7799,28 @@ export interface operations {
                     "application/json": components["schemas"]["RoleRule"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    set_role_api_roles_put: {
+    set_role_api_v1_roles_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -7075,18 +7840,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    forget_role_api_roles__name__delete: {
+    forget_role_api_v1_roles__name__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -7104,18 +7879,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    page_api_assignments_get: {
+    page_api_v1_assignments_get: {
         parameters: {
             query?: {
                 q?: string;
@@ -7145,18 +7930,28 @@ export interface operations {
                     "application/json": components["schemas"]["AssignmentPage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    assign_api_assignments_post: {
+    assign_api_v1_assignments_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7172,24 +7967,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["AssignmentView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    one_api_assignments__which__get: {
+    one_api_v1_assignments__which__get: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -7213,18 +8020,28 @@ export interface operations {
                     "application/json": components["schemas"]["AssignmentView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    release_api_assignments__which__delete: {
+    release_api_v1_assignments__which__delete: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -7246,18 +8063,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_api_assignments__which__patch: {
+    edit_api_v1_assignments__which__patch: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -7285,18 +8112,28 @@ export interface operations {
                     "application/json": components["schemas"]["AssignmentView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    settle_api_assignments_settle_post: {
+    settle_api_v1_assignments_settle_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7318,18 +8155,28 @@ export interface operations {
                     "application/json": components["schemas"]["SettleDone"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    move_api_assignments__which__move_post: {
+    move_api_v1_assignments__which__move_post: {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
@@ -7357,18 +8204,28 @@ export interface operations {
                     "application/json": components["schemas"]["Moved"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    uses_api_uses_get: {
+    uses_api_v1_uses_get: {
         parameters: {
             query?: {
                 address?: string | null;
@@ -7389,18 +8246,28 @@ export interface operations {
                     "application/json": components["schemas"]["UseView"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    add_use_api_uses_post: {
+    add_use_api_v1_uses_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7416,24 +8283,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["UseView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    finish_use_api_uses__identity__done_post: {
+    one_use_api_v1_uses__identity__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7453,18 +8332,28 @@ export interface operations {
                     "application/json": components["schemas"]["UseView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    remove_use_api_uses__identity__delete: {
+    remove_use_api_v1_uses__identity__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -7482,18 +8371,69 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    free_api_free_post: {
+    finish_use_api_v1_uses__identity__done_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseView"];
+                };
+            };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    free_api_v1_free_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7515,18 +8455,28 @@ export interface operations {
                     "application/json": components["schemas"]["FreeAnswer"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    prove_api_prove_post: {
+    prove_api_v1_prove_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7548,18 +8498,28 @@ export interface operations {
                     "application/json": components["schemas"]["Candidate"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    servers_api_dhcp_servers_get: {
+    servers_api_v1_dhcp_servers_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7577,9 +8537,28 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpServerView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    add_server_api_dhcp_servers_post: {
+    add_server_api_v1_dhcp_servers_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7595,24 +8574,36 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    allowed_api_dhcp_allowed_get: {
+    allowed_api_v1_dhcp_allowed_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7630,9 +8621,70 @@ export interface operations {
                     "application/json": components["schemas"]["AllowedServer"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    remove_server_api_dhcp_servers__which__delete: {
+    one_server_api_v1_dhcp_servers__which__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A DHCP server by its id or name. */
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DhcpServerView"];
+                };
+            };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_server_api_v1_dhcp_servers__which__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -7651,18 +8703,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_server_api_dhcp_servers__which__patch: {
+    edit_server_api_v1_dhcp_servers__which__patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -7687,18 +8749,28 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    preview_api_dhcp_servers__which__preview_post: {
+    preview_api_v1_dhcp_servers__which__preview_post: {
         parameters: {
             query?: {
                 take_over?: boolean;
@@ -7721,18 +8793,28 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpPreview"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    publish_api_dhcp_servers__which__publish_post: {
+    publish_api_v1_dhcp_servers__which__publish_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7757,18 +8839,28 @@ export interface operations {
                     "application/json": components["schemas"]["PublishDone"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    adopt_api_dhcp_servers__which__adopt_post: {
+    adopt_api_v1_dhcp_servers__which__adopt_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7793,18 +8885,28 @@ export interface operations {
                     "application/json": components["schemas"]["AdoptDone"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_api_dhcp_servers__which__read_post: {
+    read_api_v1_dhcp_servers__which__read_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7825,18 +8927,28 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    sheet_api_dhcp_servers__which__sheet_get: {
+    sheet_api_v1_dhcp_servers__which__sheet_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7857,18 +8969,28 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    look_api_dhcp_servers__which__sheet_look_post: {
+    look_api_v1_dhcp_servers__which__sheet_look_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7889,18 +9011,28 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    holdings_api_dhcp_servers__which__holdings_get: {
+    holdings_api_v1_dhcp_servers__which__holdings_get: {
         parameters: {
             query?: {
                 part?: ("subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood") | null;
@@ -7927,18 +9059,28 @@ export interface operations {
                     "application/json": components["schemas"]["HoldingsPage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    renewal_api_dhcp_renewals__assignment__get: {
+    renewal_api_v1_dhcp_renewals__assignment__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7958,18 +9100,28 @@ export interface operations {
                     "application/json": components["schemas"]["Renewal"] | null;
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    end_lease_api_dhcp_renewals__assignment__end_post: {
+    end_lease_api_v1_dhcp_renewals__assignment__end_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7989,18 +9141,28 @@ export interface operations {
                     "application/json": components["schemas"]["LeaseEnded"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    leases_api_dhcp_leases_get: {
+    leases_api_v1_dhcp_leases_get: {
         parameters: {
             query?: {
                 server?: number | null;
@@ -8020,18 +9182,28 @@ export interface operations {
                     "application/json": components["schemas"]["LeaseView"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    pools_api_dhcp_pools_get: {
+    pools_api_v1_dhcp_pools_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8049,9 +9221,28 @@ export interface operations {
                     "application/json": components["schemas"]["PoolView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    export_api_dhcp_export_get: {
+    export_api_v1_dhcp_export_get: {
         parameters: {
             query?: {
                 form?: "json" | "hosts" | "sheet";
@@ -8074,18 +9265,28 @@ export interface operations {
                     "application/json": components["schemas"]["ExportText"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    import_sheet_api_sheets_import_post: {
+    import_sheet_api_v1_sheets_import_post: {
         parameters: {
             query?: {
                 dry_run?: boolean;
@@ -8107,18 +9308,28 @@ export interface operations {
                     "application/json": components["schemas"]["ImportReport"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    export_sheet_api_sheets_export_get: {
+    export_sheet_api_v1_sheets_export_get: {
         parameters: {
             query?: {
                 form?: "csv" | "xlsx";
@@ -8140,18 +9351,28 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    names_api_names_get: {
+    names_api_v1_names_get: {
         parameters: {
             query?: {
                 zone?: string | null;
@@ -8173,18 +9394,28 @@ export interface operations {
                     "application/json": components["schemas"]["NamesText"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    check_names_api_names_check_post: {
+    check_names_api_v1_names_check_post: {
         parameters: {
             query?: {
                 server?: string | null;
@@ -8205,18 +9436,28 @@ export interface operations {
                     "application/json": components["schemas"]["NameCheck"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    card_api_cards__address__get: {
+    card_api_v1_cards__address__get: {
         parameters: {
             query?: {
                 adapter?: string;
@@ -8239,18 +9480,28 @@ export interface operations {
                     "application/json": components["schemas"]["CardView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    findings_api_findings_get: {
+    findings_api_v1_findings_get: {
         parameters: {
             query?: {
                 state?: "open" | "accepted" | "closed" | "standing" | "all";
@@ -8273,18 +9524,28 @@ export interface operations {
                     "application/json": components["schemas"]["FindingList"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    kinds_api_findings_kinds_get: {
+    kinds_api_v1_findings_kinds_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8302,9 +9563,28 @@ export interface operations {
                     "application/json": components["schemas"]["KindView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    finding_api_findings__identity__get: {
+    finding_api_v1_findings__identity__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8324,18 +9604,28 @@ export interface operations {
                     "application/json": components["schemas"]["FindingSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    accept_api_findings__identity__accept_post: {
+    accept_api_v1_findings__identity__accept_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8359,18 +9649,28 @@ export interface operations {
                     "application/json": components["schemas"]["FindingSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    resume_api_findings__identity__accept_delete: {
+    resume_api_v1_findings__identity__accept_delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -8390,18 +9690,28 @@ export interface operations {
                     "application/json": components["schemas"]["FindingSheet"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    step_api_findings__identity__steps_post: {
+    step_api_v1_findings__identity__steps_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8425,18 +9735,28 @@ export interface operations {
                     "application/json": components["schemas"]["StepDone"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    history_api_history_get: {
+    history_api_v1_history_get: {
         parameters: {
             query: {
                 subject: string;
@@ -8459,18 +9779,28 @@ export interface operations {
                     "application/json": components["schemas"]["History"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    span_api_history_span_get: {
+    span_api_v1_history_span_get: {
         parameters: {
             query: {
                 subject: string;
@@ -8490,18 +9820,28 @@ export interface operations {
                     "application/json": components["schemas"]["HistorySpan"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    at_api_at_get: {
+    at_api_v1_at_get: {
         parameters: {
             query: {
                 subject: string;
@@ -8522,18 +9862,28 @@ export interface operations {
                     "application/json": components["schemas"]["Moment"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    why_api_why__address__get: {
+    why_api_v1_why__address__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8553,18 +9903,28 @@ export interface operations {
                     "application/json": components["schemas"]["Why"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    watches_api_watches_get: {
+    watches_api_v1_watches_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8582,9 +9942,28 @@ export interface operations {
                     "application/json": components["schemas"]["WatchView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    edit_watch_api_watches__subnet__put: {
+    edit_watch_api_v1_watches__subnet__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -8608,18 +9987,28 @@ export interface operations {
                     "application/json": components["schemas"]["WatchView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    listening_api_listening_get: {
+    listening_api_v1_listening_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8637,9 +10026,28 @@ export interface operations {
                     "application/json": components["schemas"]["ListeningView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    ask_api_dhcp_ask_post: {
+    ask_api_v1_dhcp_ask_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8661,18 +10069,28 @@ export interface operations {
                     "application/json": components["schemas"]["AskAnswer"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    routes_api_notices_get: {
+    routes_api_v1_notices_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8690,9 +10108,28 @@ export interface operations {
                     "application/json": components["schemas"]["RouteView"][];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    add_route_api_notices_post: {
+    add_route_api_v1_notices_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8708,24 +10145,77 @@ export interface operations {
             /** @description Successful Response */
             201: {
                 headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["RouteView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    remove_route_api_notices__identity__delete: {
+    one_route_api_v1_notices__identity__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteView"];
+                };
+            };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_route_api_v1_notices__identity__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -8743,18 +10233,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    edit_route_api_notices__identity__patch: {
+    edit_route_api_v1_notices__identity__patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -8778,18 +10278,28 @@ export interface operations {
                     "application/json": components["schemas"]["RouteView"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    test_route_api_notices__identity__test_post: {
+    test_route_api_v1_notices__identity__test_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8809,18 +10319,28 @@ export interface operations {
                     "application/json": components["schemas"]["RouteTest"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    keeping_api_keeping_get: {
+    keeping_api_v1_keeping_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8838,9 +10358,28 @@ export interface operations {
                     "application/json": components["schemas"]["Keeping"];
                 };
             };
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    edit_keeping_api_keeping_put: {
+    edit_keeping_api_v1_keeping_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -8862,13 +10401,23 @@ export interface operations {
                     "application/json": components["schemas"]["Keeping"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description Nobody has signed in. */
+            401: {
+                headers: {
+                    "WWW-Authenticate"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What is wrong, and what would be right. */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -58,7 +58,7 @@ it("hands the stream to the other tab behind the last event when a tab closes", 
   close();
   await vi.waitFor(() => expect(Stream.opened).toHaveLength(2));
   expect(Stream.opened[0]!.readyState).toBe(2);
-  expect(Stream.opened[1]!.url).toBe("/api/events?after=e-7");
+  expect(Stream.opened[1]!.url).toBe("/api/v1/events?after=e-7");
   Stream.opened[1]!.say("devices", "e-8", { ids: [2] });
   expect(heard).toEqual([{ ids: [1] }, { ids: [2] }]);
 });

@@ -32,7 +32,7 @@ export function listen(onConnected: (connected: boolean) => void, hear: Hear): (
   channel.onmessage = (message: MessageEvent<Message>) => take(message.data);
 
   const open = () => {
-    source = new EventSource(`/api/events${lastId ? `?after=${lastId}` : ""}`);
+    source = new EventSource(`/api/v1/events${lastId ? `?after=${lastId}` : ""}`);
     source.addEventListener("open", () => both({ type: "connected", connected: true }));
     source.addEventListener("error", () => both({ type: "connected", connected: false }));
     source.addEventListener("hello", (event) => { lastId = event.lastEventId; });

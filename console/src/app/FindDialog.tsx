@@ -32,7 +32,7 @@ function Finder({ close }: { close(): void }) {
   const navigate = useNavigate();
   const answer = useQuery({
     queryKey: ["find", wanted],
-    queryFn: ({ signal }) => api.get<FindAnswer>("/api/find", { text: wanted, limit: 30 }, signal),
+    queryFn: ({ signal }) => api.get<FindAnswer>("/api/v1/find", { text: wanted, limit: 30 }, signal),
     enabled: wanted.length > 0,
     placeholderData: keepPreviousData,
   });

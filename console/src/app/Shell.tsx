@@ -19,9 +19,9 @@ export function Shell({ children }: { children: ReactNode }) {
   const [finding, setFinding] = useState(false);
   const [open] = useOpen();
   const { connected } = useLive();
-  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/v1/here") });
 
-  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/findings", { limit: 1 }) });
+  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/v1/findings", { limit: 1 }) });
   const calling = (findings.data?.counts.urgent ?? 0) + (findings.data?.counts.wrong ?? 0);
 
   useEffect(() => {

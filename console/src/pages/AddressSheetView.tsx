@@ -14,7 +14,7 @@ import { WhySilent } from "./address/WhySilent";
 import { StayList } from "./device/StayList";
 
 export default function AddressSheetView({ address }: { address: string }) {
-  const told = useQuery({ queryKey: ["explain", address], queryFn: () => api.get<Explanation>(`/api/explain/${encodeURIComponent(address)}`) });
+  const told = useQuery({ queryKey: ["explain", address], queryFn: () => api.get<Explanation>(`/api/v1/explain/${encodeURIComponent(address)}`) });
   const [at] = useMoment();
   if (told.error) return <Notice tone="alarm">{told.error.message}</Notice>;
   if (!told.data) return <p className="text-soft">Reading…</p>;

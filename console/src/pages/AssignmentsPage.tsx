@@ -33,10 +33,10 @@ export default function AssignmentsPage() {
   useEffect(() => {
     if (q !== (params.get("q") ?? "")) change({ q: q || null });
   });
-  const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/plan/subnets") });
+  const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/v1/plan/subnets") });
   const total = useQuery({
     queryKey: ["assignments", "total", filters], placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => api.get<AssignmentPage>("/api/assignments", { ...filters, limit: 1 }, signal),
+    queryFn: ({ signal }) => api.get<AssignmentPage>("/api/v1/assignments", { ...filters, limit: 1 }, signal),
   });
   return (
     <div className="flex h-full flex-col">
@@ -77,7 +77,7 @@ function Rows({ filters, total, loaded, onSort }: RowsProps) {
   const fetched = useQueries({
     queries: Array.from({ length: last - first + 1 }, (_, i) => first + i).map((page) => ({
       queryKey: ["assignments", "page", filters, page], enabled: total > 0,
-      queryFn: ({ signal }: { signal: AbortSignal }) => api.get<AssignmentPage>("/api/assignments", { ...filters, offset: page * PAGE, limit: PAGE }, signal),
+      queryFn: ({ signal }: { signal: AbortSignal }) => api.get<AssignmentPage>("/api/v1/assignments", { ...filters, offset: page * PAGE, limit: PAGE }, signal),
     })),
   });
   const rowAt = (index: number) => fetched[Math.floor(index / PAGE) - first]?.data?.assignments[index % PAGE];

@@ -15,7 +15,7 @@ export default function CardPage() {
   const [adapter, setAdapter] = useState("eth0");
   const [kind, setKind] = useState("networkd");
   const named = useDelayed(adapter, 200) || "eth0";
-  const card = useQuery({ queryKey: ["card", address, named], queryFn: () => api.get<CardView>(`/api/cards/${address}`, { adapter: named }), retry: false });
+  const card = useQuery({ queryKey: ["card", address, named], queryFn: () => api.get<CardView>(`/api/v1/cards/${address}`, { adapter: named }), retry: false });
   if (card.error) return <div className="p-6"><Notice tone="alarm">{card.error.message}.</Notice></div>;
   if (!card.data) return <p className="p-6 text-soft">Reading…</p>;
   const one = card.data;

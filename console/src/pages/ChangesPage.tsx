@@ -13,11 +13,11 @@ export default function ChangesPage() {
   const client = useQueryClient();
   const changes = useInfiniteQuery({
     queryKey: ["changes"],
-    queryFn: ({ pageParam }) => api.get<ChangeRow[]>("/api/changes", { limit: PAGE, ...(pageParam ? { before: pageParam } : {}) }),
+    queryFn: ({ pageParam }) => api.get<ChangeRow[]>("/api/v1/changes", { limit: PAGE, ...(pageParam ? { before: pageParam } : {}) }),
     initialPageParam: 0,
     getNextPageParam: (last) => (last.length === PAGE ? last.at(-1)!.id : undefined),
   });
-  const undo = useMutation({ mutationFn: (id: number) => api.post(`/api/changes/${id}/undo`), onSuccess: () => client.invalidateQueries() });
+  const undo = useMutation({ mutationFn: (id: number) => api.post(`/api/v1/changes/${id}/undo`), onSuccess: () => client.invalidateQueries() });
   if (changes.error) return <div className="p-6"><Notice tone="alarm">{changes.error.message}</Notice></div>;
   const rows = changes.data?.pages.flat() ?? [];
   const undone = new Set(rows.map((change) => change.undoes));

@@ -20,9 +20,9 @@ export default function DeviceSheetView({ id }: { id: number }) {
   const client = useQueryClient();
   const [, setOpen] = useOpen();
   const [at] = useMoment();
-  const sheet = useQuery({ queryKey: ["device", id], queryFn: () => api.get<DeviceSheet>(`/api/devices/${id}`) });
+  const sheet = useQuery({ queryKey: ["device", id], queryFn: () => api.get<DeviceSheet>(`/api/v1/devices/${id}`) });
   const act = useMutation({
-    mutationFn: ({ path, body }: { path: string; body: unknown }) => api.post<DeviceSheet>(`/api/devices/${id}/${path}`, body),
+    mutationFn: ({ path, body }: { path: string; body: unknown }) => api.post<DeviceSheet>(`/api/v1/devices/${id}/${path}`, body),
     onSuccess: () => {
       for (const key of ["devices", "device", "assignments", "explain", "plan", "reviews"]) void client.invalidateQueries({ queryKey: [key] });
     },

@@ -45,10 +45,10 @@ export default function DevicesPage() {
   });
   const total = useQuery({
     queryKey: ["devices", "total", filters],
-    queryFn: ({ signal }) => api.get<DevicePage>("/api/devices/positions", { ...filters, limit: 1 }, signal),
+    queryFn: ({ signal }) => api.get<DevicePage>("/api/v1/devices/positions", { ...filters, limit: 1 }, signal),
     placeholderData: keepPreviousData,
   });
-  const cases = useQuery({ queryKey: ["devices", "reviews"], queryFn: () => api.get<ReviewCase[]>("/api/reviews") });
+  const cases = useQuery({ queryKey: ["devices", "reviews"], queryFn: () => api.get<ReviewCase[]>("/api/v1/reviews") });
   return (
     <div className="flex h-full flex-col">
       <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">

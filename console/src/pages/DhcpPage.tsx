@@ -14,8 +14,8 @@ import { ServerForm } from "./dhcp/ServerForm";
 import { Fill } from "./subnet/Arithmetic";
 
 export default function DhcpPage() {
-  const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/dhcp/servers") });
-  const pools = useQuery({ queryKey: ["dhcp", "pools"], queryFn: () => api.get<PoolView[]>("/api/dhcp/pools") });
+  const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/v1/dhcp/servers") });
+  const pools = useQuery({ queryKey: ["dhcp", "pools"], queryFn: () => api.get<PoolView[]>("/api/v1/dhcp/pools") });
   if (servers.error) return <div className="p-6"><Notice tone="alarm">{servers.error.message}</Notice></div>;
   if (!servers.data || pools.isPending) return <h1 className="mx-auto max-w-6xl px-5 py-5 text-2xl font-semibold">DHCP</h1>; // nothing moves under a finger later
   return (
@@ -51,8 +51,8 @@ function Server({ server }: { server: DhcpServerView }) {
   const byHand = server.kind === "by hand";
   const client = useQueryClient();
   const refresh = () => { for (const key of ["dhcp", "plan", "assignments", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); };
-  const read = useMutation({ mutationFn: () => api.post(`/api/dhcp/servers/${server.id}/read`), onSuccess: refresh });
-  const adopt = useMutation({ mutationFn: (dry: boolean) => api.post<AdoptDone>(`/api/dhcp/servers/${server.id}/adopt`, { dry_run: dry }), onSuccess: refresh });
+  const read = useMutation({ mutationFn: () => api.post(`/api/v1/dhcp/servers/${server.id}/read`), onSuccess: refresh });
+  const adopt = useMutation({ mutationFn: (dry: boolean) => api.post<AdoptDone>(`/api/v1/dhcp/servers/${server.id}/adopt`, { dry_run: dry }), onSuccess: refresh });
   return (
     <section className="mt-4">
       <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-b border-rule pb-1">
@@ -109,10 +109,10 @@ function kept(one: SettledRow): string {
 function Leases() {
   const [text, setText] = useState("");
   const [, setOpen] = useOpen();
-  const leases = useQuery({ queryKey: ["dhcp", "leases"], queryFn: () => api.get<LeaseView[]>("/api/dhcp/leases") });
+  const leases = useQuery({ queryKey: ["dhcp", "leases"], queryFn: () => api.get<LeaseView[]>("/api/v1/dhcp/leases") });
   const client = useQueryClient();
   const keep = useMutation({
-    mutationFn: (device: number) => api.post<SettleDone>("/api/assignments/settle", { devices: [device] }),
+    mutationFn: (device: number) => api.post<SettleDone>("/api/v1/assignments/settle", { devices: [device] }),
     onSuccess: () => { for (const key of ["dhcp", "assignments", "assignment", "explain", "plan", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
   const wanted = text.trim().toLowerCase();

@@ -10,9 +10,9 @@ import { Severity } from "../parts/Severity";
 
 export default function FindingSheetView({ id }: { id: number }) {
   const client = useQueryClient();
-  const sheet = useQuery({ queryKey: ["findings", "one", id], queryFn: () => api.get<FindingSheet>(`/api/findings/${id}`) });
+  const sheet = useQuery({ queryKey: ["findings", "one", id], queryFn: () => api.get<FindingSheet>(`/api/v1/findings/${id}`) });
   const refresh = () => void client.invalidateQueries({ queryKey: ["findings"] });
-  const resume = useMutation({ mutationFn: () => api.remove(`/api/findings/${id}/accept`), onSuccess: refresh });
+  const resume = useMutation({ mutationFn: () => api.remove(`/api/v1/findings/${id}/accept`), onSuccess: refresh });
   const [accepting, setAccepting] = useState(false);
   if (sheet.error) return <Notice tone="alarm">{sheet.error.message}</Notice>;
   if (!sheet.data) return <p className="text-soft">Reading…</p>;
@@ -56,7 +56,7 @@ function AcceptForm({ id, onDone }: { id: number; onDone(): void }) {
   const [reason, setReason] = useState("");
   const [until, setUntil] = useState("");
   const accept = useMutation({
-    mutationFn: () => api.post(`/api/findings/${id}/accept`, { reason, until: until ? new Date(`${until}T23:59:59`).toISOString() : null }),
+    mutationFn: () => api.post(`/api/v1/findings/${id}/accept`, { reason, until: until ? new Date(`${until}T23:59:59`).toISOString() : null }),
     onSuccess: onDone,
   });
   const submit = (event: FormEvent) => { event.preventDefault(); accept.mutate(); };

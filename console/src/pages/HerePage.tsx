@@ -10,7 +10,7 @@ import { Ruler } from "../parts/Ruler";
 import { ScanForm } from "../parts/ScanForm";
 
 export function HerePage() {
-  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/v1/here") });
   if (here.error) return <div className="p-6"><Notice tone="alarm">{here.error.message}</Notice></div>;
   if (!here.data) return <p className="p-6 text-soft">Reading this machine's adapters…</p>;
   const adapters = here.data.adapters.filter((adapter) => adapter.medium !== "loopback" && adapter.addresses.length > 0);
@@ -77,14 +77,14 @@ function AdapterBlock({ adapter }: { adapter: AdapterHere }) {
 
 export function SubnetRuler({ subnet }: { subnet: string }) {
   const [open, setOpen] = useOpen();
-  const ruler = useQuery({ queryKey: ["ruler", subnet], queryFn: () => api.get<RulerData>("/api/ruler", { range: subnet }) });
+  const ruler = useQuery({ queryKey: ["ruler", subnet], queryFn: () => api.get<RulerData>("/api/v1/ruler", { range: subnet }) });
   if (ruler.error) return <Notice tone="alarm">{ruler.error.message}</Notice>;
   if (!ruler.data) return <div className="h-24 rounded border border-rule bg-leaf" />;
   return <Ruler data={ruler.data} selected={open?.kind === "address" ? open.address : null} onSelect={(address) => setOpen({ kind: "address", address })} />;
 }
 
 function OtherSubnets() {
-  const subnets = useQuery({ queryKey: ["subnets"], queryFn: () => api.get<SubnetRow[]>("/api/subnets") });
+  const subnets = useQuery({ queryKey: ["subnets"], queryFn: () => api.get<SubnetRow[]>("/api/v1/subnets") });
   const others = subnets.data?.filter((row) => !row.here) ?? [];
   if (others.length === 0) return null;
   return (

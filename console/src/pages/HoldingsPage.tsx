@@ -25,7 +25,7 @@ export default function HoldingsPage() {
   const part = params.get("part");
   const client = useQueryClient();
   const fetchPage = (offset: number, limit: number, now = false, signal?: AbortSignal) =>
-    api.get<Page>(`/api/dhcp/servers/${id}/holdings`, { ...(part ? { part } : {}), search, offset, limit, ...(now ? { now: true } : {}) }, signal);
+    api.get<Page>(`/api/v1/dhcp/servers/${id}/holdings`, { ...(part ? { part } : {}), search, offset, limit, ...(now ? { now: true } : {}) }, signal);
   const first = useQuery({ queryKey: ["dhcp", "holdings", id, "first", part, search], placeholderData: keepPreviousData, queryFn: ({ signal }) => fetchPage(0, 1, false, signal) });
   const again = useMutation({ mutationFn: () => fetchPage(0, 1, true), onSuccess: () => client.invalidateQueries({ queryKey: ["dhcp"] }) });
   const frame = useRef<HTMLDivElement>(null);

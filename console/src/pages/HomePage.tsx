@@ -7,8 +7,8 @@ import { Attention } from "../parts/Attention";
 import { HerePage } from "./HerePage";
 
 export function HomePage() {
-  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
-  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/findings", { limit: 1 }) });
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/v1/here") });
+  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/v1/findings", { limit: 1 }) });
   const scanned = here.data?.scanned ?? false;
   const early = here.data && !scanned && (findings.data?.findings.length ?? 0) > 0;
   return (

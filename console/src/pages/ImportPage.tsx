@@ -19,11 +19,11 @@ export default function ImportPage() {
   const run = useMutation({
     mutationFn: ({ dry, file: chosen, map }: { dry: boolean; file: File; map: Record<string, string> }) => {
       const pairs = Object.entries(map).filter(([, header]) => header).map(([field, header]) => `mapping=${encodeURIComponent(`${field}=${header}`)}`);
-      return api.post<ImportReport>(`/api/sheets/import?dry_run=${dry}&limit=${MOST}${pairs.map((pair) => `&${pair}`).join("")}`, new Blob([chosen]));
+      return api.post<ImportReport>(`/api/v1/sheets/import?dry_run=${dry}&limit=${MOST}${pairs.map((pair) => `&${pair}`).join("")}`, new Blob([chosen]));
     },
     onSuccess: (report) => { if (!report.dry_run) void client.invalidateQueries(); },
   });
-  const undo = useMutation({ mutationFn: (change: number) => api.post(`/api/changes/${change}/undo`), onSuccess: () => { run.reset(); setFile(null); void client.invalidateQueries(); } });
+  const undo = useMutation({ mutationFn: (change: number) => api.post(`/api/v1/changes/${change}/undo`), onSuccess: () => { run.reset(); setFile(null); void client.invalidateQueries(); } });
   const look = (chosen: File | null, map: Record<string, string>) => {
     setFile(chosen);
     setMapping(map);

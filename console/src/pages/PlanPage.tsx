@@ -10,8 +10,8 @@ import { Fill } from "./subnet/Arithmetic";
 import { PlanForm } from "./subnet/PlanForm";
 
 export default function PlanPage() {
-  const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/plan/subnets") });
-  const problems = useQuery({ queryKey: ["plan", "problems"], queryFn: () => api.get<Problems>("/api/plan/problems") });
+  const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/v1/plan/subnets") });
+  const problems = useQuery({ queryKey: ["plan", "problems"], queryFn: () => api.get<Problems>("/api/v1/plan/problems") });
   if (subnets.error) return <div className="p-6"><Notice tone="alarm">{subnets.error.message}</Notice></div>;
   if (!subnets.data) return <p className="p-6 text-soft">Reading the plan…</p>;
   const several = new Set(subnets.data.map((one) => one.site)).size > 1;
@@ -21,8 +21,8 @@ export default function PlanPage() {
         <h1 className="text-2xl font-semibold">{subnets.data.length === 0 ? "Nothing is planned yet" : several ? "The plan" : subnets.data[0]!.site_name}</h1>
         <span className="ml-auto flex gap-4 text-sm">
           <Link to="/import" className="underline decoration-rule underline-offset-4 hover:decoration-ink">Import a spreadsheet</Link>
-          <a href="/api/sheets/export?form=xlsx" className="underline decoration-rule underline-offset-4 hover:decoration-ink">Export as XLSX</a>
-          <a href="/api/sheets/export?form=csv" className="underline decoration-rule underline-offset-4 hover:decoration-ink">as CSV</a>
+          <a href="/api/v1/sheets/export?form=xlsx" className="underline decoration-rule underline-offset-4 hover:decoration-ink">Export as XLSX</a>
+          <a href="/api/v1/sheets/export?form=csv" className="underline decoration-rule underline-offset-4 hover:decoration-ink">as CSV</a>
         </span>
       </div>
       {subnets.data.length === 0 ? (
@@ -58,8 +58,8 @@ export default function PlanPage() {
 /** After moves: what still has the old address entered, to be changed there and ticked off. */
 function Moved() {
   const client = useQueryClient();
-  const uses = useQuery({ queryKey: ["plan", "uses"], queryFn: () => api.get<UseView[]>("/api/uses") });
-  const done = useMutation({ mutationFn: (id: number) => api.post(`/api/uses/${id}/done`), onSuccess: () => void client.invalidateQueries({ queryKey: ["plan"] }) });
+  const uses = useQuery({ queryKey: ["plan", "uses"], queryFn: () => api.get<UseView[]>("/api/v1/uses") });
+  const done = useMutation({ mutationFn: (id: number) => api.post(`/api/v1/uses/${id}/done`), onSuccess: () => void client.invalidateQueries({ queryKey: ["plan"] }) });
   const open = uses.data?.filter((use) => use.moved_to) ?? [];
   if (open.length === 0) return null;
   return (

@@ -20,9 +20,9 @@ export default function ScanPage() {
   const client = useQueryClient();
   const scan = useQuery({
     queryKey: ["scan", id], enabled: Number.isInteger(id),
-    queryFn: async () => later(await api.get<ScanInfo>(`/api/scans/${id}`), client.getQueryData<ScanInfo>(["scan", id])),
+    queryFn: async () => later(await api.get<ScanInfo>(`/api/v1/scans/${id}`), client.getQueryData<ScanInfo>(["scan", id])),
   });
-  const stop = useMutation({ mutationFn: () => api.post<ScanInfo>(`/api/scans/${id}/stop`) });
+  const stop = useMutation({ mutationFn: () => api.post<ScanInfo>(`/api/v1/scans/${id}/stop`) });
   const { results, error } = useResults(id);
   const [text, setText] = useState("");
   const shown = useMemo(() => results.filter((result) => matches(result, text.trim().toLowerCase())), [results, text]);

@@ -8,7 +8,7 @@ import { Mono, Notice } from "../parts/basics";
 import { ScanState } from "./scan/ScanState";
 
 export default function ScansPage() {
-  const scans = useQuery({ queryKey: ["scans"], queryFn: () => api.get<ScanList>("/api/scans", { limit: 100 }) });
+  const scans = useQuery({ queryKey: ["scans"], queryFn: () => api.get<ScanList>("/api/v1/scans", { limit: 100 }) });
   if (scans.error) return <div className="p-6"><Notice tone="alarm">{scans.error.message}</Notice></div>;
   if (scans.data?.scans.length === 0) return <p className="p-6">No scan yet. <Link to="/" className="text-ink underline">Scan the subnet you stand on</Link>.</p>;
   return (

@@ -11,7 +11,7 @@ const NOTATIONS: [string, string][] = [["colons", "02:c0:9f:a0"], ["COLONS", "02
 export default function SheetPage() {
   const [notation, setNotation] = useState("colons");
   const server = useSearchParams()[0].get("server");
-  const sheet = useQuery({ queryKey: ["dhcp", "to type from", notation, server], queryFn: () => api.get<{ text: string }>("/api/dhcp/export", { form: "sheet", notation, server }) });
+  const sheet = useQuery({ queryKey: ["dhcp", "to type from", notation, server], queryFn: () => api.get<{ text: string }>("/api/v1/dhcp/export", { form: "sheet", notation, server }) });
   return (
     <div className="mx-auto max-w-4xl px-5 py-5 print:p-0">
       <div className="flex flex-wrap items-center gap-3 print:hidden">

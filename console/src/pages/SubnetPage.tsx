@@ -22,12 +22,12 @@ import { SettingsForm } from "./subnet/SettingsForm";
 export default function SubnetPage() {
   const { base, prefix } = useParams();
   const subnet = `${base}/${prefix}`;
-  const sums = useQuery({ queryKey: ["measure", subnet], queryFn: () => api.get<MeasureView>("/api/measure", { range: subnet }) });
-  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+  const sums = useQuery({ queryKey: ["measure", subnet], queryFn: () => api.get<MeasureView>("/api/v1/measure", { range: subnet }) });
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/v1/here") });
   const [at] = useMoment();
-  const ruler = useQuery({ queryKey: ["ruler", subnet, at], queryFn: () => api.get<RulerData>("/api/ruler", { range: subnet, at }), placeholderData: (before) => (before?.subnet === subnet ? before : undefined) });
+  const ruler = useQuery({ queryKey: ["ruler", subnet, at], queryFn: () => api.get<RulerData>("/api/v1/ruler", { range: subnet, at }), placeholderData: (before) => (before?.subnet === subnet ? before : undefined) });
   const id = ruler.data?.planned;
-  const plan = useQuery({ queryKey: ["plan", "subnet", id], queryFn: () => api.get<SubnetPlan>(`/api/plan/subnets/${id}`), enabled: !!id });
+  const plan = useQuery({ queryKey: ["plan", "subnet", id], queryFn: () => api.get<SubnetPlan>(`/api/v1/plan/subnets/${id}`), enabled: !!id });
   const [, setOpen] = useOpen();
   if (sums.error) return <div className="p-6"><Notice tone="alarm">{sums.error.message}</Notice></div>;
   const one = sums.data?.subnets[0];

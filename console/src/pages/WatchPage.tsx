@@ -9,8 +9,8 @@ import { LinkBlock } from "./watch/LinkBlock";
 import { NoticeRoutes } from "./watch/NoticeRoutes";
 
 export default function WatchPage() {
-  const links = useQuery({ queryKey: ["listening"], queryFn: () => api.get<ListeningView[]>("/api/listening") });
-  const watches = useQuery({ queryKey: ["watches"], queryFn: () => api.get<WatchView[]>("/api/watches"), refetchInterval: 15_000 });
+  const links = useQuery({ queryKey: ["listening"], queryFn: () => api.get<ListeningView[]>("/api/v1/listening") });
+  const watches = useQuery({ queryKey: ["watches"], queryFn: () => api.get<WatchView[]>("/api/v1/watches"), refetchInterval: 15_000 });
   const wrong = links.error ?? watches.error;
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
@@ -53,7 +53,7 @@ function WatchForm({ watch, onDone }: { watch: WatchView; onDone(): void }) {
   const client = useQueryClient();
   const [values, setValues] = useState({ every: watch.every_minutes, light: watch.light_minutes, ask: watch.ask_minutes, quiet: watch.quiet_first ? `${watch.quiet_first}-${watch.quiet_last}` : "", strangers: watch.strangers, on: watch.on });
   const save = useMutation({
-    mutationFn: () => api.put(`/api/watches/${watch.subnet}`, { on: values.on, every_minutes: values.every, light_minutes: values.light, ask_minutes: values.ask, quiet: values.quiet || "none", strangers: values.strangers }),
+    mutationFn: () => api.put(`/api/v1/watches/${watch.subnet}`, { on: values.on, every_minutes: values.every, light_minutes: values.light, ask_minutes: values.ask, quiet: values.quiet || "none", strangers: values.strangers }),
     onSuccess: () => { void client.invalidateQueries({ queryKey: ["watches"] }); onDone(); },
   });
   const number = (name: "every" | "light" | "ask", label: string) => (

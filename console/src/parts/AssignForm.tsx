@@ -21,7 +21,7 @@ export function AssignForm({ address, given = {}, onDone, onCancel }: Props) {
   const [note, setNote] = useState("");
   const client = useQueryClient();
   const save = useMutation({
-    mutationFn: (anyway: boolean) => api.post<AssignmentView>("/api/assignments", { address, kind, mac: mac || null, name, role, note, anyway }),
+    mutationFn: (anyway: boolean) => api.post<AssignmentView>("/api/v1/assignments", { address, kind, mac: mac || null, name, role, note, anyway }),
     onSuccess: (made) => {
       for (const key of ["explain", "assignment", "assignments", "device", "devices", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] });
       onDone(made);

@@ -8,13 +8,13 @@ import { Button, Field, Input, inputLook, Mono } from "./basics";
 import { RoleSelect } from "./RoleSelect";
 
 export function AssignPanel({ mac, role: given, onClose }: { mac: string; role: string; onClose(): void }) {
-  const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/plan/subnets") });
+  const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.get<SubnetView[]>("/api/v1/plan/subnets") });
   const [where, setWhere] = useState("");
   const [role, setRole] = useState(given);
   const [name, setName] = useState("");
   const client = useQueryClient();
   const assign = useMutation({
-    mutationFn: (anyway: boolean) => api.post<AssignmentView>("/api/assignments", { where, mac, role, name, kind: "static", anyway }),
+    mutationFn: (anyway: boolean) => api.post<AssignmentView>("/api/v1/assignments", { where, mac, role, name, kind: "static", anyway }),
     onSuccess: () => { for (const key of ["assignments", "plan", "ruler", "findings", "explain"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
   const choices = subnets.data?.filter((one) => !one.supernet) ?? [];

@@ -16,7 +16,7 @@ export function Attention() {
   const [which, setWhich] = useState<Which>("open");
   const [shown, setShown] = useState(FIRST);
   const [open] = useOpen();
-  const list = useQuery({ queryKey: ["findings", which], queryFn: () => api.get<FindingList>("/api/findings", { state: which }) });
+  const list = useQuery({ queryKey: ["findings", which], queryFn: () => api.get<FindingList>("/api/v1/findings", { state: which }) });
   if (list.error) return <Notice tone="alarm">{list.error.message}</Notice>;
   if (!list.data) return <p className="text-soft">Reading the findings…</p>;
   const { findings, counts, trouble } = list.data;
@@ -46,7 +46,7 @@ export function Attention() {
 /** The findings about one address or MAC, short. */
 export function FindingsAbout({ subject }: { subject: string }) {
   const [, setOpen] = useOpen();
-  const list = useQuery({ queryKey: ["findings", "about", subject], queryFn: () => api.get<FindingList>("/api/findings", { state: "standing", subject }) });
+  const list = useQuery({ queryKey: ["findings", "about", subject], queryFn: () => api.get<FindingList>("/api/v1/findings", { state: "standing", subject }) });
   if (!list.data?.findings.length) return null;
   return (
     <ul className="mt-2">

@@ -28,7 +28,7 @@ export function Subjects({ subjects }: { subjects: FindingSubject[] }) {
 export function useSteps(finding: FindingView) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: ({ step, anyway }: { step: FindingStep; anyway?: boolean }) => api.post<StepDone>(`/api/findings/${finding.id}/steps`, { key: step.key, anyway: anyway ?? false }),
+    mutationFn: ({ step, anyway }: { step: FindingStep; anyway?: boolean }) => api.post<StepDone>(`/api/v1/findings/${finding.id}/steps`, { key: step.key, anyway: anyway ?? false }),
     onSuccess: () => { for (const key of ["findings", "plan", "assignments", "ruler", "devices"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
 }

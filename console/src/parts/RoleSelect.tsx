@@ -5,7 +5,7 @@ import type { RoleRule } from "../api/types";
 import { inputLook } from "./basics";
 
 export function useRoles(also: readonly string[] = []): string[] {
-  const rules = useQuery({ queryKey: ["plan", "roles"], queryFn: () => api.get<RoleRule[]>("/api/roles") });
+  const rules = useQuery({ queryKey: ["plan", "roles"], queryFn: () => api.get<RoleRule[]>("/api/v1/roles") });
   return [...new Set([...(rules.data ?? []).map((rule) => rule.name), ...also])].filter(Boolean);
 }
 

@@ -19,11 +19,11 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
   const wanted = useDelayed(range.trim(), 200);
   const sums = useQuery({
     queryKey: ["measure", wanted],
-    queryFn: ({ signal }) => api.get<MeasureView>("/api/measure", { range: wanted }, signal),
+    queryFn: ({ signal }) => api.get<MeasureView>("/api/v1/measure", { range: wanted }, signal),
     enabled: wanted !== "",
   });
   const start = useMutation({
-    mutationFn: (request: Partial<ScanRequest>) => api.post<ScanInfo>("/api/scans", request),
+    mutationFn: (request: Partial<ScanRequest>) => api.post<ScanInfo>("/api/v1/scans", request),
     onSuccess: (scan) => navigate(`/scans/${scan.id}`),
   });
   const wrong = sums.error ?? start.error;

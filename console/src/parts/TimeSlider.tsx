@@ -28,7 +28,7 @@ export function useMoment(): [string | null, (at: string | null) => void] {
 export function TimeSlider({ subject, beside = false }: { subject: string; beside?: boolean }) {
   const [at, setAt] = useMoment();
   const page = useLocation().pathname.startsWith("/subnets/");
-  const span = useQuery({ queryKey: ["span", subject], queryFn: () => api.get<HistorySpan>("/api/history/span", { subject }), enabled: at !== null, staleTime: 60_000 });
+  const span = useQuery({ queryKey: ["span", subject], queryFn: () => api.get<HistorySpan>("/api/v1/history/span", { subject }), enabled: at !== null, staleTime: 60_000 });
   if (at === null) return <Button tone="quiet" onClick={() => setAt(new Date().toISOString())}><History className="size-4" aria-hidden /> Look back</Button>;
   if (beside && page) return null;
   const first = span.data?.first ? Date.parse(span.data.first) : Date.parse(at) - 3_600_000;

@@ -63,7 +63,7 @@ class Service(Blocking):
 
     def events(self, after: str | None = None) -> Iterator[Happening]:
         """Everything that changes, as it happens; `after` is the id to resume behind. Ends when the service stops."""
-        path = f"/api/events?{urlencode({'after': after})}" if after else "/api/events"
+        path = f"/api/v1/events?{urlencode({'after': after})}" if after else "/api/v1/events"
         answer = self._send("GET", path, None, "", None)
         if answer.status >= 400:
             raise _problem(answer.status, _octets(self.place, answer))

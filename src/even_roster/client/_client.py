@@ -69,7 +69,7 @@ class Roster(Blocking):
     def events(self, after: str | None = None) -> Iterator[Happening]:
         """Everything that changes, as it happens; `after` is the id to resume behind. Ends when the service stops."""
         try:
-            with self._http.stream("GET", "/api/events", params=_after(after), timeout=None) as response:
+            with self._http.stream("GET", "/api/v1/events", params=_after(after), timeout=None) as response:
                 if response.is_error:
                     response.read()
                     raise _problem(response)
@@ -142,7 +142,7 @@ class AsyncRoster(Calls):
     async def events(self, after: str | None = None) -> AsyncIterator[Happening]:
         """As Roster.events."""
         try:
-            async with self._http.stream("GET", "/api/events", params=_after(after), timeout=None) as response:
+            async with self._http.stream("GET", "/api/v1/events", params=_after(after), timeout=None) as response:
                 if response.is_error:
                     await response.aread()
                     raise _problem(response)

@@ -35,34 +35,34 @@ def findings(
 ) -> Call[FindingList]:  # fmt: skip
     """Findings, what needs attention first; `state` is open, accepted, closed, standing or all."""
     given = {"state": state, "kind": kind, "subject": subject, "limit": limit}
-    return call("FindingList", "GET", "/api/findings", given)
+    return call("FindingList", "GET", "/api/v1/findings", given)
 
 
 def finding_kinds() -> Call[list[KindView]]:
     """Every kind of finding there is."""
-    return call("list[KindView]", "GET", "/api/findings/kinds")
+    return call("list[KindView]", "GET", "/api/v1/findings/kinds")
 
 
 def finding(identity: int) -> Call[FindingSheet]:
     """One finding with its history."""
-    return call("FindingSheet", "GET", f"/api/findings/{identity}")
+    return call("FindingSheet", "GET", f"/api/v1/findings/{identity}")
 
 
 def accept(identity: int, reason: str, until: datetime | None = None) -> Call[FindingSheet]:
     """Accept a finding: it stands, but nobody is called."""
-    return call("FindingSheet", "POST", f"/api/findings/{identity}/accept", body={"reason": reason, "until": until}
+    return call("FindingSheet", "POST", f"/api/v1/findings/{identity}/accept", body={"reason": reason, "until": until}
     )  # fmt: skip
 
 
 def resume(identity: int) -> Call[FindingSheet]:
     """Accept a finding no longer."""
-    return call("FindingSheet", "DELETE", f"/api/findings/{identity}/accept")
+    return call("FindingSheet", "DELETE", f"/api/v1/findings/{identity}/accept")
 
 
 def do_step(identity: int, key: str, anyway: bool = False) -> Call[StepDone]:
     """Do one of a finding's steps, named by its key. Raises Conflict when the finding does not offer it any more."""
     body = {"key": key, "anyway": anyway}
-    return call("StepDone", "POST", f"/api/findings/{identity}/steps", body=body)
+    return call("StepDone", "POST", f"/api/v1/findings/{identity}/steps", body=body)
 
 
 def history(
@@ -70,74 +70,74 @@ def history(
 ) -> Call[History]:  # fmt: skip
     """Everything about an address, MAC, name or subnet between two times."""
     given = {"subject": subject, "since": since, "until": until, "limit": limit}
-    return call("History", "GET", "/api/history", given)
+    return call("History", "GET", "/api/v1/history", given)
 
 
 def history_span(subject: str) -> Call[HistorySpan]:
     """How far the records of an address or subnet reach back."""
-    return call("HistorySpan", "GET", "/api/history/span", {"subject": subject})
+    return call("HistorySpan", "GET", "/api/v1/history/span", {"subject": subject})
 
 
 def at(subject: str, time: datetime) -> Call[Moment]:
     """Who was there at a moment."""
-    return call("Moment", "GET", "/api/at", {"subject": subject, "time": time})
+    return call("Moment", "GET", "/api/v1/at", {"subject": subject, "time": time})
 
 
 def why(address: str) -> Call[Why]:
     """Why an address is silent; asks the network, takes a few seconds."""
-    return call("Why", "GET", f"/api/why/{quote(address, safe='')}")
+    return call("Why", "GET", f"/api/v1/why/{quote(address, safe='')}")
 
 
 def watches() -> Call[list[WatchView]]:
     """How every planned subnet is watched."""
-    return call("list[WatchView]", "GET", "/api/watches")
+    return call("list[WatchView]", "GET", "/api/v1/watches")
 
 
 def edit_watch(subnet: int, edit: WatchEdit) -> Call[WatchView]:
     """Change how a subnet is watched."""
-    return call("WatchView", "PUT", f"/api/watches/{subnet}", body=edit)
+    return call("WatchView", "PUT", f"/api/v1/watches/{subnet}", body=edit)
 
 
 def listening() -> Call[list[ListeningView]]:
     """What is listened to and was heard."""
-    return call("list[ListeningView]", "GET", "/api/listening")
+    return call("list[ListeningView]", "GET", "/api/v1/listening")
 
 
 def dhcp_ask(adapter: str | None = None, wait: float = 4.0) -> Call[AskAnswer]:
     """Ask who hands out addresses: one DISCOVER, never a REQUEST."""
-    return call("AskAnswer", "POST", "/api/dhcp/ask", body={"adapter": adapter, "wait": wait})
+    return call("AskAnswer", "POST", "/api/v1/dhcp/ask", body={"adapter": adapter, "wait": wait})
 
 
 def notice_routes() -> Call[list[RouteView]]:
     """Where notices go."""
-    return call("list[RouteView]", "GET", "/api/notices")
+    return call("list[RouteView]", "GET", "/api/v1/notices")
 
 
 def add_notice_route(new: RouteNew) -> Call[RouteView]:
     """A new way for notices."""
-    return call("RouteView", "POST", "/api/notices", body=new)
+    return call("RouteView", "POST", "/api/v1/notices", body=new)
 
 
 def edit_notice_route(identity: int, edit: RouteEdit) -> Call[RouteView]:
     """Change a way for notices."""
-    return call("RouteView", "PATCH", f"/api/notices/{identity}", body=edit)
+    return call("RouteView", "PATCH", f"/api/v1/notices/{identity}", body=edit)
 
 
 def remove_notice_route(identity: int) -> Call[None]:
     """No notices over this way any more."""
-    return call("None", "DELETE", f"/api/notices/{identity}")
+    return call("None", "DELETE", f"/api/v1/notices/{identity}")
 
 
 def test_notice_route(identity: int) -> Call[RouteTest]:
     """Send a notice that says it is a test."""
-    return call("RouteTest", "POST", f"/api/notices/{identity}/test")
+    return call("RouteTest", "POST", f"/api/v1/notices/{identity}/test")
 
 
 def keeping() -> Call[Keeping]:
     """What is kept how long, and from when on findings are told."""
-    return call("Keeping", "GET", "/api/keeping")
+    return call("Keeping", "GET", "/api/v1/keeping")
 
 
 def edit_keeping(edit: KeepingEdit) -> Call[Keeping]:
     """Change it."""
-    return call("Keeping", "PUT", "/api/keeping", body=edit)
+    return call("Keeping", "PUT", "/api/v1/keeping", body=edit)

@@ -12,7 +12,7 @@ from http.cookies import SimpleCookie
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from fastapi import FastAPI
+from fastapi import Depends, FastAPI
 from fastapi.responses import FileResponse, HTMLResponse
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
@@ -36,6 +36,7 @@ from .vendors import vendor_routes
 from .watching import watch_routes
 from .watching.listening import Listening
 from .watching.watcher import Watcher
+from .web import contract
 from .web.auth import Gate
 from .web.etags import EntityTags
 from .web.problems import install, respond
@@ -121,7 +122,7 @@ def create_app(context: Context) -> FastAPI:
 
     app = FastAPI(
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
-        openapi_url="/api/openapi.json", separate_input_output_schemas=False,
+        openapi_url="/api/v1/openapi.json", separate_input_output_schemas=False,
     )  # fmt: skip
     running = RunningScans(context)
     servers = DhcpServers(context)
@@ -140,8 +141,10 @@ def create_app(context: Context) -> FastAPI:
         dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes,
     )  # fmt: skip
     for module in modules:
-        app.include_router(module.router)
+        own = [] if module is system_routes else [Depends(contract.no_others)]
+        app.include_router(module.router, dependencies=own)
     install(app)
+    contract.install(app, [module.router for module in modules])
     _serve_console(app)
     app.add_middleware(EntityTags)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
@@ -159,7 +162,7 @@ def _serve_console(app: FastAPI) -> None:
             immutable = path.startswith("assets/")
             keep = "public, max-age=31536000, immutable" if immutable else "no-cache"
             return FileResponse(file, headers={"Cache-Control": keep})
-        if path.startswith(("api/", "assets/")):
+        if path.startswith("assets/"):
             return HTMLResponse("not found", 404)
         index = STATIC / "index.html"
         if index.is_file():

@@ -7,7 +7,7 @@ import { Notice } from "../../parts/basics";
 import { StayList } from "../device/StayList";
 
 export function AtMoment({ subject, at }: { subject: string; at: string }) {
-  const told = useQuery({ queryKey: ["at", subject, at], queryFn: () => api.get<Moment>("/api/at", { subject, time: at }), placeholderData: (before) => before });
+  const told = useQuery({ queryKey: ["at", subject, at], queryFn: () => api.get<Moment>("/api/v1/at", { subject, time: at }), placeholderData: (before) => before });
   if (told.error) return <Notice tone="alarm">{told.error.message}</Notice>;
   return (
     <div className="mt-2 rounded border border-ink px-3 py-2">

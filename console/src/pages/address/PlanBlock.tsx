@@ -19,7 +19,7 @@ export function PlanBlock({ address, one, mac, name }: { address: string; one: A
 
 function Free({ address, mac, name }: { address: string; mac: string | undefined; name: string | undefined }) {
   const [giving, setGiving] = useState(false);
-  const prove = useMutation({ mutationFn: () => api.post<Candidate>("/api/prove", { address }) });
+  const prove = useMutation({ mutationFn: () => api.post<Candidate>("/api/v1/prove", { address }) });
   return (
     <Section title="In the plan">
       <p className="text-soft">Planned for nobody.</p>
@@ -43,10 +43,10 @@ function Assigned({ one }: { one: AssignmentView }) {
   const [, setOpen] = useOpen();
   const client = useQueryClient();
   const refresh = () => { for (const key of ["assignment", "assignments", "device", "devices", "explain", "ruler", "plan"]) void client.invalidateQueries({ queryKey: [key] }); };
-  const release = useMutation({ mutationFn: () => api.remove(`/api/assignments/${one.id}`), onSuccess: refresh });
-  const turn = useMutation({ mutationFn: () => api.patch<AssignmentView>(`/api/assignments/${one.id}`, { version: one.version, on: !one.on }), onSuccess: refresh });
+  const release = useMutation({ mutationFn: () => api.remove(`/api/v1/assignments/${one.id}`), onSuccess: refresh });
+  const turn = useMutation({ mutationFn: () => api.patch<AssignmentView>(`/api/v1/assignments/${one.id}`, { version: one.version, on: !one.on }), onSuccess: refresh });
   const move = useMutation({
-    mutationFn: (anyway: boolean) => api.post<{ assignment: AssignmentView; uses: UseView[] }>(`/api/assignments/${one.id}/move`, { address: moving, version: one.version, anyway }),
+    mutationFn: (anyway: boolean) => api.post<{ assignment: AssignmentView; uses: UseView[] }>(`/api/v1/assignments/${one.id}/move`, { address: moving, version: one.version, anyway }),
     onSuccess: (moved) => { refresh(); setMoving(null); setOpen({ kind: "address", address: moved.assignment.address }); },
   });
   const fault = move.error ?? release.error ?? turn.error;
@@ -93,8 +93,8 @@ function Uses({ one }: { one: AssignmentView }) {
   const [purpose, setPurpose] = useState("");
   const client = useQueryClient();
   const refresh = () => { setAdding(false); setUser(""); setPurpose(""); void client.invalidateQueries({ queryKey: ["explain"] }); };
-  const add = useMutation({ mutationFn: () => api.post<UseView>("/api/uses", { user, address: one.address, purpose }), onSuccess: refresh });
-  const remove = useMutation({ mutationFn: (id: number) => api.remove(`/api/uses/${id}`), onSuccess: refresh });
+  const add = useMutation({ mutationFn: () => api.post<UseView>("/api/v1/uses", { user, address: one.address, purpose }), onSuccess: refresh });
+  const remove = useMutation({ mutationFn: (id: number) => api.remove(`/api/v1/uses/${id}`), onSuccess: refresh });
   return (
     <div className="mt-2 text-sm">
       <ul>

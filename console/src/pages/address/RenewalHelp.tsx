@@ -7,9 +7,9 @@ import { Button, Facts, Mono } from "../../parts/basics";
 
 export function RenewalHelp({ one }: { one: AssignmentView }) {
   const client = useQueryClient();
-  const help = useQuery({ queryKey: ["assignment", "renewal", one.id], queryFn: () => api.get<Renewal | null>(`/api/dhcp/renewals/${one.id}`) });
+  const help = useQuery({ queryKey: ["assignment", "renewal", one.id], queryFn: () => api.get<Renewal | null>(`/api/v1/dhcp/renewals/${one.id}`) });
   const end = useMutation({
-    mutationFn: () => api.post<LeaseEnded>(`/api/dhcp/renewals/${one.id}/end`),
+    mutationFn: () => api.post<LeaseEnded>(`/api/v1/dhcp/renewals/${one.id}/end`),
     onSuccess: () => { for (const key of ["assignment", "assignments", "explain", "ruler", "dhcp"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
   if (end.data) return <p role="status" className="mt-2 text-sm">{sentence(end.data.said)}: the lease was ended at {end.data.server_name}. The device gets {one.address} when it asks the next time.</p>;

@@ -9,7 +9,7 @@ const MARKS: Record<Why["checks"][number]["state"], [string, string, string]> = 
 };
 
 export function WhySilent({ address }: { address: string }) {
-  const ask = useMutation({ mutationFn: () => api.get<Why>(`/api/why/${address}`) });
+  const ask = useMutation({ mutationFn: () => api.get<Why>(`/api/v1/why/${address}`) });
   return (
     <Section title="Is it there?" aside={<Button tone="quiet" disabled={ask.isPending} onClick={() => ask.mutate()}>{ask.isPending ? "Asking…" : "Check now"}</Button>}>
       {ask.error ? <p role="alert" className="text-sm text-alarm">{ask.error.message}</p> : null}

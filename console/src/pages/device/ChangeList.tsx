@@ -11,7 +11,7 @@ const UNDOABLE = new Set(["set", "retire", "restore", "add", "join", "split", "r
 export function ChangeList({ changes }: { changes: ChangeRow[] }) {
   const client = useQueryClient();
   const undo = useMutation({
-    mutationFn: (id: number) => api.post(`/api/changes/${id}/undo`),
+    mutationFn: (id: number) => api.post(`/api/v1/changes/${id}/undo`),
     onSuccess: () => {
       for (const key of ["device", "devices", "assignments", "explain", "plan", "reviews"]) void client.invalidateQueries({ queryKey: [key] });
     },

@@ -25,7 +25,7 @@ export function EditForm({ device, hostnames }: { device: DeviceRow; hostnames: 
   }, [device, base.version, changed.length]);
 
   const save = useMutation({
-    mutationFn: ({ version, fields }: { version: number; fields: Partial<Values> }) => api.patch<DeviceRow>(`/api/devices/${device.id}`, { version, ...fields, with_hostname: withHostname }),
+    mutationFn: ({ version, fields }: { version: number; fields: Partial<Values> }) => api.patch<DeviceRow>(`/api/v1/devices/${device.id}`, { version, ...fields, with_hostname: withHostname }),
     onSuccess: (row) => {
       setBase({ values: valuesOf(row), version: row.version });
       setValues(valuesOf(row));

@@ -25,8 +25,8 @@ function Planned({ one }: { one: AssignmentRow }) {
   const [name, setName] = useState<string | null>(null);
   const client = useQueryClient();
   const refresh = () => { setName(null); for (const key of KEYS) void client.invalidateQueries({ queryKey: [key] }); };
-  const rename = useMutation({ mutationFn: () => api.patch<AssignmentView>(`/api/assignments/${one.id}`, { version: one.version, name }), onSuccess: refresh });
-  const release = useMutation({ mutationFn: () => api.remove(`/api/assignments/${one.id}`), onSuccess: refresh });
+  const rename = useMutation({ mutationFn: () => api.patch<AssignmentView>(`/api/v1/assignments/${one.id}`, { version: one.version, name }), onSuccess: refresh });
+  const release = useMutation({ mutationFn: () => api.remove(`/api/v1/assignments/${one.id}`), onSuccess: refresh });
   const fault = rename.error ?? release.error;
   return (
     <li className="border-b border-rule py-1">

@@ -11,8 +11,8 @@ export function ReviewList({ cases, named }: { cases: ReviewCase[]; named: boole
   const refresh = () => { for (const key of ["device", "devices", "reviews", "assignments", "plan"]) void client.invalidateQueries({ queryKey: [key] }); };
   const settle = useMutation({
     mutationFn: (one: ReviewCase) => one.other
-      ? api.post<DeviceSheet>(`/api/devices/${one.device.id}/join`, { devices: [one.other.id] }).then(() => setOpen({ kind: "device", id: one.device.id }))
-      : api.remove(`/api/reviews/${one.id}`),
+      ? api.post<DeviceSheet>(`/api/v1/devices/${one.device.id}/join`, { devices: [one.other.id] }).then(() => setOpen({ kind: "device", id: one.device.id }))
+      : api.remove(`/api/v1/reviews/${one.id}`),
     onSuccess: refresh,
   });
   if (cases.length === 0) return null;

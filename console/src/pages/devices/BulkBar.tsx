@@ -14,7 +14,7 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
   const [copied, setCopied] = useState(false);
   const client = useQueryClient();
   const set = useMutation({
-    mutationFn: () => api.post("/api/devices/bulk", {
+    mutationFn: () => api.post("/api/v1/devices/bulk", {
       devices: [...selected.values()].map(({ id, version }) => ({ id, version })),
       ...(role ? { role } : {}), ...(owner.trim() ? { owner: owner.trim() } : {}),
     }),
@@ -25,7 +25,7 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
     },
   });
   const settle = useMutation({
-    mutationFn: () => api.post<SettleDone>("/api/assignments/settle", { devices: [...selected.keys()] }),
+    mutationFn: () => api.post<SettleDone>("/api/v1/assignments/settle", { devices: [...selected.keys()] }),
     onSuccess: () => { for (const key of ["devices", "device", "assignments", "plan", "dhcp", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
   const copy = async () => {

@@ -43,7 +43,7 @@ export function DeviceTable({ filters, total, loaded, columns, selected, onSelec
   const fetched = useQueries({
     queries: pages.map((page) => ({
       queryKey: ["devices", "page", filters, page],
-      queryFn: ({ signal }: { signal: AbortSignal }) => api.get<DevicePage>("/api/devices/positions", { ...filters, offset: page * PAGE, limit: PAGE }, signal),
+      queryFn: ({ signal }: { signal: AbortSignal }) => api.get<DevicePage>("/api/v1/devices/positions", { ...filters, offset: page * PAGE, limit: PAGE }, signal),
       enabled: total > 0,
     })),
   });

@@ -7,10 +7,10 @@ import { sentence } from "../../lib/format";
 import { Button, Facts, inputLook, Mono } from "../../parts/basics";
 
 export function AskPanel() {
-  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/here") });
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/v1/here") });
   const adapters = here.data?.adapters.filter((one) => one.medium !== "loopback" && one.addresses.length > 0) ?? [];
   const [adapter, setAdapter] = useState("");
-  const ask = useMutation({ mutationFn: () => api.post<AskAnswer>("/api/dhcp/ask", { adapter: adapter || null }) });
+  const ask = useMutation({ mutationFn: () => api.post<AskAnswer>("/api/v1/dhcp/ask", { adapter: adapter || null }) });
   return (
     <div>
       <div className="flex flex-wrap items-center gap-2">

@@ -12,9 +12,9 @@ const MARKS = { add: ["+", "text-fine"], change: ["~", "text-amber"], remove: ["
 export function PublishPanel({ server, onClose }: { server: DhcpServerView; onClose(): void }) {
   const client = useQueryClient();
   const [takeOver, setTakeOver] = useState(false);
-  const shown = useQuery({ queryKey: ["dhcp", "preview", server.id, takeOver], queryFn: () => api.post<DhcpPreview>(`/api/dhcp/servers/${server.id}/preview${takeOver ? "?take_over=true" : ""}`), retry: false, staleTime: 0 });
+  const shown = useQuery({ queryKey: ["dhcp", "preview", server.id, takeOver], queryFn: () => api.post<DhcpPreview>(`/api/v1/dhcp/servers/${server.id}/preview${takeOver ? "?take_over=true" : ""}`), retry: false, staleTime: 0 });
   const publish = useMutation({
-    mutationFn: () => api.post<PublishDone>(`/api/dhcp/servers/${server.id}/publish`, { digest: shown.data?.digest, take_over: takeOver }),
+    mutationFn: () => api.post<PublishDone>(`/api/v1/dhcp/servers/${server.id}/publish`, { digest: shown.data?.digest, take_over: takeOver }),
     onSuccess: () => { for (const key of ["dhcp", "assignments", "assignment", "plan"]) void client.invalidateQueries({ queryKey: [key] }); },
   });
   const found = shown.data;

@@ -6,14 +6,14 @@ import type { AllowedServer, DhcpServerView } from "../../api/types";
 import { Button, Field, Input, inputLook, Mono } from "../../parts/basics";
 
 export function ServerForm() {
-  const allowed = useQuery({ queryKey: ["dhcp", "allowed"], queryFn: () => api.get<AllowedServer[]>("/api/dhcp/allowed") });
+  const allowed = useQuery({ queryKey: ["dhcp", "allowed"], queryFn: () => api.get<AllowedServer[]>("/api/v1/dhcp/allowed") });
   const [chosen, setChosen] = useState("");
   const [name, setName] = useState("");
   const client = useQueryClient();
   const free = (allowed.data ?? []).filter((one) => one.used_by === null);
   const reach = free.some((one) => one.reach === chosen) ? chosen : free[0]?.reach ?? "";
   const add = useMutation({
-    mutationFn: () => api.post<DhcpServerView>("/api/dhcp/servers", { name: name.trim() || reach, reach }),
+    mutationFn: () => api.post<DhcpServerView>("/api/v1/dhcp/servers", { name: name.trim() || reach, reach }),
     onSuccess: () => { setName(""); void client.invalidateQueries({ queryKey: ["dhcp"] }); },
   });
   const fault = add.error instanceof Problem ? add.error : null;
@@ -51,7 +51,7 @@ function ByHandForm() {
   const [address, setAddress] = useState("");
   const client = useQueryClient();
   const add = useMutation({
-    mutationFn: () => api.post<DhcpServerView>("/api/dhcp/servers", { name: name.trim(), by_hand: true, addresses: address.trim() ? [address.trim()] : [] }),
+    mutationFn: () => api.post<DhcpServerView>("/api/v1/dhcp/servers", { name: name.trim(), by_hand: true, addresses: address.trim() ? [address.trim()] : [] }),
     onSuccess: () => { setName(""); setAddress(""); void client.invalidateQueries({ queryKey: ["dhcp"] }); },
   });
   const fault = add.error instanceof Problem ? add.error : null;

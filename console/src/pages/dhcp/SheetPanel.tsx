@@ -14,8 +14,8 @@ const BOXES: Record<SheetLine["tick"], [string, string]> = {
 export function SheetPanel({ server }: { server: DhcpServerView }) {
   const client = useQueryClient();
   const key = ["dhcp", "sheet", server.id];
-  const sheet = useQuery({ queryKey: key, queryFn: () => api.get<DhcpSheet>(`/api/dhcp/servers/${server.id}/sheet`) });
-  const look = useMutation({ mutationFn: () => api.post<DhcpSheet>(`/api/dhcp/servers/${server.id}/sheet/look`), onSuccess: (found) => client.setQueryData(key, found) });
+  const sheet = useQuery({ queryKey: key, queryFn: () => api.get<DhcpSheet>(`/api/v1/dhcp/servers/${server.id}/sheet`) });
+  const look = useMutation({ mutationFn: () => api.post<DhcpSheet>(`/api/v1/dhcp/servers/${server.id}/sheet/look`), onSuccess: (found) => client.setQueryData(key, found) });
   const found = sheet.data;
   if (!found) return sheet.error ? <div className="mt-2"><Notice tone="alarm">{sheet.error.message}.</Notice></div> : null;
   if (!found.handed_out_at) return <p className="mt-2 text-sm text-soft">Nothing was handed out for it yet: compare and publish gives the sheet to enter.</p>;

@@ -20,7 +20,7 @@ export function useResults(scan: number): { results: AddressResult[]; error: Err
   const load = useCallback(async (signal: { ended: boolean }) => {
     let cursor: string | null = null;
     do {
-      const page: ResultPage = await api.get(`/api/scans/${scan}/addresses`, { cursor, limit: PAGE });
+      const page: ResultPage = await api.get(`/api/v1/scans/${scan}/addresses`, { cursor, limit: PAGE });
       if (signal.ended) return;
       for (const result of page.addresses) known.current.set(result.address, result);
       show();

@@ -27,7 +27,7 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
   const [lease, setLease] = useState(String((band?.options.lease_seconds ?? 0) / 3600 || ""));
   const client = useQueryClient();
   const saving = useRef(false);
-  const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/dhcp/servers") });
+  const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.get<DhcpServerView[]>("/api/v1/dhcp/servers") });
   const allRoles = useRoles(roles);
   const own = kind === "static" ? roles : [];
   const by = kind === "pool" ? server : null;
@@ -36,7 +36,7 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
   const draft = useQuery({
     queryKey: ["draft", "band", asked],
     queryFn: async ({ signal }) => {
-      const found = await api.post<Problems>("/api/bands/draft", asked, signal);
+      const found = await api.post<Problems>("/api/v1/bands/draft", asked, signal);
       onWrong(found.problems.some((problem) => problem.severity === "refused"));
       return found;
     },
@@ -52,14 +52,14 @@ export function BandForm({ subnet, band, range, onRange, onWrong, onClose }: Pro
     onMutate: () => { saving.current = true; },
     onError: () => { saving.current = false; },
     mutationFn: () => band
-      ? api.patch<BandView>(`/api/bands/${band.id}`, { version: band.version, kind, range, name, roles: own, server: by ?? 0, options })
-      : api.post<BandView>("/api/bands", { subnet, kind, range, name, roles: own, server: by, options }),
+      ? api.patch<BandView>(`/api/v1/bands/${band.id}`, { version: band.version, kind, range, name, roles: own, server: by ?? 0, options })
+      : api.post<BandView>("/api/v1/bands", { subnet, kind, range, name, roles: own, server: by, options }),
     onSuccess: done,
   });
   const remove = useMutation({
     onMutate: () => { saving.current = true; },
     onError: () => { saving.current = false; },
-    mutationFn: () => api.remove(`/api/bands/${band!.id}`), onSuccess: done,
+    mutationFn: () => api.remove(`/api/v1/bands/${band!.id}`), onSuccess: done,
   });
   const fault = draft.error ?? save.error ?? remove.error;
   const refused = draft.data?.problems.some((problem) => problem.severity === "refused") ?? false;

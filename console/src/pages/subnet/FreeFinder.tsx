@@ -14,7 +14,7 @@ export function FreeFinder({ where, onShow }: { where: string; onShow(address: s
   const [adjacent, setAdjacent] = useState(false);
   const [giving, setGiving] = useState<string | null>(null);
   const find = useMutation({
-    mutationFn: () => api.post<FreeAnswer>("/api/free", { where, role, count: Math.min(Math.max(Number(count) || 1, 1), 64), adjacent }),
+    mutationFn: () => api.post<FreeAnswer>("/api/v1/free", { where, role, count: Math.min(Math.max(Number(count) || 1, 1), 64), adjacent }),
     onSuccess: () => setGiving(null),
   });
   return (

@@ -20,9 +20,9 @@ export function PlanForm({ range: initial = "", gateway: first = "", onDone }: {
   const client = useQueryClient();
   const body = { range, name, gateway: gateway || null, dns: dns.split(/[\s,]+/).filter(Boolean), domain, vlan: Number(vlan) || null, supernet };
   const asked = useDelayed(JSON.stringify(body), 250);
-  const draft = useQuery({ queryKey: ["draft", "subnet", asked], queryFn: () => api.post<Problems>("/api/plan/subnets/draft", JSON.parse(asked)), enabled: range.trim() !== "", retry: false });
+  const draft = useQuery({ queryKey: ["draft", "subnet", asked], queryFn: () => api.post<Problems>("/api/v1/plan/subnets/draft", JSON.parse(asked)), enabled: range.trim() !== "", retry: false });
   const save = useMutation({
-    mutationFn: () => api.post<SubnetPlan>("/api/plan/subnets", body),
+    mutationFn: () => api.post<SubnetPlan>("/api/v1/plan/subnets", body),
     onSuccess: (made) => {
       for (const key of ["plan", "ruler", "subnets"]) void client.invalidateQueries({ queryKey: [key] });
       onDone?.();

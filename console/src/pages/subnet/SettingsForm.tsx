@@ -21,11 +21,11 @@ export function SettingsForm({ subnet }: { subnet: SubnetView }) {
   const refresh = () => { for (const key of ["plan", "ruler", "bands", "assignments", "card"]) void client.invalidateQueries({ queryKey: [key] }); };
   const list = (text: string) => text.split(/[\s,]+/).filter(Boolean);
   const save = useMutation({
-    mutationFn: () => api.patch<SubnetPlan>(`/api/plan/subnets/${subnet.id}`, { ...values, version: subnet.version, dns: list(values.dns), ntp: list(values.ntp), vlan: Number(values.vlan) || 0 }),
+    mutationFn: () => api.patch<SubnetPlan>(`/api/v1/plan/subnets/${subnet.id}`, { ...values, version: subnet.version, dns: list(values.dns), ntp: list(values.ntp), vlan: Number(values.vlan) || 0 }),
     onSuccess: (now) => { refresh(); if (now.subnet.subnet !== subnet.subnet) navigate(`/subnets/${now.subnet.subnet}`); },
   });
-  const split = useMutation({ mutationFn: () => api.post<SubnetView[]>(`/api/plan/subnets/${subnet.id}/split`, { prefix: Number(prefix) }), onSuccess: (parts) => { refresh(); navigate(`/subnets/${parts[0]!.subnet}`); } });
-  const remove = useMutation({ mutationFn: () => api.remove(`/api/plan/subnets/${subnet.id}`), onSuccess: () => { refresh(); navigate("/plan"); } });
+  const split = useMutation({ mutationFn: () => api.post<SubnetView[]>(`/api/v1/plan/subnets/${subnet.id}/split`, { prefix: Number(prefix) }), onSuccess: (parts) => { refresh(); navigate(`/subnets/${parts[0]!.subnet}`); } });
+  const remove = useMutation({ mutationFn: () => api.remove(`/api/v1/plan/subnets/${subnet.id}`), onSuccess: () => { refresh(); navigate("/plan"); } });
   const fault = save.error ?? split.error ?? remove.error;
   const own = Number(subnet.subnet.split("/")[1]);
   const changed = JSON.stringify(values) !== JSON.stringify(valuesOf(subnet));

@@ -7,7 +7,7 @@ import { ago } from "../../lib/format";
 import { Button, Field, Input, inputLook, Mono, Section } from "../../parts/basics";
 
 export function NoticeRoutes() {
-  const routes = useQuery({ queryKey: ["notices"], queryFn: () => api.get<RouteView[]>("/api/notices") });
+  const routes = useQuery({ queryKey: ["notices"], queryFn: () => api.get<RouteView[]>("/api/v1/notices") });
   const [adding, setAdding] = useState(false);
   return (
     <Section title="Notices" aside={<Button tone="quiet" onClick={() => setAdding(!adding)}>{adding ? "Close" : "Add a route"}</Button>}>
@@ -21,9 +21,9 @@ export function NoticeRoutes() {
 function RouteRow({ route }: { route: RouteView }) {
   const client = useQueryClient();
   const refresh = () => void client.invalidateQueries({ queryKey: ["notices"] });
-  const test = useMutation({ mutationFn: () => api.post<RouteTest>(`/api/notices/${route.id}/test`), onSuccess: refresh });
-  const change = useMutation({ mutationFn: (on: boolean) => api.patch(`/api/notices/${route.id}`, { on }), onSuccess: refresh });
-  const remove = useMutation({ mutationFn: () => api.remove(`/api/notices/${route.id}`), onSuccess: refresh });
+  const test = useMutation({ mutationFn: () => api.post<RouteTest>(`/api/v1/notices/${route.id}/test`), onSuccess: refresh });
+  const change = useMutation({ mutationFn: (on: boolean) => api.patch(`/api/v1/notices/${route.id}`, { on }), onSuccess: refresh });
+  const remove = useMutation({ mutationFn: () => api.remove(`/api/v1/notices/${route.id}`), onSuccess: refresh });
   return (
     <li className="border-b border-rule py-1.5">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
@@ -46,7 +46,7 @@ function RouteForm({ onDone }: { onDone(): void }) {
   const [values, setValues] = useState({ name: "", kind: "webhook" as RouteView["kind"], to: "", least: "wrong", secret: "", sender: "", server: "", user: "", tls: "starttls" });
   const set = (name: keyof typeof values) => (event: { target: { value: string } }) => setValues({ ...values, [name]: event.target.value });
   const add = useMutation({
-    mutationFn: () => api.post("/api/notices", values.kind === "mail" ? values : { name: values.name, kind: values.kind, to: values.to, least: values.least, secret: values.secret }),
+    mutationFn: () => api.post("/api/v1/notices", values.kind === "mail" ? values : { name: values.name, kind: values.kind, to: values.to, least: values.least, secret: values.secret }),
     onSuccess: () => { void client.invalidateQueries({ queryKey: ["notices"] }); onDone(); },
   });
   return (

@@ -1,4 +1,4 @@
-"""/api/devices: lists, sheets and edits; /api/changes: what was edited, and undo."""
+"""/api/v1/devices: lists, sheets and edits; /api/v1/changes: what was edited, and undo."""
 
 from __future__ import annotations
 
@@ -33,11 +33,11 @@ from .. import setting_edits, views
 from ..context import Context, now_ms
 from ..naming import request_values, resolving
 from ..naming.references import DeviceToChange, DeviceToRead
-from ..web.deps import ContextDep, Who, as_json
+from ..web.deps import ContextDep, Who, as_json, located
 from ..web.problems import Refusal
 from . import device_edits, device_views
 
-router = APIRouter(prefix="/api", tags=["devices"])
+router = APIRouter(prefix="/api/v1", tags=["devices"])
 
 
 @router.get("/devices", response_model=DevicePage)
@@ -84,11 +84,13 @@ def sheet(identity: DeviceToRead, context: ContextDep, who: Who) -> DeviceSheet:
 
 
 @router.post("/devices", status_code=201)
-def add(request: DeviceNew, context: ContextDep, who: Who) -> DeviceSheet:
+def add(request: DeviceNew, context: ContextDep, who: Who, response: Response) -> DeviceSheet:
     """Enter a device that is expected."""
     fields = {name: value for name, value in request.model_dump(exclude={"mac"}).items() if value}
     saved = context.plan.edit_records(who, device_edits.add(fields, request_values.maybe_mac(request.mac)))
-    return _sheet(context, next(one.id for one in saved.after if isinstance(one, Device)))
+    identity = next(one.id for one in saved.after if isinstance(one, Device))
+    located(response, f"devices/{identity}")
+    return _sheet(context, identity)
 
 
 @router.patch("/devices/{which:path}")

@@ -1,11 +1,11 @@
-"""/api/dhcp/…: servers, preview, publish, adopt, leases, pools, and exports for servers edited by hand."""
+"""/api/v1/dhcp/…: servers, preview, publish, adopt, leases, pools, and exports for servers edited by hand."""
 
 from __future__ import annotations
 
 import asyncio
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Query, Request, Response
 
 from ...api.dhcp import (
     AdoptDone,
@@ -36,15 +36,15 @@ from .. import setting_edits
 from ..context import Context
 from ..naming import request_values
 from ..naming.references import ServerRef
-from ..web.deps import ContextDep, Who
+from ..web.deps import ContextDep, Who, located
 from ..web.problems import Refusal
 from . import dhcp_views, renewing, sheets
 from .dhcp_servers import DhcpServers
 
-router = APIRouter(prefix="/api/dhcp", tags=["dhcp"])
+router = APIRouter(prefix="/api/v1/dhcp", tags=["dhcp"])
 
 
-def _servers(request: Request) -> DhcpServers:
+async def _servers(request: Request) -> DhcpServers:
     servers: DhcpServers = request.app.state.dhcp
     return servers
 
@@ -76,7 +76,9 @@ def allowed(context: ContextDep, servers: ServersDep, who: Who) -> list[AllowedS
 
 
 @router.post("/servers", status_code=201)
-def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
+def add_server(
+    request: DhcpServerNew, context: ContextDep, servers: ServersDep, who: Who, response: Response
+) -> DhcpServerView:
     """Manage a server. It is asked at once whether it can be read."""
     with context.plan.reading() as plan:
         site = request_values.site(plan, request.site, context.plan.site_here)
@@ -86,7 +88,16 @@ def add_server(request: DhcpServerNew, context: ContextDep, servers: ServersDep,
     values = {"site": site, "name": name, "kind": kind, "settings": settings, "addresses": addresses}
     identity = setting_edits.add_server(context, who, values)
     servers.try_out(identity)
+    located(response, f"dhcp/servers/{identity}")
     return _view(context, servers, identity)
+
+
+@router.get("/servers/{which}")
+def one_server(identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
+    """One DHCP server."""
+    with context.database.read() as connection, context.plan.reading() as plan:
+        row = servers.row(identity)
+        return dhcp_views.server_view(plan, connection, row, servers.allowed.values(row))
 
 
 @router.patch("/servers/{which}")

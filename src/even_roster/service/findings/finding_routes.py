@@ -1,4 +1,4 @@
-"""/api/findings: what is wrong or needs a decision; accept it, do its steps, see its history."""
+"""/api/v1/findings: what is wrong or needs a decision; accept it, do its steps, see its history."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ..context import Context
 from ..web.deps import ContextDep, Who
 from . import finding_views, remedies
 
-router = APIRouter(prefix="/api", tags=["findings"])
+router = APIRouter(prefix="/api/v1", tags=["findings"])
 Which = Literal["open", "accepted", "closed", "standing", "all"]
 _STATES = {
     "open": ["open"], "accepted": ["accepted"], "closed": ["closed"], "standing": ["open", "accepted"],

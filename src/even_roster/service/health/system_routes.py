@@ -1,4 +1,4 @@
-"""/healthz, /metrics, /api/events, and signing in."""
+"""/healthz, /metrics, /api/v1/events, and signing in."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ class EventStream(StreamingResponse):
     media_type = "text/event-stream"
 
 
-@router.get("/api/events", response_class=EventStream, responses={200: {"model": Events}})
+@router.get("/api/v1/events", response_class=EventStream, responses={200: {"model": Events}})
 async def events(
     context: ContextDep, who: Who, last_event_id: Annotated[str | None, Header()] = None, after: str | None = None
 ) -> EventStream:
@@ -57,7 +57,7 @@ async def events(
     )
 
 
-@router.post("/api/session/ticket")
+@router.post("/api/v1/session/ticket")
 def ticket(request: Request, who: Who) -> Ticket:
     """A one-time sign-in for a browser, for whoever is signed in already."""
     gate: Gate = request.app.state.gate

@@ -1,4 +1,4 @@
-"""/api/find and /api/explain: where is it, and what is known about it."""
+"""/api/v1/find and /api/v1/explain: where is it, and what is known about it."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from ..naming import resolving
 from ..web.deps import ContextDep, Who
 from .explain import explain_address, explain_mac
 
-router = APIRouter(prefix="/api", tags=["find"])
+router = APIRouter(prefix="/api/v1", tags=["find"])
 _FIELDS = ("name", "seen_name", "address", "mac", "vendor", "owner", "place", "role", "notes")
 
 

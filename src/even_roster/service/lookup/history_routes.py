@@ -1,4 +1,4 @@
-"""/api/history, /api/at, /api/why: what was true when, and why an address is silent."""
+"""/api/v1/history, /api/v1/at, /api/v1/why: what was true when, and why an address is silent."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ..web.deps import ContextDep, Who, as_json
 from . import history as histories
 from . import why as reasons
 
-router = APIRouter(prefix="/api", tags=["history"])
+router = APIRouter(prefix="/api/v1", tags=["history"])
 
 
 @router.get("/history", response_model=History)

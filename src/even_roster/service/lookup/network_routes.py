@@ -1,4 +1,4 @@
-"""/api/here, /api/measure, /api/ranges, /api/subnets: where the service stands and what its ranges are."""
+"""/api/v1/here, /api/v1/measure, /api/v1/ranges, /api/v1/subnets: where the service stands and what its ranges are."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
 from . import ruler as rulers
 
-router = APIRouter(prefix="/api", tags=["network"])
+router = APIRouter(prefix="/api/v1", tags=["network"])
 
 
 @router.get("/here")

@@ -1,4 +1,4 @@
-"""/api/assignments, /api/uses, /api/free, /api/prove: who has which address, and which is free."""
+"""/api/v1/assignments, /api/v1/uses, /api/v1/free, /api/v1/prove: who has which address, and which is free."""
 
 from __future__ import annotations
 
@@ -35,10 +35,11 @@ from ...store.plan_edits import Saved
 from ..context import Context
 from ..naming import request_values, resolving
 from ..naming.references import AssignmentRef
-from ..web.deps import ContextDep, Who, as_json
+from ..web.deps import ContextDep, Who, as_json, located
+from ..web.problems import Refusal
 from . import plan_views, planning, proving, settling
 
-router = APIRouter(prefix="/api", tags=["plan"])
+router = APIRouter(prefix="/api/v1", tags=["plan"])
 Sort = Literal["address", "name", "role", "mac", "kind"]
 
 
@@ -71,15 +72,18 @@ def one(identity: AssignmentRef, context: ContextDep, who: Who) -> AssignmentVie
 
 
 @router.post("/assignments", status_code=201)
-async def assign(request: AssignmentNew, context: ContextDep, who: Who) -> AssignmentView:
+async def assign(request: AssignmentNew, context: ContextDep, who: Who, response: Response) -> AssignmentView:
     """Give an address to a device: the one named, or the best free one for the role. 409 says who has it."""
     request, mac = await asyncio.to_thread(_settled, context, request)
 
     def store(address: Address) -> AssignmentView:
         with context.plan.reading() as plan:
             site = request_values.site(plan, request.site, context.plan.site_here)
-        saved = context.plan.edit(who, planning.assign(request, site, address, mac), anyway=request.anyway)
-        return _view(context, saved)
+        made = _view(
+            context, context.plan.edit(who, planning.assign(request, site, address, mac), anyway=request.anyway)
+        )
+        located(response, f"assignments/{made.id}")
+        return made
 
     if request.address:
         return await asyncio.to_thread(store, request_values.address(request.address))
@@ -156,9 +160,20 @@ def uses(context: ContextDep, who: Who, address: str | None = None, site: str | 
 
 
 @router.post("/uses", status_code=201)
-def add_use(request: UseNew, context: ContextDep, who: Who) -> UseView:
+def add_use(request: UseNew, context: ContextDep, who: Who, response: Response) -> UseView:
     """Record who uses an address for what."""
-    return _use(context.plan.edit(who, planning.add_use(request, context.plan.site_here)))
+    made = _use(context.plan.edit(who, planning.add_use(request, context.plan.site_here)))
+    located(response, f"uses/{made.id}")
+    return made
+
+
+@router.get("/uses/{identity}")
+def one_use(identity: int, context: ContextDep, who: Who) -> UseView:
+    """One use."""
+    found = context.plan.plan.uses.get(identity)
+    if found is None:
+        raise Refusal(404, "missing", f"there is no use {identity}")
+    return plan_views.use_view(found)
 
 
 @router.post("/uses/{identity}/done")

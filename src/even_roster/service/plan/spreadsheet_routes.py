@@ -1,4 +1,4 @@
-"""/api/sheets, /api/names, /api/cards: spreadsheets in and out, names as texts, settings to type in."""
+"""/api/v1/sheets, /api/v1/names, /api/v1/cards: spreadsheets in and out, names as texts, settings to type in."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
 from . import spreadsheet_files
 
-router = APIRouter(prefix="/api", tags=["sheets"])
+router = APIRouter(prefix="/api/v1", tags=["sheets"])
 _ORDER = {"refused": 0, "add": 1, "change": 2, "same": 3}
 
 

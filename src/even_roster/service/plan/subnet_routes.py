@@ -1,10 +1,10 @@
-"""/api/sites, /api/plan/…, /api/bands, /api/roles: what is planned, and its mistakes."""
+"""/api/v1/sites, /api/v1/plan/…, /api/v1/bands, /api/v1/roles: what is planned, and its mistakes."""
 
 from __future__ import annotations
 
 from typing import TypeVar
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
 from ...api.plan import (
     BandDraft,
@@ -33,12 +33,12 @@ from .. import setting_edits
 from ..context import Context
 from ..naming import request_values, resolving
 from ..naming.references import BandRef, SubnetToChange, SubnetToRead
-from ..web.deps import ContextDep, Who
+from ..web.deps import ContextDep, Who, located
 from ..web.problems import Refusal
 from . import plan_views, planning
 
 T = TypeVar("T", BandNew, BandEdit, BandDraft)
-router = APIRouter(prefix="/api", tags=["plan"])
+router = APIRouter(prefix="/api/v1", tags=["plan"])
 
 
 @router.get("/sites")
@@ -49,10 +49,20 @@ def sites(context: ContextDep, who: Who) -> list[SiteView]:
 
 
 @router.post("/sites", status_code=201)
-def add_site(request: SiteEdit, context: ContextDep, who: Who) -> SiteView:
+def add_site(request: SiteEdit, context: ContextDep, who: Who, response: Response) -> SiteView:
     """A further site; it may use the same ranges."""
-    saved = context.plan.edit(who, planning.add_site(request.name or "", request.notes or ""))
-    return _site(context, saved)
+    made = _site(context, context.plan.edit(who, planning.add_site(request.name or "", request.notes or "")))
+    located(response, f"sites/{made.id}")
+    return made
+
+
+@router.get("/sites/{identity}")
+def one_site(identity: int, context: ContextDep, who: Who) -> SiteView:
+    """One site."""
+    with context.plan.reading() as plan:
+        if identity not in plan.sites:
+            raise Refusal(404, "missing", f"there is no site {identity}")
+        return plan_views.site_view(plan, plan.sites[identity])
 
 
 @router.patch("/sites/{identity}")
@@ -82,9 +92,11 @@ def subnets(context: ContextDep, who: Who, site: str | None = None) -> list[Subn
 
 
 @router.post("/plan/subnets", status_code=201)
-def add_subnet(request: SubnetNew, context: ContextDep, who: Who) -> SubnetPlan:
+def add_subnet(request: SubnetNew, context: ContextDep, who: Who, response: Response) -> SubnetPlan:
     """Plan a subnet."""
-    return _subnet(context, context.plan.edit(who, planning.add_subnet(request, context.plan.site_here)))
+    made = _subnet(context, context.plan.edit(who, planning.add_subnet(request, context.plan.site_here)))
+    located(response, f"plan/subnets/{made.subnet.id}")
+    return made
 
 
 @router.post("/plan/subnets/draft")
@@ -153,9 +165,11 @@ def one_band(identity: BandRef, context: ContextDep, who: Who) -> BandView:
 
 
 @router.post("/bands", status_code=201)
-def add_band(request: BandNew, context: ContextDep, who: Who) -> BandView:
+def add_band(request: BandNew, context: ContextDep, who: Who, response: Response) -> BandView:
     """Draw a band."""
-    return _band(context, context.plan.edit(who, planning.add_band(_found(context, request)), anyway=True))
+    made = _band(context, context.plan.edit(who, planning.add_band(_found(context, request)), anyway=True))
+    located(response, f"bands/{made.id}")
+    return made
 
 
 @router.post("/bands/draft")

@@ -1,4 +1,4 @@
-"""/api/scans: start, follow, stop, read results."""
+"""/api/v1/scans: start, follow, stop, read results."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ from ...store.listing import CursorError
 from ...store.rows import ScanRow
 from .. import views
 from ..context import Context, now_ms
-from ..web.deps import ContextDep, Who, as_json
+from ..web.deps import ContextDep, Who, as_json, located
 from ..web.problems import Refusal
 from .running_scans import RunningScans, refs_of_macs
 
-router = APIRouter(prefix="/api/scans", tags=["scans"])
+router = APIRouter(prefix="/api/v1/scans", tags=["scans"])
 
 
-def _scans(request: Request) -> RunningScans:
+async def _scans(request: Request) -> RunningScans:
     scans: RunningScans = request.app.state.scans
     return scans
 
@@ -55,9 +55,11 @@ def _info(context: Context, scans: ScansDep, connection: Connection, identity: i
 
 
 @router.post("", status_code=201)
-async def start(request: ScanRequest, scans: ScansDep, who: Who) -> ScanInfo:
+async def start(request: ScanRequest, scans: ScansDep, who: Who, response: Response) -> ScanInfo:
     """Start a scan. Errors say what is wrong with the range; `needs_confirm` asks to set `confirm`."""
-    return await scans.start(request, who)
+    begun = await scans.start(request, who)
+    located(response, f"scans/{begun.id}")
+    return begun
 
 
 @router.get("")

@@ -1,4 +1,4 @@
-"""/api/vendors: whose block a MAC lies in, the site's own prefixes, registry files."""
+"""/api/v1/vendors: whose block a MAC lies in, the site's own prefixes, registry files."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from ...store import vendor_records
 from .. import setting_edits
 from ..web.deps import ContextDep, Who
 
-router = APIRouter(prefix="/api/vendors", tags=["vendors"])
+router = APIRouter(prefix="/api/v1/vendors", tags=["vendors"])
 
 
 @router.get("/of/{text}")

@@ -1,4 +1,4 @@
-"""/api/watches, /api/listening, /api/dhcp/ask, /api/notices, /api/keeping: what the service does by itself."""
+"""/api/v1/watches, /api/v1/listening, /api/v1/dhcp/ask, /api/v1/notices, /api/v1/keeping: what the service does by itself."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import re
 from dataclasses import replace
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Request, Response
 
 from ...api.watching import (
     AskAnswer,
@@ -35,27 +35,28 @@ from .. import setting_edits
 from ..context import Context, now_ms
 from ..findings.notices import Notices
 from ..views import mac_view, maybe_time, time_of
-from ..web.deps import ContextDep, Who
+from ..web.deps import ContextDep, Who, located
+from ..web.problems import Refusal
 from . import asking
 from .listening import Heard, Listening
 from .watcher import Watcher
 
-router = APIRouter(prefix="/api", tags=["watching"])
+router = APIRouter(prefix="/api/v1", tags=["watching"])
 _QUIET = re.compile(r"(\d{1,2}):(\d{2})\s*-\s*(\d{1,2}):(\d{2})$")
 _LINES = 60
 
 
-def _watcher(request: Request) -> Watcher:
+async def _watcher(request: Request) -> Watcher:
     found: Watcher = request.app.state.watcher
     return found
 
 
-def _listening(request: Request) -> Listening:
+async def _listening(request: Request) -> Listening:
     found: Listening = request.app.state.listening
     return found
 
 
-def _notices(request: Request) -> Notices:
+async def _notices(request: Request) -> Notices:
     found: Notices = request.app.state.notices
     return found
 
@@ -180,9 +181,20 @@ def routes(notices: NoticesDep, who: Who) -> list[RouteView]:
 
 
 @router.post("/notices", status_code=201)
-def add_route(request: RouteNew, notices: NoticesDep, who: Who) -> RouteView:
+def add_route(request: RouteNew, notices: NoticesDep, who: Who, response: Response) -> RouteView:
     """A new way for notices."""
-    return notices.add(who, request)
+    made = notices.add(who, request)
+    located(response, f"notices/{made.id}")
+    return made
+
+
+@router.get("/notices/{identity}")
+def one_route(identity: int, notices: NoticesDep, who: Who) -> RouteView:
+    """One way for notices."""
+    found = next((one for one in notices.views() if one.id == identity), None)
+    if found is None:
+        raise Refusal(404, "missing", f"there is no route {identity}")
+    return found
 
 
 @router.patch("/notices/{identity}")

@@ -1,4 +1,5 @@
-"""What a path function asks for: the context, the running scans, who is asking."""
+"""What a path function asks for: the context, the running scans, who is asking. They are coroutines: a thread for each would cost
+more than they do."""
 
 from __future__ import annotations
 
@@ -11,16 +12,24 @@ from ..context import Context
 from .problems import Refusal
 
 
-def _context(request: Request) -> Context:
+async def _context(request: Request) -> Context:
     context: Context = request.app.state.context
     return context
 
 
-def _who(request: Request) -> str:
+async def _who(request: Request) -> str:
     who: str | None = request.scope.get("roster_who")
     if who is None:
         raise Refusal(401, "not_signed_in", "sign in with the address that the service printed when it started")
     return who
+
+
+API = "/api/v1"
+
+
+def located(response: Response, path: str) -> None:
+    """Tell with what was made where it is (RFC 9110 15.3.2); `path` is below that of the API."""
+    response.headers["Location"] = f"{API}/{path}"
 
 
 ContextDep = Annotated[Context, Depends(_context)]

@@ -18,7 +18,7 @@ class EntityTags:
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """One request."""
-        if scope["type"] != "http" or scope["method"] != "GET" or not scope["path"].startswith("/api/"):
+        if scope["type"] != "http" or scope["method"] != "GET" or not scope["path"].startswith("/api/v1/"):
             await self._app(scope, receive, send)
             return
         asked = Headers(scope=scope).get("if-none-match", "")

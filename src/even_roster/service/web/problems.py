@@ -71,8 +71,9 @@ _TITLES = {
 
 
 def respond(problem: Problem) -> JSONResponse:
-    """A problem as a response."""
-    return JSONResponse(problem.model_dump(exclude_none=True), problem.status, media_type=MEDIA_TYPE)
+    """A problem as a response; who has not signed in is told how (RFC 9110 11.6.1)."""
+    headers = {"WWW-Authenticate": 'Bearer realm="Even Roster"'} if problem.status == 401 else None
+    return JSONResponse(problem.model_dump(exclude_none=True), problem.status, headers, media_type=MEDIA_TYPE)
 
 
 def _problem(status: int, code: str, error: Exception, **more: Any) -> Problem:

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from tests.support.lab import NO_LAB, possible
 
+from .answers import starting
 from .detection import detection
 from .plan import holdings, planning, publishing, spreadsheets
 from .roster import questions, sums
@@ -33,6 +34,7 @@ def main() -> None:
     observing(table)
     rules(table)
     year(table)
+    starting(table)
     questions(table)
     spreadsheets(table)
     if possible():

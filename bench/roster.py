@@ -124,7 +124,7 @@ def _stream(table: Table, roster: Roster, home: Path) -> None:
     floor_size = len(json.dumps(rows))
     floor = time.perf_counter() - began
     began = time.perf_counter()
-    command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(home), "devices", "--json"]
+    command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(home), "device", "--json"]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, env=environment())
     assert process.stdout is not None
     size = peak = 0

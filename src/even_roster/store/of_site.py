@@ -5,7 +5,7 @@ Two sites may use the same addresses: whatever is asked about an address is aske
 
 from __future__ import annotations
 
-from sqlalchemy import ColumnElement, Select, func, select
+from sqlalchemy import BindParameter, ColumnElement, Select, func, select
 
 from .tables import name_stays, segments, sites, stays
 
@@ -15,12 +15,12 @@ def site_of_segment() -> ColumnElement[int]:
     return func.coalesce(segments.c.site_id, select(sites.c.id).where(sites.c.here).limit(1).scalar_subquery())
 
 
-def segments_at(site: int) -> Select[tuple[int]]:
+def segments_at(site: int | BindParameter[int]) -> Select[tuple[int]]:
     """The ids of a site's segments."""
     return select(segments.c.id).where(site_of_segment() == site)
 
 
-def at_site(site: int) -> ColumnElement[bool]:
+def at_site(site: int | BindParameter[int]) -> ColumnElement[bool]:
     """Stays at a site."""
     return stays.c.segment_id.in_(segments_at(site))
 

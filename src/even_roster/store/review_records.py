@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable
+from typing import Any
 
-from sqlalchemy import Connection, delete, exists, func, insert, select
+from sqlalchemy import BindParameter, Connection, Integer, Select, bindparam, delete, exists, func, insert, select
 
 from ..core.roster import Case
 from .of_site import at_site
@@ -33,11 +35,18 @@ def listed(connection: Connection, device: int | None = None) -> list[ReviewRow]
 
 def maybe_met(connection: Connection, site: int, now: int) -> list[MaybeMet]:
     """Expected devices without a MAC at whose planned address somebody was seen lately whom nobody planned."""
+    return all_of(connection, MaybeMet, _maybe_met(), {"site": site, "since": now - LATELY})
+
+
+@functools.cache
+def _maybe_met() -> Select[Any]:
+    """The question, which is put together once: each device's sheet asks it."""
+    site: BindParameter[int] = bindparam("site", type_=Integer)
     latest = (
         select(assignments.c.device, stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"))
         .join(stays, stays.c.address == assignments.c.address)
         .where(assignments.c.mac.is_(None), assignments.c.on, assignments.c.site == site, stays.c.mac.is_not(None))
-        .where(at_site(site), stays.c.last > now - LATELY)
+        .where(at_site(site), stays.c.last > bindparam("since"))
         .group_by(assignments.c.id)
         .subquery()
     )
@@ -50,7 +59,7 @@ def maybe_met(connection: Connection, site: int, now: int) -> list[MaybeMet]:
         .where(other.c.id != latest.c.device, devices.c.last_seen == 0)
         .where(~exists().where(assignments.c.device == other.c.id))
     )
-    return all_of(connection, MaybeMet, query.order_by(latest.c.last.desc()))
+    return query.order_by(latest.c.last.desc())
 
 
 def settle(connection: Connection, identity: int) -> bool:

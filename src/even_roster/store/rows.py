@@ -19,9 +19,11 @@ Json = Any
 Severity = Literal["urgent", "wrong", "notice"]
 
 
-def all_of(connection: Connection, shape: type[Shape], query: Select[Any]) -> list[Shape]:
-    """The rows of a query, in its order."""
-    found = connection.execute(query)
+def all_of(
+    connection: Connection, shape: type[Shape], query: Select[Any], given: dict[str, Any] | None = None
+) -> list[Shape]:  # fmt: skip
+    """The rows of a query, in its order; `given` are its parameters, where it has any."""
+    found = connection.execute(query, given)
     if tuple(found.keys()) != shape._fields:
         raise TypeError(f"{shape.__name__} has {shape._fields}, the query {tuple(found.keys())}")
     return list(map(shape._make, found))

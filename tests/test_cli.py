@@ -7,6 +7,7 @@ import os
 import pty
 import re
 import select
+import shlex
 import signal
 import subprocess
 import sys
@@ -281,12 +282,27 @@ class Questions(WithDemo):
         wrong = self.service.roster("--server", self.service.url, "--token", "wrong", "here")
         self.assertEqual(wrong.returncode, 4)
 
-    def test_the_completion_script_is_sound(self) -> None:
-        script = Path(tempfile.mkdtemp()) / "roster.bash"
+    def test_the_completion_script_knows_words_and_names(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        script, command = folder / "roster.bash", folder / "roster"
         script.write_text(self.says("completion", "bash"))
-        check = f'. {script}; COMP_WORDS=(roster device s); COMP_CWORD=2; _roster; echo "${{COMPREPLY[@]}}"'
-        done = subprocess.run(["bash", "-c", check], capture_output=True, text=True, check=True)
-        self.assertEqual(done.stdout.split(), ["show", "set", "split", "settle"])
+        command.write_text(f'#!/bin/sh\nexec {sys.executable} -m even_roster.cli.main "$@"\n')
+        command.chmod(0o755)
+        home = str(self.service.home)
+        self.service.json("device", "set", "printer-4", "--name", "Stage door printer")
+        for typed, wanted in (
+            (["device", "s"], {"show", "set", "split", "settle"}), (["device", "--home", home, "show", "printer-"], {"printer-1", "printer-2"}),
+            (["device", "--home", home, "show", "Stage d"], {"Stage\\ door\\ printer"}), (["band", "--home", home, "--in", "Of"], {"Office"}),
+            (["dhcp", "--home", home, "publish", "led"], {"ledger"}), (["--home", home, "subnet", "show", "Cam"], {"Cameras"}),
+            (["band", "add", "--li"], set()), (["dev"], {"device"}),
+        ):  # fmt: skip
+            with self.subTest(typed):
+                words = " ".join(shlex.quote(word) for word in ["roster", *typed])
+                ask = f'. {script}; COMP_WORDS=({words}); COMP_CWORD={len(typed)}; _roster; printf "%s\\n" "${{COMPREPLY[@]}}"'
+                settings = {**environment(), "PATH": f"{folder}:{os.environ['PATH']}"}
+                done = subprocess.run(["bash", "-c", ask], capture_output=True, text=True, check=True, env=settings)
+                found = set(done.stdout.split("\n")) - {""}
+                self.assertTrue(wanted <= found and (wanted or not found), (found, done.stderr))
 
 
 if __name__ == "__main__":

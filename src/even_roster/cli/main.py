@@ -110,6 +110,10 @@ def run(arguments: Sequence[str] | None = None) -> int:
     from ..client._errors import RosterError
     from .output import error
 
+    for one in given:
+        if not one.isascii() and any("\ud800" <= char <= "\udfff" for char in one):
+            error(f"{one.encode('utf-8', 'replace').decode()!r} is no text in UTF-8")
+            return 2
     try:
         given, word = _words_of_today(given)
         parser = build_parser(word)

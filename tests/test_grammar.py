@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import pty
+import re
 import shlex
 import subprocess
 import sys
@@ -15,6 +19,7 @@ from even_roster import __version__
 from even_roster.cli.former import translated
 from even_roster.cli.grammar import WORDS
 from even_roster.cli.main import build_parser
+from even_roster.cli.tables import cells
 from tests.support.lab import environment
 from tests.support.patience import until
 from tests.support.service import Service, demo
@@ -80,6 +85,41 @@ class Promises(unittest.TestCase):
                 self.assertNotIn("this is 'roster", done.stderr, "the example uses a former word")
                 ran += 1
         self.assertGreater(ran, 40)
+
+    def test_on_a_terminal_of_eighty_columns_no_line_is_longer_and_no_address_is_cut(self) -> None:
+        """In a pseudo-terminal, where styles, progress and breaking of lines are: a pipe shows none of them."""
+        addresses = {row.address for row in self.service.client().devices(range="Office") if row.address}
+        for line in (
+            "roster device --in Office", "roster device show printer-1", "roster finding", "roster finding --brief --all", "roster subnet",
+            "roster subnet show Office", "roster subnet check", "roster band", "roster assignment", "roster watch", "roster dhcp",
+            "roster dhcp holdings", "roster dhcp pools", "roster change", "roster here", "roster explain 10.44.20.41", "roster why 10.44.10.9",
+            "roster history printer-1", "roster at now 10.44.20.41", "roster scan 10.44.10.0/28", "roster scan --earlier", "roster range",
+            "roster free Office --role printer", "roster notice", "roster dns", "roster role", "roster --help", "roster device --help",
+        ):  # fmt: skip
+            with self.subTest(line):
+                code, told = self.on_terminal(line)
+                while code == 5 and "wait or stop it first" in told:  # the service scans there by itself
+                    code, told = self.on_terminal(line)
+                self.assertIn(code, (0, 1), told)
+                wide = [one for one in told.splitlines() if cells(one) > 80]
+                self.assertEqual(wide, [])
+                if line == "roster device --in Office":
+                    self.assertLessEqual(addresses, set(told.split()))
+
+    def on_terminal(self, line: str) -> tuple[int, str]:
+        """Run a command where a person would; gives its code and what is shown in the end."""
+        ours, theirs = pty.openpty()
+        words = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *shlex.split(line)[1:]]
+        settings = {**environment(), "COLUMNS": "80", "TERM": "xterm-256color"}
+        with subprocess.Popen(words, stdin=theirs, stdout=theirs, stderr=theirs, env=settings) as process:
+            os.close(theirs)
+            read = b""
+            with contextlib.suppress(OSError):  # the other side is closed
+                while part := os.read(ours, 65536):
+                    read += part
+            os.close(ours)
+        text = re.sub(r"\x1b\[[0-9;]*[A-Za-z]", "", read.decode().replace("\r\n", "\n"))
+        return process.returncode, "\n".join(one.rpartition("\r")[2] for one in text.split("\n"))
 
     def test_every_command_of_the_readme_does_what_it_shows(self) -> None:
         found = of_readme()

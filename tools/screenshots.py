@@ -119,12 +119,15 @@ def _rogue(service: Service) -> int:
 def _people(service: Service) -> None:
     """A few names and roles, as somebody would have given them."""
     for address, fields in {
-        "10.44.10.30": ("name=Box office printer", "role=printer", "owner=Box office", "place=Counter 2"),
-        "10.44.10.12": ("name=Accounts store", "role=storage", "owner=Administration", "place=Rack 1"),
-        "10.44.10.1": ("name=Office gate", "role=network", "place=Rack 1"),
-        "10.44.20.30": ("name=Lighting desk", "role=control", "owner=Lighting"),
+        "10.44.10.30": {"name": "Box office printer", "role": "printer", "owner": "Box office", "place": "Counter 2"},
+        "10.44.10.12": {"name": "Accounts store", "role": "storage", "owner": "Administration", "place": "Rack 1"},
+        "10.44.10.1": {"name": "Office gate", "role": "network", "place": "Rack 1"},
+        "10.44.20.30": {"name": "Lighting desk", "role": "control", "owner": "Lighting"},
     }.items():
-        service.roster("device", "set", address, *fields)
+        device = service.client().device(address).device
+        service.json(
+            "device", "set", str(device.id), *(word for name, text in fields.items() for word in (f"--{name}", text))
+        )
 
 
 def _draw(driver: Chrome, row: str, begin: int, end: int) -> None:

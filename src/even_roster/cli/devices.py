@@ -54,7 +54,13 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         "--random", dest="local", action="store_true", default=None, help="only locally administered MACs"
     )
     many.add_argument("--retired", action="store_true", help="retired devices instead")
-    many.add_argument("--sort", choices=get_args(DeviceSort), default="address", help="default address")
+    many.add_argument(
+        "--sort",
+        choices=get_args(DeviceSort),
+        default="address",
+        metavar="KEY",
+        help=f"of: {', '.join(get_args(DeviceSort))}",
+    )
     many.add_argument("--descending", action="store_true", help="the other way round")
     many.add_argument("--columns", type=words, metavar="LIST", help=f"of: {', '.join(COLUMNS)}")
     many.add_argument("--limit", type=int, metavar="N", help="at most so many")

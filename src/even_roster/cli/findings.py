@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from ..api.findings import FindingView
     from .connection import Service
 
-STYLES = {"urgent": "bold red", "wrong": "dark_orange3", "notice": ""}
+STYLES = {"urgent": "bold red", "wrong": "yellow", "notice": ""}
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:

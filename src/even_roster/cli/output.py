@@ -56,7 +56,7 @@ class Out:
             width = self.width if self.width is not None else max(tables.cells(line.plain), 1)
             parts = [line.shortened(width)] if cut else line.folded(width)
             for part in parts:
-                sys.stdout.write(f"{part.shown(self._colour).rstrip()}\n")
+                sys.stdout.write(f"{part.trimmed().shown(self._colour)}\n")
 
     def say(self, text: str, style: str = "") -> None:
         """A line for people; nothing with --json."""
@@ -89,7 +89,7 @@ class Out:
         self._write(tables.facts(rows, self.width))
 
     def _write(self, lines: Iterable[Text]) -> None:
-        sys.stdout.write("".join(f"{line.shown(self._colour).rstrip()}\n" for line in lines))
+        sys.stdout.write("".join(f"{line.trimmed().shown(self._colour)}\n" for line in lines))
 
 
 class Progress:

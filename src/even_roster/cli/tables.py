@@ -9,7 +9,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
-_SGR = {"bold": "1", "dim": "2", "red": "31", "green": "32", "yellow": "33", "magenta": "35", "cyan": "36"}
+# Green and yellow are of the 256 colours (ISO 8613-6): the usual ones cannot be read on a light ground.
+_SGR = {"bold": "1", "dim": "2", "red": "31", "green": "38;5;28", "yellow": "38;5;172", "magenta": "35", "cyan": "36"}
 _WORDS = re.compile(r"\S+\s*|\s+")
 GAP = 2
 SHORTEST, HARDLY = 8, 4
@@ -29,7 +30,8 @@ class Text:
     """A line, or several, of parts with styles."""
 
     def __init__(self, text: str = "", style: str = "") -> None:
-        self.parts: list[tuple[str, str]] = [(text, style)] if text else []
+        self.parts: list[tuple[str, str]] = []
+        self.append(text, style)
 
     @classmethod
     def assemble(cls, *parts: str | tuple[str, str] | Text) -> Text:
@@ -43,7 +45,9 @@ class Text:
         return whole
 
     def append(self, text: str, style: str = "") -> None:
-        """Add a part."""
+        """Add a part. Raises KeyError for a style that there is none of, where it is not shown, too."""
+        for word in style.split():
+            _SGR[word]
         if text:
             self.parts.append((text, style))
 
@@ -68,6 +72,17 @@ class Text:
             for other in others:
                 found.append(Text(other, style))
         return found
+
+    def trimmed(self) -> Text:
+        """Without blanks at its end."""
+        whole = Text()
+        whole.parts = list(self.parts)
+        while whole.parts:
+            text, style = whole.parts.pop()
+            if text := text.rstrip():
+                whole.parts.append((text, style))
+                break
+        return whole
 
     def shortened(self, width: int) -> Text:
         """Cut to a width, with a sign that it was."""

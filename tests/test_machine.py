@@ -161,8 +161,11 @@ class Tls(unittest.TestCase):
                     answer = browser.get(running.url + roster.sign_in().path)
             self.assertIn("Secure", answer.headers["set-cookie"])
             self.assertEqual(running.roster("here").returncode, 0)
-            with Roster(running.url, "token") as stranger, self.assertRaises(Unreachable):
+            with Roster(running.url, "token") as stranger, self.assertRaisesRegex(Unreachable, "cannot be trusted"):
                 stranger.health()
+            distrusted = running.roster("--server", running.url, "--token", "x", "--home", "/nonexistent", "here")
+            self.assertEqual(distrusted.returncode, 3)
+            self.assertIn("shows a certificate that cannot be trusted: self-signed certificate", distrusted.stderr)
 
 
 if __name__ == "__main__":

@@ -162,5 +162,8 @@ def _problem(status: int, octets: bytes) -> RosterError:
 
 
 def _unreachable(place: Place, error: Exception) -> RosterError:
+    distrusted = getattr(error, "verify_message", None)  # of ssl.SSLCertVerificationError
+    if distrusted:
+        return Unreachable(f"the service at {place.url} shows a certificate that cannot be trusted: {distrusted}")
     why = "it took too long to answer" if isinstance(error, TimeoutError) else "nothing answers there"
     return Unreachable(f"the service at {place.url} is not reachable: {why}; is it running?")

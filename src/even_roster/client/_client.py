@@ -179,6 +179,8 @@ def _verify(place: Place, wanted: ssl.SSLContext | bool | None) -> ssl.SSLContex
 
 
 def _unreachable(place: Place, error: httpx.HTTPError) -> RosterError:
+    if "CERTIFICATE_VERIFY_FAILED" in str(error):
+        return Unreachable(f"the service at {place.url} shows a certificate that cannot be trusted: {error}")
     why = "it took too long to answer" if isinstance(error, httpx.TimeoutException) else "nothing answers there"
     return Unreachable(f"the service at {place.url} is not reachable: {why}; is it running?")
 

@@ -6,6 +6,8 @@ import contextlib
 import http.server
 import io
 import json
+import subprocess
+import sys
 import threading
 import unittest
 from collections.abc import Iterator
@@ -106,6 +108,14 @@ class Tables(unittest.TestCase):
             Out(False).table(COLUMNS, [ROW])
         self.assertIn("left out for want of width: vendor, role", beside.getvalue())
         self.assertEqual(max(len(line) for line in out.getvalue().splitlines()) <= 50, True)
+
+
+class Imports(unittest.TestCase):
+    def test_no_command_waits_for_what_only_some_need(self) -> None:
+        heavy = ("pydantic", "httpx", "fastapi", "sqlalchemy", "uvicorn", "even_roster.api.devices")
+        ask = f"import sys; from even_roster.cli.main import build_parser; build_parser(); print([m for m in {heavy} if m in sys.modules])"
+        done = subprocess.run([sys.executable, "-c", ask], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout.strip(), "[]")
 
 
 class Answers(unittest.TestCase):

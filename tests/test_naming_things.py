@@ -29,7 +29,7 @@ class Names(unittest.TestCase):
         identity = self.roster.device(PRINTER).device.id
         self.roster.edit_device(identity, DeviceEdit(name="Box office / left"))
         for which in (
-            identity, str(identity), "Box office / left", "box OFFICE / left", '"Box office / left"', "printer-1",
+            identity, str(identity), f"'{identity}'", "Box office / left", "box OFFICE / left", '"Box office / left"', "printer-1",
             "printer-1.larkspur.example", PRINTER, "MAC: 02-C0-44-00-00-26", "0x02C044000026", "'02c0.4400.0026'",
         ):  # fmt: skip
             with self.subTest(which):

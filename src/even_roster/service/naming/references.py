@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import asyncio
+from collections.abc import Callable
 from typing import Annotated
 
 from fastapi import Depends, Path, Query
+from sqlalchemy import Connection
 
+from ..context import Context
 from ..web.deps import ContextDep, Who
 from . import resolving
 
@@ -27,25 +31,34 @@ _ASSIGNMENT = Annotated[str, Path(description="An assignment by its id, its addr
 _SERVER = Annotated[str, Path(description="A DHCP server by its id or name.")]
 
 
-def _device(which: _DEVICE, context: ContextDep, who: Who) -> int:
-    with context.database.read() as connection:
-        return resolving.device_to_change(context, connection, which)
+async def _device(which: _DEVICE, context: ContextDep, who: Who) -> int:
+    return await _found(resolving.device_to_change, which, context)
 
 
-def _seen(which: _SEEN, context: ContextDep, who: Who) -> int:
-    with context.database.read() as connection:
-        return resolving.device_to_read(context, connection, which)
+async def _seen(which: _SEEN, context: ContextDep, who: Who) -> int:
+    return await _found(resolving.device_to_read, which, context)
 
 
-def _subnet(which: _SUBNET, context: ContextDep, who: Who, site: _SITE = None) -> int:
+async def _found(find: Callable[[Context, Connection, str], int], which: str, context: Context) -> int:
+    """An id is what it is, and looked up where it is used; whatever else is written is looked for in a thread."""
+
+    def look() -> int:
+        with context.database.read() as connection:
+            return find(context, connection, which)
+
+    identity = resolving.id_of(which)
+    return identity if identity is not None else await asyncio.to_thread(look)
+
+
+async def _subnet(which: _SUBNET, context: ContextDep, who: Who, site: _SITE = None) -> int:
     return resolving.subnet(context, which, site).id
 
 
-def _subnet_seen(which: _SUBNET, context: ContextDep, who: Who, site: _SITE = None) -> int:
+async def _subnet_seen(which: _SUBNET, context: ContextDep, who: Who, site: _SITE = None) -> int:
     return resolving.subnet(context, which, site, reading=True).id
 
 
-def _band(
+async def _band(
     which: _BAND,
     context: ContextDep,
     who: Who,

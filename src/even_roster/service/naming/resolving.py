@@ -31,6 +31,12 @@ MOST_DIGITS = 9
 _QUOTES = "\"'`“”„‘’ "
 
 
+def id_of(text: str) -> int | None:
+    """The id that a reference is, when it is a number: nothing is called by one."""
+    word = text.strip(_QUOTES)
+    return int(word) if word.isascii() and word.isdigit() and len(word) <= MOST_DIGITS else None
+
+
 def device_to_change(context: Context, connection: Connection, text: str) -> int:
     """The device that an edit is about. Raises Missing, Ambiguous, NotByThat."""
     word = text.strip(_QUOTES)
@@ -71,10 +77,10 @@ def device_to_read(context: Context, connection: Connection, text: str) -> int:
 
 def _exactly(context: Context, connection: Connection, word: str) -> int | None:
     """A device by what only its own people and makers gave it. Raises Missing for an id or MAC that is nobody's, Ambiguous."""
-    if word.isascii() and word.isdigit() and len(word) <= MOST_DIGITS:
-        if device_queries.one(connection, int(word)) is None:
+    if (identity := id_of(word)) is not None:
+        if device_queries.one(connection, identity) is None:
             raise Missing(f"there is no device {word}")
-        return int(word)
+        return identity
     try:
         mac = Mac.parse(word)
     except MacError:

@@ -64,7 +64,10 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     assign.set_defaults(kind="static")
     reserve = verb(commands, shared, "reserve", _reserve)
     reserve.add_argument(
-        "devices", nargs="+", metavar="MAC|DEVICE", help="several too; '-' reads them from standard input"
+        "devices",
+        nargs="+",
+        metavar="MAC|DEVICE",
+        help="several too; '-' reads standard input, where a hostname may stand behind a MAC",
     )
     reserve.add_argument("--address", metavar="ADDRESS", help="this one; else a free one is chosen")
     reserve.add_argument("--in", dest="where", metavar="SUBNET|BAND", help="left out: where the role's band is")
@@ -233,8 +236,10 @@ def _reserve(options: argparse.Namespace) -> int:
     reserved, refused = [], []
     with connect(options) as roster, out.waiting(LOOKING):
         for one in which:
+            device, name = _and_name(one)
             try:
-                reserved.append(roster.assign(_new(options, one, None, options.where)))
+                new = _new(options, device, None, options.where)
+                reserved.append(roster.assign(new.model_copy(update={"name": name}) if name else new))
             except (BadInput, NotFound, Conflict) as error:
                 refused.append((one, str(error)))
     if options.json:
@@ -246,6 +251,17 @@ def _reserve(options: argparse.Namespace) -> int:
         for one, why in refused:
             out.say(f"{one}: {why}.", "yellow")
     return PARTLY if refused else 0
+
+
+def _and_name(line: str) -> tuple[str, str]:
+    """A MAC, and the hostname that may stand behind it on its line."""
+    from ..core.mac import Mac, MacError
+
+    mac, _, name = line.replace(",", " ").replace("\t", " ").partition(" ")
+    try:
+        return str(Mac.parse(mac)), name.strip()
+    except MacError:
+        return line, ""
 
 
 def _mac_or_device(text: str | None) -> tuple[str | None, str | None]:

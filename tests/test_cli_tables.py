@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import http.server
 import io
@@ -96,6 +97,34 @@ class Tables(unittest.TestCase):
             ):
                 Out(False).line(text)
             self.assertEqual("\x1b" in out.getvalue(), colour, (terminal, settings))
+
+    def test_every_style_that_a_command_uses_is_one(self) -> None:
+        with self.assertRaises(KeyError):
+            Text("x", "no-such-style")
+        seen: set[str] = set()
+        for path in (ROOT / "src" / "even_roster" / "cli").glob("*.py"):
+            for node in ast.walk(ast.parse(path.read_text())):
+                if not isinstance(node, ast.Call):
+                    continue
+                name = getattr(node.func, "attr", getattr(node.func, "id", ""))
+                given = [one.value for one in node.keywords if one.arg == "style"]
+                if name in ("say", "Text", "append", "stylize"):
+                    given += node.args[0:1] if name == "stylize" else node.args[1:2]
+                if name == "assemble":
+                    given += [one.elts[1] for one in node.args if isinstance(one, ast.Tuple) and len(one.elts) == 2]
+                for one in given:
+                    constants = [
+                        part for part in ast.walk(one) if isinstance(part, ast.Constant) and isinstance(part.value, str)
+                    ]
+                    if isinstance(one, ast.Constant | ast.IfExp):
+                        seen |= {
+                            str(part.value)
+                            for part in constants
+                            if not isinstance(one, ast.IfExp) or part in (one.body, one.orelse)
+                        }
+        for style in sorted(seen):
+            self.assertTrue(Text("x", style).parts, style)
+        self.assertGreaterEqual(seen, {"bold", "dim", "yellow", "green"})
 
     def test_what_had_to_leave_is_told(self) -> None:
         out, beside = io.StringIO(), io.StringIO()

@@ -200,7 +200,7 @@ def _ask(options: argparse.Namespace) -> int:
             ]
         )  # fmt: skip
         for said in offer.differences:
-            out.say(f"  ! {said}", "dark_orange3")
+            out.say(f"  ! {said}", "yellow")
         if options.options:
             out.table(
                 ("code", "option", "value", "source"), ((str(o.code), o.name, o.value, o.source) for o in offer.options)

@@ -126,7 +126,7 @@ def _one(out: Out, roster: Service, identity: int) -> int:
         out.json({**_plain(sheet.finding), "means": sheet.finding.means, "turns": sheet.turns})
         return 0
     _print(out, sheet.finding, brief=False)
-    out.say(f"        {sheet.finding.means}.", "italic")
+    out.say(f"        {sheet.finding.means}.", "dim")
     _steps(out, sheet.finding)
     out.say("")
     out.table(("when", "turn", "what"), ((clock(t.at), t.turn, t.said) for t in sheet.turns))

@@ -107,11 +107,13 @@ class OnTheWire(unittest.TestCase):
                 self.assertNotIn("verified", given.stdout)
                 entry = f"{LAPTOP} 10.44.10.181 portable-05"
                 self.assertEqual({tick for tick, _ in self.lines(running).values()}, {"not shown yet"})
-                asked = self.lines(running, "--look")
-                while (
-                    asked["10.44.10.100-10.44.10.149"][0] == "not shown yet"
-                ):  # the server may take longer than is waited
-                    asked = self.lines(running, "--look")
+                asked: dict[str, tuple[str, str]] = {}
+
+                def shown() -> bool:  # the server may take longer to answer than is waited
+                    asked.update(self.lines(running, "--look"))
+                    return asked["10.44.10.100-10.44.10.149"][0] != "not shown yet"
+
+                until(shown, "the pool is never shown")
                 self.assertEqual(asked["10.44.10.1"], ("in effect", "the server offers it"))
                 self.assertEqual(asked["3600 s"][0], "in effect")
                 self.assertEqual(

@@ -97,9 +97,16 @@ class Promises(unittest.TestCase):
             "roster free Office --role printer", "roster notice", "roster dns", "roster role", "roster --help", "roster device --help",
         ):  # fmt: skip
             with self.subTest(line):
-                code, told = self.on_terminal(line)
-                while code == 5 and "wait or stop it first" in told:  # the service scans there by itself
-                    code, told = self.on_terminal(line)
+                last: list[tuple[int, str]] = []
+
+                def ran(
+                    line: str = line, last: list[tuple[int, str]] = last
+                ) -> bool:  # the service scans by itself, too
+                    last[:] = [self.on_terminal(line)]
+                    return not (last[0][0] == 5 and "wait or stop it first" in last[0][1])
+
+                until(ran, f"{line}: a scan runs there")
+                code, told = last[0]
                 self.assertIn(code, (0, 1), told)
                 wide = [one for one in told.splitlines() if cells(one) > 80]
                 self.assertEqual(wide, [])

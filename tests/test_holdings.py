@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import tempfile
 import unittest
@@ -20,7 +21,7 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, Plan, Site, 
 from even_roster.core.plan.proof import Asked, Evidence, Grade, prove
 from even_roster.core.plan.runs import Runs
 from even_roster.core.text import clean
-from even_roster.dhcp import dnsmasq_lines
+from even_roster.dhcp import dnsmasq_lines, kea_config, kea_holdings
 from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.kea import KeaServer
@@ -377,6 +378,15 @@ class Claiming(unittest.TestCase):
                 for one in range(first, last + 1):
                     single.add(one)
             self.assertEqual((list(wide.within(0, 99)), wide.total), (list(single.within(0, 99)), single.total))
+
+    def test_what_is_not_formed_as_a_server_writes_it_is_trouble_and_no_fault(self) -> None:
+        reserved = [{"hw-address": "02:c0:44:00:00:01", "ip-address": "10.44.10.5"}]
+        for junk in (None, 1, "x", [1], [None], {"a": 1}, True):
+            for where in ("subnet4", "shared-networks", "option-data"):
+                value = {"Dhcp4": {"subnet4": [{"subnet": str(OFFICE), "reservations": reserved}], where: junk}}
+                with contextlib.suppress(ServerTrouble):
+                    kea_config.scopes(value, {})
+                kea_holdings.without(value, set())
 
     @given(st.text(max_size=12) | st.sampled_from([" a", "a ", "a  b", "x" * 254, "x" * 400, "\x7f"]))
     def test_what_is_told_quickly_to_be_safe_is_what_cleaning_would_leave(self, text: str) -> None:

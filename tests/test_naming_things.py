@@ -110,6 +110,12 @@ class Names(unittest.TestCase):
         with self.assertRaises(NotFound):
             self.roster.assignment("kettle")
 
+    def test_a_device_without_an_address_is_said_to_have_none(self) -> None:
+        self.roster.add_device(DeviceNew(name="carton"))
+        for ask in (self.roster.why, self.roster.card, self.roster.explain):
+            with self.assertRaisesRegex(NotFound, "has no address"):
+                ask("carton")
+
     def test_lists_are_narrowed_by_the_name_of_a_subnet_or_band(self) -> None:
         office = {row.id for row in self.roster.devices(range="10.44.10.0/24")}
         self.assertEqual({row.id for row in self.roster.devices(range="Office")}, office)

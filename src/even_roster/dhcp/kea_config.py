@@ -96,6 +96,13 @@ def _network(subnet: Any) -> IPv4Network:
 
 def scopes(value: Any, owned: Mapping[str, frozenset[str]]) -> list[ScopeThere]:
     """What a configuration, as JSON values, hands out, by subnet. Raises ServerTrouble."""
+    try:
+        return _scopes(value, owned)
+    except (AttributeError, KeyError, TypeError, ValueError) as error:
+        raise ServerTrouble(f"the configuration is JSON, but not formed as Kea's: {error}") from error
+
+
+def _scopes(value: Any, owned: Mapping[str, frozenset[str]]) -> list[ScopeThere]:
     settings = settings_of(value)
     usual = settings.get("valid-lifetime", USUAL_SECONDS)
     base = _handed_out(settings, usual)

@@ -79,7 +79,16 @@ def meaning(one: Holding) -> tuple[object, ...]:
 
 
 def without(running: Any, known: Container[tuple[object, ...]]) -> Any:
-    """What a server has in effect but for its reservations whose meaning is known: of thousands there are seldom any others."""
+    """What a server has in effect but for its reservations whose meaning is known: of thousands there are seldom any others.
+
+    What is not formed as it should be stays whole, for the reader to tell."""
+    try:
+        return _without(running, known)
+    except (AttributeError, KeyError, TypeError):
+        return running
+
+
+def _without(running: Any, known: Container[tuple[object, ...]]) -> Any:
     settings = running["Dhcp4"]
     rest = {key: value for key, value in settings.items() if key not in ("subnet4", "shared-networks")}
     if "subnet4" in settings:

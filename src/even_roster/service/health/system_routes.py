@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Request
+from fastapi import APIRouter, Depends, Header, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response, StreamingResponse
 
 from ... import __version__
@@ -13,6 +13,7 @@ from ...api.network import Health, Ticket
 from ..context import now_ms
 from ..scans.scan_routes import ScansDep
 from ..web.auth import COOKIE, SESSION_SECONDS, Gate
+from ..web.contract import no_others
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
 from .metrics import render
@@ -46,7 +47,9 @@ class EventStream(StreamingResponse):
     media_type = "text/event-stream"
 
 
-@router.get("/api/v1/events", response_class=EventStream, responses={200: {"model": Events}})
+@router.get(
+    "/api/v1/events", response_class=EventStream, responses={200: {"model": Events}}, dependencies=[Depends(no_others)]
+)
 async def events(
     context: ContextDep, who: Who, last_event_id: Annotated[str | None, Header()] = None, after: str | None = None
 ) -> EventStream:
@@ -57,7 +60,7 @@ async def events(
     )
 
 
-@router.post("/api/v1/session/ticket")
+@router.post("/api/v1/session/ticket", dependencies=[Depends(no_others)])
 def ticket(request: Request, who: Who) -> Ticket:
     """A one-time sign-in for a browser, for whoever is signed in already."""
     gate: Gate = request.app.state.gate

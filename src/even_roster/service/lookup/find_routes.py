@@ -13,9 +13,11 @@ from ...api.network import Explanation
 from ...core.address import dotted
 from ...core.mac import Mac, MacError, fragment_digits
 from ...store import assignment_queries, device_queries, scan_records, seen_records
+from ...store.address_column import NO_ADDRESS
 from ...store.assignment_queries import AssignmentFilter
 from ...store.device_queries import DeviceFilter
 from ...store.rows import DeviceRow
+from ...store.tables import NO_MAC
 from .. import views
 from ..context import Context
 from ..naming import resolving
@@ -126,8 +128,8 @@ def _explain(context: Context, connection: Connection, subject: str) -> Explanat
     identity = resolving.device_to_read(context, connection, subject)
     row = device_queries.one(connection, identity)
     assert row is not None
-    if row.address:
+    if row.address != NO_ADDRESS:
         return explain_address(context, connection, IPv4Address(row.address))
-    if row.mac:
+    if row.mac != NO_MAC:
         return explain_mac(context, connection, Mac(row.mac))
     return explain_address(context, connection, IPv4Address(resolving.address(context, connection, subject)))

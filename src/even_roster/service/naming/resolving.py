@@ -18,6 +18,7 @@ from ...core.mac import Mac, MacError
 from ...core.plan.model import Assignment, Band, Plan, Subnet
 from ...core.ranges import RangeError, parse
 from ...store import device_queries, lease_records
+from ...store.address_column import NO_ADDRESS
 from ...store.device_queries import DeviceFilter
 from ...store.edits import Missing
 from ...store.rows import DeviceRow, DhcpServerRow
@@ -162,7 +163,7 @@ def address(context: Context, connection: Connection, text: str, site: str | Non
         row = device_queries.one(connection, device_to_read(context, connection, text))
         assert row is not None
         items = [item for item in plan.of_device(row.id) if item.site == here]
-        if not items and row.address:
+        if not items and row.address != NO_ADDRESS:
             return row.address
         if not items:
             raise Missing(f"{_meant(row).said} has no address")

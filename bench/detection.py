@@ -38,11 +38,11 @@ def detection(table: Table) -> None:
         within.do(lambda: roster.add_band(BandNew(subnet=yard, kind="pool", range="200-219")))
         within.do(lambda: roster.edit_watch(yard, WatchEdit(every_minutes=0, ask_minutes=0)))
         until(lambda: any(one.listening for one in within.do(roster.listening)), "nobody listens")
-        scan = within.do(lambda: roster.start_scan(ScanRequest(targets=["10.77.0.0/24"], names=False, ports=[])))
+        scan = within.do(lambda: roster.start_scan(ScanRequest(targets=["10.77.0.0/24"], with_names=False, ports=[])))
         until(lambda: within.do(lambda: roster.scan(scan.id)).state != "running", "the scan does not end")
 
         def open_now(kind: str) -> FindingView | None:
-            return next((f for f in within.do(roster.findings).findings if f.kind == kind), None)
+            return next((f for f in within.do(lambda: list(roster.findings())) if f.kind == kind), None)
 
         def measure(what: str, kind: str, begin: Callable[[], float], end: Callable[[], None]) -> None:
             began = begin()

@@ -98,7 +98,7 @@ def _checks(table: Table) -> None:
     def edit_one(number: int) -> None:
         nonlocal checked
         old = checked.plan.assignments[number * 7 + 1]
-        checked = checked.edited([old], [replace(old, note=f"{number}", role="printer")])
+        checked = checked.edited([old], [replace(old, notes=f"{number}", role="printer")])
 
     def edit_band(number: int) -> None:
         nonlocal checked
@@ -125,7 +125,7 @@ def spreadsheets(table: Table) -> None:
             began = time.perf_counter()
             report = roster.import_sheet(text.encode(), dry_run=dry)
             took = time.perf_counter() - began
-            assert report.added == ROWS and not report.refused
+            assert report.added_count == ROWS and not report.refused_count
             table.add(
                 f"{'dry run of an' if dry else 'an'} import of 10,000 rows", f"{took:.1f} s", "≤ 5 s",
                 floor=f"{floor:.2f} s (csv and SQLite alone)", ratio=took / floor,
@@ -146,7 +146,7 @@ def publishing(table: Table) -> None:
                 for n in range(RESERVATIONS)
             )
             report = roster.import_sheet(f"ip,name,mac,kind\n{rows}".encode(), dry_run=False)
-            assert report.added == RESERVATIONS
+            assert report.added_count == RESERVATIONS
             rested(psutil.Process(running.process.pid))
             began = time.perf_counter()
             preview = roster.dhcp_preview(server.id)

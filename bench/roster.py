@@ -97,10 +97,13 @@ def questions(table: Table) -> None:
             )
             floor = p95(lambda _: roster.health())
             asks: tuple[tuple[str, Callable[[int], object]], ...] = (
-                ("list, 200 rows", lambda _: roster.device_page()),
-                ("list by name, descending", lambda _: roster.device_page(sort="name", descending=True)),
-                ("search that finds one", lambda n: roster.device_page(q=f"host-0{n:04}")),
-                ("search that finds nothing", lambda _: roster.device_page(q="nothing at all")),
+                ("list, 200 rows", lambda _: roster.devices(total=True, limit=200)),
+                (
+                    "list by name, descending",
+                    lambda _: roster.devices(sort="name", descending=True, total=True, limit=200),
+                ),
+                ("search that finds one", lambda n: roster.devices(q=f"host-0{n:04}", total=True, limit=200)),
+                ("search that finds nothing", lambda _: roster.devices(q="nothing at all", total=True, limit=200)),
                 ("find a MAC fragment", lambda n: roster.find(f"44-00-0{n % 10}")),
                 ("explain an address", lambda n: roster.explain(f"10.44.{n}.7")),
                 ("a device's sheet", lambda n: roster.device(100 + n)),

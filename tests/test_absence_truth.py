@@ -174,7 +174,7 @@ class ARandomThousand(unittest.TestCase):
                 text = str(IPv4Address(one.address(place)))
                 rows = history.between(context, connection, text, 0, moments[-1] + 1, 500).stays
                 self.assertEqual(
-                    sorted((int(r.mac.replace(":", ""), 16), round(r.first.timestamp() * 1000), round(r.last.timestamp() * 1000), r.ended) for r in rows if r.mac),
+                    sorted((int(r.mac.replace(":", ""), 16), round(r.first_seen.timestamp() * 1000), round(r.last_seen.timestamp() * 1000), r.ended) for r in rows if r.mac),
                     sorted((s.mac, s.first, s.last, s.reason.words) for s in one.stays.get(place, [])), text,
                 )  # fmt: skip
                 for _ in range(3):

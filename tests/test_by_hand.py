@@ -84,7 +84,7 @@ class Ticks(unittest.TestCase):
 class OnTheWire(unittest.TestCase):
     def lines(self, running: Service, *more: str) -> dict[str, tuple[str, str]]:
         found: Any = running.json("dhcp", "sheet", "router", *more)
-        self.assertEqual(found["notes"], [])
+        self.assertEqual(found["remarks"], [])
         return {line["value"]: (line["tick"], line["said"]) for line in found["lines"]}
 
     def state(self, running: Service) -> str:

@@ -21,8 +21,19 @@ from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
-SCAN_KEYS = {"id", "state", "segment", "adapter", "targets", "probes", "started", "seconds", "answered", "silent"}
-ADDRESS_KEYS = {"address", "answered", "by", "macs", "names", "rtt_ms", "ports", "foreign", "device"}
+SCAN_KEYS = {
+    "id",
+    "state",
+    "segment",
+    "adapter",
+    "targets",
+    "probes",
+    "started",
+    "seconds",
+    "answered_count",
+    "silent_count",
+}
+ADDRESS_KEYS = {"address", "answered", "by", "claims", "names", "rtt_ms", "ports", "foreign", "device"}
 
 
 class WithDemo(unittest.TestCase):
@@ -51,13 +62,13 @@ class Scans(WithDemo):
         told: Any = self.service.json("scan", "10.44.20.0/24")
         self.assertLessEqual(SCAN_KEYS, set(told["scan"]))
         self.assertEqual(
-            (told["scan"]["state"], told["scan"]["adapter"], told["scan"]["silent"]), ("done", "stage0", 218)
+            (told["scan"]["state"], told["scan"]["adapter"], told["scan"]["silent_count"]), ("done", "stage0", 218)
         )
-        for address in told["addresses"]:
+        for address in told["items"]:
             self.assertEqual(set(address), ADDRESS_KEYS)
             self.assertLessEqual(set(address["by"]), {"arp", "neighbour", "echo", "connect"})
-        both = next(a for a in told["addresses"] if a["address"] == "10.44.20.41")
-        self.assertEqual([set(mac) for mac in both["macs"]], [{"mac", "vendor", "local"}] * 2)
+        both = next(a for a in told["items"] if a["address"] == "10.44.20.41")
+        self.assertEqual([set(mac) for mac in both["claims"]], [{"mac", "vendor", "local"}] * 2)
         self.assertEqual(set(both["names"][0]), {"name", "source"})
 
     def test_people_read_a_table_and_a_sentence(self) -> None:
@@ -146,14 +157,14 @@ class Questions(WithDemo):
         self.assertEqual(lines[0].split(), ["address", "vendor"])
         self.assertTrue(lines[1].startswith("10.44.10.31"))
         document: Any = self.service.json("device", "--search", "portables")
-        self.assertEqual({d["vendor"] for d in document["devices"]}, {"Fenmoor Portables"})
+        self.assertEqual({d["vendor"] for d in document["items"]}, {"Fenmoor Portables"})
         nobody_knows: Any = self.service.json("device", "--unknown", "--search", "portables")
-        self.assertEqual((len(document["devices"]), len(nobody_knows["devices"])), (10, 5), "one of them is expected")
+        self.assertEqual((len(document["items"]), len(nobody_knows["items"])), (10, 5), "one of them is expected")
         phones: Any = self.service.json("device", "--unknown", "--search", "phone")
-        self.assertEqual(phones["devices"], [], "the plan knows every phone")
+        self.assertEqual(phones["items"], [], "the plan knows every phone")
         expected: Any = self.service.json("device", "--expected", "--search", "touring")
         self.assertEqual(
-            [(d["called"], d["address"], d["last_seen"]) for d in expected["devices"]],
+            [(d["called"], d["address"], d["last_seen"]) for d in expected["items"]],
             [("portable-touring", "10.44.10.182", None)],
         )
         self.assertEqual(self.service.roster("device", "--search", "no such thing").returncode, 1)
@@ -229,7 +240,7 @@ class Questions(WithDemo):
         self.assertIn("crew-room", self.says("card", "10.44.10.88"))
         for _ in range(2):
             changes: Any = self.service.json("change", "--limit", "1")
-            self.says("change", "undo", str(changes["changes"][0]["id"]))
+            self.says("change", "undo", str(changes["items"][0]["id"]))
 
     def test_explain_vendors_and_find(self) -> None:
         self.assertIn("claimed by two", self.says("explain", "10.44.10.254"))
@@ -250,7 +261,7 @@ class Questions(WithDemo):
         )  # fmt: skip
         told = json.loads(done.stdout)
         self.assertEqual(
-            (told["count"], told["subnets"][0]["hosts"], told["smallest_cover"]), (1024, 1022, "10.44.64.0/22")
+            (told["count"], told["sums"][0]["hosts"], told["smallest_cover"]), (1024, 1022, "10.44.64.0/22")
         )
 
     def test_every_command_speaks_json(self) -> None:

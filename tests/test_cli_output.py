@@ -36,16 +36,16 @@ class Printing(unittest.TestCase):
                 yield DeviceRef(id=number, name="Büro")
 
         with printed() as out:
-            Out(True).json_stream("devices", rows(), scan={"id": 4})
+            Out(True).json_list(rows(), scan={"id": 4})
         self.assertEqual(
-            json.loads(out.getvalue()), {"scan": {"id": 4}, "devices": [{"id": n, "name": "Büro"} for n in range(3)]}
+            json.loads(out.getvalue()), {"scan": {"id": 4}, "items": [{"id": n, "name": "Büro"} for n in range(3)]}
         )
         self.assertEqual(made, 3)
 
     def test_an_empty_stream_is_a_document_too(self) -> None:
         with printed() as out:
-            Out(True).json_stream("devices", [])
-        self.assertEqual(json.loads(out.getvalue()), {"devices": []})
+            Out(True).json_list([])
+        self.assertEqual(json.loads(out.getvalue()), {"items": []})
 
     def test_markup_in_cells_is_text_and_lines_have_no_trailing_blanks(self) -> None:
         with printed() as out:
@@ -81,7 +81,7 @@ class Printing(unittest.TestCase):
             address="10.44.20.41",
             answered=True,
             by=["arp"],
-            macs=macs,
+            claims=macs,
             names=[],
             rtt_ms=None,
             ports=[80],

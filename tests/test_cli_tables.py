@@ -201,10 +201,10 @@ def door(*answers: tuple[int, bytes]) -> Iterator[Service]:
 
 class Lines(unittest.TestCase):
     def test_what_is_asked_goes_out_as_it_is_meant(self) -> None:
-        with door((200, b"[]"), (200, b'{"devices": [], "next": null, "total": 0}')) as service:
+        with door(*[(200, b'{"items": [], "next": null, "total": 0}')] * 2) as service:
             service.bands(subnet=3)
             self.assertEqual(list(service.devices(q="a&b", unknown=True)), [])
-        self.assertEqual(_Door.asked[0], "/api/v1/bands?subnet=3")
+        self.assertEqual(_Door.asked[0], "/api/v1/bands?subnet=3&limit=1000")
         self.assertIn("q=a%26b&unknown=true", _Door.asked[1])
 
     def test_whatever_comes_back_is_an_error_of_ours(self) -> None:

@@ -26,7 +26,7 @@ class Attention(ConsoleCase):
 
     def finding(self, kind: str) -> int:
         return self.until(
-            lambda _: next((f.id for f in self.roster.findings("all").findings if f.kind == kind), None) or False, 60
+            lambda _: next((f.id for f in self.roster.findings("all") if f.kind == kind), None) or False, 60
         )
 
     def test_1_what_needs_attention_arrives_by_itself_in_order(self) -> None:
@@ -40,7 +40,7 @@ class Attention(ConsoleCase):
 
     def badge_tells_how_many(self, driver: Chrome) -> bool:
         badge = driver.find_element(By.XPATH, "//nav//span[contains(@title, 'urgent or wrong')]").text
-        return int(badge) == sum(1 for f in self.roster.findings().findings if f.severity != "notice")
+        return int(badge) == sum(1 for f in self.roster.findings() if f.severity != "notice")
 
     def test_2_a_finding_is_opened_accepted_and_told_again(self) -> None:
         rogue = self.finding("unexpected-dhcp-server")
@@ -121,7 +121,7 @@ class Attention(ConsoleCase):
         self.write(self.field("name"), "light-node-new")
         self.press("Give it a free one")
         self.sees("It is planned at")
-        self.assertEqual(self.roster.assignment_page(q="light-node-new").assignments[0].role, "control")
+        self.assertEqual(self.roster.assignments(q="light-node-new")[0].role, "control")
 
 
 if __name__ == "__main__":

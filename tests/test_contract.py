@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import unittest
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,7 @@ MADE = (
     ("bands", {"subnet": "Barn", "kind": "static", "range": "20-40"}), ("assignments", {"address": "10.61.0.20", "name": "churn"}),
     ("uses", {"user": "dairy", "address": "10.61.0.20", "purpose": "butter"}), ("devices", {"name": "Spare churn"}),
     ("notices", {"name": "log", "kind": "syslog", "to": "127.0.0.1:5514", "least": "urgent"}),
-    ("scans", {"targets": ["10.44.10.0/28"], "ports": [], "names": False}), ("dhcp/servers", {"name": "dairy", "by_hand": True}),
+    ("scans", {"targets": ["10.44.10.0/28"], "ports": [], "with_names": False}), ("dhcp/servers", {"name": "dairy", "edited_by_hand": True}),
 )  # fmt: skip
 
 
@@ -106,7 +107,7 @@ class Contract(unittest.TestCase):
         fields = self.document["components"]["schemas"]["Problem"]["properties"].keys()
         answers = [
             self.http.get("/api/v1/devices?limit=x"), self.http.get("/api/v1/devices?cursor=zzz"), self.http.get("/api/v1/devices/nobody"),
-            self.http.get("/api/v1/devices/desk-"), self.http.patch("/api/v1/devices/10.44.10.30", json={"place": "x"}),
+            self.http.get("/api/v1/devices/desk-"), self.http.patch("/api/v1/devices/10.44.10.30", json={"place": "x"}, headers={"If-Match": "*"}),
             self.http.post("/api/v1/devices", json={"nmae": "x"}), self.http.post("/api/v1/devices", content=b"{"),
             self.http.post("/api/v1/assignments", json={"address": "10.44.10.1", "name": "x"}), self.http.get("/api/v1/measure?range=10.44.10.999"),
         ]  # fmt: skip
@@ -115,14 +116,144 @@ class Contract(unittest.TestCase):
                 self.assertIn(answer.status_code, (404, 409, 422), answer.text)
                 self.assertEqual(answer.headers["content-type"], "application/problem+json")
                 self.assertLessEqual(answer.json().keys(), fields)
+                path = next(
+                    one for one in self.document["paths"] if _like(one).fullmatch(answer.request.url.path)
+                )  # fmt: skip
+                described = self.document["paths"][path][answer.request.method.lower()]["responses"]
+                self.assertIn(str(answer.status_code), described, path)
+        for status, described in self.document["components"]["responses"].items():
+            if status != "304":
+                self.assertEqual(list(described["content"]), ["application/problem+json"], status)
+
+    def test_every_field_and_parameter_is_described_and_has_an_example(self) -> None:
+        fields = 0
+        for name, model in self.document["components"]["schemas"].items():
+            for field, one in model.get("properties", {}).items():
+                self.assertGreater(len(one.get("description", "")), 5, f"{name}.{field}")
+                if _is_plain(one):
+                    self.assertTrue(one.get("examples"), f"{name}.{field} has no example")
+                fields += 1
+        self.assertGreater(fields, 900)
+        names = []
         for path, operations in self.document["paths"].items():
-            for method, described in operations.items():
-                content = described["responses"]["default"]["content"]
-                self.assertEqual(list(content), ["application/problem+json"], (method, path))
+            for method, operation in operations.items():
+                names.append(operation["operationId"])
+                self.assertTrue(operation["summary"] and operation["description"], (method, path))
+                for one in operation.get("parameters", []):
+                    self.assertTrue(one.get("description"), (method, path, one["name"]))
+        self.assertEqual(len(names), len(set(names)))
+
+    def test_one_word_is_one_thing_everywhere(self) -> None:
+        wrong = []
+        for name, model in self.document["components"]["schemas"].items():
+            for field, one in model.get("properties", {}).items():
+                kinds = _kinds(one)
+                if field == "mac" and kinds != {"string"}:
+                    wrong.append((name, field, kinds))
+                if (
+                    field in ("subnet", "device", "site", "band", "server")
+                    and "integer" in kinds
+                    and "string" not in kinds
+                ):
+                    wrong.append((name, field, kinds))
+                if field in ("first", "last") and "date-time" in str(one):
+                    wrong.append((name, field, kinds))
+                if (
+                    field.endswith(("_name", "_count"))
+                    and field not in ("full_name", "seen_name")
+                    and kinds != {"integer"}
+                ):
+                    wrong.append((name, field, kinds))
+        self.assertEqual(wrong, [])
+
+    def test_every_list_has_the_same_envelope_and_goes_on_where_it_ended(self) -> None:
+        tried = 0
+        for path, operations in self.document["paths"].items():
+            if "get" not in operations or "{" in path:
+                continue
+            known = {one["name"] for one in operations["get"].get("parameters", [])}
+            if not {"cursor", "limit"} <= known:
+                continue
+            with self.subTest(path):
+                whole = self.http.get(path, params={"limit": 2000}).json()
+                self.assertIsNone(whole["next"])
+                self.assertIn(whole["total"], (None, len(whole["items"])))
+                some: list[Any] = []
+                cursor: dict[str, str] = {}
+                while True:
+                    answer = self.http.get(path, params={"limit": max(1, len(whole["items"]) // 3), **cursor}).json()
+                    some += answer["items"]
+                    if answer["next"] is None:
+                        break
+                    cursor = {"cursor": answer["next"]}
+                self.assertEqual(_still(some), _still(whole["items"]))
+                self.problem(self.http.get(path, params={"cursor": "WyJub25zZW5zZSJd"}), 422, "bad_cursor")
+                tried += 1
+        self.assertGreaterEqual(tried, 23)
+
+    def test_an_edit_names_the_version_it_is_based_on(self) -> None:
+        for path, fields in (
+            ("devices/printer-1", {"place": "Foyer"}), ("plan/subnets/Stage", {"notes": "behind the curtain"}), ("sites/1", {"notes": "the house"}),
+            ("bands/printers?within=Office", {"notes": "by the stairs"}), ("assignments/10.44.10.30", {"notes": "by the door"}),
+            ("dhcp/servers/ledger", {"name": "ledger"}),
+        ):  # fmt: skip
+            with self.subTest(path):
+                url = f"/api/v1/{path}"
+                read = self.http.get(url)
+                tag = read.headers["etag"]
+                self.assertRegex(tag, r'^"\d+"$')
+                again = self.http.get(url, headers={"If-None-Match": tag})
+                self.assertEqual(again.status_code, 200, "an item is never answered with 304")
+                self.problem(self.http.patch(url, json=fields), 428, "no_version")
+                self.problem(self.http.patch(url, json=fields, headers={"If-Match": "3"}), 422, "bad_match")
+                done = self.http.patch(url, json=fields, headers={"If-Match": f'"999999", {tag}'})
+                self.assertEqual(done.status_code, 200, done.text)
+                self.assertEqual(done.headers["etag"], self.http.get(url).headers["etag"])
+                stale = '"0"' if done.headers["etag"] == tag else tag
+                told = self.problem(self.http.patch(url, json=fields, headers={"If-Match": stale}), 412, "stale")
+                self.assertEqual(told["given"], {name: str(value) for name, value in fields.items()})
+                self.assertEqual(f'"{told["version"]}"', done.headers["etag"])
+                self.assertEqual(self.http.patch(url, json=fields, headers={"If-Match": "*"}).status_code, 200)
+        gone = self.http.delete("/api/v1/assignments/10.44.10.30", headers={"If-Match": '"0"'})
+        self.problem(gone, 412, "stale")
+
+    def test_the_reference_is_a_page_of_the_service_itself(self) -> None:
+        answer = httpx.get(f"{self.service.url}/api/docs")
+        self.assertEqual((answer.status_code, answer.headers["content-type"]), (200, "text/html; charset=utf-8"))
+        for path, operations in self.document["paths"].items():
+            self.assertIn(path, answer.text)
+            for operation in operations.values():
+                self.assertIn(f'id="{operation["operationId"]}"', answer.text)
+        self.assertNotRegex(answer.text, r"(src|href)=.?https?:|<script|@import")
+        anchors = set(re.findall(r'href="#([^"]+)"', answer.text))
+        self.assertEqual(anchors - set(re.findall(r'id="([^"]+)"', answer.text)), set(), "links that lead nowhere")
 
     def test_every_answer_names_the_version_of_the_service(self) -> None:
         for path in ("/healthz", "/api/v1/here", "/api/v1/nothing"):
             self.assertEqual(self.http.get(path).headers["roster-version"], self.document["info"]["version"])
+
+
+def _like(path: str) -> re.Pattern[str]:
+    return re.compile(re.sub(r"\\?\{\w+\\?\}", "[^/]+", re.escape(path)))
+
+
+def _kinds(schema: dict[str, Any]) -> set[str]:
+    """What a field may be, null apart."""
+    found = {one for part in schema.get("anyOf", [schema]) for one in [part.get("type") or part.get("$ref", "any")]}
+    return found - {"null"}
+
+
+def _is_plain(schema: dict[str, Any]) -> bool:
+    """Whether a field is a text or number, or a list of such: those want an example."""
+    parts = schema.get("anyOf", [schema])
+    plain = [one.get("items", {}) if one.get("type") == "array" else one for one in parts]
+    return any(one.get("type") in ("string", "integer", "number") and "enum" not in one for one in plain)
+
+
+def _still(items: list[Any]) -> list[Any]:
+    """Items without what changes while one looks."""
+    moving = ("frames", "lines", "per_second", "next_scan", "last_seen", "neighbours", "seen")
+    return [{name: value for name, value in one.items() if name not in moving} for one in items]
 
 
 if __name__ == "__main__":

@@ -77,7 +77,7 @@ class Kea(unittest.TestCase):
 
             dry = roster.dhcp_adopt(server.id)
             self.assertEqual([r.address for r in dry.reservations], ["10.44.10.30"])
-            self.assertEqual(roster.planned_subnets(), [], "a dry run changes nothing")
+            self.assertEqual(list(roster.planned_subnets()), [], "a dry run changes nothing")
             done = roster.dhcp_adopt(server.id, dry_run=False)
             self.assertEqual([(p.first, p.last) for p in done.pools], [("10.44.10.100", "10.44.10.199")])
             subnet = roster.planned_subnet("10.44.10.0/24").subnet
@@ -88,9 +88,9 @@ class Kea(unittest.TestCase):
             self.assertEqual(roster.assignment("10.44.10.181").reservation.state, "not published")  # type: ignore[union-attr]
             preview = roster.dhcp_preview(server.id)
             self.assertEqual([(line.action, line.what) for line in preview.lines], [("add", "reservation")])
-            self.assertTrue(any(line.kind == "added" and "10.44.10.181" in line.text for line in preview.text))
+            self.assertTrue(any(line.kind == "added" and "10.44.10.181" in line.text for line in preview.text_lines))
             published = roster.dhcp_publish(server.id, preview.digest)
-            self.assertIn("checked by the server (config-test)", published.notes)
+            self.assertIn("checked by the server (config-test)", published.remarks)
 
             state = roster.assignment("10.44.10.181").reservation
             assert state is not None
@@ -168,9 +168,9 @@ class Kea(unittest.TestCase):
             with dhcp_lab.kea(on, text), beside(on) as running, running.client() as roster:
                 server = roster.add_dhcp_server(kea_server(on, running))
                 page = roster.dhcp_holdings(server.id)
-                self.assertEqual(page.counts["reservation"], 2)
-                self.assertEqual((page.counts.get("not understood"), page.trouble), (None, ""))
-                (pool,) = roster.dhcp_holdings(server.id, part="pool").holdings
+                self.assertEqual(page.page.counts["reservation"], 2)
+                self.assertEqual((page.page.counts.get("not understood"), page.page.trouble), (None, ""))
+                (pool,) = roster.dhcp_holdings(server.id, part="pool")
                 self.assertEqual([(mark.what, mark.value) for mark in pool.hangs], [("client-class", "touring")])
                 self.assertEqual((pool.source, pool.line), (str(on.folder / "kea.conf"), 15))
                 proof = roster.prove("10.44.10.31", ask=False)
@@ -178,14 +178,14 @@ class Kea(unittest.TestCase):
                 self.assertIn("office: line 20 of", proof.reasons[0])
                 adopted = roster.dhcp_adopt(server.id, dry_run=False)
                 self.assertEqual((adopted.beside, adopted.not_understood), ({"class": 1, "reservation": 1}, []))
-                self.assertTrue(roster.dhcp_holdings(server.id, search="printer-1").holdings[0].ours)
+                self.assertTrue(roster.dhcp_holdings(server.id, search="printer-1")[0].ours)
                 self.assertIn(
                     "client id 01:aa:bb", running.roster("dhcp", "holdings", "--search", "10.44.10.31").stdout
                 )
                 # What was put into the running server alone is held as well.
                 kea_command(on, "config-set", running_config(on, "10.44.10.77"))
                 roster.dhcp_read(server.id)
-                (beside_file,) = roster.dhcp_holdings(server.id, part="reservation", search="10.44.10.77").holdings
+                (beside_file,) = roster.dhcp_holdings(server.id, part="reservation", search="10.44.10.77")
                 self.assertEqual((beside_file.source, beside_file.line), ("running memory", 0))
 
     def test_by_its_control_socket_alone(self) -> None:
@@ -195,7 +195,7 @@ class Kea(unittest.TestCase):
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             before = dhcp_lab.kea_command(on, "config-get")["arguments"]["Dhcp4"]
             done = roster.dhcp_publish(server.id)
-            self.assertIn("set and written back by the server", done.notes)
+            self.assertIn("set and written back by the server", done.remarks)
             after = dhcp_lab.kea_command(on, "config-get")["arguments"]["Dhcp4"]
             added = [r for r in after["subnet4"][0]["reservations"] if r.get("hw-address") == LAPTOP]
             self.assertEqual([r["ip-address"] for r in added], ["10.44.10.181"])
@@ -221,13 +221,13 @@ class Kea(unittest.TestCase):
             allow(running.home, Reach("office", "kea", reach))
             running.json("dhcp", "adopt")
             running.json("reserve", LAPTOP, "10.44.10.181", "--name", "portable-05")
-            notes: Any = running.json("dhcp", "publish", "--yes")["notes"]
+            notes: Any = running.json("dhcp", "publish", "--yes")["remarks"]
             self.assertIn("checked by the server (config-test)", notes)
             self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")
-            servers: Any = running.json("dhcp")["servers"]
+            servers: Any = running.json("dhcp")["items"]
             shown = servers[0]["reached"]
             self.assertEqual((shown["url"], "password" in shown), (url, False))
-            told: Any = running.json("dhcp", "leases", "--now")["leases"]
+            told: Any = running.json("dhcp", "leases", "--now")["items"]
             self.assertIn("10.44.10.181", [lease["address"] for lease in told])
             running.json("release", "10.44.10.181")
             running.json("dhcp", "publish", "--yes")
@@ -241,7 +241,7 @@ class Kea(unittest.TestCase):
             roster.dhcp_publish(server.id)
 
             def kinds() -> set[str]:
-                return {one.kind for one in roster.findings().findings}
+                return {one.kind for one in roster.findings()}
 
             roster.dhcp_read(server.id)
             self.assertFalse(kinds() & {"published-lost", "plan-unpublished", "two-rosters"})
@@ -257,7 +257,7 @@ class Kea(unittest.TestCase):
             kea_command(on, "config-reload")
             roster.dhcp_read(server.id)
             until(lambda: "published-lost" in kinds(), "that a reservation is gone was not told")
-            (lost,) = (one for one in roster.findings().findings if one.kind == "published-lost")
+            (lost,) = (one for one in roster.findings() if one.kind == "published-lost")
             self.assertIn(f"office does not have the reservation {LAPTOP} 10.44.10.181 any more", lost.evidence[0].said)
             self.assertEqual(len(lost.evidence), 1, lost.evidence)
             roster.dhcp_publish(server.id)
@@ -309,8 +309,8 @@ class Kea(unittest.TestCase):
             running.json("reserve", LAPTOP, "10.44.10.181", "--name", "portable-05")
             path.write_text(path.read_text().replace("bought in spring", "bought in autumn"))
             done = running.json("dhcp", "publish", "--yes")
-            self.assertIn("checked by kea-dhcp4 -t", str(done["notes"]))
-            self.assertIn("the server reads it when it is reloaded", str(done["notes"]))
+            self.assertIn("checked by kea-dhcp4 -t", str(done["remarks"]))
+            self.assertIn("the server reads it when it is reloaded", str(done["remarks"]))
             self.assertIn("bought in autumn", path.read_text())
             self.assertIn(LAPTOP, path.read_text())
             path.write_text(path.read_text().replace('"interfaces": [ "srv0" ]', '"interfaces": [ "srv9" ]'))
@@ -359,10 +359,10 @@ class Dnsmasq(unittest.TestCase):
             first = on.ask(LAPTOP)["acked"]
             server = roster.add_dhcp_server(self.server(on, running))
             roster.dhcp_adopt(server.id, dry_run=False)
-            self.assertEqual([a.address for a in roster.assignment_page().assignments], ["10.44.10.30"])
+            self.assertEqual([a.address for a in roster.assignments()], ["10.44.10.30"])
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             done = roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
-            self.assertTrue(any("SIGHUP" in note for note in done.notes), done.notes)
+            self.assertTrue(any("SIGHUP" in note for note in done.remarks), done.remarks)
             self.assertRegex(
                 (on.folder / "hosts").read_bytes().decode(),
                 f"^{re.escape(self.HOSTS)}# Reservations of this file are published by the roster [0-9a-f]{{8}}\n"
@@ -406,11 +406,11 @@ class Dnsmasq(unittest.TestCase):
                     over.set()
                 self.assertTrue(all(one.result() > 1 for one in readers), "they read only once")
             self.assertEqual(set(told), {""})
-            kinds = {one.kind for one in roster.findings(state="all").findings}
+            kinds = {one.kind for one in roster.findings(state="all")}
             self.assertEqual(
                 kinds & {"published-lost", "plan-unpublished", "two-rosters"}, set(), "not even for a moment"
             )
-            for item in roster.assignment_page().assignments:
+            for item in roster.assignments():
                 if item.address != "10.44.10.30":
                     roster.release(item.id)
             roster.dhcp_publish(server.id)
@@ -483,7 +483,7 @@ class Dhcpd(unittest.TestCase):
             server = roster.add_dhcp_server(self.server(on, running, restart))
             self.assertEqual((server.trouble, server.held_trouble, server.not_understood), ("", "", 0))
             self.assertIn(first, [lease.address for lease in roster.dhcp_leases()])
-            self.assertEqual(roster.dhcp_holdings(server.id).counts["reservation"], 3)
+            self.assertEqual(roster.dhcp_holdings(server.id).page.counts["reservation"], 3)
             adopted = roster.dhcp_adopt(server.id, dry_run=False)
             self.assertEqual([one.address for one in adopted.reservations], ["10.44.10.30", "10.44.10.33"])
             self.assertEqual(roster.dhcp_preview(server.id).lines, [])
@@ -494,7 +494,7 @@ class Dhcpd(unittest.TestCase):
             desk = roster.assignment("10.44.10.33")
             roster.edit_assignment(desk.id, AssignmentEdit(name="desk-window"))
             done = roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
-            self.assertIn("checked by dhcpd -4 -t", done.notes)
+            self.assertIn("checked by dhcpd -4 -t", done.remarks)
             text = (on.folder / "hosts.conf").read_text()
             self.assertIn('fixed-address 10.44.10.33; option host-name "desk-window"; } # by the window', text)
             self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")

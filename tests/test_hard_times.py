@@ -124,7 +124,7 @@ class FullDisk(unittest.TestCase):
 
     def _fill(self, folder: Path) -> None:
         with demo(home=folder / "home") as running, running.client() as roster:
-            first = roster.start_scan(ScanRequest(targets=["10.44.10.0/26"], names=False, ports=[]))
+            first = roster.start_scan(ScanRequest(targets=["10.44.10.0/26"], with_names=False, ports=[]))
             self._ended(running, first.id)
             known = {d.mac for d in roster.devices()}
             stuffing = folder / "stuffing"
@@ -147,7 +147,7 @@ class FullDisk(unittest.TestCase):
             self.assertTrue(known <= {d.mac for d in roster.devices()}, "reads go on")
             stuck = 0
             try:
-                stuck = roster.start_scan(ScanRequest(targets=["10.44.20.0/26"], names=False, ports=[])).id
+                stuck = roster.start_scan(ScanRequest(targets=["10.44.20.0/26"], with_names=False, ports=[])).id
             except RosterError as error:
                 self.assertIn("disk", str(error))
             stuffing.unlink()
@@ -166,7 +166,7 @@ class FullDisk(unittest.TestCase):
             self.assertNotIn(f"Annex {number} " + "x" * 60, names)
             if stuck:
                 self._ended(running, stuck)
-            again = roster.start_scan(ScanRequest(targets=["10.44.20.0/26"], names=False, ports=[]))
+            again = roster.start_scan(ScanRequest(targets=["10.44.20.0/26"], with_names=False, ports=[]))
             self.assertEqual(self._ended(running, again.id), "done")
 
     def _ended(self, running: object, scan: int) -> str:

@@ -126,7 +126,7 @@ class Names(unittest.TestCase):
 
     def test_servers_go_by_name(self) -> None:
         (server,) = self.roster.dhcp_servers()
-        self.assertEqual(self.roster.dhcp_holdings(server.name.upper()).server, server.id)
+        self.assertEqual(self.roster.dhcp_holdings(server.name.upper()).page.server.id, server.id)
         with self.assertRaisesRegex(NotFound, "no DHCP server 'legder'; is it ledger"):
             self.roster.dhcp_preview("legder")
 

@@ -27,7 +27,7 @@ class OnTheCommandLine(unittest.TestCase):
                 ("address", "Wo steht's"),
                 ("name", "Wie heisst's"),
                 ("mac", "Kennung"),
-                ("note", "Bemerkung"),
+                ("notes", "Bemerkung"),
             )
         ]
         commands: list[list[str]] = []

@@ -69,7 +69,9 @@ class OneRecord(unittest.TestCase):
         return self.plan.edit_records(WHO, make, anyway=True)
 
     def set(self, identity: int, version: int | None = None, with_hostname: bool = False, **fields: str) -> Saved:
-        return self.do(device_edits.set_fields([(identity, version)], fields, with_hostname))
+        return self.do(
+            device_edits.set_fields([(identity, None if version is None else (version,))], fields, with_hostname)
+        )
 
     def assign(self, octet: int, mac: MacNumber | None = None, name: str = "", **more: Any) -> Assignment:
         text = str(Mac(mac)) if mac is not None else None
@@ -80,7 +82,7 @@ class OneRecord(unittest.TestCase):
     def change(self, octet: int, **values: Any) -> Saved:
         item = self.at(octet)
         return self.plan.edit(
-            WHO, planning.edit_assignment(item.id, AssignmentEdit.model_validate(values)), anyway=True
+            WHO, planning.edit_assignment(item.id, None, AssignmentEdit.model_validate(values)), anyway=True
         )
 
     def release(self, octet: int) -> Saved:
@@ -466,9 +468,9 @@ class Edits(OneRecord):
 
     def test_impossible_edits_say_why(self) -> None:
         for make, error in (
-            (device_edits.set_fields([(self.first, 1)], {"colour": "red"}), "no field"),
-            (device_edits.set_fields([(self.first, 1)], {"name": "x" * 121}), "at most 120"),
-            (device_edits.set_fields([(self.first, 1)], {"role": "pritner"}), "perhaps 'printer'"),
+            (device_edits.set_fields([(self.first, (1,))], {"colour": "red"}), "no field"),
+            (device_edits.set_fields([(self.first, (1,))], {"name": "x" * 121}), "at most 120"),
+            (device_edits.set_fields([(self.first, (1,))], {"role": "pritner"}), "perhaps 'printer'"),
             (device_edits.join(self.first, [self.first]), "two different"), (device_edits.split(self.first, [A]), "at least one"),
             (device_edits.split(self.first, [MacNumber(0xFF)]), "belong to this device"),
         ):  # fmt: skip

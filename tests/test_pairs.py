@@ -120,7 +120,7 @@ class Pair(unittest.TestCase):
             before = {end: Path(end.folder / "kea.conf").read_text() for end in (a, b)}
             roster.assign(reserve(LAPTOP, "10.44.10.181"))
             done = roster.dhcp_publish(server.id, roster.dhcp_preview(server.id).digest)
-            self.assertIn("both checked by the server (config-test)", done.notes)
+            self.assertIn("both checked by the server (config-test)", done.remarks)
             for end in (a, b):
                 self.assertIn("10.44.10.181", reserved(end), end.folder.name)
             self.assertEqual(on.ask(LAPTOP)["acked"], "10.44.10.181")

@@ -215,7 +215,7 @@ class PastPlan(unittest.TestCase):
         self.edit([], many)
         imported = self.clock
         items = sorted(self.now().assignments.values(), key=lambda a: a.address)
-        self.edit([*items], [replace(a, note="seen") for a in items])
+        self.edit([*items], [replace(a, notes="seen") for a in items])
         with self.database.read() as connection:
             self.assertEqual(
                 past_plan_queries.count_on(connection, imported, subnet.site, subnet.first, subnet.last), 20_000
@@ -224,5 +224,5 @@ class PastPlan(unittest.TestCase):
                 past_plan_queries.count_on(connection, imported - 1, subnet.site, subnet.first, subnet.last), 0
             )
             plan = past_plan_queries.around(connection, imported, subnet.first + 12, subnet.first + 12)
-            self.assertEqual([(a.name, a.note) for a in plan.assignments.values()], [("h2", "")])
+            self.assertEqual([(a.name, a.notes) for a in plan.assignments.values()], [("h2", "")])
             self.assertEqual(str(IPv4Address(next(iter(plan.assignments.values())).address)), "10.64.0.12")

@@ -357,7 +357,7 @@ class Spreadsheets(unittest.TestCase):
         after = found[0].after
         assert after is not None
         self.assertEqual(
-            (after.mac, after.name, after.note, after.kind),
+            (after.mac, after.name, after.notes, after.kind),
             (LAPTOP.value, "ledger", "in the cellar", AssignmentKind.RESERVED),
         )
         for rows, said in (
@@ -408,7 +408,7 @@ class Spreadsheets(unittest.TestCase):
         self, rows: list[tuple[int, str, int | None, AssignmentKind, str, bool]]
     ) -> None:
         items = [
-            assigned(f"10.44.10.{n}", i + 1, name=name, mac=mac, kind=kind, note=note, on=on)
+            assigned(f"10.44.10.{n}", i + 1, name=name, mac=mac, kind=kind, notes=note, on=on)
             for i, (n, name, mac, kind, note, on) in enumerate(rows)
         ]
         full = a_plan(*items)
@@ -439,7 +439,7 @@ class SpreadsheetFiles(unittest.TestCase):
         book = Workbook()
         sheet = book.active
         assert sheet is not None
-        sheet.append(["ip", "name", "note"])
+        sheet.append(["ip", "name", "notes"])
         sheet.append(["10.44.10.9", "=HYPERLINK(1)", 5.0])
         sheet.append(["10.44.10.10", "x", True])
         out = io.BytesIO()
@@ -450,7 +450,7 @@ class SpreadsheetFiles(unittest.TestCase):
 
     def test_risky_texts_are_written_as_texts(self) -> None:
         risky = "=cmd|' /C calc'!A0"
-        item = assigned("10.44.10.9", note=risky)
+        item = assigned("10.44.10.9", notes=risky)
         table = list(spreadsheets.export_rows(a_plan(item), [item]))
         self.assertIn(f"'{risky}".encode(), spreadsheet_files.write_csv(table))
         book = load_workbook(io.BytesIO(spreadsheet_files.write_workbook(table, "x")))

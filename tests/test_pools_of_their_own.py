@@ -120,10 +120,10 @@ class OnKea(unittest.TestCase):
                 self.assertEqual(self.asked(on, ""), ("10.44.10.1", ["10.44.10.1"]))
                 self.assertIn("/* guests */", (on.folder / "kea.conf").read_text())
                 drawn = BandDraft(
-                    id=guests.id, subnet=guests.subnet, kind="pool", range="10.44.10.200-220", server=server.id,
+                    id=guests.id, subnet=guests.subnet.id or 0, kind="pool", range="10.44.10.200-220", server=server.id,
                     options=own.model_copy(update={"lease_seconds": 600}),
                 )  # fmt: skip
-                (problem,) = roster.draft_band(drawn).problems
+                (problem,) = roster.draft_band(drawn).items
                 self.assertIn("differ in lease time, which office cannot hand out by pool", problem.sentence)
                 roster.edit_band(guests.id, BandEdit(range="10.44.10.200-10.44.10.230"))
                 roster.dhcp_publish(server.id)
@@ -147,9 +147,9 @@ class BeforeItIsSaved(unittest.TestCase):
             other = HandedOutView(gateway="10.44.10.9", lease_seconds=28800)
             drawn = BandDraft(subnet=office, kind="pool", range="10.44.10.240-249", server=ledger, options=other)
             said = "the pools of Office differ in gateway, which ledger cannot hand out by pool"
-            self.assertEqual([one.sentence for one in roster.draft_band(drawn).problems], [said])
+            self.assertEqual([one.sentence for one in roster.draft_band(drawn).items], [said])
             same = drawn.model_copy(update={"options": HandedOutView(lease_seconds=28800)})
-            self.assertEqual(roster.draft_band(same).problems, [])
+            self.assertEqual(roster.draft_band(same).items, [])
             words = "band add Office pool 240-249 --by ledger --lease 28800 --gateway 10.44.10.9"
             told = running.roster(*words.split())
             self.assertIn("which ledger cannot hand out by", " ".join(told.stdout.split()))

@@ -30,7 +30,7 @@ ROOMS = {
 }  # fmt: skip
 """Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""
 HALL_SEES = {"aids", "knowing", "vendors"}
-HALL = {"context", "settings", "views", "setting_edits"}
+HALL = {"context", "settings", "views", "refs", "setting_edits"}
 SERVE_MAY = {"service", "standin", "probe", "store"}
 ALLOW_MAY = {"dhcp"}
 """What lets a service reach a server writes the host's file itself, and checks it as the service would."""
@@ -141,6 +141,7 @@ class Files(unittest.TestCase):
             "--no-install",
             "openapi-typescript",
             str(folder / "openapi.json"),
+            "--default-non-nullable=false",
             "-o",
             str(folder / "schema.d.ts"),
         ]

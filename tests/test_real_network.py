@@ -30,7 +30,7 @@ QUICK = ("--no-names", "--ports", "none")
 
 
 def answered(told: dict[str, Any]) -> set[str]:
-    return {a["address"] for a in told["addresses"] if a["answered"] and not a["foreign"]}
+    return {a["address"] for a in told["items"] if a["answered"] and not a["foreign"]}
 
 
 @needs_lab
@@ -87,9 +87,9 @@ class RawFrames(RealLink):
             told = self.scan(running)
         self.assertEqual((told["scan"]["door"], told["scan"]["segment"]), ("packet", "10.77.0.0/24"))
         self.assertEqual(answered(told), {f"10.77.0.{n}" for n in (2, *range(10, 210))})
-        self.assertEqual(sum(len(a["macs"]) == 2 for a in told["addresses"]), 3)
-        host = next(a for a in told["addresses"] if a["address"] == "10.77.0.50")
-        self.assertEqual((host["by"], host["macs"][0]["mac"]), (["arp", "echo"], "02:c0:f0:00:00:28"))
+        self.assertEqual(sum(len(a["claims"]) == 2 for a in told["items"]), 3)
+        host = next(a for a in told["items"] if a["address"] == "10.77.0.50")
+        self.assertEqual((host["by"], host["claims"][0]["mac"]), (["arp", "echo"], "02:c0:f0:00:00:28"))
         self.assertLess(host["rtt_ms"]["min"], 50)
         frames = self.nothing_malformed(capture)
         self.assertGreaterEqual(len(frames("arp.opcode == 1")), 254)
@@ -111,7 +111,7 @@ class RawFrames(RealLink):
     def test_cap_net_raw_alone_is_enough(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/26", 20))
         told = self.scan(self.serving(*ONLY_RAW), *QUICK)
-        self.assertEqual((told["scan"]["door"], len(answered(told)), told["scan"]["notes"]), ("packet", 21, []))
+        self.assertEqual((told["scan"]["door"], len(answered(told)), told["scan"]["remarks"]), ("packet", 21, []))
 
     def test_a_device_at_a_foreign_address_is_overheard(self) -> None:
         other = self.enterContext(namespace())
@@ -124,7 +124,7 @@ class RawFrames(RealLink):
         told = self.scan(running, *QUICK)
         process.kill()
         process.communicate()
-        foreign = [a["address"] for a in told["addresses"] if a["foreign"]]
+        foreign = [a["address"] for a in told["items"] if a["foreign"]]
         self.assertEqual((foreign, answered(told)), (["192.168.200.10"], {"10.77.0.2", "10.77.0.9"}))
 
     def test_the_kernels_own_hosts_answer_and_a_firewalled_one_is_found(self) -> None:
@@ -136,7 +136,7 @@ class RawFrames(RealLink):
         told = self.scan(self.serving(), "--no-names")
         server.communicate("\n", timeout=PATIENCE)
         self.assertEqual(len(answered(told)), 21)
-        web = next(a for a in told["addresses"] if a["address"] == "10.77.0.12")
+        web = next(a for a in told["items"] if a["address"] == "10.77.0.12")
         self.assertEqual((web["by"], web["ports"]), (["arp"], [80]))
 
     @unittest.skipUnless(shutil.which("avahi-daemon"), "avahi-daemon is not installed")
@@ -159,7 +159,7 @@ class RawFrames(RealLink):
         running = self.serving()
 
         def names() -> list[dict[str, str]]:
-            found: list[dict[str, str]] = self.scan(running, "10.77.0.9", "--ports", "none")["addresses"][0]["names"]
+            found: list[dict[str, str]] = self.scan(running, "10.77.0.9", "--ports", "none")["items"][0]["names"]
             return found
 
         self.assertIn({"name": "light-desk.local", "source": "mdns"}, until(names, "no name is told"))
@@ -171,11 +171,11 @@ class Unprivileged(RealLink):
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--no-echo"))
         told = self.scan(self.serving(*UNPRIVILEGED), *QUICK)
         self.assertEqual((told["scan"]["door"], len(answered(told))), ("kernel", 201))
-        hosts = {a["address"]: a for a in told["addresses"]}
+        hosts = {a["address"]: a for a in told["items"]}
         self.assertEqual(
-            (hosts["10.77.0.50"]["by"], hosts["10.77.0.50"]["macs"][0]["mac"]), (["neighbour"], "02:c0:f0:00:00:28")
+            (hosts["10.77.0.50"]["by"], hosts["10.77.0.50"]["claims"][0]["mac"]), (["neighbour"], "02:c0:f0:00:00:28")
         )
-        self.assertIn("second MAC answering for one address cannot be seen", " ".join(told["scan"]["notes"]))
+        self.assertIn("second MAC answering for one address cannot be seen", " ".join(told["scan"]["remarks"]))
 
     def test_a_range_larger_than_the_kernels_table_loses_nothing(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/21", 1150, "--no-echo"))
@@ -189,7 +189,7 @@ class Unprivileged(RealLink):
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/26", 20))
         self.inside.run("sysctl", "-q", "-w", "net.ipv4.ping_group_range=0 2147483647")
         told = self.scan(self.serving(*UNPRIVILEGED), *QUICK)
-        host = next(a for a in told["addresses"] if a["address"] == "10.77.0.12")
+        host = next(a for a in told["items"] if a["address"] == "10.77.0.12")
         self.assertEqual(host["by"], ["neighbour", "echo"])
         self.assertIsNotNone(host["rtt_ms"])
 
@@ -207,8 +207,8 @@ class BehindTheGateway(RealLink):
     def by(self, *prefix: str) -> dict[str, list[str]]:
         told = self.scan(self.serving(*prefix), "10.88.0.0/28", *QUICK)
         self.assertEqual(told["scan"]["segment"], "10.77.0.0/26")
-        self.assertTrue(all(a["macs"] == [] for a in told["addresses"]))
-        return {a["address"]: a["by"] for a in told["addresses"] if a["answered"]}
+        self.assertTrue(all(a["claims"] == [] for a in told["items"]))
+        return {a["address"]: a["by"] for a in told["items"] if a["answered"]}
 
     def test_hosts_are_found_by_echo_through_raw_frames(self) -> None:
         self.assertEqual(self.by(), {"10.88.0.5": ["echo"], "10.88.0.9": ["echo"]})

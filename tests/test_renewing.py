@@ -103,7 +103,7 @@ class OnKea(unittest.TestCase):
             assert (
                 found is not None and found.renews is not None and found.rebinds is not None and found.ends is not None
             )
-            self.assertEqual((found.address, found.server_name, found.can_end), (first, "office", True))
+            self.assertEqual((found.address, found.server.name, found.can_end), (first, "office", True))
             length = found.ends - found.renews
             self.assertEqual(length.total_seconds(), 1800, "half of the hour that Kea lends for")
             self.assertEqual((found.ends - found.rebinds).total_seconds(), 450)

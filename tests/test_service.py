@@ -10,6 +10,7 @@ import threading
 import time
 import unittest
 from pathlib import Path
+from typing import Any
 
 import httpx
 
@@ -74,7 +75,7 @@ class Scanning(WithDemo):
 
     def test_what_is_wrong_at_the_site_is_in_the_results(self) -> None:
         stage = {result.address: result for result in self.roster.results(2)}
-        self.assertEqual({mac.vendor for mac in stage["10.44.20.41"].macs}, {"Corvane Lighting", "Hushwell Audio"})
+        self.assertEqual({mac.vendor for mac in stage["10.44.20.41"].claims}, {"Corvane Lighting", "Hushwell Audio"})
         self.assertTrue(stage["192.168.200.10"].foreign)
         self.assertEqual(stage["10.44.20.120"].by, ["arp"])
 
@@ -82,13 +83,18 @@ class Scanning(WithDemo):
         everything = list(self.roster.results(1, silent=True))
         asked = [r for r in everything if not r.foreign]
         self.assertEqual((len(asked), len({r.address for r in asked})), (254, 254))
-        small, cursor = [], None
+        small: list[str] = []
+        cursor: dict[str, Any] = {}
         while True:
-            page = self.roster.scan_addresses(1, cursor=cursor, limit=23, silent=True)
-            small += page.addresses
-            if (cursor := page.next) is None:
+            page = self.roster.run(
+                _raw("/api/v1/scans/1/addresses", {"limit": 23, "silent": True, **cursor}, "ResultPage")
+            )
+            small += [one.address for one in page.items]
+            if page.next is None:
                 break
-        self.assertEqual([r.address for r in small], [r.address for r in everything])
+            cursor = {"cursor": page.next}
+        self.assertEqual(small, [r.address for r in everything])
+        self.assertEqual(len(list(self.roster.results(1, silent=True, limit=30))), 30)
 
     def test_names_come_with_their_sources(self) -> None:
         sources = {name.source for result in self.roster.results(1) for name in result.names}
@@ -104,9 +110,9 @@ class Scanning(WithDemo):
     def test_anything_is_found_by_a_fragment(self) -> None:
         for text in ("printer-3", "c0.4400", "10.44.10.32", "quillmark 10.44.10.32"):
             with self.subTest(text):
-                found = self.roster.find(text).found
+                found = self.roster.find(text).items
                 self.assertTrue(any(hit.device and hit.device.address == "10.44.10.32" for hit in found))
-        self.assertEqual(self.roster.find("no such thing").found, [])
+        self.assertEqual(self.roster.find("no such thing").items, [])
 
     def test_the_ruler_shows_states(self) -> None:
         states = {tick.address: tick.state for tick in self.roster.ruler("10.44.20.0/24").ticks}
@@ -156,7 +162,7 @@ class Scanning(WithDemo):
 class Editing(WithDemo):
     def test_a_name_is_kept_through_another_scan_and_recorded(self) -> None:
         device = next(iter(self.roster.devices(range="10.44.10.12")))
-        self.roster.edit_device(device.id, DeviceEdit(version=device.version, name="Accounts store", role="storage"))
+        self.roster.edit_device(device.id, DeviceEdit(name="Accounts store", role="storage"), device.version)
         finished(self.roster, self.roster.start_scan(ScanRequest(targets=["10.44.10.12"])))
         sheet = self.roster.device(device.id)
         self.assertEqual((sheet.device.name, sheet.device.role), ("Accounts store", "storage"))
@@ -164,10 +170,14 @@ class Editing(WithDemo):
 
     def test_a_stale_edit_is_a_conflict_with_both_values(self) -> None:
         device = next(iter(self.roster.devices(range="10.44.10.13")))
-        self.roster.edit_device(device.id, DeviceEdit(version=device.version, place="Attic"))
+        self.roster.edit_device(device.id, DeviceEdit(place="Attic"), device.version)
         with self.assertRaises(StaleEdit) as caught:
-            self.roster.edit_device(device.id, DeviceEdit(version=device.version, place="Cellar"))
-        self.assertEqual((caught.exception.current["place"], caught.exception.version), ("Attic", device.version + 1))
+            self.roster.edit_device(device.id, DeviceEdit(place="Cellar"), device.version)
+        problem = caught.exception.problem
+        self.assertEqual(
+            (problem.status, problem.given, problem.version), (412, {"place": "Cellar"}, device.version + 1)
+        )
+        self.assertEqual(caught.exception.current["place"], "Attic")
 
     def test_a_bulk_edit_is_all_or_nothing(self) -> None:
         rows = list(self.roster.devices(range="10.44.10.50-55"))
@@ -176,14 +186,16 @@ class Editing(WithDemo):
             self.roster.edit_devices([*items[:-1], BulkItem(id=rows[-1].id, version=99)], DeviceEdit(role="phone"))
         self.assertEqual({row.owner for row in self.roster.devices(range="10.44.10.50-55")}, {""})
         self.roster.edit_devices(items, DeviceEdit(role="control", owner="Front of house"))
-        self.assertEqual(self.roster.device_page(role="control", owner="Front of house").total, 6)
+        self.assertEqual(self.roster.devices(role="control", owner="Front of house", total=True).page.total, 6)
         self.assertEqual(
-            {a.role for a in self.roster.assignment_page(q="phone-20", limit=6).assignments},
+            {a.role for a in self.roster.assignments(q="phone-20", limit=6)},
             {"control"},
             "one role everywhere",
         )
         self.roster.undo(self.roster.changes(limit=1)[0].id)
-        self.assertEqual(self.roster.device_page(owner="Front of house").total, 0, "a bulk edit is undone as one")
+        self.assertEqual(
+            self.roster.devices(owner="Front of house", total=True).page.total, 0, "a bulk edit is undone as one"
+        )
 
     def test_adapters_of_one_laptop_are_suggested_joined_and_split(self) -> None:
         wireless = next(iter(self.roster.devices(range="10.44.10.111")))
@@ -211,7 +223,7 @@ class Editing(WithDemo):
 
     def test_own_prefixes_and_registry_files_name_vendors_at_once(self) -> None:
         self.roster.set_own_prefix("02:c0:44", "Quillmark of Larkspur")
-        self.assertEqual(self.roster.device_page(vendor="Quillmark of Larkspur").total, 4)
+        self.assertEqual(self.roster.devices(vendor="Quillmark of Larkspur", total=True).page.total, 4)
         self.roster.set_own_prefix("02:c0:44", "Quillmark Printing")
         loaded = self.roster.load_vendors("Registry,Assignment,Organization Name\nMA-S,0C4A10512,Narrow Works\n")
         self.assertEqual(loaded.loaded, 1)
@@ -229,11 +241,11 @@ class Editing(WithDemo):
 
     def test_hostile_input_is_refused_in_a_sentence(self) -> None:
         for call in (
-            lambda: self.roster.device_page(cursor="x"), lambda: self.roster.explain("../../etc"), lambda: self.roster.find("x" * 201),
+            lambda: self.roster.run(_raw("/api/v1/devices", {"cursor": "x"})), lambda: self.roster.explain("../../etc"), lambda: self.roster.find("x" * 201),
             lambda: self.roster.run(_raw("/api/v1/devices", {"sort": "evil"})), lambda: self.roster.ruler("10.44.10.1-9"),
         ):  # fmt: skip
             with self.assertRaises((BadInput, NotFound)) as caught:
-                call()  # type: ignore[no-untyped-call]
+                call()
             self.assertGreater(len(str(caught.exception)), 12)
         name = "<img src=x onerror=alert(1)>\x1b[2J"
         device = next(iter(self.roster.devices(range="10.44.10.86")))
@@ -241,8 +253,8 @@ class Editing(WithDemo):
         self.assertEqual(row.name, "<img src=x onerror=alert(1)>[2J")
 
 
-def _raw(path: str, params: dict[str, str]) -> Call[object]:
-    return Call("None", "GET", path, params)
+def _raw(path: str, params: dict[str, Any], answer: str = "None") -> Call[Any]:
+    return Call(answer, "GET", path, params)
 
 
 class Doors(WithDemo):
@@ -324,7 +336,10 @@ class Doors(WithDemo):
     def test_the_async_client_does_the_same(self) -> None:
         async def ask() -> tuple[int, str]:
             async with AsyncRoster(home=self.service.home) as roster:
-                devices = [device async for device in roster.devices(limit=10)]
+                devices = [device async for device in roster.devices()]
+                first = await roster.devices(total=True, limit=3).first()
+                self.assertEqual((len(first.items), first.total), (3, len(await roster.devices())))
+                self.assertEqual(len(await roster.devices(limit=3)), 3)
                 return len(devices), (await roster.here()).hostname
 
         self.assertEqual(asyncio.run(ask()), (len(list(self.roster.devices())), "box-office"))
@@ -339,7 +354,7 @@ class Doors(WithDemo):
 def until_answered(roster: Roster, scan: ScanInfo, count: int) -> None:
     """Wait until so many have answered a scan that is still running."""
     end = time.monotonic() + PATIENCE
-    while roster.scan(scan.id).answered < count:
+    while roster.scan(scan.id).answered_count < count:
         assert time.monotonic() < end, "too few answer"
         time.sleep(0.1)
 
@@ -347,15 +362,15 @@ def until_answered(roster: Roster, scan: ScanInfo, count: int) -> None:
 class Ends(unittest.TestCase):
     def test_two_scans_of_one_segment_never_run_at_once_and_a_stop_keeps_results(self) -> None:
         with demo("--hosts", "900") as service, service.client() as roster:
-            scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, names=False))
+            scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, with_names=False))
             with self.assertRaisesRegex(Conflict, "wait or stop it"):
                 roster.start_scan(ScanRequest(targets=["10.96.0.1"]))
             until_answered(roster, scan, 60)
             stopped = roster.stop_scan(scan.id)
             self.assertEqual(stopped.state, "stopped")
-            self.assertGreater(stopped.answered, 50)
+            self.assertGreater(stopped.answered_count, 50)
             self.assertLess(stopped.probes, 900)
-            self.assertEqual(len([r for r in roster.results(scan.id)]), stopped.answered)
+            self.assertEqual(len([r for r in roster.results(scan.id)]), stopped.answered_count)
 
     def test_sigterm_ends_soon_and_marks_the_scan_stopped(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -370,22 +385,22 @@ class Ends(unittest.TestCase):
             with demo("--hosts", "900", home=home) as service, service.client() as roster:
                 after = roster.scan(scan.id)
                 self.assertEqual(after.state, "stopped")
-                self.assertGreater(after.answered, 20)
+                self.assertGreater(after.answered_count, 20)
 
     def test_after_sigkill_the_roster_is_whole_and_little_is_lost(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             home = Path(folder) / "home"
             with demo("--hosts", "900", home=home) as service, service.client() as roster:
-                scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, names=False))
+                scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200, with_names=False))
                 until_answered(roster, scan, 200)
-                seen = roster.scan(scan.id).answered
+                seen = roster.scan(scan.id).answered_count
                 service.stop(signal.SIGKILL)
             with demo("--hosts", "900", home=home) as service, service.client() as roster:
                 after = roster.scan(scan.id)
                 self.assertEqual(after.state, "interrupted")
-                self.assertGreaterEqual(after.answered, seen - 200, "what was told a second ago is kept")
-                self.assertGreaterEqual(len(list(roster.devices())), after.answered)
-                self.assertIn("ended while this scan ran", after.notes[0])
+                self.assertGreaterEqual(after.answered_count, seen - 200, "what was told a second ago is kept")
+                self.assertGreaterEqual(len(list(roster.devices())), after.answered_count)
+                self.assertIn("ended while this scan ran", after.remarks[0])
 
 
 if __name__ == "__main__":

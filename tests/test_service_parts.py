@@ -31,7 +31,7 @@ from even_roster.client import (
     _watch_calls,
 )
 from even_roster.client import _calls as calls
-from even_roster.client._answers import adapter
+from even_roster.client._answers import adapter, model
 from even_roster.client._errors import error_of
 from even_roster.client._events import EventParser
 from even_roster.client._methods import Calls
@@ -96,7 +96,7 @@ class Events(unittest.IsolatedAsyncioTestCase):
 
     async def test_a_new_listener_is_greeted_and_hears_what_comes(self) -> None:
         hub = Hub()
-        hub.publish(PlanEvent(change=1, kinds=["site"]))
+        hub.publish(PlanEvent(change_id=1, kinds=["site"]))
         listening = asyncio.create_task(heard(hub, None, 2))
         await listens(hub)
         hub.publish(DevicesEvent(ids=[3]))
@@ -107,14 +107,14 @@ class Events(unittest.IsolatedAsyncioTestCase):
     async def test_a_listener_that_was_away_hears_everything_it_missed_in_order(self) -> None:
         hub = Hub()
         for number in range(10):
-            hub.publish(PlanEvent(change=number, kinds=[]))
+            hub.publish(PlanEvent(change_id=number, kinds=[]))
         chunks = await heard(hub, f"{hub.epoch}-4", 6)
-        self.assertEqual([json.loads(chunk.split("data: ")[1])["change"] for chunk in chunks], [4, 5, 6, 7, 8, 9])
+        self.assertEqual([json.loads(chunk.split("data: ")[1])["change_id"] for chunk in chunks], [4, 5, 6, 7, 8, 9])
 
     async def test_too_long_away_or_another_run_means_reset(self) -> None:
         hub = Hub()
         for number in range(KEPT + 20):
-            hub.publish(PlanEvent(change=number, kinds=[]))
+            hub.publish(PlanEvent(change_id=number, kinds=[]))
         for last_id in (f"{hub.epoch}-3", "other-9", "nonsense", f"{hub.epoch}-999999"):
             with self.subTest(last_id):
                 self.assertIn("event: reset", (await heard(hub, last_id, 1))[0])
@@ -124,7 +124,7 @@ class Events(unittest.IsolatedAsyncioTestCase):
         stream = hub.stream(None)
         await anext(stream)
         for number in range(2100):
-            hub.publish(PlanEvent(change=number, kinds=[]))
+            hub.publish(PlanEvent(change_id=number, kinds=[]))
         self.assertEqual(hub.listeners, 0)
         received = sum([1 async for _ in stream])
         self.assertEqual(received, 2048)
@@ -211,7 +211,7 @@ class Reading(unittest.TestCase):
         cases: tuple[tuple[Exception, int, str], ...] = (
             (RangeError("x", 0, 1, "wrong", "right"), 422, "bad_range"), (TargetError("public", "no"), 422, "public"),
             (MacError("no"), 422, "bad_mac"), (EditError("no", "name"), 422, "bad_edit"), (Missing("no"), 404, "missing"),
-            (Stale(3, 5, {"name": "x"}), 409, "stale"), (SegmentError("gone"), 503, "network"), (ZeroDivisionError("secret"), 500, "internal"),
+            (Stale("device 3", 5, {"name": "x"}), 412, "stale"), (SegmentError("gone"), 503, "network"), (ZeroDivisionError("secret"), 500, "internal"),
         )  # fmt: skip
         for error, status, code in cases:
             problem = problems.of(error)
@@ -278,7 +278,7 @@ class Client(unittest.TestCase):
                 locate(home)
 
     def test_calls_name_their_paths_and_leave_out_what_was_not_given(self) -> None:
-        page = calls.device_page(q="x", unknown=True)
+        page = calls.devices(q="x", unknown=True)
         assert page.params is not None
         self.assertEqual((page.path, page.params["unknown"], "role" in page.params), ("/api/v1/devices", True, False))
         self.assertEqual(calls.explain("a/../b").path, "/api/v1/explain/a%2F..%2Fb")
@@ -290,18 +290,27 @@ class Client(unittest.TestCase):
                 one for one in tree.body if isinstance(one, ast.FunctionDef) and one.returns and one.name[0] != "_"
             ]
             for one in built:
-                promised = ast.unparse(one.returns).removeprefix("Call[").removesuffix("]") if one.returns else ""
+                if one.name in ("call", "listing", "named", "or_any"):
+                    continue
+                returns = ast.unparse(one.returns) if one.returns else ""
+                promised = returns.removeprefix("Call[").removesuffix("]")
+                if returns.startswith("ListCall["):
+                    item, promised = returns.removeprefix("ListCall[").removesuffix("]").split(", ")
+                    self.assertEqual(
+                        str(model(promised).model_fields["items"].annotation),
+                        f"list[{model(item).__module__}.{item}]",
+                        one.name,
+                    )
                 given = [
                     node.args[0].value
                     for node in ast.walk(one)
                     if isinstance(node, ast.Call)
-                    and getattr(node.func, "id", "") == "call"
+                    and getattr(node.func, "id", "") in ("call", "listing")
                     and isinstance(node.args[0], ast.Constant)
                 ]
-                if one.name not in ("call", "named"):
-                    self.assertEqual(given, [promised], one.name)
-                    self.assertIs(adapter(promised), adapter(promised), "no model of the API")
-                    self.assertTrue(hasattr(Calls, one.name), f"{one.name} is no method")
+                self.assertEqual(given, [promised], one.name)
+                self.assertIs(adapter(promised), adapter(promised), "no model of the API")
+                self.assertIn(one.name, vars(Calls), "no method")
 
 
 if __name__ == "__main__":

@@ -124,8 +124,8 @@ class LeasesBesideEdits(unittest.TestCase):
                 next(reads)
 
             def edit() -> None:
-                request = AssignmentEdit(note=f"note {next(notes)}")
-                site.context.plan.edit("a hand", planning.edit_assignment(item.id, request))
+                request = AssignmentEdit(notes=f"note {next(notes)}")
+                site.context.plan.edit("a hand", planning.edit_assignment(item.id, None, request))
 
             def enough() -> bool:
                 return bool(failed) or (_count(notes) >= ROUNDS and _count(reads) >= ROUNDS)
@@ -204,29 +204,31 @@ class EveryPair(unittest.TestCase):
         loop: asyncio.AbstractEventLoop = context.loop
 
         def call(method: str, path: str, *codes: int, **more: Any) -> Any:
-            answer = web.request(method, path, **more)
+            answer = web.request(method, path, headers={"If-Match": "*"} if method == "PATCH" else None, **more)
             self.assertIn(answer.status_code, codes or (200, 201, 204), f"{method} {path}: {answer.text}")
             return answer.json() if answer.content and answer.status_code < 300 else None
 
         call("POST", f"/api/v1/dhcp/servers/{next(iter(context.plan.plan.pools())).server}/read")
-        device = call("GET", "/api/v1/devices?limit=1")["devices"][0]["id"]
+        device = call("GET", "/api/v1/devices?limit=1")["items"][0]["id"]
         subnet = next(s for s in context.plan.plan.subnets.values() if s.name == "Foyer")
         site = call("POST", "/api/v1/sites", json={"name": "Annex"})
-        items = call("GET", "/api/v1/assignments?limit=5")["assignments"]
+        items = call("GET", "/api/v1/assignments?limit=5")["items"]
         band = next(b for b in context.plan.plan.bands.values() if b.subnet == subnet.id)
         server = next(iter(context.plan.plan.pools())).server
         route = call("POST", "/api/v1/notices", json={"name": "desk", "kind": "syslog", "to": "127.0.0.1:9"})
 
         def scan() -> None:
-            started = web.post("/api/v1/scans", json={"targets": ["10.44.20.40-44"], "ports": [], "names": False})
+            started = web.post("/api/v1/scans", json={"targets": ["10.44.20.40-44"], "ports": [], "with_names": False})
             self.assertIn(started.status_code, (201, 409))
             if started.status_code == 201:
                 asyncio.run_coroutine_threadsafe(app.state.scans.wait(started.json()["id"]), loop).result(PATIENCE)
 
         def undo() -> None:
-            note = {"note": f"undone {next(numbers)}"}
+            note = {"notes": f"undone {next(numbers)}"}
             call("PATCH", f"/api/v1/assignments/{items[1]['id']}", 200, json=note)
-            change = next(c for c in call("GET", "/api/v1/changes?limit=40") if c["item"] == items[1]["address"])
+            change = next(
+                c for c in call("GET", "/api/v1/changes?limit=40")["items"] if c["item"] == items[1]["address"]
+            )
             call("POST", f"/api/v1/changes/{change['id']}/undo", 204, 409, 422)
 
         def listen() -> None:
@@ -254,7 +256,7 @@ class EveryPair(unittest.TestCase):
 
         return {
             "an assignment": lambda: call(
-                "PATCH", f"/api/v1/assignments/{items[0]['id']}", json={"note": f"n{next(numbers)}"}
+                "PATCH", f"/api/v1/assignments/{items[0]['id']}", json={"notes": f"n{next(numbers)}"}
             ),
             "a band": lambda: call("PATCH", f"/api/v1/bands/{band.id}", json={"notes": f"n{next(numbers)}"}),
             "a subnet": lambda: call("PATCH", f"/api/v1/plan/subnets/{subnet.id}", json={"notes": f"n{next(numbers)}"}),
@@ -265,7 +267,7 @@ class EveryPair(unittest.TestCase):
             "a route": lambda: call("PATCH", f"/api/v1/notices/{route['id']}", json={"least": "urgent"}),
             "what is kept": lambda: call("PUT", "/api/v1/keeping", json={"missing_days": 5 + next(numbers) % 5}),
             "an import": lambda: call(
-                "POST", "/api/v1/sheets/import?anyway=true", 200, 201, 422, 409, content=sheet().encode()
+                "POST", "/api/v1/sheets/import?dry_run=false", 200, 409, 422, content=sheet().encode()
             ),
             "leases": lambda: call("POST", f"/api/v1/dhcp/servers/{server}/read"),
             "publishing": lambda: call("POST", f"/api/v1/dhcp/servers/{server}/publish", 200, 409, json={}),

@@ -36,7 +36,7 @@ class SlowHosts(unittest.TestCase):
                 return inside.do(lambda: work(roster))
 
             def look() -> None:
-                order = ScanRequest(targets=["10.77.4.0/27"], pace=500, names=False, ports=[])
+                order = ScanRequest(targets=["10.77.4.0/27"], pace=500, with_names=False, ports=[])
                 info = do(lambda r: r.start_scan(order))
                 while do(lambda r: r.scan(info.id)).state == "running":
                     time.sleep(0.1)
@@ -60,7 +60,7 @@ class SlowHosts(unittest.TestCase):
             told: set[tuple[str, str]] = set()
             until = time.monotonic() + WATCHED
             while time.monotonic() < until:
-                told |= {(f.kind, f.subjects[0].value) for f in do(lambda r: r.findings(state="open")).findings}
+                told |= {(f.kind, f.subjects[0].value) for f in do(lambda r: r.findings(state="open"))}
                 time.sleep(1.0)
             self.assertEqual(told, set(), "nobody is accused for being slow")
             self.assertEqual(

@@ -104,16 +104,16 @@ def _until_found(service: Service) -> None:
     wanted = {"duplicate-address", "unexpected-dhcp-server", "assignment-not-in-effect", "foreign-address"}
     with service.client() as roster:
         for _ in range(300):
-            busy = any(scan.state == "running" for scan in roster.scans().scans)
+            busy = any(scan.state == "running" for scan in roster.scans())
             known = roster.explain("10.44.10.30").devices and roster.explain("10.44.64.1").stays
-            if wanted <= {one.kind for one in roster.findings().findings} and known and not busy:
+            if wanted <= {one.kind for one in roster.findings()} and known and not busy:
                 return
             time.sleep(0.2)
 
 
 def _rogue(service: Service) -> int:
     with service.client() as roster:
-        return next(one.id for one in roster.findings().findings if one.kind == "unexpected-dhcp-server")
+        return next(one.id for one in roster.findings() if one.kind == "unexpected-dhcp-server")
 
 
 def _people(service: Service) -> None:

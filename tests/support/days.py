@@ -77,7 +77,9 @@ class Days:
         """Full scans, one after the other, as the schedule makes them; names are asked for in real time, so only once."""
 
         async def one(target: str) -> None:
-            info = await self.scans.start(ScanRequest(targets=[target], ports=[], names=names, pace=5000), "schedule")
+            info = await self.scans.start(
+                ScanRequest(targets=[target], ports=[], with_names=names, pace=5000), "schedule"
+            )
             await self.scans.wait(info.id)
 
         for subnet in subnets:

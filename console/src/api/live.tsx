@@ -13,7 +13,11 @@ interface Live {
   onHeard(listener: HeardListener): () => void;
 }
 
-const LiveContext = createContext<Live>({ connected: false, onScan: () => () => undefined, onHeard: () => () => undefined });
+const LiveContext = createContext<Live>({
+  connected: false,
+  onScan: () => () => undefined,
+  onHeard: () => () => undefined,
+});
 const REFRESH_MS = 700;
 
 export const useLive = () => useContext(LiveContext);
@@ -31,13 +35,15 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         const event = happening.data;
         client.setQueryData<ScanInfo>(["scan", event.scan.id], event.scan);
         for (const listener of listeners.current) listener(event);
-        if (event.scan.state !== "running") refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
+        if (event.scan.state !== "running")
+          refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
       } else if (happening.kind === "devices") {
         const event = happening.data;
         refresh(["devices", "here", "subnets", "ruler", "explain", "changes"]);
         if (event.ids === null) refresh(["device"]);
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
-      } else if (happening.kind === "plan") refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
+      } else if (happening.kind === "plan")
+        refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
       else if (happening.kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler"]);
       else if (happening.kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
       else if (happening.kind === "findings") refresh(["findings"]);

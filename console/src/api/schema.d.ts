@@ -12,10 +12,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Healthz
-         * @description 200 while the service and its database answer; impaired when nothing can be written, or standing work ended by an error.
+         * Whether the service is well: 200 while it and its database answer, impaired when nothing can be written or standing work ended by an error
+         * @description Whether the service is well: 200 while it and its database answer, impaired when nothing can be written or standing work ended by an error.
          */
-        get: operations["healthz_healthz_get"];
+        get: operations["system.healthz"];
         put?: never;
         post?: never;
         delete?: never;
@@ -32,10 +32,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Metrics
+         * Counters and gauges in the OpenMetrics text format
          * @description Counters and gauges in the OpenMetrics text format.
          */
-        get: operations["metrics_metrics_get"];
+        get: operations["system.metrics"];
         put?: never;
         post?: never;
         delete?: never;
@@ -52,10 +52,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Events
+         * Everything that changes, as server-sent events; Last-Event-ID (or `after`) resumes behind an event
          * @description Everything that changes, as server-sent events; Last-Event-ID (or `after`) resumes behind an event.
          */
-        get: operations["events_api_v1_events_get"];
+        get: operations["system.events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -74,10 +74,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Ticket
+         * A one-time sign-in for a browser, for whoever is signed in already
          * @description A one-time sign-in for a browser, for whoever is signed in already.
          */
-        post: operations["ticket_api_v1_session_ticket_post"];
+        post: operations["system.ticket"];
         delete?: never;
         options?: never;
         head?: never;
@@ -92,10 +92,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Here
+         * This machine's adapters, which one a scan would use and why, and the ranges remembered for where it stands
          * @description This machine's adapters, which one a scan would use and why, and the ranges remembered for where it stands.
          */
-        get: operations["here_api_v1_here_get"];
+        get: operations["network.here"];
         put?: never;
         post?: never;
         delete?: never;
@@ -112,10 +112,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sums
+         * All sums on a range; costs the same for a /8 as for a /24
          * @description All sums on a range; costs the same for a /8 as for a /24.
          */
-        get: operations["sums_api_v1_measure_get"];
+        get: operations["network.sums"];
         put?: never;
         post?: never;
         delete?: never;
@@ -132,10 +132,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Ranges
+         * Every remembered range
          * @description Every remembered range.
          */
-        get: operations["ranges_api_v1_ranges_get"];
+        get: operations["network.ranges"];
         put?: never;
         post?: never;
         delete?: never;
@@ -153,10 +153,10 @@ export interface paths {
         };
         get?: never;
         /**
-         * Name Range
+         * Give a remembered range a name to scan it by
          * @description Give a remembered range a name to scan it by.
          */
-        put: operations["name_range_api_v1_ranges__identity__name_put"];
+        put: operations["network.name_range"];
         post?: never;
         delete?: never;
         options?: never;
@@ -175,10 +175,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Forget Range
+         * Remember a range no longer; what was found in it stays
          * @description Remember a range no longer; what was found in it stays.
          */
-        delete: operations["forget_range_api_v1_ranges__identity__delete"];
+        delete: operations["network.forget_range"];
         options?: never;
         head?: never;
         patch?: never;
@@ -192,10 +192,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Subnets
+         * The subnets this machine stands in, and those that were scanned
          * @description The subnets this machine stands in, and those that were scanned.
          */
-        get: operations["subnets_api_v1_subnets_get"];
+        get: operations["network.subnets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -212,10 +212,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Ruler
+         * A subnet as one measured strip, with what was seen in it; with `at` as it was then
          * @description A subnet as one measured strip, with what was seen in it; with `at` as it was then.
          */
-        get: operations["ruler_api_v1_ruler_get"];
+        get: operations["network.ruler"];
         put?: never;
         post?: never;
         delete?: never;
@@ -232,16 +232,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Latest
+         * Scans, the latest first
          * @description Scans, the latest first.
          */
-        get: operations["latest_api_v1_scans_get"];
+        get: operations["scans.latest"];
         put?: never;
         /**
-         * Start
-         * @description Start a scan. Errors say what is wrong with the range; `needs_confirm` asks to set `confirm`.
+         * Start a scan
+         * @description Errors say what is wrong with the range; `needs_confirm` asks to set `confirm`.
          */
-        post: operations["start_api_v1_scans_post"];
+        post: operations["scans.start"];
         delete?: never;
         options?: never;
         head?: never;
@@ -256,10 +256,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One
+         * A scan's record, also while it runs
          * @description A scan's record, also while it runs.
          */
-        get: operations["one_api_v1_scans__identity__get"];
+        get: operations["scans.one"];
         put?: never;
         post?: never;
         delete?: never;
@@ -276,10 +276,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Addresses
+         * What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer
          * @description What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer.
          */
-        get: operations["addresses_api_v1_scans__identity__addresses_get"];
+        get: operations["scans.addresses"];
         put?: never;
         post?: never;
         delete?: never;
@@ -298,10 +298,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Stop
-         * @description End a scan and keep what it found. A scan that has ended already stays as it is.
+         * End a scan and keep what it found
+         * @description A scan that has ended already stays as it is.
          */
-        post: operations["stop_api_v1_scans__identity__stop_post"];
+        post: operations["scans.stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -316,16 +316,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Page
-         * @description Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere.
+         * Devices that match all filters, a page at a time
+         * @description `q` is words; each must be contained somewhere.
          */
-        get: operations["page_api_v1_devices_get"];
+        get: operations["devices.page"];
         put?: never;
         /**
-         * Add
+         * Enter a device that is expected
          * @description Enter a device that is expected.
          */
-        post: operations["add_api_v1_devices_post"];
+        post: operations["devices.add"];
         delete?: never;
         options?: never;
         head?: never;
@@ -340,10 +340,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Positions
+         * As the list, but by position: for tables that scroll to any place
          * @description As the list, but by position: for tables that scroll to any place.
          */
-        get: operations["positions_api_v1_devices_positions_get"];
+        get: operations["devices.positions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -360,20 +360,20 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sheet
+         * Everything about one device
          * @description Everything about one device.
          */
-        get: operations["sheet_api_v1_devices__which__get"];
+        get: operations["devices.sheet"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
         /**
-         * Edit
-         * @description Set fields. 409 with the values now when the version is not the newest.
+         * Set fields
+         * @description Set fields.
          */
-        patch: operations["edit_api_v1_devices__which__patch"];
+        patch: operations["devices.edit"];
         trace?: never;
     };
     "/api/v1/devices/bulk": {
@@ -386,10 +386,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Bulk
+         * Set the same role, owner or place for several devices: all or none
          * @description Set the same role, owner or place for several devices: all or none.
          */
-        post: operations["bulk_api_v1_devices_bulk_post"];
+        post: operations["devices.bulk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -406,10 +406,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Retire
+         * Take a device out of the lists, or with `retired` false bring it back
          * @description Take a device out of the lists, or with `retired` false bring it back.
          */
-        post: operations["retire_api_v1_devices__which__retire_post"];
+        post: operations["devices.retire"];
         delete?: never;
         options?: never;
         head?: never;
@@ -426,10 +426,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Join
+         * Other devices' adapters and assignments belong to this one
          * @description Other devices' adapters and assignments belong to this one.
          */
-        post: operations["join_api_v1_devices__which__join_post"];
+        post: operations["devices.join"];
         delete?: never;
         options?: never;
         head?: never;
@@ -446,10 +446,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Split
+         * Some adapters are a device of their own; gives the new one
          * @description Some adapters are a device of their own; gives the new one.
          */
-        post: operations["split_api_v1_devices__which__split_post"];
+        post: operations["devices.split"];
         delete?: never;
         options?: never;
         head?: never;
@@ -466,10 +466,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Replace
+         * New hardware: its MAC inherits everything that the device has
          * @description New hardware: its MAC inherits everything that the device has.
          */
-        post: operations["replace_api_v1_devices__which__replace_post"];
+        post: operations["devices.replace"];
         delete?: never;
         options?: never;
         head?: never;
@@ -484,10 +484,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Reviews
+         * Cases to look at: what two records of one device said differently, and expected devices that may have been seen
          * @description Cases to look at: what two records of one device said differently, and expected devices that may have been seen.
          */
-        get: operations["reviews_api_v1_reviews_get"];
+        get: operations["devices.reviews"];
         put?: never;
         post?: never;
         delete?: never;
@@ -507,10 +507,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Reviewed
+         * Take a case off the list
          * @description Take a case off the list.
          */
-        delete: operations["reviewed_api_v1_reviews__identity__delete"];
+        delete: operations["devices.reviewed"];
         options?: never;
         head?: never;
         patch?: never;
@@ -524,10 +524,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Changes
-         * @description Recorded edits, the latest first.
+         * Recorded edits, the latest first; of everything, or of one device
+         * @description Recorded edits, the latest first; of everything, or of one device.
          */
-        get: operations["changes_api_v1_changes_get"];
+        get: operations["devices.changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -546,10 +546,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undo
+         * Take an edit back, where nobody changed the same fields since
          * @description Take an edit back, where nobody changed the same fields since.
          */
-        post: operations["undo_api_v1_changes__identity__undo_post"];
+        post: operations["devices.undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -564,11 +564,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Find
-         * @description Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or
-         *     note.
+         * Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or note
+         * @description Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or note.
          */
-        get: operations["find_api_v1_find_get"];
+        get: operations["find.find"];
         put?: never;
         post?: never;
         delete?: never;
@@ -585,10 +584,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Explain
+         * Everything known about one address or MAC
          * @description Everything known about one address or MAC.
          */
-        get: operations["explain_api_v1_explain__subject__get"];
+        get: operations["find.explain"];
         put?: never;
         post?: never;
         delete?: never;
@@ -605,10 +604,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Of
+         * The vendor of a MAC in any notation, and its other notations
          * @description The vendor of a MAC in any notation, and its other notations.
          */
-        get: operations["of_api_v1_vendors_of__text__get"];
+        get: operations["vendors.of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -625,15 +624,15 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Own
+         * The site's own prefixes
          * @description The site's own prefixes.
          */
-        get: operations["own_api_v1_vendors_own_get"];
+        get: operations["vendors.own"];
         /**
-         * Set Own
+         * Name an own prefix; an empty name takes it away
          * @description Name an own prefix; an empty name takes it away.
          */
-        put: operations["set_own_api_v1_vendors_own_put"];
+        put: operations["vendors.set_own"];
         post?: never;
         delete?: never;
         options?: never;
@@ -651,10 +650,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Load
+         * Load a registry file's blocks; they are kept and win over the packaged ones
          * @description Load a registry file's blocks; they are kept and win over the packaged ones.
          */
-        post: operations["load_api_v1_vendors_load_post"];
+        post: operations["vendors.load"];
         delete?: never;
         options?: never;
         head?: never;
@@ -669,16 +668,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sites
+         * All sites
          * @description All sites.
          */
-        get: operations["sites_api_v1_sites_get"];
+        get: operations["plan.sites"];
         put?: never;
         /**
-         * Add Site
+         * A further site; it may use the same ranges
          * @description A further site; it may use the same ranges.
          */
-        post: operations["add_site_api_v1_sites_post"];
+        post: operations["plan.add_site"];
         delete?: never;
         options?: never;
         head?: never;
@@ -693,24 +692,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Site
+         * One site
          * @description One site.
          */
-        get: operations["one_site_api_v1_sites__identity__get"];
+        get: operations["plan.one_site"];
         put?: never;
         post?: never;
         /**
-         * Remove Site
+         * Take an empty site away
          * @description Take an empty site away.
          */
-        delete: operations["remove_site_api_v1_sites__identity__delete"];
+        delete: operations["plan.remove_site"];
         options?: never;
         head?: never;
         /**
-         * Edit Site
+         * Rename a site, or say that this service stands in it
          * @description Rename a site, or say that this service stands in it.
          */
-        patch: operations["edit_site_api_v1_sites__identity__patch"];
+        patch: operations["plan.edit_site"];
         trace?: never;
     };
     "/api/v1/plan/subnets": {
@@ -721,16 +720,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Subnets
+         * Planned subnets of a site, or of all sites, by address
          * @description Planned subnets of a site, or of all sites, by address.
          */
-        get: operations["subnets_api_v1_plan_subnets_get"];
+        get: operations["plan.subnets"];
         put?: never;
         /**
-         * Add Subnet
+         * Plan a subnet
          * @description Plan a subnet.
          */
-        post: operations["add_subnet_api_v1_plan_subnets_post"];
+        post: operations["plan.add_subnet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -747,10 +746,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Draft Subnet
+         * The mistakes that a new subnet would be or bring
          * @description The mistakes that a new subnet would be or bring.
          */
-        post: operations["draft_subnet_api_v1_plan_subnets_draft_post"];
+        post: operations["plan.draft_subnet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -765,24 +764,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Subnet
+         * One planned subnet; also by a band or an address in it
          * @description One planned subnet; also by a band or an address in it.
          */
-        get: operations["subnet_api_v1_plan_subnets__which__get"];
+        get: operations["plan.subnet"];
         put?: never;
         post?: never;
         /**
-         * Remove Subnet
+         * Take a subnet without assignments away, with its bands
          * @description Take a subnet without assignments away, with its bands.
          */
-        delete: operations["remove_subnet_api_v1_plan_subnets__which__delete"];
+        delete: operations["plan.remove_subnet"];
         options?: never;
         head?: never;
         /**
-         * Edit Subnet
+         * Change a subnet; its range only where everything in it fits
          * @description Change a subnet; its range only where everything in it fits.
          */
-        patch: operations["edit_subnet_api_v1_plan_subnets__which__patch"];
+        patch: operations["plan.edit_subnet"];
         trace?: never;
     };
     "/api/v1/plan/subnets/{which}/split": {
@@ -795,10 +794,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Split Subnet
+         * Cut a subnet into equal parts with everything in it
          * @description Cut a subnet into equal parts with everything in it.
          */
-        post: operations["split_subnet_api_v1_plan_subnets__which__split_post"];
+        post: operations["plan.split_subnet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -815,10 +814,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Join Subnets
+         * Make neighbours one subnet with everything in them
          * @description Make neighbours one subnet with everything in them.
          */
-        post: operations["join_subnets_api_v1_plan_subnets__which__join_post"];
+        post: operations["plan.join_subnets"];
         delete?: never;
         options?: never;
         head?: never;
@@ -833,16 +832,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Bands
+         * Bands of one subnet or of all, by address
          * @description Bands of one subnet or of all, by address.
          */
-        get: operations["bands_api_v1_bands_get"];
+        get: operations["plan.bands"];
         put?: never;
         /**
-         * Add Band
+         * Draw a band
          * @description Draw a band.
          */
-        post: operations["add_band_api_v1_bands_post"];
+        post: operations["plan.add_band"];
         delete?: never;
         options?: never;
         head?: never;
@@ -857,24 +856,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Band
+         * One band
          * @description One band.
          */
-        get: operations["one_band_api_v1_bands__which__get"];
+        get: operations["plan.one_band"];
         put?: never;
         post?: never;
         /**
-         * Remove Band
+         * Take a band away; what is assigned in it stays
          * @description Take a band away; what is assigned in it stays.
          */
-        delete: operations["remove_band_api_v1_bands__which__delete"];
+        delete: operations["plan.remove_band"];
         options?: never;
         head?: never;
         /**
-         * Edit Band
+         * Change a band
          * @description Change a band.
          */
-        patch: operations["edit_band_api_v1_bands__which__patch"];
+        patch: operations["plan.edit_band"];
         trace?: never;
     };
     "/api/v1/bands/draft": {
@@ -887,10 +886,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Draft Band
+         * The mistakes that a band would be or bring, while it is being drawn
          * @description The mistakes that a band would be or bring, while it is being drawn.
          */
-        post: operations["draft_band_api_v1_bands_draft_post"];
+        post: operations["plan.draft_band"];
         delete?: never;
         options?: never;
         head?: never;
@@ -905,10 +904,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Problems
+         * Every mistake in the plan, and where this machine and the roles' policy disagree with it
          * @description Every mistake in the plan, and where this machine and the roles' policy disagree with it.
          */
-        get: operations["problems_api_v1_plan_problems_get"];
+        get: operations["plan.problems"];
         put?: never;
         post?: never;
         delete?: never;
@@ -925,15 +924,15 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Roles
+         * The roles and what they mean for planning
          * @description The roles and what they mean for planning.
          */
-        get: operations["roles_api_v1_roles_get"];
+        get: operations["plan.roles"];
         /**
-         * Set Role
+         * Set a role's rule, or add a role of the site's own
          * @description Set a role's rule, or add a role of the site's own.
          */
-        put: operations["set_role_api_v1_roles_put"];
+        put: operations["plan.set_role"];
         post?: never;
         delete?: never;
         options?: never;
@@ -952,10 +951,10 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Forget Role
+         * Back to the usual rule; a role of the site's own goes away
          * @description Back to the usual rule; a role of the site's own goes away.
          */
-        delete: operations["forget_role_api_v1_roles__name__delete"];
+        delete: operations["plan.forget_role"];
         options?: never;
         head?: never;
         patch?: never;
@@ -969,16 +968,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Page
+         * Assignments that match all filters, a page at a time, by cursor or by position
          * @description Assignments that match all filters, a page at a time, by cursor or by position.
          */
-        get: operations["page_api_v1_assignments_get"];
+        get: operations["plan.page"];
         put?: never;
         /**
-         * Assign
-         * @description Give an address to a device: the one named, or the best free one for the role. 409 says who has it.
+         * Give an address to a device: the one named, or the best free one for the role
+         * @description 409 says who has it.
          */
-        post: operations["assign_api_v1_assignments_post"];
+        post: operations["plan.assign"];
         delete?: never;
         options?: never;
         head?: never;
@@ -993,24 +992,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One
+         * One assignment
          * @description One assignment.
          */
-        get: operations["one_api_v1_assignments__which__get"];
+        get: operations["plan.one"];
         put?: never;
         post?: never;
         /**
-         * Release
+         * The address is nobody's any more
          * @description The address is nobody's any more.
          */
-        delete: operations["release_api_v1_assignments__which__delete"];
+        delete: operations["plan.release"];
         options?: never;
         head?: never;
         /**
-         * Edit
+         * Change an assignment; another address is a move
          * @description Change an assignment; another address is a move.
          */
-        patch: operations["edit_api_v1_assignments__which__patch"];
+        patch: operations["plan.edit"];
         trace?: never;
     };
     "/api/v1/assignments/settle": {
@@ -1023,11 +1022,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Settle
-         * @description Make what devices have now lasting: reserved where it is leased, static where it is typed in, and for roles that must not
-         *     depend on a pool a free static address of their band. All as one change.
+         * Make what devices have now lasting: reserved where it is leased, static where it is typed in, and for roles that must not depend on a pool a free static address of their band
+         * @description All as one change.
          */
-        post: operations["settle_api_v1_assignments_settle_post"];
+        post: operations["plan.settle"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1044,10 +1042,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Move
+         * Another address; gives what still has the old one entered
          * @description Another address; gives what still has the old one entered.
          */
-        post: operations["move_api_v1_assignments__which__move_post"];
+        post: operations["plan.move"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1062,16 +1060,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Uses
+         * Who uses which address; of one address (and where it must still be entered after a move), or all
          * @description Who uses which address; of one address (and where it must still be entered after a move), or all.
          */
-        get: operations["uses_api_v1_uses_get"];
+        get: operations["plan.uses"];
         put?: never;
         /**
-         * Add Use
+         * Record who uses an address for what
          * @description Record who uses an address for what.
          */
-        post: operations["add_use_api_v1_uses_post"];
+        post: operations["plan.add_use"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1086,17 +1084,17 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Use
+         * One use
          * @description One use.
          */
-        get: operations["one_use_api_v1_uses__identity__get"];
+        get: operations["plan.one_use"];
         put?: never;
         post?: never;
         /**
-         * Remove Use
+         * Forget a use
          * @description Forget a use.
          */
-        delete: operations["remove_use_api_v1_uses__identity__delete"];
+        delete: operations["plan.remove_use"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1112,10 +1110,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Finish Use
+         * After a move: the new address was entered there
          * @description After a move: the new address was entered there.
          */
-        post: operations["finish_use_api_v1_uses__identity__done_post"];
+        post: operations["plan.finish_use"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1132,10 +1130,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Free
-         * @description Free addresses, the best first, each with its proof. Asking the wire takes about three seconds.
+         * Free addresses, the best first, each with its proof
+         * @description Asking the wire takes about three seconds.
          */
-        post: operations["free_api_v1_free_post"];
+        post: operations["plan.free"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1152,10 +1150,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Prove
+         * Whether one address is free, with the evidence
          * @description Whether one address is free, with the evidence.
          */
-        post: operations["prove_api_v1_prove_post"];
+        post: operations["plan.prove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1170,16 +1168,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Servers
+         * All DHCP servers
          * @description All DHCP servers.
          */
-        get: operations["servers_api_v1_dhcp_servers_get"];
+        get: operations["dhcp.servers"];
         put?: never;
         /**
-         * Add Server
-         * @description Manage a server. It is asked at once whether it can be read.
+         * Manage a server
+         * @description It is asked at once whether it can be read.
          */
-        post: operations["add_server_api_v1_dhcp_servers_post"];
+        post: operations["dhcp.add_server"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1194,10 +1192,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Allowed
+         * The servers that the host allows to be reached, by their names in `servers.toml`
          * @description The servers that the host allows to be reached, by their names in `servers.toml`.
          */
-        get: operations["allowed_api_v1_dhcp_allowed_get"];
+        get: operations["dhcp.allowed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1214,24 +1212,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Server
+         * One DHCP server
          * @description One DHCP server.
          */
-        get: operations["one_server_api_v1_dhcp_servers__which__get"];
+        get: operations["dhcp.one_server"];
         put?: never;
         post?: never;
         /**
-         * Remove Server
+         * Manage a server no longer; what it has stays as it is
          * @description Manage a server no longer; what it has stays as it is.
          */
-        delete: operations["remove_server_api_v1_dhcp_servers__which__delete"];
+        delete: operations["dhcp.remove_server"];
         options?: never;
         head?: never;
         /**
-         * Edit Server
+         * Change a server's name, how it is reached, or the addresses it answers from
          * @description Change a server's name, how it is reached, or the addresses it answers from.
          */
-        patch: operations["edit_server_api_v1_dhcp_servers__which__patch"];
+        patch: operations["dhcp.edit_server"];
         trace?: never;
     };
     "/api/v1/dhcp/servers/{which}/preview": {
@@ -1244,11 +1242,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Preview
-         * @description The exact difference between the plan and the server. Nothing is changed. That another roster publishes to the server is a
-         *     conflict, unless it is to be taken over.
+         * The exact difference between the plan and the server
+         * @description Nothing is changed. That another roster publishes to the server is a conflict, unless it is to be taken over.
          */
-        post: operations["preview_api_v1_dhcp_servers__which__preview_post"];
+        post: operations["dhcp.preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1265,10 +1262,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Publish
+         * Send the plan to the server: checked by it first, verified by reading back, rolled back on failure
          * @description Send the plan to the server: checked by it first, verified by reading back, rolled back on failure.
          */
-        post: operations["publish_api_v1_dhcp_servers__which__publish_post"];
+        post: operations["dhcp.publish"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1285,10 +1282,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Adopt
+         * Take the server's pools and reservations into the plan; with `dry_run` only say what that would be
          * @description Take the server's pools and reservations into the plan; with `dry_run` only say what that would be.
          */
-        post: operations["adopt_api_v1_dhcp_servers__which__adopt_post"];
+        post: operations["dhcp.adopt"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1305,10 +1302,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Read
+         * Read the server's leases now
          * @description Read the server's leases now.
          */
-        post: operations["read_api_v1_dhcp_servers__which__read_post"];
+        post: operations["dhcp.read"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1323,10 +1320,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sheet
+         * What was handed out to be entered into a server by hand, ticked off by what the wire showed last
          * @description What was handed out to be entered into a server by hand, ticked off by what the wire showed last.
          */
-        get: operations["sheet_api_v1_dhcp_servers__which__sheet_get"];
+        get: operations["dhcp.sheet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1345,11 +1342,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Look
-         * @description Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at
-         *     most, those not shown yet first). Takes some seconds; no lease is taken.
+         * Ask the wire now: one DISCOVER as a made-up MAC for each subnet, one as each device that an address is reserved for (64 at most, those not shown yet first)
+         * @description Takes some seconds; no lease is taken.
          */
-        post: operations["look_api_v1_dhcp_servers__which__sheet_look_post"];
+        post: operations["dhcp.look"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1364,10 +1360,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Holdings
+         * All that a server holds, whoever wrote it, with where it stands; with `now` it is read first
          * @description All that a server holds, whoever wrote it, with where it stands; with `now` it is read first.
          */
-        get: operations["holdings_api_v1_dhcp_servers__which__holdings_get"];
+        get: operations["dhcp.holdings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1384,10 +1380,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Renewal
+         * How a device that waits for its reservation comes to it; null when it holds no other lease
          * @description How a device that waits for its reservation comes to it; null when it holds no other lease.
          */
-        get: operations["renewal_api_v1_dhcp_renewals__assignment__get"];
+        get: operations["dhcp.renewal"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1406,11 +1402,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * End Lease
-         * @description End the old lease of a device that waits for its reservation, at its server. Only when the old address, asked now, is silent
-         *     while another device of the link answers; takes some seconds.
+         * End the old lease of a device that waits for its reservation, at its server
+         * @description Only when the old address, asked now, is silent while another device of the link answers; takes some seconds.
          */
-        post: operations["end_lease_api_v1_dhcp_renewals__assignment__end_post"];
+        post: operations["dhcp.end_lease"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1425,10 +1420,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Leases
+         * Leases as the servers told them last, by address
          * @description Leases as the servers told them last, by address.
          */
-        get: operations["leases_api_v1_dhcp_leases_get"];
+        get: operations["dhcp.leases"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1445,10 +1440,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Pools
+         * How full every pool is
          * @description How full every pool is.
          */
-        get: operations["pools_api_v1_dhcp_pools_get"];
+        get: operations["dhcp.pools"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1465,10 +1460,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Export
+         * Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form
          * @description Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form.
          */
-        get: operations["export_api_v1_dhcp_export_get"];
+        get: operations["dhcp.export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1487,10 +1482,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Import Sheet
-         * @description Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs. All rows or none.
+         * Assignments from a CSV or XLSX file (the request's body)
+         * @description `mapping` are field=HEADER pairs. All rows or none.
          */
-        post: operations["import_sheet_api_v1_sheets_import_post"];
+        post: operations["sheets.import_sheet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1505,10 +1500,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Export Sheet
+         * All assignments, or those of one subnet, as a file that can be imported again
          * @description All assignments, or those of one subnet, as a file that can be imported again.
          */
-        get: operations["export_sheet_api_v1_sheets_export_get"];
+        get: operations["sheets.export_sheet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1525,12 +1520,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Names
-         * @description The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
-         *     named. `server` are the zones' own DNS servers, NAME or NAME=ADDRESS; left out, those that the site hands out. Every zone
-         *     is read by a parser before it is given out.
+         * The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is named
+         * @description `server` are the zones' own DNS servers, NAME or NAME=ADDRESS; left out, those that the site hands out. Every zone is read by a parser before it is given out.
          */
-        get: operations["names_api_v1_names_get"];
+        get: operations["sheets.names"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1549,10 +1542,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Check Names
+         * Ask the site's DNS about every name of the roster, forward and reverse
          * @description Ask the site's DNS about every name of the roster, forward and reverse.
          */
-        post: operations["check_names_api_v1_names_check_post"];
+        post: operations["sheets.check_names"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1567,10 +1560,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Card
+         * What to type into the device that has, or is to have, an address; with snippets for host configurations
          * @description What to type into the device that has, or is to have, an address; with snippets for host configurations.
          */
-        get: operations["card_api_v1_cards__address__get"];
+        get: operations["sheets.card"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1587,10 +1580,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Findings
-         * @description Findings, what needs attention first: by severity, then the newest. `subject` is an address, MAC or name.
+         * Findings, what needs attention first: by severity, then the newest
+         * @description `subject` is an address, MAC or name.
          */
-        get: operations["findings_api_v1_findings_get"];
+        get: operations["findings.findings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1607,10 +1600,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Kinds
+         * Every kind of finding there is
          * @description Every kind of finding there is.
          */
-        get: operations["kinds_api_v1_findings_kinds_get"];
+        get: operations["findings.kinds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1627,10 +1620,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Finding
+         * One finding with its history
          * @description One finding with its history.
          */
-        get: operations["finding_api_v1_findings__identity__get"];
+        get: operations["findings.finding"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1649,15 +1642,15 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Accept
+         * Accept a finding, with a reason and perhaps an end
          * @description Accept a finding, with a reason and perhaps an end.
          */
-        post: operations["accept_api_v1_findings__identity__accept_post"];
+        post: operations["findings.accept"];
         /**
-         * Resume
+         * Accept it no longer
          * @description Accept it no longer.
          */
-        delete: operations["resume_api_v1_findings__identity__accept_delete"];
+        delete: operations["findings.resume"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1673,10 +1666,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Step
-         * @description Do one of a finding's steps. 409 says what it offers instead by now, 422 why it cannot be done.
+         * Do one of a finding's steps
+         * @description 409 says what it offers instead by now, 422 why it cannot be done.
          */
-        post: operations["step_api_v1_findings__identity__steps_post"];
+        post: operations["findings.step"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1691,10 +1684,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * History
+         * Everything about an address, MAC, name or subnet between two times, the latest first
          * @description Everything about an address, MAC, name or subnet between two times, the latest first.
          */
-        get: operations["history_api_v1_history_get"];
+        get: operations["history.history"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1711,10 +1704,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Span
+         * How far the records of an address or subnet reach back
          * @description How far the records of an address or subnet reach back.
          */
-        get: operations["span_api_v1_history_span_get"];
+        get: operations["history.span"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1731,10 +1724,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * At
+         * Who was there at a moment
          * @description Who was there at a moment.
          */
-        get: operations["at_api_v1_at_get"];
+        get: operations["history.at"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1751,10 +1744,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Why
-         * @description Why an address is silent: checks in order of likelihood. Asks the network; takes a few seconds.
+         * Why an address is silent: checks in order of likelihood
+         * @description Asks the network; takes a few seconds.
          */
-        get: operations["why_api_v1_why__address__get"];
+        get: operations["history.why"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1771,10 +1764,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Watches
+         * How every planned subnet of the site here is watched
          * @description How every planned subnet of the site here is watched.
          */
-        get: operations["watches_api_v1_watches_get"];
+        get: operations["watching.watches"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1792,10 +1785,10 @@ export interface paths {
         };
         get?: never;
         /**
-         * Edit Watch
+         * Change how a subnet is watched
          * @description Change how a subnet is watched.
          */
-        put: operations["edit_watch_api_v1_watches__subnet__put"];
+        put: operations["watching.edit_watch"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1811,10 +1804,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Listening
+         * What is listened to, what was heard, and why not where it is not
          * @description What is listened to, what was heard, and why not where it is not.
          */
-        get: operations["listening_api_v1_listening_get"];
+        get: operations["watching.listening"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1833,10 +1826,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Ask
+         * Ask who hands out addresses: one DISCOVER, never a REQUEST; all offers, held against the plan
          * @description Ask who hands out addresses: one DISCOVER, never a REQUEST; all offers, held against the plan.
          */
-        post: operations["ask_api_v1_dhcp_ask_post"];
+        post: operations["watching.ask"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1851,16 +1844,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Routes
+         * Where notices go
          * @description Where notices go.
          */
-        get: operations["routes_api_v1_notices_get"];
+        get: operations["watching.routes"];
         put?: never;
         /**
-         * Add Route
+         * A new way for notices
          * @description A new way for notices.
          */
-        post: operations["add_route_api_v1_notices_post"];
+        post: operations["watching.add_route"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1875,24 +1868,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Route
+         * One way for notices
          * @description One way for notices.
          */
-        get: operations["one_route_api_v1_notices__identity__get"];
+        get: operations["watching.one_route"];
         put?: never;
         post?: never;
         /**
-         * Remove Route
+         * No notices over this way any more
          * @description No notices over this way any more.
          */
-        delete: operations["remove_route_api_v1_notices__identity__delete"];
+        delete: operations["watching.remove_route"];
         options?: never;
         head?: never;
         /**
-         * Edit Route
+         * Change a way for notices
          * @description Change a way for notices.
          */
-        patch: operations["edit_route_api_v1_notices__identity__patch"];
+        patch: operations["watching.edit_route"];
         trace?: never;
     };
     "/api/v1/notices/{identity}/test": {
@@ -1905,10 +1898,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Test Route
+         * Send a notice that says it is a test, and say how it went
          * @description Send a notice that says it is a test, and say how it went.
          */
-        post: operations["test_route_api_v1_notices__identity__test_post"];
+        post: operations["watching.test_route"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1923,15 +1916,15 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Keeping
+         * What is kept how long, and from when on findings are told
          * @description What is kept how long, and from when on findings are told.
          */
-        get: operations["keeping_api_v1_keeping_get"];
+        get: operations["watching.keeping"];
         /**
-         * Edit Keeping
+         * Change it
          * @description Change it.
          */
-        put: operations["edit_keeping_api_v1_keeping_put"];
+        put: operations["watching.edit_keeping"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1948,9 +1941,17 @@ export interface components {
          * @description Accept a finding: it stands, but nobody is called for it, until the end if there is one.
          */
         AcceptRequest: {
-            /** Reason */
+            /**
+             * Reason
+             * @description Why, in words.
+             * @example it stands in the subnet of the range
+             */
             reason: string;
-            /** Until */
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             until?: string | null;
         };
         /**
@@ -1958,16 +1959,30 @@ export interface components {
          * @description Who said that it is all right, why, and until when.
          */
         AcceptanceView: {
-            /** Reason */
+            /**
+             * Reason
+             * @description Why, in words.
+             * @example it stands in the subnet of the range
+             */
             reason: string;
-            /** Who */
+            /**
+             * Who
+             * @description Who did it.
+             * @example command line
+             */
             who: string;
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            /** Until */
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             until: string | null;
         };
         /**
@@ -1975,40 +1990,113 @@ export interface components {
          * @description An adapter of the machine the service runs on; `plugged_into` is the switch port that announced itself by LLDP.
          */
         AdapterHere: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            mac: components["schemas"]["MacView"] | null;
-            /** Medium */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /**
+             * Medium
+             * @description What it is: ethernet, wireless, loopback, virtual ….
+             * @example ethernet
+             */
             medium: string;
-            /** Up */
+            /**
+             * Up
+             * @description Whether it is up.
+             */
             up: boolean;
-            /** Mtu */
+            /**
+             * Mtu
+             * @description Largest packet, in octets.
+             * @example 1500
+             */
             mtu: number;
-            /** Addresses */
+            /**
+             * Addresses
+             * @description IPv4 addresses, dotted.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             addresses: components["schemas"]["AddressHere"][];
-            /** Gateway */
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway: string | null;
-            /** Dns */
+            /**
+             * Dns
+             * @description DNS servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             dns: string[];
-            /** Chosen */
+            /**
+             * Chosen
+             * @description Whether a scan would use this one.
+             */
             chosen: boolean;
-            /** Plugged Into */
-            plugged_into?: string | null;
+            /**
+             * Plugged Into
+             * @description The switch port that announced itself.
+             * @example switch-foyer port 7
+             */
+            plugged_into: string | null;
         };
         /**
          * AdapterRow
          * @description One adapter of a device; without times it was never seen.
          */
         AdapterRow: {
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
-            /** Local */
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
             local: boolean;
-            /** First Seen */
+            /**
+             * First Seen
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
+             */
             first_seen: string | null;
-            /** Last Seen */
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_seen: string | null;
         };
         /**
@@ -2016,74 +2104,175 @@ export interface components {
          * @description One own address and the sums of its subnet. `known` tells whether this subnet was scanned before.
          */
         AddressHere: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Prefix */
-            prefix: number;
-            /** Mask */
+            /**
+             * Prefix Length
+             * @description How many bits the network has.
+             * @example 24
+             */
+            prefix_length: number;
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @example 255.255.255.0
+             */
             mask: string;
-            /** Subnet */
-            subnet: string;
-            /** Network */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Network
+             * @description The network address.
+             * @example 10.44.10.0
+             */
             network: string;
-            /** Broadcast */
+            /**
+             * Broadcast
+             * @description The broadcast address; null where there is none (/31, /32).
+             * @example 10.44.10.255
+             */
             broadcast: string | null;
-            /** First Usable */
+            /**
+             * First Usable
+             * @description The first address that a host can have.
+             * @example 10.44.10.1
+             */
             first_usable: string;
-            /** Last Usable */
+            /**
+             * Last Usable
+             * @description The last address that a host can have.
+             * @example 10.44.10.254
+             */
             last_usable: string;
-            /** Hosts */
+            /**
+             * Hosts
+             * @description How many addresses hosts can have.
+             * @example 254
+             */
             hosts: number;
-            /** Known */
+            /**
+             * Known
+             * @description Whether it was scanned before.
+             */
             known: boolean;
         };
         /**
          * AddressResult
          * @description What a scan learnt of one address; `by` holds arp, neighbour, echo or connect, and is empty for this machine
-         *     itself and for frames that were only overheard.
+         *     itself and for frames that were only overheard. `claims` are the MACs that bore it: two or more are a duplicate.
          */
         AddressResult: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Answered */
+            /**
+             * Answered
+             * @description Whether it answered.
+             */
             answered: boolean;
-            /** By */
+            /**
+             * By
+             * @description What it answered to: arp, neighbour, echo, connect; empty for frames that were only overheard.
+             * @example [
+             *       "arp",
+             *       "echo"
+             *     ]
+             */
             by: string[];
-            /** Macs */
-            macs: components["schemas"]["MacView"][];
-            /** Names */
+            /**
+             * Claims
+             * @description The MACs that bore the address; two or more are a duplicate.
+             */
+            claims: components["schemas"]["MacView"][];
+            /**
+             * Names
+             * @description The names heard for it.
+             */
             names: components["schemas"]["NameView"][];
+            /** @description How long it took to answer; null: not measured. */
             rtt_ms: components["schemas"]["ReplyTime"] | null;
-            /** Ports */
+            /**
+             * Ports
+             * @description Open TCP ports.
+             * @example [
+             *       80,
+             *       443
+             *     ]
+             */
             ports: number[];
-            /** Foreign */
+            /**
+             * Foreign
+             * @description Whether the address lies in no subnet of the link.
+             */
             foreign: boolean;
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
         };
         /**
          * AdoptDone
-         * @description What adopting a server's configuration adds to the plan, and what stands in the way. `beside` counts what the server holds
+         * @description What adopting a server's configuration adds to the plan, and what stands `in_the_way`. `beside` counts what the server holds
          *     beside it and keeps (reservations by other identifiers, classes, tagged options …), `not_understood` tells what could not be
          *     read of its configuration, with its place.
          */
         AdoptDone: {
-            /** Dry Run */
+            /**
+             * Dry Run
+             * @description Say what it would do, and change nothing.
+             */
             dry_run: boolean;
-            /** Subnets */
+            /**
+             * Subnets
+             * @description Subnets of it.
+             */
             subnets: components["schemas"]["AdoptedSubnet"][];
-            /** Pools */
+            /**
+             * Pools
+             * @description Pools of it.
+             */
             pools: components["schemas"]["AdoptedPool"][];
-            /** Reservations */
+            /**
+             * Reservations
+             * @description Reservations of it.
+             */
             reservations: components["schemas"]["AdoptedReservation"][];
-            /** Refused */
-            refused: string[];
-            /** Change */
-            change: number | null;
-            /** Beside */
+            /**
+             * In The Way
+             * @description Why it cannot be taken over, in sentences.
+             * @example [
+             *       "10.44.10.33 is assigned to printer-2"
+             *     ]
+             */
+            in_the_way: string[];
+            /**
+             * Change Id
+             * @description The change that undo takes back; null when nothing was changed.
+             * @example 117
+             */
+            change_id: number | null;
+            /**
+             * Beside
+             * @description How many parts a server holds beside those, and keeps, by kind of part.
+             * @example {
+             *       "class": 2
+             *     }
+             */
             beside: {
                 [key: string]: number;
             };
-            /** Not Understood */
+            /**
+             * Not Understood
+             * @description What could not be read of a configuration, with its place.
+             * @example [
+             *       "kea.conf:12: hooks"
+             *     ]
+             */
             not_understood: string[];
         };
         /**
@@ -2093,20 +2282,29 @@ export interface components {
         AdoptRequest: {
             /**
              * Dry Run
+             * @description Say what it would do, and change nothing.
              * @default true
              */
-            dry_run: boolean;
+            dry_run?: boolean;
         };
         /**
          * AdoptedPool
          * @description A pool taken over from a server.
          */
         AdoptedPool: {
-            /** Subnet */
-            subnet: string;
-            /** First */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * First
+             * @description The first address of the stretch.
+             * @example 10.44.10.100
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * @description The last address of the stretch.
+             * @example 10.44.10.199
+             */
             last: string;
         };
         /**
@@ -2114,13 +2312,25 @@ export interface components {
          * @description A reservation taken over from a server.
          */
         AdoptedReservation: {
-            /** Subnet */
-            subnet: string;
-            /** Mac */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
         };
         /**
@@ -2128,39 +2338,88 @@ export interface components {
          * @description A subnet taken over from a server, with what it hands out.
          */
         AdoptedSubnet: {
-            /** Subnet */
-            subnet: string;
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /** @description What is handed out with it (RFC 2132). */
             options: components["schemas"]["HandedOutView"];
         };
         /**
+         * AllowedPage
+         * @description Servers that the host allows to be reached.
+         */
+        AllowedPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["AllowedServer"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
          * AllowedServer
-         * @description A server that the host allows to be reached, by its name in `servers.toml`; `used_by` is the id of the one that is managed
-         *     so.
+         * @description A server that the host allows to be reached, by its name in `servers.toml`; `used_by` is the one that is managed so.
          */
         AllowedServer: {
-            /** Reach */
+            /**
+             * Reach
+             * @description Its name in the host's `servers.toml`.
+             * @example ledger
+             */
             reach: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** Used By */
-            used_by: number | null;
+            /** @description The server that is managed through it; null: none. */
+            used_by: components["schemas"]["ServerRef"] | null;
         };
         /**
          * AskAnswer
          * @description All offers, in the order in which they came, and the verdict in a sentence.
          */
         AskAnswer: {
-            /** Adapter */
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter: string;
-            /** Network */
-            network: string;
-            /** Seconds */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Seconds
+             * @description How long it took, in seconds.
+             * @example 2.4
+             */
             seconds: number;
-            /** Verdict */
+            /**
+             * Verdict
+             * @description The answer in a sentence.
+             * @example the planned server answers in Office, as planned
+             */
             verdict: string;
-            /** Well */
+            /**
+             * Well
+             * @description Whether all is as planned.
+             */
             well: boolean;
-            /** Offers */
+            /**
+             * Offers
+             * @description All offers, in the order in which they came.
+             */
             offers: components["schemas"]["OfferView"][];
         };
         /**
@@ -2168,38 +2427,66 @@ export interface components {
          * @description Ask who hands out addresses: on an adapter (the usual one when left out), for so many seconds.
          */
         AskRequest: {
-            /** Adapter */
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter?: string | null;
             /**
              * Wait
+             * @description How long to wait for offers, in seconds.
              * @default 4
+             * @example 4
              */
-            wait: number;
+            wait?: number;
         };
         /**
          * AssignmentEdit
          * @description New values for an assignment; left-out ones stay, an empty `mac` takes it away.
          */
         AssignmentEdit: {
-            /** Version */
-            version?: number | null;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind?: ("static" | "reserved") | null;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac?: string | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name?: string | null;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role?: string | null;
-            /** Note */
-            note?: string | null;
-            /** On */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes?: string | null;
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on?: boolean | null;
             /**
              * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
              * @default false
              */
-            anyway: boolean;
+            anyway?: boolean;
         };
         /**
          * AssignmentNew
@@ -2208,97 +2495,183 @@ export interface components {
          *     `anyway` saves in spite of mistakes that are not refused outright.
          */
         AssignmentNew: {
-            /** Address */
+            /**
+             * Address
+             * @description The address; left out, a free one is chosen in `where`.
+             * @example 10.44.10.34
+             */
             address?: string | null;
-            /** Where */
+            /**
+             * Where
+             * @description A subnet, band or range to choose from.
+             * @example Office
+             */
             where?: string | null;
-            /** Site */
+            /**
+             * Site
+             * @description The site by name or id; left out, the one here.
+             * @example Larkspur Hall
+             */
             site?: string | null;
             /**
              * Kind
+             * @description What kind of thing it is.
              * @default static
+             * @example static
              * @enum {string}
              */
-            kind: "static" | "reserved";
-            /** Mac */
+            kind?: "static" | "reserved";
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac?: string | null;
-            /** Device */
+            /**
+             * Device
+             * @description The device, by id, name, planned hostname or MAC; or who is at an address now.
+             * @example printer-1
+             */
             device?: number | string | null;
             /**
              * Name
+             * @description Its name.
              * @default
+             * @example printer-1
              */
-            name: string;
+            name?: string;
             /**
              * Role
+             * @description What it is to the network.
              * @default
+             * @example printer
              */
-            role: string;
+            role?: string;
             /**
-             * Note
+             * Notes
+             * @description Notes of people.
              * @default
+             * @example by the door
              */
-            note: string;
+            notes?: string;
             /**
              * On
+             * @description Whether it is switched on.
              * @default true
              */
-            on: boolean;
+            on?: boolean;
             /**
              * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
              * @default false
              */
-            anyway: boolean;
+            anyway?: boolean;
         };
         /**
          * AssignmentPage
-         * @description A page of assignments; `next` is the cursor of the next page, `total` counts all that match.
+         * @description Assignments, a page at a time; `total` counts all that match.
          */
         AssignmentPage: {
-            /** Assignments */
-            assignments: components["schemas"]["AssignmentRow"][];
-            /** Next */
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["AssignmentRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
             next: string | null;
-            /** Total */
-            total: number;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * AssignmentRow
          * @description An assignment as lists show it.
          */
         AssignmentRow: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Subnet */
-            subnet: number;
-            /** Subnet Name */
-            subnet_name: string;
-            /** Address */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "static" | "reserved";
-            /** On */
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on: boolean;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string | null;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role: string;
-            /** Note */
-            note: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
-            /** Last Seen */
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_seen: string | null;
-            /** Seen At */
+            /**
+             * Seen At
+             * @description The address where its device was seen last.
+             * @example 10.44.10.41
+             */
             seen_at: string | null;
+            /** @description Where its reservation stands; null for static addresses. */
             reservation: components["schemas"]["Reservation"] | null;
         };
         /**
@@ -2306,43 +2679,102 @@ export interface components {
          * @description An address and whom it belongs to. `device` is the one that its MAC was seen on, `last_seen` when.
          */
         AssignmentView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Site */
-            site: number;
-            /** Subnet */
-            subnet: number;
-            /** Subnet Name */
-            subnet_name: string;
-            /** Address */
+            /** @description The site it belongs to. */
+            site: components["schemas"]["SiteRef"];
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "static" | "reserved";
-            /** On */
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on: boolean;
-            mac: components["schemas"]["MacView"] | null;
-            /** Name */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role: string;
-            /** Note */
-            note: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
-            /** Last Seen */
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_seen: string | null;
-            /** Seen At */
+            /**
+             * Seen At
+             * @description The address where its device was seen last.
+             * @example 10.44.10.41
+             */
             seen_at: string | null;
-            /** Band */
-            band: string | null;
+            /** @description The band it lies in, null outside of bands. */
+            band: components["schemas"]["BandRef"] | null;
+            /** @description Where its reservation stands; null for static addresses. */
             reservation: components["schemas"]["Reservation"] | null;
-            /** Problems */
+            /**
+             * Problems
+             * @description Mistakes that it is part of.
+             */
             problems: components["schemas"]["ProblemView"][];
-            /** Uses */
+            /**
+             * Uses
+             * @description Who has the address entered somewhere.
+             */
             uses: components["schemas"]["UseView"][];
         };
         /**
@@ -2350,24 +2782,47 @@ export interface components {
          * @description A band as it would be: `id` names the one that is being changed, which keeps its `options` where they are left out.
          */
         BandDraft: {
-            /** Id */
+            /**
+             * Id
+             * @description The band that is being changed; null: a new one.
+             * @example 7
+             */
             id?: number | null;
-            /** Subnet */
+            /**
+             * Subnet
+             * @description The subnet, by name, CIDR or id.
+             * @example Office
+             */
             subnet: number | string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "static" | "pool" | "spare";
-            /** Range */
+            /**
+             * Range
+             * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+             * @example 10.44.10.30-39
+             */
             range: string;
             /**
              * Roles
+             * @description The roles it is for.
              * @default []
+             * @example [
+             *       "printer"
+             *     ]
              */
-            roles: string[];
-            /** Server */
+            roles?: string[];
+            /**
+             * Server
+             * @description The server that hands it out, by name or id; 0 for none.
+             * @example ledger
+             */
             server?: number | string | null;
+            /** @description What is handed out with it (RFC 2132). */
             options?: components["schemas"]["HandedOutView"] | null;
         };
         /**
@@ -2375,20 +2830,45 @@ export interface components {
          * @description New values for a band; left-out ones stay, `server` 0 or an empty one takes it away.
          */
         BandEdit: {
-            /** Version */
-            version?: number | null;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind?: ("static" | "pool" | "spare") | null;
-            /** Range */
+            /**
+             * Range
+             * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+             * @example 10.44.10.30-39
+             */
             range?: string | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name?: string | null;
-            /** Roles */
+            /**
+             * Roles
+             * @description The roles it is for.
+             * @example [
+             *       "printer"
+             *     ]
+             */
             roles?: string[] | null;
+            /** @description What is handed out with it (RFC 2132). */
             options?: components["schemas"]["HandedOutView"] | null;
-            /** Server */
+            /**
+             * Server
+             * @description The server that hands it out, by name or id; 0 for none.
+             * @example ledger
+             */
             server?: number | string | null;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes?: string | null;
         };
         /**
@@ -2396,26 +2876,43 @@ export interface components {
          * @description A band to draw: `range` within the subnet, as people write one.
          */
         BandNew: {
-            /** Subnet */
+            /**
+             * Subnet
+             * @description The subnet, by name, CIDR or id.
+             * @example Office
+             */
             subnet: number | string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "static" | "pool" | "spare";
-            /** Range */
+            /**
+             * Range
+             * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+             * @example 10.44.10.30-39
+             */
             range: string;
             /**
              * Name
+             * @description Its name.
              * @default
+             * @example printer-1
              */
-            name: string;
+            name?: string;
             /**
              * Roles
+             * @description The roles it is for.
              * @default []
+             * @example [
+             *       "printer"
+             *     ]
              */
-            roles: string[];
+            roles?: string[];
             /**
+             * @description What is handed out with it (RFC 2132).
              * @default {
              *       "lease_seconds": 0,
              *       "dns": [],
@@ -2426,53 +2923,147 @@ export interface components {
              *       "vendor_options": []
              *     }
              */
-            options: components["schemas"]["HandedOutView"];
-            /** Server */
+            options?: components["schemas"]["HandedOutView"];
+            /**
+             * Server
+             * @description The server that hands it out, by name or id.
+             * @example ledger
+             */
             server?: number | string | null;
             /**
              * Notes
+             * @description Notes of people.
              * @default
+             * @example by the door
              */
-            notes: string;
+            notes?: string;
+        };
+        /**
+         * BandPage
+         * @description Bands, by address.
+         */
+        BandPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["BandView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * BandRef
+         * @description A band by id, with what it is called: its own name, or its kind and stretch.
+         */
+        BandRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
         };
         /**
          * BandView
          * @description A stretch of a subnet. `size` addresses, of which `taken` are assigned; `leased` for pools.
          */
         BandView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Subnet */
-            subnet: number;
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "static" | "pool" | "spare";
-            /** First */
+            /**
+             * First
+             * @description The first address of the stretch.
+             * @example 10.44.10.100
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * @description The last address of the stretch.
+             * @example 10.44.10.199
+             */
             last: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Title */
+            /**
+             * Title
+             * @description What it is called.
+             * @example Duplicate address
+             */
             title: string;
-            /** Roles */
+            /**
+             * Roles
+             * @description The roles it is for.
+             * @example [
+             *       "printer"
+             *     ]
+             */
             roles: string[];
+            /** @description What is handed out with it (RFC 2132). */
             options: components["schemas"]["HandedOutView"];
-            /** Server */
-            server: number | null;
-            /** Server Name */
-            server_name: string | null;
-            /** Notes */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"] | null;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes: string;
-            /** Size */
+            /**
+             * Size
+             * @description How many addresses it has.
+             * @example 100
+             */
             size: number;
-            /** Taken */
+            /**
+             * Taken
+             * @description How many addresses are assigned.
+             * @example 34
+             */
             taken: number;
-            /** Leased */
+            /**
+             * Leased
+             * @description How many active leases lie in it.
+             * @example 37
+             */
             leased: number;
         };
         /**
@@ -2480,7 +3071,11 @@ export interface components {
          * @description How many devices a bulk edit set.
          */
         BulkDone: {
-            /** Changed */
+            /**
+             * Changed
+             * @description How many were set.
+             * @example 5
+             */
             changed: number;
         };
         /**
@@ -2488,13 +3083,28 @@ export interface components {
          * @description The same values for several devices: all or none.
          */
         BulkEdit: {
-            /** Devices */
+            /**
+             * Devices
+             * @description The devices it is about.
+             */
             devices: components["schemas"]["BulkItem"][];
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role?: string | null;
-            /** Owner */
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @example Box office
+             */
             owner?: string | null;
-            /** Place */
+            /**
+             * Place
+             * @description Where it stands.
+             * @example Foyer
+             */
             place?: string | null;
         };
         /**
@@ -2502,9 +3112,17 @@ export interface components {
          * @description A device of a bulk edit and the version it is based on.
          */
         BulkItem: {
-            /** Id */
+            /**
+             * Id
+             * @description The device, by id, name, planned hostname or MAC.
+             * @example printer-1
+             */
             id: number | string;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version?: number | null;
         };
         /**
@@ -2512,20 +3130,39 @@ export interface components {
          * @description An address with the grade of the claim that it is free, and the reasons in words.
          */
         Candidate: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
             /**
              * Grade
+             * @description How sure it is that the address is free.
              * @enum {string}
              */
             grade: "clear" | "doubtful" | "taken";
-            /** Band */
-            band: string | null;
-            /** Reasons */
+            /** @description The band it lies in, null outside of bands. */
+            band: components["schemas"]["BandRef"] | null;
+            /**
+             * Reasons
+             * @description Why, in sentences, those that decide first.
+             * @example [
+             *       "nobody answered three ARP probes just now"
+             *     ]
+             */
             reasons: string[];
-            /** Last Seen */
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_seen: string | null;
-            /** Last Mac */
+            /**
+             * Last Mac
+             * @description The MAC that was seen there last.
+             * @example 02:c0:44:00:00:29
+             */
             last_mac: string | null;
         };
         /**
@@ -2533,82 +3170,221 @@ export interface components {
          * @description One line of a card.
          */
         CardLine: {
-            /** Name */
+            /**
+             * Name
+             * @description What to fill in.
+             * @example Address
+             */
             name: string;
-            /** Value */
+            /**
+             * Value
+             * @description Its value.
+             * @example 10.44.10.41
+             */
             value: string;
         };
         /**
          * CardView
-         * @description The settings for a device; `snippets` by format; `reserved` means the device stays on DHCP.
+         * @description The settings for a device; `snippets` by format; with `stays_on_dhcp` nothing is typed in.
          */
         CardView: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Prefix */
-            prefix: number;
-            /** Mask */
+            /**
+             * Prefix Length
+             * @description How many bits the network has.
+             * @example 24
+             */
+            prefix_length: number;
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @example 255.255.255.0
+             */
             mask: string;
-            /** Subnet */
-            subnet: string;
-            /** Subnet Name */
-            subnet_name: string;
-            /** Broadcast */
-            broadcast: string;
-            /** Gateway */
-            gateway: string;
-            /** Dns */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Broadcast
+             * @description The broadcast address; null where there is none (/31, /32).
+             * @example 10.44.10.255
+             */
+            broadcast: string | null;
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
+            gateway: string | null;
+            /**
+             * Dns
+             * @description DNS servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             dns: string[];
-            /** Domain */
+            /**
+             * Domain
+             * @description DNS domain.
+             * @example larkspur.example
+             */
             domain: string;
-            /** Ntp */
+            /**
+             * Ntp
+             * @description Time servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             ntp: string[];
-            /** Vlan */
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
             vlan: number | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Full Name */
+            /**
+             * Full Name
+             * @description Hostname and domain.
+             * @example printer-1.larkspur.example
+             */
             full_name: string;
-            /** Mac */
-            mac: string;
-            /** Role */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role: string;
-            /** Note */
-            note: string;
-            /** Reserved */
-            reserved: boolean;
-            /** Lines */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /**
+             * Stays On Dhcp
+             * @description Whether nothing is typed in, because a server hands it out.
+             */
+            stays_on_dhcp: boolean;
+            /**
+             * Lines
+             * @description Line by line.
+             */
             lines: components["schemas"]["CardLine"][];
-            /** Snippets */
+            /**
+             * Snippets
+             * @description Settings to paste, by kind of system.
+             * @example {
+             *       "netplan": "network:\n"
+             *     }
+             */
             snippets: {
                 [key: string]: string;
             };
+        };
+        /**
+         * ChangePage
+         * @description Recorded edits, the latest first.
+         */
+        ChangePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["ChangeRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * ChangeRow
          * @description One recorded edit.
          */
         ChangeRow: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            /** Who */
+            /**
+             * Who
+             * @description Who did it.
+             * @example command line
+             */
             who: string;
-            /** Action */
+            /**
+             * Action
+             * @description What was done or is to be done.
+             * @example set
+             */
             action: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** Item */
+            /**
+             * Item
+             * @description What was edited.
+             * @example printer-1
+             */
             item: string;
-            /** Before */
+            /**
+             * Before
+             * @description The values before; null: it was not there.
+             * @example {
+             *       "name": "printer-01"
+             *     }
+             */
             before: unknown;
-            /** After */
+            /**
+             * After
+             * @description The values afterwards; null: it is gone.
+             * @example {
+             *       "name": "printer-1"
+             *     }
+             */
             after: unknown;
-            /** Undoes */
+            /**
+             * Undoes
+             * @description The change that this one took back; null: none.
+             * @example null
+             */
             undoes: number | null;
         };
         /**
@@ -2616,39 +3392,68 @@ export interface components {
          * @description One thing that was checked: what, what it found, and whether that is well.
          */
         Check: {
-            /** What */
+            /**
+             * What
+             * @description What was checked.
+             * @example the lease
+             */
             what: string;
-            /** Found */
+            /**
+             * Found
+             * @description What was found, in words.
+             * @example it answers by ARP
+             */
             found: string;
             /**
              * State
+             * @description How it stands.
              * @enum {string}
              */
             state: "well" | "bad" | "open";
         };
         /**
          * DeviceEdit
-         * @description New values for some fields; left-out ones stay. `version` is the one the edit is based on. With `with_hostname` a new name
+         * @description New values for some fields; left-out ones stay.
+         *     With `with_hostname` a new name
          *     becomes the planned hostname of its assignments too.
          */
         DeviceEdit: {
-            /** Version */
-            version?: number | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name?: string | null;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role?: string | null;
-            /** Owner */
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @example Box office
+             */
             owner?: string | null;
-            /** Place */
+            /**
+             * Place
+             * @description Where it stands.
+             * @example Foyer
+             */
             place?: string | null;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes?: string | null;
             /**
              * With Hostname
+             * @description Whether a new name becomes the planned hostname too.
              * @default false
              */
-            with_hostname: boolean;
+            with_hostname?: boolean;
         };
         /**
          * DeviceNew
@@ -2657,42 +3462,67 @@ export interface components {
         DeviceNew: {
             /**
              * Name
+             * @description Its name.
              * @default
+             * @example printer-1
              */
-            name: string;
-            /** Mac */
+            name?: string;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac?: string | null;
             /**
              * Role
+             * @description What it is to the network.
              * @default
+             * @example printer
              */
-            role: string;
+            role?: string;
             /**
              * Owner
+             * @description Who answers for it.
              * @default
+             * @example Box office
              */
-            owner: string;
+            owner?: string;
             /**
              * Place
+             * @description Where it stands.
              * @default
+             * @example Foyer
              */
-            place: string;
+            place?: string;
             /**
              * Notes
+             * @description Notes of people.
              * @default
+             * @example by the door
              */
-            notes: string;
+            notes?: string;
         };
         /**
          * DevicePage
-         * @description A page of devices; `next` is the cursor of the next page, `total` counts all that match.
+         * @description Devices, a page at a time; `total` counts all that match.
          */
         DevicePage: {
-            /** Devices */
-            devices: components["schemas"]["DeviceRow"][];
-            /** Next */
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["DeviceRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
             next: string | null;
-            /** Total */
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
             total: number | null;
         };
         /**
@@ -2700,9 +3530,17 @@ export interface components {
          * @description A device by id, with the name to show.
          */
         DeviceRef: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Name */
+            /**
+             * Name
+             * @description The name to show; null: it has none.
+             * @example printer-1
+             */
             name: string | null;
         };
         /**
@@ -2710,51 +3548,135 @@ export interface components {
          * @description One device as lists show it.
          *
          *     `called` is the name to show and `called_because` why: given by hand, planned hostname, heard; `name` is what people gave it,
-         *     `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters. One that is `expected` was never seen; its
-         *     address is the planned one.
+         *     `seen_name` what it is called in the plan or was heard to be; `adapter_count` counts adapters. One that is `expected` was never
+         *     seen; its address is the planned one.
          */
         DeviceRow: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Name */
+            /**
+             * Name
+             * @description What people named it; empty: nobody did.
+             * @example Box office printer
+             */
             name: string;
-            /** Seen Name */
+            /**
+             * Seen Name
+             * @description What it is called in the plan or was heard to be.
+             * @example PRINTER-1
+             */
             seen_name: string;
-            /** Called */
+            /**
+             * Called
+             * @description The name to show: given, planned or heard.
+             * @example printer-1
+             */
             called: string;
-            /** Called Because */
+            /**
+             * Called Because
+             * @description Why it is called so: given, planned or heard.
+             * @example planned
+             */
             called_because: string;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role: string;
-            /** Owner */
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @example Box office
+             */
             owner: string;
-            /** Place */
+            /**
+             * Place
+             * @description Where it stands.
+             * @example Foyer
+             */
             place: string;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes: string;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string | null;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string | null;
-            /** Macs */
-            macs: number;
-            /** Vendor */
-            vendor: string;
-            /** Local */
+            /**
+             * Adapter Count
+             * @description How many adapters it has.
+             * @example 1
+             */
+            adapter_count: number;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
             local: boolean;
-            /** Ports */
+            /**
+             * Ports
+             * @description Open TCP ports.
+             * @example [
+             *       80,
+             *       443
+             *     ]
+             */
             ports: number[];
-            /** Web */
+            /**
+             * Web
+             * @description Its own web page, by the open ports that a scan found.
+             * @example http://10.44.10.30/
+             */
             web: string | null;
-            /** First Seen */
+            /**
+             * First Seen
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
+             */
             first_seen: string | null;
-            /** Last Seen */
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_seen: string | null;
-            /** Expected */
+            /**
+             * Expected
+             * @description Whether it was never seen.
+             */
             expected: boolean;
-            /** Retired */
+            /**
+             * Retired
+             * @description Whether it is out of the lists.
+             */
             retired: boolean;
         };
         /**
@@ -2762,20 +3684,42 @@ export interface components {
          * @description Everything about one device.
          */
         DeviceSheet: {
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRow"];
-            /** Adapters */
+            /**
+             * Adapters
+             * @description Its adapters.
+             */
             adapters: components["schemas"]["AdapterRow"][];
-            /** Assignments */
+            /**
+             * Assignments
+             * @description Its assignments.
+             */
             assignments: components["schemas"]["AssignmentRow"][];
-            /** Reviews */
+            /**
+             * Reviews
+             * @description Cases about it to look at.
+             */
             reviews: components["schemas"]["ReviewCase"][];
-            /** Names */
+            /**
+             * Names
+             * @description The names heard for it.
+             */
             names: components["schemas"]["NameStay"][];
-            /** Stays */
+            /**
+             * Stays
+             * @description Unbroken stretches of sightings, the latest first.
+             */
             stays: components["schemas"]["StayRow"][];
-            /** Changes */
+            /**
+             * Changes
+             * @description The last edits of it, the latest first.
+             */
             changes: components["schemas"]["ChangeRow"][];
-            /** Hints */
+            /**
+             * Hints
+             * @description Devices that may be this one.
+             */
             hints: components["schemas"]["JoinHint"][];
         };
         /**
@@ -2783,15 +3727,25 @@ export interface components {
          * @description Devices that were seen, planned or edited (None: any may be), how many of them are new, and whether a hand did it.
          */
         DevicesEvent: {
-            /** Ids */
+            /**
+             * Ids
+             * @description The devices; null: any may be.
+             * @example [
+             *       41,
+             *       42
+             *     ]
+             */
             ids: number[] | null;
             /**
              * New
+             * @description How many of them are new.
              * @default 0
+             * @example 1
              */
             new: number;
             /**
              * Edited
+             * @description Whether a hand did it.
              * @default false
              */
             edited: boolean;
@@ -2801,8 +3755,12 @@ export interface components {
          * @description A DHCP server was edited, read or published to (None: any).
          */
         DhcpEvent: {
-            /** Server */
-            server?: number | null;
+            /**
+             * Server Id
+             * @description The DHCP server's id; null: any.
+             * @example 1
+             */
+            server_id: number | null;
         };
         /**
          * DhcpPreview
@@ -2810,65 +3768,147 @@ export interface components {
          *     options outside of the plan's subnets …) stay as they are. `other_roster` is another roster that publishes to the server.
          *
          *     `digest` names the configuration this was worked out on; give it to publish, so that nothing else is overwritten.
-         *     `text` is empty where it would be too long to read.
+         *     `text_lines` are empty where it would be too long to read.
          */
         DhcpPreview: {
-            /** Server */
-            server: number;
-            /** Lines */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Lines
+             * @description Line by line.
+             */
             lines: components["schemas"]["DifferenceLine"][];
-            /** Conflicts */
+            /**
+             * Conflicts
+             * @description Why it would be refused, in sentences.
+             * @example [
+             *       "10.44.10.120 is reserved twice"
+             *     ]
+             */
             conflicts: string[];
-            /** By Hand */
+            /**
+             * By Hand
+             * @description What only a person can do or check, in sentences.
+             * @example [
+             *       "look whether its cable is in"
+             *     ]
+             */
             by_hand: string[];
-            /** Left */
+            /**
+             * Left
+             * @description How many parts that people wrote stay as they are.
+             * @example 4
+             */
             left: number;
-            /** Other Roster */
+            /**
+             * Other Roster
+             * @description Another roster that publishes to it; empty: none.
+             * @example
+             */
             other_roster: string;
-            /** Digest */
+            /**
+             * Digest
+             * @description Names the configuration that this was worked out on.
+             * @example 4f9c01d2
+             */
             digest: string;
-            /** Text */
-            text: components["schemas"]["TextLine"][];
+            /**
+             * Text Lines
+             * @description The files line by line, before and after; empty when they are too long to read.
+             */
+            text_lines: components["schemas"]["TextLine"][];
         };
         /**
          * DhcpServerEdit
          * @description New values for a server; left-out ones stay.
          */
         DhcpServerEdit: {
-            /** Version */
-            version?: number | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name?: string | null;
-            /** Reach */
+            /**
+             * Reach
+             * @description Its name in the host's `servers.toml`.
+             * @example ledger
+             */
             reach?: string | null;
-            /** Addresses */
+            /**
+             * Addresses
+             * @description IPv4 addresses, dotted.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             addresses?: string[] | null;
         };
         /**
          * DhcpServerNew
          * @description A server to manage. How it is reached stands in `servers.toml` of the service's home folder, which only its host writes
          *     (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none, nor
-         *     does one that is edited `by_hand`: what is published to it is a sheet to enter.
+         *     does one that is `edited_by_hand`: what is published to it is a sheet to enter.
          *
          *     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan.
          */
         DhcpServerNew: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
             /**
              * Reach
+             * @description Its name in the host's `servers.toml`.
              * @default
+             * @example ledger
              */
-            reach: string;
+            reach?: string;
             /**
-             * By Hand
+             * Edited By Hand
+             * @description Whether a person enters into it what is published.
              * @default false
              */
-            by_hand: boolean;
-            /** Site */
+            edited_by_hand?: boolean;
+            /**
+             * Site
+             * @description The site by name or id; left out, the one here.
+             * @example Larkspur Hall
+             */
             site?: string | null;
-            /** Addresses */
+            /**
+             * Addresses
+             * @description IPv4 addresses, dotted.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             addresses?: string[];
+        };
+        /**
+         * DhcpServerPage
+         * @description All DHCP servers.
+         */
+        DhcpServerPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["DhcpServerView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * DhcpServerView
@@ -2878,65 +3918,150 @@ export interface components {
          *     `reached` what stands there without secrets, by setting.
          */
         DhcpServerView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Site */
-            site: number;
-            /** Site Name */
-            site_name: string;
-            /** Name */
+            /** @description The site it belongs to. */
+            site: components["schemas"]["SiteRef"];
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** Reach */
+            /**
+             * Reach
+             * @description Its name in the host's `servers.toml`.
+             * @example ledger
+             */
             reach: string;
-            /** Reached */
+            /**
+             * Reached
+             * @description What stands there, without secrets.
+             * @example {
+             *       "config": "/etc/kea/kea-dhcp4.conf"
+             *     }
+             */
             reached: {
                 [key: string]: string;
             };
-            /** Published At */
+            /**
+             * Published At
+             * @description When it was published to last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             published_at: string | null;
-            /** Read At */
+            /**
+             * Read At
+             * @description When it was read last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             read_at: string | null;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
             trouble: string;
-            /** Pools */
-            pools: number;
-            /** Reservations */
-            reservations: number;
-            /** Published */
+            /**
+             * Pool Count
+             * @description How many pools it hands out.
+             * @example 2
+             */
+            pool_count: number;
+            /**
+             * Reservation Count
+             * @description How many reservations it should have.
+             * @example 14
+             */
+            reservation_count: number;
+            /**
+             * Published
+             * @description How many reservations were published to it.
+             * @example 14
+             */
             published: number;
-            /** Addresses */
+            /**
+             * Addresses
+             * @description IPv4 addresses, dotted.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             addresses: string[];
-            /** Held */
+            /**
+             * Held
+             * @description How many pools, reservations and options the server has, whoever wrote them.
+             * @example 17
+             */
             held: number;
-            /** Not Understood */
+            /**
+             * Not Understood
+             * @description How many parts of its configuration could not be read.
+             * @example 0
+             */
             not_understood: number;
-            /** Held At */
+            /**
+             * Held At
+             * @description When its configuration was read.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             held_at: string | null;
-            /** Held Trouble */
+            /**
+             * Held Trouble
+             * @description Why its configuration cannot be read; empty: it can.
+             * @example
+             */
             held_trouble: string;
         };
         /**
          * DhcpSheet
-         * @description What was handed out last to be entered into a server by hand, ticked off by what the wire shows. `notes` say what could not
+         * @description What was handed out last to be entered into a server by hand, ticked off by what the wire shows. `remarks` say what could not
          *     be looked at and why; `asked_at` is when the wire was asked last.
          */
         DhcpSheet: {
-            /** Server */
-            server: number;
-            /** Server Name */
-            server_name: string;
-            /** Handed Out At */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Handed Out At
+             * @description When it was handed out to be entered.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             handed_out_at: string | null;
-            /** Asked At */
+            /**
+             * Asked At
+             * @description When the wire was asked last.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             asked_at: string | null;
-            /** Lines */
+            /**
+             * Lines
+             * @description Line by line.
+             */
             lines: components["schemas"]["SheetLine"][];
-            /** Notes */
-            notes: string[];
+            /**
+             * Remarks
+             * @description What is to be said of it, in sentences.
+             * @example [
+             *       "ports were not asked for, because the range is large"
+             *     ]
+             */
+            remarks: string[];
         };
         /**
          * DifferenceLine
@@ -2945,16 +4070,30 @@ export interface components {
         DifferenceLine: {
             /**
              * Action
+             * @description What was done or is to be done.
+             * @example set
              * @enum {string}
              */
             action: "add" | "change" | "remove";
-            /** What */
+            /**
+             * What
+             * @description What it is.
+             * @example reservation
+             */
             what: string;
-            /** Subnet */
-            subnet: string;
-            /** Before */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Before
+             * @description What it was before.
+             * @example printer-01
+             */
             before: string;
-            /** After */
+            /**
+             * After
+             * @description What it is afterwards.
+             * @example printer-1
+             */
             after: string;
         };
         /**
@@ -2962,16 +4101,30 @@ export interface components {
          * @description The data of every kind of event, by kind.
          */
         Events: {
+            /** @description The scan. */
             scan: components["schemas"]["ScanEvent"];
+            /** @description The devices it is about. */
             devices: components["schemas"]["DevicesEvent"];
+            /**
+             * @description What the plan says: static, reserved, off, leased, or nothing.
+             * @example reserved
+             */
             plan: components["schemas"]["PlanEvent"];
+            /** @description Data of a `dhcp` event. */
             dhcp: components["schemas"]["DhcpEvent"];
+            /** @description Remembered ranges. */
             ranges: components["schemas"]["RangesEvent"];
+            /** @description Data of a `findings` event. */
             findings: components["schemas"]["FindingsEvent"];
+            /** @description Data of a `listen` event. */
             listen: components["schemas"]["ListenEvent"];
+            /** @description Data of a `watch` event. */
             watch: components["schemas"]["WatchEvent"];
+            /** @description Data of a `routes` event. */
             routes: components["schemas"]["RoutesEvent"];
+            /** @description Data of a `proof` event. */
             proof: components["schemas"]["ProofEvent"];
+            /** @description The names heard for it. */
             names: components["schemas"]["NamesEvent"];
         };
         /**
@@ -2981,26 +4134,67 @@ export interface components {
          *     `assignment` is what the plan has at an address.
          */
         Explanation: {
-            /** Subject */
+            /**
+             * Subject
+             * @description What it is about.
+             * @example 10.44.10.41
+             */
             subject: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "address" | "mac";
-            /** Sentences */
+            /**
+             * Sentences
+             * @description The short of it, in sentences.
+             * @example [
+             *       "It was never seen in use."
+             *     ]
+             */
             sentences: string[];
-            mac: components["schemas"]["MacView"] | null;
-            /** Subnet */
-            subnet: string | null;
-            /** Devices */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"] | null;
+            /**
+             * Devices
+             * @description The devices it is about.
+             */
             devices: components["schemas"]["DeviceRow"][];
-            /** Stays */
+            /**
+             * Stays
+             * @description Unbroken stretches of sightings, the latest first.
+             */
             stays: components["schemas"]["StayRow"][];
-            /** Names */
+            /**
+             * Names
+             * @description The names heard for it.
+             */
             names: components["schemas"]["NameStay"][];
-            /** Scans */
+            /**
+             * Scans
+             * @description What the last scans that asked for it learnt, the latest first.
+             */
             scans: components["schemas"]["ScanTrace"][];
+            /** @description What the plan has for the address. */
             assignment: components["schemas"]["AssignmentView"] | null;
         };
         /**
@@ -3008,19 +4202,45 @@ export interface components {
          * @description Pools and reservations as a text to keep or to type from.
          */
         ExportText: {
-            /** Text */
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
             text: string;
         };
         /**
          * FindAnswer
-         * @description The best matches first.
+         * @description The best matches first, as many as were asked for; `more` tells that there are others, which a longer text would part.
          */
         FindAnswer: {
-            /** Text */
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["Found"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
             text: string;
-            /** Found */
-            found: components["schemas"]["Found"][];
-            /** More */
+            /**
+             * More
+             * @description Whether there are others.
+             */
             more: boolean;
         };
         /**
@@ -3028,13 +4248,29 @@ export interface components {
          * @description How many are open, by severity, and how many are accepted.
          */
         FindingCounts: {
-            /** Urgent */
+            /**
+             * Urgent
+             * @description How many of severity urgent.
+             * @example 1
+             */
             urgent: number;
-            /** Wrong */
+            /**
+             * Wrong
+             * @description How many of severity wrong.
+             * @example 2
+             */
             wrong: number;
-            /** Notice */
+            /**
+             * Notice
+             * @description How many of severity notice.
+             * @example 4
+             */
             notice: number;
-            /** Accepted */
+            /**
+             * Accepted
+             * @description How many are accepted.
+             * @example 2
+             */
             accepted: number;
         };
         /**
@@ -3042,9 +4278,17 @@ export interface components {
          * @description One thing that was observed, in a sentence, with its moment where it has one.
          */
         FindingEvidence: {
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
-            /** At */
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             at: string | null;
         };
         /**
@@ -3052,10 +4296,36 @@ export interface components {
          * @description Findings, what needs attention first. `trouble` says why findings cannot be stored, when they cannot.
          */
         FindingList: {
-            /** Findings */
-            findings: components["schemas"]["FindingView"][];
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["FindingView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * @description How many there are of each.
+             * @example {
+             *       "pool": 2,
+             *       "reservation": 14
+             *     }
+             */
             counts: components["schemas"]["FindingCounts"];
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
             trouble: string;
         };
         /**
@@ -3063,8 +4333,12 @@ export interface components {
          * @description One finding with its history.
          */
         FindingSheet: {
+            /** @description The finding. */
             finding: components["schemas"]["FindingView"];
-            /** Turns */
+            /**
+             * Turns
+             * @description What happened to findings, the latest first.
+             */
             turns: components["schemas"]["TurnView"][];
         };
         /**
@@ -3073,18 +4347,40 @@ export interface components {
          *     it is done instead.
          */
         FindingStep: {
-            /** Key */
+            /**
+             * Key
+             * @description Names the step, by what it does and to what.
+             * @example release:41
+             */
             key: string;
-            /** Action */
+            /**
+             * Action
+             * @description What was done or is to be done.
+             * @example set
+             */
             action: string;
-            /** Label */
+            /**
+             * Label
+             * @description How the roster calls it.
+             * @example printer-1
+             */
             label: string;
-            /** Values */
+            /**
+             * Values
+             * @description What the step needs to know.
+             * @example {
+             *       "assignment": "41"
+             *     }
+             */
             values: {
                 [key: string]: string;
             };
-            /** Link */
-            link?: string | null;
+            /**
+             * Link
+             * @description The console's page for it.
+             * @example /address/10.44.10.41
+             */
+            link: string | null;
         };
         /**
          * FindingSubject
@@ -3092,66 +4388,122 @@ export interface components {
          *     the roster calls it.
          */
         FindingSubject: {
-            /** Type */
+            /**
+             * Type
+             * @description What it names: address, mac, subnet, pool, server, name or adapter.
+             * @example address
+             */
             type: string;
-            /** Value */
+            /**
+             * Value
+             * @description Its value.
+             * @example 10.44.10.41
+             */
             value: string;
             /**
              * Label
+             * @description How the roster calls it.
              * @default
+             * @example printer-1
              */
             label: string;
         };
         /**
          * FindingView
-         * @description One finding. `since` is when it was opened this time, `first` the first time ever, `times` how often.
+         * @description One finding. `since` is when it was opened this time, `first_opened` the first time ever, `times` how often.
          */
         FindingView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** Title */
+            /**
+             * Title
+             * @description What it is called.
+             * @example Duplicate address
+             */
             title: string;
             /**
              * Severity
+             * @description How grave it is.
              * @enum {string}
              */
             severity: "urgent" | "wrong" | "notice";
             /**
              * State
+             * @description How it stands.
              * @enum {string}
              */
             state: "open" | "accepted" | "closed";
-            /** Subjects */
+            /**
+             * Subjects
+             * @description Whom and what it is about.
+             */
             subjects: components["schemas"]["FindingSubject"][];
             /**
              * Since
              * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
              */
             since: string;
             /**
-             * First
+             * First Opened
              * Format: date-time
+             * @description When it was opened the first time ever.
+             * @example 2026-11-20T08:00:00.000Z
              */
-            first: string;
-            /** Times */
+            first_opened: string;
+            /**
+             * Times
+             * @description How often it was opened.
+             * @example 1
+             */
             times: number;
-            /** Closed */
+            /**
+             * Closed
+             * @description When its cause was gone; null while it stands.
+             * @example null
+             */
             closed: string | null;
             /**
              * Updated
              * Format: date-time
+             * @description When anything of it changed last.
+             * @example 2026-11-27T09:30:00.000Z
              */
             updated: string;
-            /** Evidence */
+            /**
+             * Evidence
+             * @description What was observed.
+             */
             evidence: components["schemas"]["FindingEvidence"][];
-            /** Means */
+            /**
+             * Means
+             * @description What this kind of finding means.
+             * @example two adapters claim one address
+             */
             means: string;
-            /** Remedy */
+            /**
+             * Remedy
+             * @description What to do.
+             * @example give one of them another address
+             */
             remedy: string;
-            /** Steps */
+            /**
+             * Steps
+             * @description What can be done with one press.
+             */
             steps: components["schemas"]["FindingStep"][];
+            /** @description Who accepted it and why; null while it is not accepted. */
             acceptance: components["schemas"]["AcceptanceView"] | null;
         };
         /**
@@ -3159,9 +4511,19 @@ export interface components {
          * @description Findings turned: the latest of them, and how many there are by state and severity.
          */
         FindingsEvent: {
-            /** Turns */
+            /**
+             * Turns
+             * @description What happened to findings, the latest first.
+             */
             turns: components["schemas"]["TurnTold"][];
-            /** Counts */
+            /**
+             * Counts
+             * @description How many there are of each.
+             * @example {
+             *       "pool": 2,
+             *       "reservation": 14
+             *     }
+             */
             counts: {
                 [key: string]: number;
             };
@@ -3173,29 +4535,55 @@ export interface components {
         Found: {
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "device" | "address" | "range";
-            /** Title */
+            /**
+             * Title
+             * @description What it is called.
+             * @example Duplicate address
+             */
             title: string;
-            /** Detail */
+            /**
+             * Detail
+             * @description One sentence for people.
+             * @example 300 is over 255
+             */
             detail: string;
-            /** Matched */
+            /**
+             * Matched
+             * @description Which of its texts matched.
+             * @example name
+             */
             matched: string;
-            /** Link */
+            /**
+             * Link
+             * @description The console's page for it.
+             * @example /address/10.44.10.41
+             */
             link: string;
-            /** Web */
-            web?: string | null;
-            device?: components["schemas"]["DeviceRow"] | null;
+            /**
+             * Web
+             * @description Its own web page, by the open ports that a scan found.
+             * @example http://10.44.10.30/
+             */
+            web: string | null;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRow"] | null;
         };
         /**
          * FreeAnswer
          * @description Candidates, the best first.
          */
         FreeAnswer: {
-            /** Subnet */
-            subnet: string | null;
-            /** Candidates */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"] | null;
+            /**
+             * Candidates
+             * @description What it may be, the best first.
+             */
             candidates: components["schemas"]["Candidate"][];
         };
         /**
@@ -3206,41 +4594,65 @@ export interface components {
         HandedOutView: {
             /**
              * Lease Seconds
+             * @description How long a lease lasts, in seconds; 0: as the server has it.
              * @default 0
+             * @example 86400
              */
-            lease_seconds: number;
-            /** Gateway */
+            lease_seconds?: number;
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway?: string | null;
             /**
              * Dns
+             * @description DNS servers.
              * @default []
+             * @example [
+             *       "10.44.10.1"
+             *     ]
              */
-            dns: string[];
+            dns?: string[];
             /**
              * Domain
+             * @description DNS domain.
              * @default
+             * @example larkspur.example
              */
-            domain: string;
+            domain?: string;
             /**
              * Ntp
+             * @description Time servers.
              * @default []
+             * @example [
+             *       "10.44.10.1"
+             *     ]
              */
-            ntp: string[];
+            ntp?: string[];
             /**
              * Boot Server
+             * @description Boot server name (RFC 2132 9.4).
              * @default
+             * @example boot.larkspur.example
              */
-            boot_server: string;
+            boot_server?: string;
             /**
              * Boot File
+             * @description Boot file name (RFC 2132 9.5).
              * @default
+             * @example stage.efi
              */
-            boot_file: string;
+            boot_file?: string;
             /**
              * Vendor Options
+             * @description Options 128 to 254 as 'code=hexadecimal'.
              * @default []
+             * @example [
+             *       "176=0a2c0a01"
+             *     ]
              */
-            vendor_options: string[];
+            vendor_options?: string[];
         };
         /**
          * Happened
@@ -3250,17 +4662,30 @@ export interface components {
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
             /**
              * What
+             * @description What it is.
+             * @example reservation
              * @enum {string}
              */
             what: "came" | "last seen";
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string | null;
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
         };
         /**
@@ -3271,17 +4696,28 @@ export interface components {
         Health: {
             /**
              * Status
+             * @description Ok, or impaired: it reads but cannot write, or some standing work ended by an error.
              * @enum {string}
              */
             status: "ok" | "impaired";
             /**
              * Trouble
+             * @description What goes wrong, in words; empty: nothing.
              * @default
+             * @example
              */
             trouble: string;
-            /** Version */
+            /**
+             * Version
+             * @description The service's version.
+             * @example 0.2.0
+             */
             version: string;
-            /** Uptime Seconds */
+            /**
+             * Uptime Seconds
+             * @description How long the service runs, in seconds.
+             * @example 86400.5
+             */
             uptime_seconds: number;
         };
         /**
@@ -3292,13 +4728,27 @@ export interface components {
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            /** Protocol */
+            /**
+             * Protocol
+             * @description What it spoke.
+             * @example arp
+             */
             protocol: string;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
         };
         /**
@@ -3306,64 +4756,150 @@ export interface components {
          * @description A MAC that was only heard, with the address it spoke from: it is no device until it answers a question.
          */
         HeardOnlyView: {
-            mac: components["schemas"]["MacView"];
-            /** Address */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
             /**
-             * First
+             * First Seen
              * Format: date-time
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
              */
-            first: string;
+            first_seen: string;
             /**
-             * Last
+             * Last Seen
              * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
              */
-            last: string;
+            last_seen: string;
         };
         /**
          * HeardTold
-         * @description One frame that was heard: its protocol, the sender's MAC as bare digits, and what it said.
+         * @description One frame that was heard: its protocol, the sender's MAC, and what it said.
          */
         HeardTold: {
-            /** Protocol */
+            /**
+             * Protocol
+             * @description What it spoke.
+             * @example arp
+             */
             protocol: string;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
         };
         /**
          * Here
          * @description Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
-         *     `scanned` tells whether any scan was ever made; `devices` counts all, `expected` those of them never seen.
+         *     `scanned` tells whether any scan was ever made; `device_count` counts all, `expected_count` those of them never seen.
          */
         Here: {
-            /** Hostname */
+            /**
+             * Hostname
+             * @description The machine's name.
+             * @example larkspur-desk
+             */
             hostname: string;
-            /** Simulated */
+            /**
+             * Simulated
+             * @description Whether this is the stand-in site.
+             */
             simulated: boolean;
-            /** Adapters */
+            /**
+             * Adapters
+             * @description Its adapters.
+             */
             adapters: components["schemas"]["AdapterHere"][];
-            /** Chosen */
+            /**
+             * Chosen
+             * @description The adapter that a scan would use; null: none.
+             * @example office0
+             */
             chosen: string | null;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why, in words.
+             * @example it stands in the subnet of the range
+             */
             reason: string;
-            /** Door */
+            /**
+             * Door
+             * @description How the link is seen: packet, kernel or standin.
+             * @example packet
+             */
             door: string | null;
-            /** Limits */
+            /**
+             * Limits
+             * @description What this way of looking cannot see, in sentences.
+             * @example [
+             *       "a second MAC answering for one address"
+             *     ]
+             */
             limits: string[];
-            /** Ranges */
+            /**
+             * Ranges
+             * @description Remembered ranges.
+             */
             ranges: components["schemas"]["RangeRow"][];
-            /** Home */
+            /**
+             * Home
+             * @description The service's home folder.
+             * @example /var/lib/even-roster
+             */
             home: string;
-            /** Scanned */
+            /**
+             * Scanned
+             * @description Whether any scan was ever made.
+             */
             scanned: boolean;
-            /** Devices */
-            devices: number;
-            /** Expected */
-            expected: number;
-            /** Unknown */
-            unknown: number;
+            /**
+             * Device Count
+             * @description How many devices the roster has.
+             * @example 228
+             */
+            device_count: number;
+            /**
+             * Expected Count
+             * @description How many devices were never seen.
+             * @example 3
+             */
+            expected_count: number;
+            /**
+             * Unknown Count
+             * @description How many devices nobody has named or planned.
+             * @example 10
+             */
+            unknown_count: number;
         };
         /**
          * History
@@ -3371,29 +4907,56 @@ export interface components {
          *     what `happened` in it. `more` tells that the limit cut it short.
          */
         History: {
-            /** Subject */
+            /**
+             * Subject
+             * @description What it is about.
+             * @example 10.44.10.41
+             */
             subject: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "address" | "mac" | "name" | "subnet";
-            /** Since */
+            /**
+             * Since
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
             since: string | null;
             /**
              * Until
              * Format: date-time
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
              */
             until: string;
-            /** Stays */
+            /**
+             * Stays
+             * @description Unbroken stretches of sightings, the latest first.
+             */
             stays: components["schemas"]["StayRow"][];
-            /** Names */
+            /**
+             * Names
+             * @description The names heard for it.
+             */
             names: components["schemas"]["NameStay"][];
-            /** Happened */
+            /**
+             * Happened
+             * @description Who came and who was seen last, the latest first.
+             */
             happened: components["schemas"]["Happened"][];
-            /** Turns */
+            /**
+             * Turns
+             * @description What happened to findings, the latest first.
+             */
             turns: components["schemas"]["TurnView"][];
-            /** More */
+            /**
+             * More
+             * @description Whether there are others.
+             */
             more: boolean;
         };
         /**
@@ -3401,16 +4964,34 @@ export interface components {
          * @description How far the records reach back; `begun` counts the stays that began in equal parts of that time.
          */
         HistorySpan: {
-            /** Subject */
-            subject: string;
-            /** First */
-            first: string | null;
             /**
-             * Last
-             * Format: date-time
+             * Subject
+             * @description What it is about.
+             * @example 10.44.10.41
              */
-            last: string;
-            /** Begun */
+            subject: string;
+            /**
+             * Since
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string | null;
+            /**
+             * Until
+             * Format: date-time
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string;
+            /**
+             * Begun
+             * @description How many stays began in each of equal parts of that time.
+             * @example [
+             *       4,
+             *       0,
+             *       1
+             *     ]
+             */
             begun: number[];
         };
         /**
@@ -3418,9 +4999,17 @@ export interface components {
          * @description A word and its value: an identifier (`MAC`, `client id` …), or an attribute (`client-class`, `lease time` …).
          */
         HoldingMark: {
-            /** What */
+            /**
+             * What
+             * @description Client class, client id, lease time ….
+             * @example client-class
+             */
             what: string;
-            /** Value */
+            /**
+             * Value
+             * @description Its value.
+             * @example 10.44.10.41
+             */
             value: string;
         };
         /**
@@ -3434,111 +5023,256 @@ export interface components {
         HoldingView: {
             /**
              * Part
+             * @description What kind of part it is.
              * @enum {string}
              */
             part: "subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood";
-            /** Source */
+            /**
+             * Source
+             * @description Where it comes from.
+             * @example mdns
+             */
             source: string;
-            /** Line */
+            /**
+             * Line
+             * @description Its line in the source, from 1; 0: it has no lines.
+             * @example 12
+             */
             line: number;
-            /** Text */
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
             text: string;
-            /** Within */
+            /**
+             * Within
+             * @description What it hangs on; empty for the whole server.
+             * @example 10.44.10.0/24
+             */
             within: string;
-            /** First */
+            /**
+             * First
+             * @description The first address of the stretch.
+             * @example 10.44.10.100
+             */
             first: string | null;
-            /** Last */
+            /**
+             * Last
+             * @description The last address of the stretch.
+             * @example 10.44.10.199
+             */
             last: string | null;
-            /** Identifiers */
+            /**
+             * Identifiers
+             * @description What a reservation knows its device by.
+             */
             identifiers: components["schemas"]["HoldingMark"][];
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Hangs */
+            /**
+             * Hangs
+             * @description All else that stands with it.
+             */
             hangs: components["schemas"]["HoldingMark"][];
-            /** Ours */
+            /**
+             * Ours
+             * @description Whether the plan published or adopted it.
+             */
             ours: boolean;
         };
         /**
          * HoldingsPage
          * @description What a server holds, as it was read last at `read_at`. `counts` are by part, of all of them; `trouble` says why it cannot be
-         *     read now, then `holdings` are older. `total` is how many match.
+         *     read now, then `items` are older. `total` is how many match.
          */
         HoldingsPage: {
-            /** Server */
-            server: number;
-            /** Server Name */
-            server_name: string;
-            /** Read At */
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["HoldingView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Read At
+             * @description When it was read last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             read_at: string | null;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
             trouble: string;
-            /** Counts */
+            /**
+             * Counts
+             * @description How many there are of each.
+             * @example {
+             *       "pool": 2,
+             *       "reservation": 14
+             *     }
+             */
             counts: {
                 [key: string]: number;
             };
-            /** Total */
-            total: number;
-            /** Holdings */
-            holdings: components["schemas"]["HoldingView"][];
         };
         /**
          * ImportReport
          * @description What a table would do or did. `columns` say which header was taken as which field; `rows` are those that do
-         *     something or are refused, at most as many as asked for; `change` undoes the whole import.
+         *     something or are refused, at most as many as asked for; `change_id` undoes the whole import.
          */
         ImportReport: {
-            /** Dry Run */
+            /**
+             * Dry Run
+             * @description Say what it would do, and change nothing.
+             */
             dry_run: boolean;
-            /** Read As */
+            /**
+             * Read As
+             * @description What the file was taken for.
+             * @example CSV, commas, UTF-8
+             */
             read_as: string;
-            /** Columns */
+            /**
+             * Columns
+             * @description Which header was taken as which field.
+             * @example {
+             *       "address": "IP",
+             *       "name": "Device"
+             *     }
+             */
             columns: {
                 [key: string]: string;
             };
-            /** Ignored */
+            /**
+             * Ignored
+             * @description Headers that were not used.
+             * @example [
+             *       "Inventory no."
+             *     ]
+             */
             ignored: string[];
-            /** Added */
-            added: number;
-            /** Changed */
-            changed: number;
-            /** Same */
-            same: number;
-            /** Refused */
-            refused: number;
-            /** Warnings */
-            warnings: number;
-            /** Rows */
+            /**
+             * Added Count
+             * @description How many rows add an assignment.
+             * @example 80
+             */
+            added_count: number;
+            /**
+             * Changed Count
+             * @description How many rows change an assignment.
+             * @example 3
+             */
+            changed_count: number;
+            /**
+             * Same Count
+             * @description How many rows are as they are already.
+             * @example 40
+             */
+            same_count: number;
+            /**
+             * Refused Count
+             * @description How many rows are refused.
+             * @example 0
+             */
+            refused_count: number;
+            /**
+             * Warning Count
+             * @description How many rows have a warning.
+             * @example 0
+             */
+            warning_count: number;
+            /**
+             * Rows
+             * @description Rows that do something or are refused.
+             */
             rows: components["schemas"]["ImportRow"][];
-            /** Change */
-            change: number | null;
+            /**
+             * Change Id
+             * @description The change that undo takes back; null when nothing was changed.
+             * @example 117
+             */
+            change_id: number | null;
         };
         /**
          * ImportRow
          * @description What one row would do. `before` and `after` are the values that differ; `row` counts as spreadsheets do.
          */
         ImportRow: {
-            /** Row */
+            /**
+             * Row
+             * @description Its row as spreadsheets count, headers being 1.
+             * @example 7
+             */
             row: number;
             /**
              * Action
+             * @description What was done or is to be done.
+             * @example set
              * @enum {string}
              */
             action: "add" | "change" | "same" | "refused";
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Before */
+            /**
+             * Before
+             * @description The values that differ, as they are.
+             * @example {
+             *       "name": "printer-01"
+             *     }
+             */
             before: {
                 [key: string]: string;
             };
-            /** After */
+            /**
+             * After
+             * @description The values that differ, as they would be.
+             * @example {
+             *       "name": "printer-1"
+             *     }
+             */
             after: {
                 [key: string]: string;
             };
-            /** Reason */
+            /**
+             * Reason
+             * @description Why, in words.
+             * @example it stands in the subnet of the range
+             */
             reason: string;
-            /** Column */
+            /**
+             * Column
+             * @description The header of the column that is wrong.
+             * @example MAC
+             */
             column: string;
-            /** Warning */
+            /**
+             * Warning
+             * @description What speaks against it, without being refused; empty: nothing.
+             * @example
+             */
             warning: string;
         };
         /**
@@ -3546,7 +5280,13 @@ export interface components {
          * @description Other devices whose adapters belong to this one.
          */
         Join: {
-            /** Devices */
+            /**
+             * Devices
+             * @description The others, by id, name, planned hostname or MAC.
+             * @example [
+             *       "printer-1"
+             *     ]
+             */
             devices: (number | string)[];
         };
         /**
@@ -3554,11 +5294,22 @@ export interface components {
          * @description Devices that bear one name and may be one.
          */
         JoinHint: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why, in words.
+             * @example it stands in the subnet of the range
+             */
             reason: string;
-            /** Devices */
+            /**
+             * Devices
+             * @description The devices it is about.
+             */
             devices: components["schemas"]["DeviceRef"][];
         };
         /**
@@ -3566,7 +5317,13 @@ export interface components {
          * @description Neighbours that become one with it.
          */
         JoinSubnets: {
-            /** Others */
+            /**
+             * Others
+             * @description Subnets beside it, by name, CIDR or id.
+             * @example [
+             *       "10.44.11.0/24"
+             *     ]
+             */
             others: (number | string)[];
         };
         /**
@@ -3574,17 +5331,41 @@ export interface components {
          * @description What is kept how long, and from when on findings are told. Older stays are folded into one per pair, never dropped.
          */
         Keeping: {
-            /** Stay Days */
+            /**
+             * Stay Days
+             * @description Days after which older stays are folded into one for each address and MAC.
+             * @example 730
+             */
             stay_days: number;
-            /** Finding Days */
+            /**
+             * Finding Days
+             * @description Days that closed findings are kept.
+             * @example 365
+             */
             finding_days: number;
-            /** Missing Days */
+            /**
+             * Missing Days
+             * @description Days of silence after which a planned device is told to be missing.
+             * @example 7
+             */
             missing_days: number;
-            /** Stale Days */
+            /**
+             * Stale Days
+             * @description Days without being seen after which an assignment is told to be stale.
+             * @example 90
+             */
             stale_days: number;
-            /** Pool Percent */
+            /**
+             * Pool Percent
+             * @description From how full on a pool is told, in percent.
+             * @example 85
+             */
             pool_percent: number;
-            /** New Per Hour */
+            /**
+             * New Per Hour
+             * @description New devices an hour that are taken in by being heard; 0: none.
+             * @example 500
+             */
             new_per_hour: number;
         };
         /**
@@ -3592,29 +5373,88 @@ export interface components {
          * @description Change some of it.
          */
         KeepingEdit: {
-            /** Stay Days */
+            /**
+             * Stay Days
+             * @description Days after which older stays are folded into one for each address and MAC.
+             * @example 730
+             */
             stay_days?: number | null;
-            /** Finding Days */
+            /**
+             * Finding Days
+             * @description Days that closed findings are kept.
+             * @example 365
+             */
             finding_days?: number | null;
-            /** Missing Days */
+            /**
+             * Missing Days
+             * @description Days of silence after which a planned device is told to be missing.
+             * @example 7
+             */
             missing_days?: number | null;
-            /** Stale Days */
+            /**
+             * Stale Days
+             * @description Days without being seen after which an assignment is told to be stale.
+             * @example 90
+             */
             stale_days?: number | null;
-            /** Pool Percent */
+            /**
+             * Pool Percent
+             * @description From how full on a pool is told, in percent.
+             * @example 85
+             */
             pool_percent?: number | null;
-            /** New Per Hour */
+            /**
+             * New Per Hour
+             * @description New devices an hour that are taken in by being heard; 0: none.
+             * @example 500
+             */
             new_per_hour?: number | null;
+        };
+        /**
+         * KindPage
+         * @description Every kind of finding there is.
+         */
+        KindPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["KindView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * KindView
          * @description A kind of finding: what it is called and means.
          */
         KindView: {
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** Title */
+            /**
+             * Title
+             * @description What it is called.
+             * @example Duplicate address
+             */
             title: string;
-            /** Means */
+            /**
+             * Means
+             * @description What this kind of finding means.
+             * @example two adapters claim one address
+             */
             means: string;
         };
         /**
@@ -3622,31 +5462,92 @@ export interface components {
          * @description An old lease that was ended at its server, and by what it was known that nobody uses its address.
          */
         LeaseEnded: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Server Name */
-            server_name: string;
-            /** Said */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
+        };
+        /**
+         * LeasePage
+         * @description Leases, by server and address.
+         */
+        LeasePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["LeaseView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * LeaseView
          * @description A lease as the server told it last; `expires` None means never.
          */
         LeaseView: {
-            /** Server */
-            server: number;
-            /** Server Name */
-            server_name: string;
-            /** Address */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            mac: components["schemas"]["MacView"] | null;
-            /** Name */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Expires */
+            /**
+             * Expires
+             * @description When it ends; null: never.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             expires: string | null;
-            /** Active */
+            /**
+             * Active
+             * @description Whether it holds now.
+             */
             active: boolean;
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
         };
         /**
@@ -3654,16 +5555,58 @@ export interface components {
          * @description What was heard on an adapter's link since the last event; `unread` frames were left out.
          */
         ListenEvent: {
-            /** Adapter */
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter: string;
-            /** Frames */
+            /**
+             * Frames
+             * @description How many frames were heard.
+             * @example 1284
+             */
             frames: number;
-            /** Unread */
+            /**
+             * Unread
+             * @description Frames that were left out, because too many came.
+             * @example 0
+             */
             unread: number;
-            /** Per Second */
+            /**
+             * Per Second
+             * @description Frames in the last second.
+             * @example 7
+             */
             per_second: number;
-            /** Lines */
+            /**
+             * Lines
+             * @description Line by line.
+             */
             lines: components["schemas"]["HeardTold"][];
+        };
+        /**
+         * ListeningPage
+         * @description What is listened to, by adapter.
+         */
+        ListeningPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["ListeningView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * ListeningView
@@ -3672,41 +5615,109 @@ export interface components {
          *     `held_back` counts those that did and were too many an hour to become devices.
          */
         ListeningView: {
-            /** Adapter */
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter: string;
-            /** Listening */
+            /**
+             * Listening
+             * @description Whether it is listened to now.
+             */
             listening: boolean;
-            /** Why Not */
+            /**
+             * Why Not
+             * @description Why it is not so, in words; empty: it is.
+             * @example
+             */
             why_not: string;
-            /** Since */
+            /**
+             * Since
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
             since: string | null;
-            /** Frames */
+            /**
+             * Frames
+             * @description How many frames were heard.
+             * @example 1284
+             */
             frames: number;
-            /** Unread */
+            /**
+             * Unread
+             * @description Frames that were left out, because too many came.
+             * @example 0
+             */
             unread: number;
-            /** Lost */
+            /**
+             * Lost
+             * @description Frames that the kernel lost.
+             * @example 0
+             */
             lost: number;
-            /** Broken */
+            /**
+             * Broken
+             * @description Frames that could not be read.
+             * @example 0
+             */
             broken: number;
-            /** Unforeseen */
+            /**
+             * Unforeseen
+             * @description The last frame that a reader of ours stumbled over; empty: none.
+             * @example
+             */
             unforeseen: string;
-            /** Heard Only */
+            /**
+             * Heard Only
+             * @description MACs that were heard and have not answered a question.
+             */
             heard_only: components["schemas"]["HeardOnlyView"][];
-            /** Held Back */
+            /**
+             * Held Back
+             * @description How many answered but were too many an hour to become devices.
+             * @example 0
+             */
             held_back: number;
-            /** Per Second */
+            /**
+             * Per Second
+             * @description Frames in the last second.
+             * @example 7
+             */
             per_second: number;
-            /** Storm */
+            /**
+             * Storm
+             * @description When frames came faster than they are read; null: never.
+             * @example null
+             */
             storm: string | null;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
             trouble: string;
-            /** Place */
+            /**
+             * Place
+             * @description Where it stands.
+             * @example Foyer
+             */
             place: string;
-            /** Verdict */
+            /**
+             * Verdict
+             * @description The answer in a sentence.
+             * @example the planned server answers in Office, as planned
+             */
             verdict: string;
-            /** Neighbours */
+            /**
+             * Neighbours
+             * @description Switch ports that announced themselves (IEEE 802.1AB).
+             */
             neighbours: components["schemas"]["NeighbourView"][];
-            /** Lines */
+            /**
+             * Lines
+             * @description Line by line.
+             */
             lines: components["schemas"]["HeardLine"][];
         };
         /**
@@ -3714,94 +5725,189 @@ export interface components {
          * @description A MAC address, whose block it lies in, and whether it is locally administered.
          */
         MacView: {
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
-            /** Local */
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
             local: boolean;
         };
         /**
          * MeasureView
-         * @description All sums on a range. `seen` addresses of it are known to the roster; `scan_seconds` at the default pace.
+         * @description All sums on a range. `seen` addresses of it are known to the roster; `scan_seconds` at the default pace; `why_not` says why
+         *     it cannot be scanned.
          */
         MeasureView: {
-            /** Range */
+            /**
+             * Range
+             * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+             * @example 10.44.10.30-39
+             */
             range: string;
-            /** Spans */
+            /**
+             * Spans
+             * @description The range in its simplest form.
+             * @example [
+             *       "10.44.10.0-10.44.10.255"
+             *     ]
+             */
             spans: string[];
-            /** Count */
+            /**
+             * Count
+             * @description How many addresses.
+             * @example 256
+             */
             count: number;
-            /** First */
+            /**
+             * First
+             * @description The first address.
+             * @example 10.44.10.0
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * @description The last address.
+             * @example 10.44.10.255
+             */
             last: string;
-            /** Subnets */
-            subnets: components["schemas"]["SubnetSumsView"][];
-            /** Blocks */
+            /**
+             * Sums
+             * @description The arithmetic of each subnet that the range names.
+             */
+            sums: components["schemas"]["SubnetSumsView"][];
+            /**
+             * Blocks
+             * @description The fewest subnets that make up just this range, as CIDR; 64 at most.
+             * @example [
+             *       "10.44.10.0/24"
+             *     ]
+             */
             blocks: string[];
-            /** Blocks Total */
+            /**
+             * Blocks Total
+             * @description How many those are in all.
+             * @example 1
+             */
             blocks_total: number;
-            /** Smallest Cover */
+            /**
+             * Smallest Cover
+             * @description The smallest subnet that holds all of it.
+             * @example 10.44.10.0/24
+             */
             smallest_cover: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of addresses: private, public, link-local ….
+             * @example private
+             */
             kind: string;
-            /** Scan Seconds */
+            /**
+             * Scan Seconds
+             * @description How long a scan of it takes at the usual pace, in seconds.
+             * @example 2.1
+             */
             scan_seconds: number;
-            /** Needs Confirm */
+            /**
+             * Needs Confirm
+             * @description Whether a scan of it has to be confirmed.
+             */
             needs_confirm: boolean;
-            /** Refused */
-            refused: string | null;
+            /**
+             * Why Not
+             * @description Why it cannot be scanned; null: it can.
+             * @example null
+             */
+            why_not: string | null;
         };
         /**
          * Moment
-         * @description Who was there at a moment, and what the plan said then. Without anybody, `before` and `after` are the nearest stays on
-         *     either side; of a subnet `planned` is left out and only counted in a sentence.
+         * @description Who was there at a moment, and what the plan said then. Without anybody, `stay_before` and `stay_after` are the nearest stays
+         *     on either side; of a subnet `planned` is left out and only counted in a sentence.
          */
         Moment: {
-            /** Subject */
+            /**
+             * Subject
+             * @description What it is about.
+             * @example 10.44.10.41
+             */
             subject: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "address" | "mac" | "name" | "subnet";
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            /** Sentences */
+            /**
+             * Sentences
+             * @description The short of it, in sentences.
+             * @example [
+             *       "It was never seen in use."
+             *     ]
+             */
             sentences: string[];
-            /** Stays */
+            /**
+             * Stays
+             * @description Unbroken stretches of sightings, the latest first.
+             */
             stays: components["schemas"]["StayRow"][];
-            /** Planned */
+            /**
+             * Planned
+             * @description Whom the plan had it for then.
+             */
             planned: components["schemas"]["PlannedThen"][];
-            before: components["schemas"]["StayRow"] | null;
-            after: components["schemas"]["StayRow"] | null;
+            /** @description The last stay before, where nobody was there. */
+            stay_before: components["schemas"]["StayRow"] | null;
+            /** @description The next stay afterwards, where nobody was there. */
+            stay_after: components["schemas"]["StayRow"] | null;
         };
         /**
          * Move
          * @description Another address for an assignment.
          */
         Move: {
-            /** Address */
+            /**
+             * Address
+             * @description The new address.
+             * @example 10.44.10.35
+             */
             address: string;
-            /** Version */
-            version?: number | null;
             /**
              * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
              * @default false
              */
-            anyway: boolean;
+            anyway?: boolean;
         };
         /**
          * Moved
          * @description What moved, and everything that still has the old address entered.
          */
         Moved: {
+            /** @description What the plan has for the address. */
             assignment: components["schemas"]["AssignmentView"];
-            /** Uses */
+            /**
+             * Uses
+             * @description Who has the address entered somewhere.
+             */
             uses: components["schemas"]["UseView"][];
         };
         /**
@@ -3809,13 +5915,28 @@ export interface components {
          * @description What the site's DNS said: how many names were asked about, how many it did not answer for, and what differs.
          */
         NameCheck: {
-            /** Server */
-            server: string;
-            /** Asked */
+            /**
+             * Dns Server
+             * @description The DNS server that was asked.
+             * @example 10.44.10.1
+             */
+            dns_server: string;
+            /**
+             * Asked
+             * @description How many names were asked for.
+             * @example 120
+             */
             asked: number;
-            /** Unanswered */
+            /**
+             * Unanswered
+             * @description How many names it did not answer for.
+             * @example 0
+             */
             unanswered: number;
-            /** Disagreements */
+            /**
+             * Disagreements
+             * @description Where the DNS and the roster differ.
+             */
             disagreements: components["schemas"]["NameDisagreement"][];
         };
         /**
@@ -3823,15 +5944,35 @@ export interface components {
          * @description Where the DNS and the roster differ.
          */
         NameDisagreement: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** Sentence */
+            /**
+             * Sentence
+             * @description What is so, in a sentence.
+             * @example 10.44.10.33 lies in the pool 10.44.10.30-39
+             */
             sentence: string;
-            /** Remedy */
+            /**
+             * Remedy
+             * @description What to do.
+             * @example give one of them another address
+             */
             remedy: string;
         };
         /**
@@ -3839,31 +5980,55 @@ export interface components {
          * @description How long a name was heard for an address.
          */
         NameStay: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Source */
+            /**
+             * Source
+             * @description Where it comes from.
+             * @example mdns
+             */
             source: string;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
             /**
-             * First
+             * First Seen
              * Format: date-time
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
              */
-            first: string;
+            first_seen: string;
             /**
-             * Last
+             * Last Seen
              * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
              */
-            last: string;
+            last_seen: string;
         };
         /**
          * NameView
          * @description A name and who said it: dhcp, dns, mdns, netbios, llmnr or self.
          */
         NameView: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Source */
+            /**
+             * Source
+             * @description Where it comes from.
+             * @example mdns
+             */
             source: string;
         };
         /**
@@ -3871,9 +6036,17 @@ export interface components {
          * @description How many of the site's names were asked for.
          */
         NamesEvent: {
-            /** Done */
+            /**
+             * Done
+             * @description How many are done.
+             * @example 25
+             */
             done: number;
-            /** Total */
+            /**
+             * Total
+             * @description How many names there are.
+             * @example 120
+             */
             total: number;
         };
         /**
@@ -3881,11 +6054,22 @@ export interface components {
          * @description A hosts file, and zones; `trouble` says why there are none.
          */
         NamesText: {
-            /** Hosts */
-            hosts: string;
-            /** Zones */
+            /**
+             * Hosts File
+             * @description The names as a hosts file.
+             * @example 10.44.10.30 printer-1.larkspur.example printer-1
+             */
+            hosts_file: string;
+            /**
+             * Zones
+             * @description Zones of it.
+             */
             zones: components["schemas"]["ZoneText"][];
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
             trouble: string;
         };
         /**
@@ -3893,58 +6077,138 @@ export interface components {
          * @description A switch port that announced itself by LLDP (IEEE 802.1AB): what this adapter is plugged into.
          */
         NeighbourView: {
-            /** Switch */
+            /**
+             * Switch
+             * @description The switch's name.
+             * @example switch-foyer
+             */
             switch: string;
-            /** Chassis */
+            /**
+             * Chassis
+             * @description The switch's chassis id.
+             * @example 02:c0:44:00:00:fe
+             */
             chassis: string;
-            /** Port */
+            /**
+             * Port
+             * @description The switch's port id.
+             * @example 7
+             */
             port: string;
-            /** Port Text */
+            /**
+             * Port Text
+             * @description What the switch calls the port.
+             * @example Foyer, left
+             */
             port_text: string;
-            /** Vlan */
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
             vlan: number | null;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string | null;
             /**
-             * Last
+             * Last Seen
              * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
              */
-            last: string;
+            last_seen: string;
         };
         /**
          * OfferView
-         * @description One offer; `differences` are where it disagrees with the plan, `planned` whether the plan has this server.
+         * @description One offer; `differences` are where it disagrees with the plan, `server` is the one that the roster manages, when it
+         *     is one.
          */
         OfferView: {
-            /** Server */
-            server: string;
-            /** Mac */
+            /**
+             * Server Address
+             * @description The address it answers from.
+             * @example 10.44.10.1
+             */
+            server_address: string;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
-            /** Relay */
+            /**
+             * Relay
+             * @description The relay it came through.
+             * @example null
+             */
             relay: string | null;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Mask */
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @example 255.255.255.0
+             */
             mask: string | null;
-            /** Gateway */
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway: string | null;
-            /** Dns */
+            /**
+             * Dns
+             * @description DNS servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             dns: string[];
-            /** Domain */
+            /**
+             * Domain
+             * @description DNS domain.
+             * @example larkspur.example
+             */
             domain: string;
-            /** Lease Seconds */
+            /**
+             * Lease Seconds
+             * @description How long a lease lasts, in seconds; 0: as the server has it.
+             * @example 86400
+             */
             lease_seconds: number | null;
-            /** After Ms */
+            /**
+             * After Ms
+             * @description How long after the question it came, in milliseconds.
+             * @example 12.4
+             */
             after_ms: number;
-            /** Options */
+            /**
+             * Options
+             * @description What is handed out with it (RFC 2132).
+             */
             options: components["schemas"]["OptionView"][];
-            /** Planned */
-            planned: boolean;
-            /** Server Name */
-            server_name: string | null;
-            /** Differences */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"] | null;
+            /**
+             * Differences
+             * @description Where it disagrees with the plan, in sentences.
+             * @example [
+             *       "it hands out the gateway 10.44.10.254"
+             *     ]
+             */
             differences: string[];
         };
         /**
@@ -3952,13 +6216,29 @@ export interface components {
          * @description One option of an offer, decoded; `source` is the RFC that defines it.
          */
         OptionView: {
-            /** Code */
+            /**
+             * Code
+             * @description The option's number.
+             * @example 3
+             */
             code: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Value */
+            /**
+             * Value
+             * @description Its value.
+             * @example 10.44.10.41
+             */
             value: string;
-            /** Source */
+            /**
+             * Source
+             * @description What defines it.
+             * @example RFC 2132 3.5
+             */
             source: string;
         };
         /**
@@ -3966,9 +6246,19 @@ export interface components {
          * @description The plan was edited: the change's id (0: rules of roles), and the kinds of items in it.
          */
         PlanEvent: {
-            /** Change */
-            change: number;
-            /** Kinds */
+            /**
+             * Change Id
+             * @description The change that undo takes back; null when nothing was changed.
+             * @example 117
+             */
+            change_id: number;
+            /**
+             * Kinds
+             * @description The kinds.
+             * @example [
+             *       "assignment"
+             *     ]
+             */
             kinds: string[];
         };
         /**
@@ -3976,66 +6266,163 @@ export interface components {
          * @description An address as the plan had it at a moment: for whom, and the band it lay in.
          */
         PlannedThen: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "static" | "reserved";
-            /** On */
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on: boolean;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role: string;
-            /** Subnet */
-            subnet: string;
-            /** Band */
-            band: string | null;
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /** @description The band it lies in, null outside of bands. */
+            band: components["schemas"]["BandRef"] | null;
+        };
+        /**
+         * PoolPage
+         * @description How full every pool is.
+         */
+        PoolPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["PoolView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * PoolView
          * @description How full a pool is. `leased` counts active leases in it, `reserved` reservations in it without one.
          */
         PoolView: {
-            /** Band */
-            band: number;
-            /** Subnet */
-            subnet: number;
-            /** Subnet Name */
-            subnet_name: string;
-            /** Name */
-            name: string;
-            /** First */
+            /** @description The band it lies in, null outside of bands. */
+            band: components["schemas"]["BandRef"];
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * First
+             * @description The first address of the stretch.
+             * @example 10.44.10.100
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * @description The last address of the stretch.
+             * @example 10.44.10.199
+             */
             last: string;
-            /** Server */
-            server: number | null;
-            /** Server Name */
-            server_name: string | null;
-            /** Size */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"] | null;
+            /**
+             * Size
+             * @description How many addresses it has.
+             * @example 100
+             */
             size: number;
-            /** Leased */
+            /**
+             * Leased
+             * @description How many active leases lie in it.
+             * @example 37
+             */
             leased: number;
-            /** Reserved */
+            /**
+             * Reserved
+             * @description How many reservations without a lease lie in it.
+             * @example 3
+             */
             reserved: number;
-            /** Left */
+            /**
+             * Left
+             * @description How many are left.
+             * @example 62
+             */
             left: number;
-            /** Read At */
+            /**
+             * Read At
+             * @description When it was read last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             read_at: string | null;
+        };
+        /**
+         * PrefixPage
+         * @description The site's own prefixes.
+         */
+        PrefixPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["PrefixRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * PrefixRow
          * @description One of the site's own prefixes.
          */
         PrefixRow: {
-            /** Prefix */
+            /**
+             * Prefix
+             * @description The first octets of a MAC; a length may stand behind it.
+             * @example 02:c0:44
+             */
             prefix: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
         };
         /**
@@ -4043,18 +6430,34 @@ export interface components {
          * @description A mistake in the plan: a sentence with the culprit, and what to do.
          */
         ProblemView: {
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
             /**
              * Severity
+             * @description How grave it is.
              * @enum {string}
              */
             severity: "refused" | "mistake" | "advice";
-            /** Sentence */
+            /**
+             * Sentence
+             * @description What is so, in a sentence.
+             * @example 10.44.10.33 lies in the pool 10.44.10.30-39
+             */
             sentence: string;
-            /** Remedy */
+            /**
+             * Remedy
+             * @description What to do.
+             * @example give one of them another address
+             */
             remedy: string;
-            /** Subjects */
+            /**
+             * Subjects
+             * @description Whom and what it is about.
+             */
             subjects: components["schemas"]["Subject"][];
         };
         /**
@@ -4062,46 +6465,95 @@ export interface components {
          * @description All problems of the plan, or those a draft would add.
          */
         Problems: {
-            /** Problems */
-            problems: components["schemas"]["ProblemView"][];
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["ProblemView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * ProofEvent
          * @description How far the wire was asked for some addresses, 0 to 1.
          */
         ProofEvent: {
-            /** Addresses */
+            /**
+             * Addresses
+             * @description IPv4 addresses, dotted.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             addresses: string[];
-            /** Done */
-            done: number;
+            /**
+             * Done Part
+             * @description How much is done, 0 to 1.
+             * @example 0.42
+             */
+            done_part: number;
         };
         /**
          * ProveRequest
          * @description One address to prove free; `ask` asks the wire.
          */
         ProveRequest: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Site */
+            /**
+             * Site
+             * @description The site by name or id; left out, the one here.
+             * @example Larkspur Hall
+             */
             site?: string | null;
             /**
              * Ask
+             * @description Whether the wire is asked, which takes about three seconds.
              * @default true
              */
-            ask: boolean;
+            ask?: boolean;
         };
         /**
          * PublishDone
          * @description What was published, and how it was checked and verified; `by_hand` is what a person has still to do.
          */
         PublishDone: {
-            /** Server */
-            server: number;
-            /** Lines */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Lines
+             * @description Line by line.
+             */
             lines: components["schemas"]["DifferenceLine"][];
-            /** Notes */
-            notes: string[];
-            /** By Hand */
+            /**
+             * Remarks
+             * @description What is to be said of it, in sentences.
+             * @example [
+             *       "ports were not asked for, because the range is large"
+             *     ]
+             */
+            remarks: string[];
+            /**
+             * By Hand
+             * @description What only a person can do or check, in sentences.
+             * @example [
+             *       "look whether its cable is in"
+             *     ]
+             */
             by_hand: string[];
         };
         /**
@@ -4110,38 +6562,90 @@ export interface components {
          *     publishes to becomes this one's.
          */
         PublishRequest: {
-            /** Digest */
+            /**
+             * Digest
+             * @description Names the configuration that this was worked out on.
+             * @example 4f9c01d2
+             */
             digest?: string | null;
             /**
              * Take Over
+             * @description Publish although another roster publishes to it.
              * @default false
              */
-            take_over: boolean;
+            take_over?: boolean;
         };
         /**
          * RangeName
          * @description A name for a remembered range.
          */
         RangeName: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
+        };
+        /**
+         * RangePage
+         * @description Remembered ranges.
+         */
+        RangePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["RangeRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * RangeRow
          * @description A remembered range of a segment.
          */
         RangeRow: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Text */
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
             text: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string | null;
-            /** Subnet */
-            subnet: string;
-            /** Count */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Count
+             * @description How many.
+             * @example 254
+             */
             count: number;
-            /** Last Scan */
+            /**
+             * Last Scan
+             * @description When it was scanned last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_scan: string | null;
         };
         /**
@@ -4157,21 +6661,44 @@ export interface components {
          *     the server when its address is silent.
          */
         Renewal: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Server */
-            server: number;
-            /** Server Name */
-            server_name: string;
-            /** Renews */
+            /** @description The DHCP server. */
+            server: components["schemas"]["ServerRef"];
+            /**
+             * Renews
+             * @description When the device asks again by itself.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             renews: string | null;
-            /** Rebinds */
+            /**
+             * Rebinds
+             * @description When it asks any server.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             rebinds: string | null;
-            /** Ends */
+            /**
+             * Ends
+             * @description When the lease ends.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             ends: string | null;
-            /** How */
+            /**
+             * How
+             * @description How it comes to ask at once, in sentences.
+             * @example [
+             *       "switch it off and on"
+             *     ]
+             */
             how: string[];
-            /** Can End */
+            /**
+             * Can End
+             * @description Whether the old lease can be ended at its server.
+             */
             can_end: boolean;
         };
         /**
@@ -4179,9 +6706,17 @@ export interface components {
          * @description New hardware of a device: its MAC; `old` says which of several was replaced.
          */
         Replacement: {
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Old */
+            /**
+             * Old
+             * @description The MAC that it replaces, where the device has several.
+             * @example 02:c0:44:00:00:29
+             */
             old?: string | null;
         };
         /**
@@ -4189,9 +6724,17 @@ export interface components {
          * @description Reply times in milliseconds.
          */
         ReplyTime: {
-            /** Min */
+            /**
+             * Min
+             * @description The shortest, in milliseconds.
+             * @example 0.4
+             */
             min: number;
-            /** Avg */
+            /**
+             * Avg
+             * @description The mean, in milliseconds.
+             * @example 0.8
+             */
             avg: number;
         };
         /**
@@ -4201,41 +6744,63 @@ export interface components {
         Reservation: {
             /**
              * State
+             * @description How it stands.
              * @enum {string}
              */
             state: "off" | "not published" | "waiting" | "in effect" | "refused";
-            /** Sentence */
+            /**
+             * Sentence
+             * @description What is so, in a sentence.
+             * @example 10.44.10.33 lies in the pool 10.44.10.30-39
+             */
             sentence: string;
-            /** Until */
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             until: string | null;
         };
         /**
          * ResultPage
-         * @description A page of results in the order of addresses; `next` is the cursor of the next page.
+         * @description What a scan learnt, in the order of addresses.
          */
         ResultPage: {
-            /** Addresses */
-            addresses: components["schemas"]["AddressResult"][];
-            /** Next */
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["AddressResult"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
             next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * Retirement
          * @description Whether a device is out of the lists; with `release` its addresses are nobody's any more.
          */
         Retirement: {
-            /** Version */
-            version?: number | null;
             /**
              * Retired
+             * @description Whether it is out of the lists.
              * @default true
              */
-            retired: boolean;
+            retired?: boolean;
             /**
              * Release
+             * @description Whether its addresses are nobody's any more.
              * @default false
              */
-            release: boolean;
+            release?: boolean;
         };
         /**
          * ReviewCase
@@ -4243,57 +6808,145 @@ export interface components {
          *     an expected device without a MAC may be the one that was seen at its address (`kind` is-it; joining with `other` says so).
          */
         ReviewCase: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number | null;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "name" | "role" | "is-it";
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"];
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            other?: components["schemas"]["DeviceRef"] | null;
+            /** @description The device that it may be one with. */
+            other: components["schemas"]["DeviceRef"] | null;
+        };
+        /**
+         * ReviewPage
+         * @description Cases to look at.
+         */
+        ReviewPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["ReviewCase"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * RolePage
+         * @description The roles.
+         */
+        RolePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["RoleRule"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * RoleRule
          * @description What a role means for planning.
          */
         RoleRule: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
             /**
              * On Pool
+             * @description Whether devices of this role may live on a pool's addresses.
              * @enum {string}
              */
             on_pool: "never" | "avoid" | "fine";
             /**
              * Travels
+             * @description Whether devices of this role come and go, so that addresses are rather reserved than typed in.
              * @default false
              */
-            travels: boolean;
+            travels?: boolean;
         };
         /**
          * RoleShareView
          * @description A static band's arithmetic; `band` None is what lies in no band.
          */
         RoleShareView: {
-            /** Band */
-            band: number | null;
-            /** Title */
+            /** @description The band it lies in, null outside of bands. */
+            band: components["schemas"]["BandRef"] | null;
+            /**
+             * Title
+             * @description What it is called.
+             * @example Duplicate address
+             */
             title: string;
-            /** Roles */
+            /**
+             * Roles
+             * @description The roles it is for.
+             * @example [
+             *       "printer"
+             *     ]
+             */
             roles: string[];
-            /** Size */
+            /**
+             * Size
+             * @description How many addresses it has.
+             * @example 100
+             */
             size: number;
-            /** Taken */
+            /**
+             * Taken
+             * @description How many addresses are assigned.
+             * @example 34
+             */
             taken: number;
-            /** Left */
+            /**
+             * Left
+             * @description How many are left.
+             * @example 62
+             */
             left: number;
         };
         /**
@@ -4301,70 +6954,134 @@ export interface components {
          * @description Change a route; what is left out stays.
          */
         RouteEdit: {
-            /** To */
+            /**
+             * To
+             * @description Where it goes: a URL, a mail address, or HOST:PORT.
+             * @example https://desk.larkspur.example/hook
+             */
             to?: string | null;
-            /** Secret */
+            /**
+             * Secret
+             * @description Password or signing key; never shown again.
+             * @example
+             */
             secret?: string | null;
-            /** Least */
+            /**
+             * Least
+             * @description The least severe finding that is told.
+             */
             least?: ("urgent" | "wrong" | "notice") | null;
-            /** On */
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on?: boolean | null;
         };
         /**
          * RouteNew
-         * @description A new way for notices: `to` is a URL, a mail address or HOST:PORT; `server` is the SMTP server as HOST:PORT.
+         * @description A new way for notices: `to` is a URL, a mail address or HOST:PORT; `smtp_server` is given as HOST:PORT.
          */
         RouteNew: {
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "webhook" | "mail" | "syslog";
-            /** To */
+            /**
+             * To
+             * @description Where it goes: a URL, a mail address, or HOST:PORT.
+             * @example https://desk.larkspur.example/hook
+             */
             to: string;
             /**
              * Sender
+             * @description The mail address it comes from.
              * @default
+             * @example roster@larkspur.example
              */
-            sender: string;
+            sender?: string;
             /**
-             * Server
+             * Smtp Server
+             * @description The mail server as HOST:PORT.
              * @default
+             * @example mail.larkspur.example:587
              */
-            server: string;
+            smtp_server?: string;
             /**
              * User
+             * @description The account at the mail server; empty: none.
              * @default
+             * @example roster
              */
-            user: string;
+            user?: string;
             /**
              * Secret
+             * @description Password or signing key; never shown again.
              * @default
+             * @example
              */
-            secret: string;
+            secret?: string;
             /**
              * Tls
+             * @description How the line is secured.
              * @default none
              * @enum {string}
              */
-            tls: "none" | "starttls" | "tls";
+            tls?: "none" | "starttls" | "tls";
             /**
              * Least
+             * @description The least severe finding that is told.
              * @default wrong
              * @enum {string}
              */
-            least: "urgent" | "wrong" | "notice";
+            least?: "urgent" | "wrong" | "notice";
+        };
+        /**
+         * RoutePage
+         * @description Where notices go.
+         */
+        RoutePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["RouteView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * RouteTest
          * @description How a test notice went.
          */
         RouteTest: {
-            /** Ok */
+            /**
+             * Ok
+             * @description Whether it went well.
+             */
             ok: boolean;
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
         };
         /**
@@ -4372,40 +7089,82 @@ export interface components {
          * @description Where notices go. Secrets are never shown; `has_secret` tells whether there is one.
          */
         RouteView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "webhook" | "mail" | "syslog";
-            /** To */
+            /**
+             * To
+             * @description Where it goes: a URL, a mail address, or HOST:PORT.
+             * @example https://desk.larkspur.example/hook
+             */
             to: string;
-            /** Sender */
+            /**
+             * Sender
+             * @description The mail address it comes from.
+             * @example roster@larkspur.example
+             */
             sender: string;
-            /** Server */
-            server: string;
-            /** User */
+            /**
+             * Smtp Server
+             * @description The mail server as HOST:PORT.
+             * @example mail.larkspur.example:587
+             */
+            smtp_server: string;
+            /**
+             * User
+             * @description The account at the mail server; empty: none.
+             * @example roster
+             */
             user: string;
             /**
              * Tls
+             * @description How the line is secured.
              * @enum {string}
              */
             tls: "none" | "starttls" | "tls";
-            /** Has Secret */
+            /**
+             * Has Secret
+             * @description Whether a secret is kept.
+             */
             has_secret: boolean;
             /**
              * Least
+             * @description The least severe finding that is told.
              * @enum {string}
              */
             least: "urgent" | "wrong" | "notice";
-            /** On */
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on: boolean;
-            /** Sent */
+            /**
+             * Sent
+             * @description When something went this way last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             sent: string | null;
-            /** Trouble */
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
             trouble: string;
         };
         /**
@@ -4413,144 +7172,307 @@ export interface components {
          * @description A notice route was edited or used (None: any).
          */
         RoutesEvent: {
-            /** Id */
-            id?: number | null;
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number | null;
         };
         /**
          * Ruler
-         * @description A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
-         *     subnet, None when it is not planned; `at` is the moment it shows, None for now.
+         * @description A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. Without an id the subnet is not
+         *     planned; `at` is the moment it shows, None for now.
          */
         Ruler: {
-            /** Subnet */
-            subnet: string;
-            /** Planned */
-            planned: number | null;
-            /** Bands */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Bands
+             * @description The bands in it.
+             */
             bands: components["schemas"]["RulerBand"][];
-            /** Name */
-            name: string | null;
-            /** Count */
+            /**
+             * Count
+             * @description How many.
+             * @example 254
+             */
             count: number;
-            /** Usable */
+            /**
+             * Usable
+             * @description How many addresses hosts can have.
+             * @example 254
+             */
             usable: number;
-            /** Answering */
+            /**
+             * Answering
+             * @description How many addresses answered in the last scan.
+             * @example 41
+             */
             answering: number;
-            /** Seen */
+            /**
+             * Seen
+             * @description How many addresses were ever seen in use.
+             * @example 48
+             */
             seen: number;
-            /** Gateway */
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway: string | null;
-            /** Last Scan */
+            /**
+             * Last Scan
+             * @description When it was scanned last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_scan: string | null;
-            /** Ticks */
+            /**
+             * Ticks
+             * @description One for each address that is in use or planned.
+             */
             ticks: components["schemas"]["Tick"][];
-            /** Stretches */
+            /**
+             * Stretches
+             * @description Equal parts of a large subnet, with what is in them counted.
+             */
             stretches: components["schemas"]["Stretch"][];
-            /** At */
-            at?: string | null;
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
         };
         /**
          * RulerBand
          * @description A band as the ruler draws it.
          */
         RulerBand: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
-            /** First */
+            /**
+             * First
+             * @description The first address of the stretch.
+             * @example 10.44.10.100
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * @description The last address of the stretch.
+             * @example 10.44.10.199
+             */
             last: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Roles */
+            /**
+             * Roles
+             * @description The roles it is for.
+             * @example [
+             *       "printer"
+             *     ]
+             */
             roles: string[];
         };
         /**
          * ScanEvent
-         * @description What happened to a scan: its record, and the results that are new or changed (many are left out and counted).
+         * @description What happened to a scan: its record, and the results that are new or changed (of many,
+         *     `left_out` counts those that are not here).
          */
         ScanEvent: {
+            /** @description The scan. */
             scan: components["schemas"]["ScanInfo"];
-            /** Addresses */
+            /**
+             * Addresses
+             * @description IPv4 addresses, dotted.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             addresses: components["schemas"]["AddressResult"][];
             /**
-             * More
+             * Left Out
+             * @description How many are not here, because they are too many.
              * @default 0
+             * @example 0
              */
-            more: number;
+            left_out: number;
         };
         /**
          * ScanInfo
-         * @description A scan's record. `targets` is the range in canonical form, `total` its addresses, `silent` those that did not
-         *     answer. While it runs, `phase`, `round` and `seconds_left` tell how far it is.
+         * @description A scan's record. `targets` is the range in canonical form, `total` its addresses, `silent_count` those that did
+         *     not answer. While it runs, `phase`, `round` and `seconds_left` tell how far it is.
          */
         ScanInfo: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
             /**
              * State
+             * @description How it stands.
              * @enum {string}
              */
             state: "running" | "done" | "stopped" | "interrupted" | "failed";
-            /** Segment */
+            /**
+             * Segment
+             * @description The subnet of the link it was made on.
+             * @example 10.44.10.0/24
+             */
             segment: string;
-            /** Adapter */
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter: string;
-            /** Door */
+            /**
+             * Door
+             * @description How the link is seen: packet, kernel or standin.
+             * @example packet
+             */
             door: string;
-            /** Targets */
+            /**
+             * Targets
+             * @description The addresses in canonical form.
+             * @example 10.44.10.0/24
+             */
             targets: string;
-            /** Total */
+            /**
+             * Total
+             * @description How many addresses it asks for.
+             * @example 254
+             */
             total: number;
-            /** Probes */
+            /**
+             * Probes
+             * @description How many probes were sent.
+             * @example 812
+             */
             probes: number;
             /**
              * Started
              * Format: date-time
+             * @description When it was begun.
+             * @example 2026-11-27T09:30:00.000Z
              */
             started: string;
-            /** Seconds */
+            /**
+             * Seconds
+             * @description How long it took, in seconds.
+             * @example 2.4
+             */
             seconds: number;
-            /** Answered */
-            answered: number;
-            /** Silent */
-            silent: number;
-            /** Foreign */
-            foreign: number;
-            /** Notes */
-            notes: string[];
-            /** Who */
+            /**
+             * Answered Count
+             * @description How many addresses answered.
+             * @example 41
+             */
+            answered_count: number;
+            /**
+             * Silent Count
+             * @description How many addresses did not answer.
+             * @example 213
+             */
+            silent_count: number;
+            /**
+             * Foreign Count
+             * @description How many addresses lie in no subnet of the link.
+             * @example 0
+             */
+            foreign_count: number;
+            /**
+             * Remarks
+             * @description What is to be said of it, in sentences.
+             * @example [
+             *       "ports were not asked for, because the range is large"
+             *     ]
+             */
+            remarks: string[];
+            /**
+             * Who
+             * @description Who did it.
+             * @example command line
+             */
             who: string;
-            /** Reason */
-            reason?: string | null;
-            /** Phase */
-            phase?: string | null;
-            /** Round */
-            round?: number | null;
+            /**
+             * Reason
+             * @description Why, in words.
+             * @example it stands in the subnet of the range
+             */
+            reason: string | null;
+            /**
+             * Phase
+             * @description What goes on: probes or names; null when it has ended.
+             * @example names
+             */
+            phase: string | null;
+            /**
+             * Round
+             * @description Which round it is.
+             * @example 2
+             */
+            round: number | null;
             /**
              * Rounds
+             * @description How often an address is asked before it counts as silent.
              * @default 3
+             * @example 3
              */
             rounds: number;
-            /** Seconds Left */
-            seconds_left?: number | null;
+            /**
+             * Seconds Left
+             * @description About how many seconds are left; null: not known.
+             * @example 12
+             */
+            seconds_left: number | null;
             /**
              * Done Part
+             * @description How much is done, 0 to 1.
              * @default 1
+             * @example 0.42
              */
             done_part: number;
         };
         /**
-         * ScanList
+         * ScanPage
          * @description Scans, the latest first.
          */
-        ScanList: {
-            /** Scans */
-            scans: components["schemas"]["ScanInfo"][];
-            /** Next */
-            next: number | null;
+        ScanPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["ScanInfo"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * ScanRequest
@@ -4559,52 +7481,103 @@ export interface components {
          *     `pace` in probes a second; `ports` None means the usual short list (left out for large ranges), an empty list none.
          */
         ScanRequest: {
-            /** Targets */
+            /**
+             * Targets
+             * @description The addresses to scan, as people write ranges.
+             * @example [
+             *       "10.44.10.0/24"
+             *     ]
+             */
             targets?: string[];
-            /** Exceptions */
+            /**
+             * Exceptions
+             * @description Ranges to leave out.
+             * @example [
+             *       "10.44.10.200-210"
+             *     ]
+             */
             exceptions?: string[];
             /**
              * Pace
+             * @description Probes a second.
              * @default 1000
+             * @example 1000
              */
-            pace: number;
+            pace?: number;
             /**
              * Rounds
+             * @description How often an address is asked before it counts as silent.
              * @default 3
+             * @example 3
              */
-            rounds: number;
-            /** Adapter */
+            rounds?: number;
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter?: string | null;
-            /** Ports */
+            /**
+             * Ports
+             * @description TCP ports to try; null: a usual few, left out for large ranges; empty: none.
+             * @example [
+             *       80,
+             *       443
+             *     ]
+             */
             ports?: number[] | null;
             /**
-             * Names
+             * With Names
+             * @description Whether names are asked for.
              * @default true
              */
-            names: boolean;
+            with_names?: boolean;
             /**
              * Confirm
+             * @description Scan although the range is large.
              * @default false
              */
-            confirm: boolean;
+            confirm?: boolean;
         };
         /**
          * ScanTrace
          * @description What one scan learnt of an address: answered, silent, or not asked.
          */
         ScanTrace: {
-            /** Scan */
-            scan: number;
+            /**
+             * Scan Id
+             * @description The scan's id.
+             * @example 17
+             */
+            scan_id: number;
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            /** Answered */
+            /**
+             * Answered
+             * @description Whether it answered.
+             */
             answered: boolean;
-            /** By */
+            /**
+             * By
+             * @description What it answered to: arp, neighbour, echo, connect; empty for frames that were only overheard.
+             * @example [
+             *       "arp",
+             *       "echo"
+             *     ]
+             */
             by: string[];
-            /** Macs */
+            /**
+             * Macs
+             * @description MACs of adapters.
+             * @example [
+             *       "02:c0:44:00:00:29"
+             *     ]
+             */
             macs: string[];
         };
         /**
@@ -4612,41 +7585,83 @@ export interface components {
          * @description Free addresses wanted: `where` is a subnet, band or range; `ask` asks the wire.
          */
         Search: {
-            /** Where */
+            /**
+             * Where
+             * @description A subnet, band or range to choose from.
+             * @example Office
+             */
             where?: string | null;
-            /** Site */
+            /**
+             * Site
+             * @description The site by name or id; left out, the one here.
+             * @example Larkspur Hall
+             */
             site?: string | null;
             /**
              * Role
+             * @description What it is to the network.
              * @default
+             * @example printer
              */
-            role: string;
+            role?: string;
             /**
              * Count
+             * @description How many.
              * @default 1
+             * @example 1
              */
-            count: number;
+            count?: number;
             /**
              * Adjacent
+             * @description Whether the addresses must lie side by side.
              * @default false
              */
-            adjacent: boolean;
+            adjacent?: boolean;
             /**
              * Ask
+             * @description Whether the wire is asked, which takes about three seconds.
              * @default true
              */
-            ask: boolean;
+            ask?: boolean;
+        };
+        /**
+         * ServerRef
+         * @description A DHCP server that the roster manages, by id, with its name.
+         */
+        ServerRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
         };
         /**
          * SettleDone
-         * @description What became of each device; `change` is the one change that undoes all of it.
+         * @description What became of each device; `change_id` is the one change that undoes all of it.
          */
         SettleDone: {
-            /** Change */
-            change: number | null;
-            /** Dry Run */
+            /**
+             * Change Id
+             * @description The change that undo takes back; null when nothing was changed.
+             * @example 117
+             */
+            change_id: number | null;
+            /**
+             * Dry Run
+             * @description Say what it would do, and change nothing.
+             */
             dry_run: boolean;
-            /** Devices */
+            /**
+             * Devices
+             * @description The devices it is about.
+             */
             devices: components["schemas"]["SettledRow"][];
         };
         /**
@@ -4654,54 +7669,114 @@ export interface components {
          * @description Devices whose addresses of now are to last, named as devices are; with `dry_run` nothing is changed.
          */
         SettleRequest: {
-            /** Devices */
+            /**
+             * Devices
+             * @description Devices by id, name, planned hostname or MAC; or who is at an address now.
+             * @example [
+             *       "printer-1"
+             *     ]
+             */
             devices: (number | string)[];
             /**
              * Dry Run
+             * @description Say what it would do, and change nothing.
              * @default false
              */
-            dry_run: boolean;
+            dry_run?: boolean;
         };
         /**
          * SettledRow
          * @description What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool:
          *     the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it; a
-         *     device that is not known has no id, and as its name what it was called in the request.
+         *     device that is not known is none, and as its name what it was called in the request.
          */
         SettledRow: {
-            /** Device */
-            device: number | null;
-            /** Name */
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string | null;
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: ("static" | "reserved") | null;
-            /** Moves */
+            /**
+             * Moves
+             * @description Whether it has to be typed into the device as another address.
+             */
             moves: boolean;
-            /** Why Not */
+            /**
+             * Why Not
+             * @description Why it is not so, in words; empty: it is.
+             * @example
+             */
             why_not: string;
         };
         /**
          * SharesView
-         * @description usable - pools - spare - gateway - taken = left.
+         * @description usable - pooled - spare - gateways - taken = left.
          */
         SharesView: {
-            /** Usable */
+            /**
+             * Usable
+             * @description How many addresses hosts can have.
+             * @example 254
+             */
             usable: number;
-            /** Pools */
-            pools: number;
-            /** Spare */
+            /**
+             * Pooled
+             * @description How many addresses lie in pools.
+             * @example 100
+             */
+            pooled: number;
+            /**
+             * Spare
+             * @description How many addresses are kept free.
+             * @example 20
+             */
             spare: number;
-            /** Gateway */
-            gateway: number;
-            /** Taken */
+            /**
+             * Gateways
+             * @description How many addresses the gateway takes: 0 or 1.
+             * @example 1
+             */
+            gateways: number;
+            /**
+             * Taken
+             * @description How many addresses are assigned.
+             * @example 34
+             */
             taken: number;
-            /** Left */
+            /**
+             * Left
+             * @description How many are left.
+             * @example 62
+             */
             left: number;
-            /** In Pools */
+            /**
+             * In Pools
+             * @description How many assigned addresses lie in pools.
+             * @example 6
+             */
             in_pools: number;
-            /** Roles */
+            /**
+             * Roles
+             * @description The roles it is for.
+             * @example [
+             *       "printer"
+             *     ]
+             */
             roles: components["schemas"]["RoleShareView"][];
         };
         /**
@@ -4710,20 +7785,37 @@ export interface components {
          *     is known of it, `said` by what, `at` when that was seen.
          */
         SheetLine: {
-            /** Subnet */
-            subnet: string;
-            /** What */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * What
+             * @description What it is.
+             * @example reservation
+             */
             what: string;
-            /** Value */
+            /**
+             * Value
+             * @description Its value.
+             * @example 10.44.10.41
+             */
             value: string;
             /**
              * Tick
+             * @description What is known of it.
              * @enum {string}
              */
             tick: "in effect" | "entered" | "not yet" | "not shown yet" | "cannot be seen from here";
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
-            /** At */
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             at: string | null;
         };
         /**
@@ -4731,39 +7823,118 @@ export interface components {
          * @description New values for a site; left-out ones stay.
          */
         SiteEdit: {
-            /** Version */
-            version?: number | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name?: string | null;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes?: string | null;
-            /** Here */
+            /**
+             * Here
+             * @description Whether it is where the service stands.
+             */
             here?: true | null;
+        };
+        /**
+         * SitePage
+         * @description All sites.
+         */
+        SitePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["SiteView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * SiteRef
+         * @description A site by id, with its name.
+         */
+        SiteRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
         };
         /**
          * SiteView
          * @description A site; `here` is the one that this service stands in.
          */
         SiteView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Here */
+            /**
+             * Here
+             * @description Whether it is where the service stands.
+             */
             here: boolean;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes: string;
-            /** Subnets */
-            subnets: number;
+            /**
+             * Subnet Count
+             * @description How many subnets are planned there.
+             * @example 4
+             */
+            subnet_count: number;
         };
         /**
          * Split
          * @description Adapters that are a device of their own.
          */
         Split: {
-            /** Macs */
+            /**
+             * Macs
+             * @description MACs of adapters.
+             * @example [
+             *       "02:c0:44:00:00:29"
+             *     ]
+             */
             macs: string[];
         };
         /**
@@ -4771,8 +7942,12 @@ export interface components {
          * @description Into parts of this prefix length.
          */
         SplitSubnet: {
-            /** Prefix */
-            prefix: number;
+            /**
+             * Prefix Length
+             * @description How many bits the network has.
+             * @example 24
+             */
+            prefix_length: number;
         };
         /**
          * StayRow
@@ -4781,43 +7956,90 @@ export interface components {
          *     to be gone; both are empty while nothing speaks against it. `device` is its holder now.
          */
         StayRow: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string | null;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
             /**
-             * First
+             * First Seen
              * Format: date-time
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
              */
-            first: string;
+            first_seen: string;
             /**
-             * Last
+             * Last Seen
              * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
              */
-            last: string;
-            /** Count */
+            last_seen: string;
+            /**
+             * Count
+             * @description How many sightings.
+             * @example 112
+             */
             count: number;
-            /** Sources */
+            /**
+             * Sources
+             * @description What saw it.
+             * @example [
+             *       "arp"
+             *     ]
+             */
             sources: string[];
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
-            /** Widest Gap */
+            /**
+             * Widest Gap
+             * @description The longest time between two sightings, in seconds; null: not known.
+             * @example 3600
+             */
             widest_gap: number | null;
-            /** Silent Since */
+            /**
+             * Silent Since
+             * @description Since when it was asked for in vain; null: it was not.
+             * @example null
+             */
             silent_since: string | null;
-            /** Ended */
+            /**
+             * Ended
+             * @description Why it is taken to be gone, in words; empty while nothing speaks against it.
+             * @example
+             */
             ended: string;
         };
         /**
          * StepDone
-         * @description What was done, in a sentence; `change` can be undone.
+         * @description What was done, in a sentence; `change_id` is what can be undone.
          */
         StepDone: {
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
-            /** Change */
-            change: number | null;
+            /**
+             * Change Id
+             * @description The change that undo takes back; null when nothing was changed.
+             * @example 117
+             */
+            change_id: number | null;
         };
         /**
          * StepRequest
@@ -4825,28 +8047,53 @@ export interface components {
          *     `anyway` saves in spite of mistakes.
          */
         StepRequest: {
-            /** Key */
+            /**
+             * Key
+             * @description Names the step, by what it does and to what.
+             * @example release:41
+             */
             key: string;
             /**
              * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
              * @default false
              */
-            anyway: boolean;
+            anyway?: boolean;
         };
         /**
          * Stretch
          * @description A stretch of a large subnet on the ruler, with what is in it counted.
          */
         Stretch: {
-            /** First */
+            /**
+             * First
+             * @description The first address of the stretch.
+             * @example 10.44.10.100
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * @description The last address of the stretch.
+             * @example 10.44.10.199
+             */
             last: string;
-            /** Answering */
+            /**
+             * Answering
+             * @description How many addresses answered in the last scan.
+             * @example 41
+             */
             answering: number;
-            /** Seen */
+            /**
+             * Seen
+             * @description How many addresses were ever seen in use.
+             * @example 48
+             */
             seen: number;
-            /** Two */
+            /**
+             * Two
+             * @description How many addresses are claimed by two.
+             * @example 0
+             */
             two: number;
         };
         /**
@@ -4854,9 +8101,17 @@ export interface components {
          * @description What something is about: an address, subnet, band or device.
          */
         Subject: {
-            /** Type */
+            /**
+             * Type
+             * @description What it names: address, mac, subnet, pool, server, name or adapter.
+             * @example address
+             */
             type: string;
-            /** Value */
+            /**
+             * Value
+             * @description Its value.
+             * @example 10.44.10.41
+             */
             value: string;
         };
         /**
@@ -4864,25 +8119,62 @@ export interface components {
          * @description New values for a subnet; left-out ones stay, an empty `gateway` takes it away, `vlan` 0 too.
          */
         SubnetEdit: {
-            /** Version */
-            version?: number | null;
-            /** Range */
+            /**
+             * Range
+             * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+             * @example 10.44.10.30-39
+             */
             range?: string | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name?: string | null;
-            /** Gateway */
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway?: string | null;
-            /** Dns */
+            /**
+             * Dns
+             * @description DNS servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             dns?: string[] | null;
-            /** Domain */
+            /**
+             * Domain
+             * @description DNS domain.
+             * @example larkspur.example
+             */
             domain?: string | null;
-            /** Ntp */
+            /**
+             * Ntp
+             * @description Time servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             ntp?: string[] | null;
-            /** Vlan */
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
             vlan?: number | null;
-            /** Supernet */
+            /**
+             * Supernet
+             * @description Whether it holds subnets, and no addresses itself.
+             */
             supernet?: boolean | null;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes?: string | null;
         };
         /**
@@ -4890,98 +8182,261 @@ export interface components {
          * @description A subnet to plan. `site` is a site's name or id; left out it is the one here.
          */
         SubnetNew: {
-            /** Range */
+            /**
+             * Range
+             * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+             * @example 10.44.10.30-39
+             */
             range: string;
-            /** Site */
+            /**
+             * Site
+             * @description The site by name or id; left out, the one here.
+             * @example Larkspur Hall
+             */
             site?: string | null;
             /**
              * Name
+             * @description Its name.
              * @default
+             * @example printer-1
              */
-            name: string;
-            /** Gateway */
+            name?: string;
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway?: string | null;
             /**
              * Dns
+             * @description DNS servers.
              * @default []
+             * @example [
+             *       "10.44.10.1"
+             *     ]
              */
-            dns: string[];
+            dns?: string[];
             /**
              * Domain
+             * @description DNS domain.
              * @default
+             * @example larkspur.example
              */
-            domain: string;
+            domain?: string;
             /**
              * Ntp
+             * @description Time servers.
              * @default []
+             * @example [
+             *       "10.44.10.1"
+             *     ]
              */
-            ntp: string[];
-            /** Vlan */
+            ntp?: string[];
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
             vlan?: number | null;
             /**
              * Supernet
+             * @description Whether it holds subnets, and no addresses itself.
              * @default false
              */
-            supernet: boolean;
+            supernet?: boolean;
             /**
              * Notes
+             * @description Notes of people.
              * @default
+             * @example by the door
              */
-            notes: string;
+            notes?: string;
+        };
+        /**
+         * SubnetPage
+         * @description Planned subnets, by address.
+         */
+        SubnetPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["SubnetView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * SubnetPlan
          * @description One planned subnet with its bands and problems; `free_blocks` for a supernet.
          */
         SubnetPlan: {
+            /** @description The subnet. */
             subnet: components["schemas"]["SubnetView"];
-            /** Bands */
+            /**
+             * Bands
+             * @description The bands in it.
+             */
             bands: components["schemas"]["BandView"][];
-            /** Problems */
+            /**
+             * Problems
+             * @description Mistakes that it is part of.
+             */
             problems: components["schemas"]["ProblemView"][];
-            /** Free Blocks */
+            /**
+             * Free Blocks
+             * @description What of a supernet no subnet holds, as CIDR.
+             * @example [
+             *       "10.44.64.0/18"
+             *     ]
+             */
             free_blocks: string[];
+        };
+        /**
+         * SubnetRef
+         * @description A subnet with its own name, which may be empty; one that is not planned has no id.
+         */
+        SubnetRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number | null;
+            /**
+             * Cidr
+             * @description The subnet as network address and prefix length (RFC 4632).
+             * @example 10.44.10.0/24
+             */
+            cidr: string;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
         };
         /**
          * SubnetRow
          * @description A subnet the service stands in or has scanned.
          */
         SubnetRow: {
-            /** Subnet */
-            subnet: string;
-            /** Name */
-            name: string | null;
-            /** Adapter */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
             adapter: string | null;
-            /** Here */
+            /**
+             * Here
+             * @description Whether it is where the service stands.
+             */
             here: boolean;
-            /** Hosts */
+            /**
+             * Hosts
+             * @description How many addresses hosts can have.
+             * @example 254
+             */
             hosts: number;
-            /** Seen */
+            /**
+             * Seen
+             * @description How many addresses were ever seen in use.
+             * @example 48
+             */
             seen: number;
-            /** Last Scan */
+            /**
+             * Last Scan
+             * @description When it was scanned last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_scan: string | null;
+        };
+        /**
+         * SubnetRowPage
+         * @description Subnets that are stood in or were scanned.
+         */
+        SubnetRowPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["SubnetRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * SubnetSumsView
          * @description The arithmetic of one subnet.
          */
         SubnetSumsView: {
-            /** Subnet */
-            subnet: string;
-            /** Mask */
+            /**
+             * Cidr
+             * @description The subnet as network address and prefix length (RFC 4632).
+             * @example 10.44.10.0/24
+             */
+            cidr: string;
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @example 255.255.255.0
+             */
             mask: string;
-            /** Inverse Mask */
+            /**
+             * Inverse Mask
+             * @description The mask with its bits turned over.
+             * @example 0.0.0.255
+             */
             inverse_mask: string;
-            /** Broadcast */
+            /**
+             * Broadcast
+             * @description The broadcast address; null where there is none (/31, /32).
+             * @example 10.44.10.255
+             */
             broadcast: string | null;
-            /** First Usable */
+            /**
+             * First Usable
+             * @description The first address that a host can have.
+             * @example 10.44.10.1
+             */
             first_usable: string;
-            /** Last Usable */
+            /**
+             * Last Usable
+             * @description The last address that a host can have.
+             * @example 10.44.10.254
+             */
             last_usable: string;
-            /** Hosts */
+            /**
+             * Hosts
+             * @description How many addresses hosts can have.
+             * @example 254
+             */
             hosts: number;
-            /** Reverse Zone */
+            /**
+             * Reverse Zone
+             * @description The zone of its reverse names (RFC 1035 3.5, RFC 2317).
+             * @example 10.44.10.in-addr.arpa
+             */
             reverse_zone: string;
         };
         /**
@@ -4989,42 +8444,108 @@ export interface components {
          * @description A planned subnet and its arithmetic.
          */
         SubnetView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Site */
-            site: number;
-            /** Site Name */
-            site_name: string;
-            /** Name */
+            /** @description The site it belongs to. */
+            site: components["schemas"]["SiteRef"];
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
-            /** Subnet */
-            subnet: string;
-            /** Mask */
+            /**
+             * Cidr
+             * @description The subnet as network address and prefix length (RFC 4632).
+             * @example 10.44.10.0/24
+             */
+            cidr: string;
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @example 255.255.255.0
+             */
             mask: string;
-            /** First Usable */
+            /**
+             * First Usable
+             * @description The first address that a host can have.
+             * @example 10.44.10.1
+             */
             first_usable: string;
-            /** Last Usable */
+            /**
+             * Last Usable
+             * @description The last address that a host can have.
+             * @example 10.44.10.254
+             */
             last_usable: string;
-            /** Broadcast */
+            /**
+             * Broadcast
+             * @description The broadcast address; null where there is none (/31, /32).
+             * @example 10.44.10.255
+             */
             broadcast: string | null;
-            /** Gateway */
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @example 10.44.10.1
+             */
             gateway: string | null;
-            /** Dns */
+            /**
+             * Dns
+             * @description DNS servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             dns: string[];
-            /** Domain */
+            /**
+             * Domain
+             * @description DNS domain.
+             * @example larkspur.example
+             */
             domain: string;
-            /** Ntp */
+            /**
+             * Ntp
+             * @description Time servers.
+             * @example [
+             *       "10.44.10.1"
+             *     ]
+             */
             ntp: string[];
-            /** Vlan */
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
             vlan: number | null;
-            /** Supernet */
+            /**
+             * Supernet
+             * @description Whether it holds subnets, and no addresses itself.
+             */
             supernet: boolean;
-            /** Notes */
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
             notes: string;
-            /** Assignments */
-            assignments: number;
+            /**
+             * Assignment Count
+             * @description How many addresses in it are assigned.
+             * @example 34
+             */
+            assignment_count: number;
+            /** @description The arithmetic of the subnet. */
             shares: components["schemas"]["SharesView"];
         };
         /**
@@ -5034,14 +8555,28 @@ export interface components {
         TextLine: {
             /**
              * Kind
+             * @description What kind of thing it is.
+             * @example static
              * @enum {string}
              */
             kind: "kept" | "added" | "removed" | "skipped";
-            /** Before */
-            before: number | null;
-            /** After */
-            after: number | null;
-            /** Text */
+            /**
+             * Line Before
+             * @description Its line before, from 1.
+             * @example 12
+             */
+            line_before: number | null;
+            /**
+             * Line After
+             * @description Its line afterwards, from 1.
+             * @example 14
+             */
+            line_after: number | null;
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
             text: string;
         };
         /**
@@ -5052,28 +8587,61 @@ export interface components {
          *     only a DHCP server tells of it. `plan`: static, reserved, off, leased or empty; `assigned` is whose it is by the plan.
          */
         Tick: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** State */
+            /**
+             * State
+             * @description Answering, seen, two (claimed by two), self, gateway, planned or leased.
+             * @example answering
+             */
             state: string;
-            /** Plan */
+            /**
+             * Plan
+             * @description What the plan says: static, reserved, off, leased, or nothing.
+             * @example reserved
+             */
             plan: string;
-            /** Assigned */
+            /**
+             * Assigned
+             * @description Whose it is by the plan: a hostname or MAC.
+             * @example printer-1
+             */
             assigned: string | null;
+            /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
-            /** Role */
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
             role: string;
-            /** Last */
-            last: string | null;
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string | null;
         };
         /**
          * Ticket
          * @description A path that signs a browser in, once.
          */
         Ticket: {
-            /** Path */
+            /**
+             * Path
+             * @description Where on the service.
+             * @example /enter?ticket=…
+             */
             path: string;
         };
         /**
@@ -5081,14 +8649,24 @@ export interface components {
          * @description A finding that turned: its id, what happened, its kind.
          */
         TurnTold: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
             /**
              * Turn
+             * @description What happened to it.
+             * @example opened
              * @enum {string}
              */
             turn: "opened" | "reopened" | "updated" | "accepted" | "resumed" | "closed";
-            /** Kind */
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
         };
         /**
@@ -5096,18 +8674,36 @@ export interface components {
          * @description What happened to a finding: opened, reopened, updated, accepted, resumed or closed.
          */
         TurnView: {
-            /** Finding */
-            finding: number;
-            /** Kind */
+            /**
+             * Finding Id
+             * @description The finding's id.
+             * @example 12
+             */
+            finding_id: number;
+            /**
+             * Kind
+             * @description What kind of thing it is.
+             * @example static
+             */
             kind: string;
             /**
              * At
              * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
              */
             at: string;
-            /** Turn */
+            /**
+             * Turn
+             * @description What happened to it.
+             * @example opened
+             */
             turn: string;
-            /** Said */
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
             said: string;
         };
         /**
@@ -5115,33 +8711,96 @@ export interface components {
          * @description Who uses an address, and for what.
          */
         UseNew: {
-            /** User */
+            /**
+             * User
+             * @description Who uses it.
+             * @example ledger
+             */
             user: string;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Purpose */
+            /**
+             * Purpose
+             * @description What for.
+             * @example print queue
+             */
             purpose: string;
-            /** Site */
+            /**
+             * Site
+             * @description The site by name or id; left out, the one here.
+             * @example Larkspur Hall
+             */
             site?: string | null;
+        };
+        /**
+         * UsePage
+         * @description Who uses which address.
+         */
+        UsePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["UseView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * UseView
          * @description `user` uses `address` for `purpose`; `moved_to` is the address that must be entered there now.
          */
         UseView: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Version */
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
             version: number;
-            /** Site */
-            site: number;
-            /** User */
+            /** @description The site it belongs to. */
+            site: components["schemas"]["SiteRef"];
+            /**
+             * User
+             * @description Who uses it.
+             * @example ledger
+             */
             user: string;
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Purpose */
+            /**
+             * Purpose
+             * @description What for.
+             * @example print queue
+             */
             purpose: string;
-            /** Moved To */
+            /**
+             * Moved To
+             * @description The address that must be entered there now; null: none.
+             * @example null
+             */
             moved_to: string | null;
         };
         /**
@@ -5149,7 +8808,11 @@ export interface components {
          * @description A registry file's text: IEEE's CSV or listing, or lines of prefix and name.
          */
         VendorLoad: {
-            /** Text */
+            /**
+             * Text
+             * @description IEEE's CSV or listing, or lines of prefix and name.
+             * @example 02:c0:44 Tolvane Networks
+             */
             text: string;
         };
         /**
@@ -5157,31 +8820,70 @@ export interface components {
          * @description How many blocks were loaded, and how many the service knows now.
          */
         VendorLoaded: {
-            /** Loaded */
+            /**
+             * Loaded
+             * @description How many blocks the file held.
+             * @example 120
+             */
             loaded: number;
-            /** Known */
-            known: number;
+            /**
+             * Total
+             * @description How many blocks the service knows now.
+             * @example 41000
+             */
+            total: number;
         };
         /**
          * VendorView
          * @description Whose block a MAC or prefix lies in; `own` when the site said so itself.
          */
         VendorView: {
-            /** Mac */
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
             mac: string;
-            /** Vendor */
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
             vendor: string | null;
-            /** Prefix */
+            /**
+             * Prefix
+             * @description The first octets of a MAC; a length may stand behind it.
+             * @example 02:c0:44
+             */
             prefix: string | null;
-            /** Bits */
+            /**
+             * Bits
+             * @description How many bits of the MAC the block fixes.
+             * @example 24
+             */
             bits: number | null;
-            /** Own */
+            /**
+             * Own
+             * @description Whether the site said so itself.
+             */
             own: boolean;
-            /** Local */
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
             local: boolean;
-            /** Multicast */
+            /**
+             * Multicast
+             * @description Whether it is a group address.
+             */
             multicast: boolean;
-            /** Notations */
+            /**
+             * Notations
+             * @description The MAC as others write it.
+             * @example [
+             *       "02-C0-44-00-00-29"
+             *     ]
+             */
             notations: string[];
         };
         /**
@@ -5190,20 +8892,39 @@ export interface components {
          *     those that tell no name (named), or none.
          */
         WatchEdit: {
-            /** On */
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on?: boolean | null;
-            /** Every Minutes */
+            /**
+             * Every Minutes
+             * @description Minutes between two scans; 0: never.
+             * @example 60
+             */
             every_minutes?: number | null;
-            /** Light Minutes */
+            /**
+             * Light Minutes
+             * @description Minutes between two light checks of known devices; 0: never.
+             * @example 10
+             */
             light_minutes?: number | null;
-            /** Ask Minutes */
+            /**
+             * Ask Minutes
+             * @description Minutes between two questions who hands out addresses; 0: never.
+             * @example 60
+             */
             ask_minutes?: number | null;
             /**
              * Quiet
              * @description HH:MM-HH:MM, or 'none'
+             * @example 22:00-06:00
              */
             quiet?: string | null;
-            /** Strangers */
+            /**
+             * Strangers
+             * @description Which unknown devices are told: all, only those that tell no name (named), or none.
+             */
             strangers?: ("all" | "named" | "none") | null;
         };
         /**
@@ -5211,46 +8932,113 @@ export interface components {
          * @description How subnets are watched changed, or where an adapter stands was found out.
          */
         WatchEvent: {
-            /** Adapter */
-            adapter?: string | null;
-            /** Verdict */
-            verdict?: string | null;
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
+            adapter: string | null;
+            /**
+             * Verdict
+             * @description Where the adapter stands.
+             * @example here
+             */
+            verdict: string | null;
+        };
+        /**
+         * WatchPage
+         * @description How every planned subnet is watched.
+         */
+        WatchPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["WatchView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * WatchView
          * @description How a subnet is watched, and when what is due. Minutes of 0 mean never; quiet hours as HH:MM.
          */
         WatchView: {
-            /** Subnet */
-            subnet: number;
-            /** Network */
-            network: string;
-            /** Name */
-            name: string;
-            /** On */
+            /** @description The subnet it lies in. */
+            subnet: components["schemas"]["SubnetRef"];
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
             on: boolean;
-            /** Every Minutes */
+            /**
+             * Every Minutes
+             * @description Minutes between two scans; 0: never.
+             * @example 60
+             */
             every_minutes: number;
-            /** Light Minutes */
+            /**
+             * Light Minutes
+             * @description Minutes between two light checks of known devices; 0: never.
+             * @example 10
+             */
             light_minutes: number;
-            /** Ask Minutes */
+            /**
+             * Ask Minutes
+             * @description Minutes between two questions who hands out addresses; 0: never.
+             * @example 60
+             */
             ask_minutes: number;
-            /** Quiet First */
+            /**
+             * Quiet First
+             * @description When quiet hours begin, HH:MM; null: there are none.
+             * @example 22:00
+             */
             quiet_first: string | null;
-            /** Quiet Last */
+            /**
+             * Quiet Last
+             * @description When quiet hours end, HH:MM.
+             * @example 06:00
+             */
             quiet_last: string | null;
             /**
              * Strangers
+             * @description Which unknown devices are told: all, only those that tell no name (named), or none.
              * @enum {string}
              */
             strangers: "all" | "named" | "none";
-            /** Last Scan */
+            /**
+             * Last Scan
+             * @description When it was scanned last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
             last_scan: string | null;
-            /** Next Scan */
+            /**
+             * Next Scan
+             * @description When it is due; null: it is not.
+             * @example 2026-11-28T09:30:00.000Z
+             */
             next_scan: string | null;
-            /** Doing */
+            /**
+             * Doing
+             * @description What goes on right now; empty: nothing.
+             * @example scanning
+             */
             doing: string;
-            /** Why Not */
+            /**
+             * Why Not
+             * @description Why it is not so, in words; empty: it is.
+             * @example
+             */
             why_not: string;
         };
         /**
@@ -5258,15 +9046,35 @@ export interface components {
          * @description Why an address is silent: the verdict, what was checked in order of likelihood, what only a person can check.
          */
         Why: {
-            /** Address */
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
             address: string;
-            /** Answers */
+            /**
+             * Answers
+             * @description Whether it answers now.
+             */
             answers: boolean;
-            /** Verdict */
+            /**
+             * Verdict
+             * @description The answer in a sentence.
+             * @example the planned server answers in Office, as planned
+             */
             verdict: string;
-            /** Checks */
+            /**
+             * Checks
+             * @description What was checked, the likeliest cause first.
+             */
             checks: components["schemas"]["Check"][];
-            /** By Hand */
+            /**
+             * By Hand
+             * @description What only a person can do or check, in sentences.
+             * @example [
+             *       "look whether its cable is in"
+             *     ]
+             */
             by_hand: string[];
         };
         /**
@@ -5274,9 +9082,17 @@ export interface components {
          * @description A zone file: its name, and its text (RFC 1035 5).
          */
         ZoneText: {
-            /** Zone */
+            /**
+             * Zone
+             * @description The zone's name.
+             * @example larkspur.example
+             */
             zone: string;
-            /** Text */
+            /**
+             * Text
+             * @description The zone's records (RFC 1035 5).
+             * @example $ORIGIN larkspur.example.
+             */
             text: string;
         };
         /**
@@ -5284,88 +9100,265 @@ export interface components {
          * @description Something that a name may mean: what it is called, its address (of a band its stretch), its MAC.
          */
         Meant: {
-            /** Id */
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
             id: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
             name: string;
             /**
              * Address
+             * @description The IPv4 address, dotted.
              * @default null
+             * @example 10.44.10.41
              */
-            address: string | null;
+            address?: string | null;
             /**
              * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
              * @default null
+             * @example 02:c0:44:00:00:29
              */
-            mac: string | null;
+            mac?: string | null;
         };
         /**
          * Problem
          * @description An RFC 9457 problem document. `code` is for programs, `detail` one sentence for people.
          *
-         *     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the
-         *     values now when an edit was stale. `kinds` are the mistakes that an edit would put into the plan; with `anyway` true it
-         *     can be saved in spite of them. `candidates` are what a name may mean that is not clear enough.
+         *     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the values now
+         *     when an edit was stale, `given` those that it wanted. `kinds` are the mistakes that an edit would put into the plan; with
+         *     `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough.
          */
         Problem: {
             /**
              * Type
+             * @description Always about:blank: the status and `code` tell.
              * @default about:blank
+             * @example about:blank
              */
-            type: string;
-            /** Title */
+            type?: string;
+            /**
+             * Title
+             * @description The kind of problem.
+             * @example Cannot be done as asked
+             */
             title: string;
-            /** Status */
+            /**
+             * Status
+             * @description The HTTP status.
+             * @example 422
+             */
             status: number;
-            /** Code */
+            /**
+             * Code
+             * @description What went wrong, for programs.
+             * @example bad_range
+             */
             code: string;
-            /** Detail */
+            /**
+             * Detail
+             * @description One sentence for people.
+             * @example 300 is over 255
+             */
             detail: string;
             /**
              * Field
+             * @description The input that is wrong.
              * @default null
+             * @example range
              */
-            field: string | null;
+            field?: string | null;
             /**
              * Start
+             * @description Where in the field's text the fault begins, in characters.
              * @default null
+             * @example 9
              */
-            start: number | null;
+            start?: number | null;
             /**
              * End
+             * @description Where in the field's text the fault ends, in characters.
              * @default null
+             * @example 12
              */
-            end: number | null;
+            end?: number | null;
             /**
              * Current
+             * @description The values now, when an edit was stale.
              * @default null
+             * @example {
+             *       "name": "Accounts"
+             *     }
              */
-            current: {
+            current?: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Given
+             * @description The values that the edit wanted.
+             * @default null
+             * @example {
+             *       "name": "Ledger"
+             *     }
+             */
+            given?: {
                 [key: string]: string;
             } | null;
             /**
              * Version
+             * @description The item's version now.
              * @default null
+             * @example 4
              */
-            version: number | null;
+            version?: number | null;
             /**
              * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
              * @default null
              */
-            anyway: boolean | null;
+            anyway?: boolean | null;
             /**
              * Kinds
+             * @description The kinds.
              * @default null
+             * @example [
+             *       "assignment"
+             *     ]
              */
-            kinds: string[] | null;
+            kinds?: string[] | null;
             /**
              * Candidates
+             * @description What it may be, the best first.
              * @default null
              */
-            candidates: components["schemas"]["Meant"][] | null;
+            candidates?: components["schemas"]["Meant"][] | null;
         };
     };
-    responses: never;
+    responses: {
+        /** @description It is as it was when its tag was sent. */
+        304: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content?: never;
+        };
+        /** @description Nobody has signed in. */
+        401: {
+            headers: {
+                /** @description How one signs in. */
+                "WWW-Authenticate"?: string;
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The request comes by a foreign name, or from another page. */
+        403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description There is no such thing; near matches are named. */
+        404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body did not come. */
+        408: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description It cannot be done now, or a name means several things: `candidates` lists them. */
+        409: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The item was changed meanwhile: `current` are its values now, `given` those that were wanted. */
+        412: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is too large. */
+        413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Something that was given is wrong; `field` says what. */
+        422: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The edit does not say in If-Match which version it is based on. */
+        428: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Something went wrong inside the service; its log says what. */
+        500: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The network, a server or the database cannot be used, or too much is asked for at once. */
+        503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description There is no room on the disk. */
+        507: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -5373,7 +9366,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    healthz_healthz_get: {
+    "system.healthz": {
         parameters: {
             query?: never;
             header?: never;
@@ -5382,7 +9375,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5391,18 +9384,12 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            403: components["responses"]["403"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    metrics_metrics_get: {
+    "system.metrics": {
         parameters: {
             query?: never;
             header?: never;
@@ -5411,7 +9398,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5420,41 +9407,37 @@ export interface operations {
                     "text/plain": string;
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    events_api_v1_events_get: {
+    "system.events": {
         parameters: {
             query?: {
-                after?: string | null;
+                /**
+                 * @description The id of the event to resume behind.
+                 * @example f3a1-41
+                 */
+                after?: string;
             };
             header?: {
-                "last-event-id"?: string | null;
+                /**
+                 * @description The id of the event to resume behind, as browsers send it.
+                 * @example f3a1-41
+                 */
+                "last-event-id"?: string;
             };
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5463,28 +9446,16 @@ export interface operations {
                     "text/event-stream": components["schemas"]["Events"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    ticket_api_v1_session_ticket_post: {
+    "system.ticket": {
         parameters: {
             query?: never;
             header?: never;
@@ -5493,7 +9464,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5502,31 +9473,24 @@ export interface operations {
                     "application/json": components["schemas"]["Ticket"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    here_api_v1_here_get: {
+    "network.here": {
         parameters: {
             query?: {
-                adapter?: string | null;
+                /**
+                 * @description The network interface; left out, the usual one.
+                 * @example office0
+                 */
+                adapter?: string;
             };
             header?: never;
             path?: never;
@@ -5534,7 +9498,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5543,30 +9507,23 @@ export interface operations {
                     "application/json": components["schemas"]["Here"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    sums_api_v1_measure_get: {
+    "network.sums": {
         parameters: {
             query: {
+                /**
+                 * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+                 * @example 10.44.10.0/24
+                 */
                 range: string;
             };
             header?: never;
@@ -5575,7 +9532,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5584,71 +9541,64 @@ export interface operations {
                     "application/json": components["schemas"]["MeasureView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    ranges_api_v1_ranges_get: {
+    "network.ranges": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RangeRow"][];
+                    "application/json": components["schemas"]["RangePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    name_range_api_v1_ranges__identity__name_put: {
+    "network.name_range": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -5666,32 +9616,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    forget_range_api_v1_ranges__identity__delete: {
+    "network.forget_range": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -5705,71 +9650,68 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    subnets_api_v1_subnets_get: {
+    "network.subnets": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SubnetRow"][];
+                    "application/json": components["schemas"]["SubnetRowPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    ruler_api_v1_ruler_get: {
+    "network.ruler": {
         parameters: {
             query: {
+                /**
+                 * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+                 * @example 10.44.10.0/24
+                 */
                 range: string;
-                at?: string | null;
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
             };
             header?: never;
             path?: never;
@@ -5777,7 +9719,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5786,32 +9728,29 @@ export interface operations {
                     "application/json": components["schemas"]["Ruler"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    latest_api_v1_scans_get: {
+    "scans.latest": {
         parameters: {
             query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
-                before?: number | null;
             };
             header?: never;
             path?: never;
@@ -5819,37 +9758,26 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ScanList"];
+                    "application/json": components["schemas"]["ScanPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    start_api_v1_scans_post: {
+    "scans.start": {
         parameters: {
             query?: never;
             header?: never;
@@ -5862,7 +9790,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -5873,39 +9801,34 @@ export interface operations {
                     "application/json": components["schemas"]["ScanInfo"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    one_api_v1_scans__identity__get: {
+    "scans.one": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5914,43 +9837,48 @@ export interface operations {
                     "application/json": components["schemas"]["ScanInfo"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    addresses_api_v1_scans__identity__addresses_get: {
+    "scans.addresses": {
         parameters: {
             query?: {
-                cursor?: string | null;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
+                /**
+                 * @description Whether addresses that did not answer are listed, too.
+                 * @example false
+                 */
                 silent?: boolean;
             };
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5959,39 +9887,32 @@ export interface operations {
                     "application/json": components["schemas"]["ResultPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    stop_api_v1_scans__identity__stop_post: {
+    "scans.stop": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6000,45 +9921,98 @@ export interface operations {
                     "application/json": components["schemas"]["ScanInfo"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    page_api_v1_devices_get: {
+    "devices.page": {
         parameters: {
             query?: {
+                /**
+                 * @description Words, each of which must be contained somewhere.
+                 * @example box office
+                 */
                 q?: string;
-                role?: string | null;
-                owner?: string | null;
-                vendor?: string | null;
-                unknown?: boolean | null;
-                expected?: boolean | null;
-                local?: boolean | null;
+                /**
+                 * @description Only those of this role; empty: without one.
+                 * @example printer
+                 */
+                role?: string;
+                /**
+                 * @description Only those of this owner.
+                 * @example Box office
+                 */
+                owner?: string;
+                /**
+                 * @description Only those of this vendor.
+                 * @example Tolvane Networks
+                 */
+                vendor?: string;
+                /**
+                 * @description Only those that nobody has named or planned, or with false only others.
+                 * @example true
+                 */
+                unknown?: boolean;
+                /**
+                 * @description Only those that were never seen, or with false only those that were.
+                 * @example true
+                 */
+                expected?: boolean;
+                /**
+                 * @description Only those with a locally administered MAC, or with false only others.
+                 * @example true
+                 */
+                local?: boolean;
+                /**
+                 * @description Whether those out of the lists are meant.
+                 * @example false
+                 */
                 retired?: boolean;
-                range?: string | null;
-                seen_since?: string | null;
-                not_seen_since?: string | null;
+                /**
+                 * @description Addresses as people write them: CIDR, first-last, a wildcard, a name.
+                 * @example 10.44.10.0/24
+                 */
+                range?: string;
+                /**
+                 * @description Only those seen since then.
+                 * @example 2026-11-20T00:00:00Z
+                 */
+                seen_since?: string;
+                /**
+                 * @description Only those not seen since then.
+                 * @example 2026-11-01T00:00:00Z
+                 */
+                not_seen_since?: string;
+                /**
+                 * @description What it is sorted by.
+                 * @example address
+                 */
                 sort?: "name" | "address" | "mac" | "vendor" | "role" | "owner" | "last_seen" | "first_seen";
+                /**
+                 * @description Whether the order is turned round.
+                 * @example false
+                 */
                 descending?: boolean;
-                cursor?: string | null;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
+                /**
+                 * @description Whether they are counted.
+                 * @example true
+                 */
                 total?: boolean;
             };
             header?: never;
@@ -6047,7 +10021,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6056,28 +10030,17 @@ export interface operations {
                     "application/json": components["schemas"]["DevicePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_api_v1_devices_post: {
+    "devices.add": {
         parameters: {
             query?: never;
             header?: never;
@@ -6090,7 +10053,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -6101,39 +10064,70 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    positions_api_v1_devices_positions_get: {
+    "devices.positions": {
         parameters: {
             query?: {
+                /**
+                 * @description How many are left out before the page.
+                 * @example 400
+                 */
                 offset?: number;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
+                /**
+                 * @description Words, each of which must be contained somewhere.
+                 * @example box office
+                 */
                 q?: string;
-                role?: string | null;
-                unknown?: boolean | null;
-                expected?: boolean | null;
-                local?: boolean | null;
+                /**
+                 * @description Only those of this role; empty: without one.
+                 * @example printer
+                 */
+                role?: string;
+                /**
+                 * @description Only those that nobody has named or planned, or with false only others.
+                 * @example true
+                 */
+                unknown?: boolean;
+                /**
+                 * @description Only those that were never seen, or with false only those that were.
+                 * @example true
+                 */
+                expected?: boolean;
+                /**
+                 * @description Only those with a locally administered MAC, or with false only others.
+                 * @example true
+                 */
+                local?: boolean;
+                /**
+                 * @description Whether those out of the lists are meant.
+                 * @example false
+                 */
                 retired?: boolean;
+                /**
+                 * @description What it is sorted by.
+                 * @example address
+                 */
                 sort?: "name" | "address" | "mac" | "vendor" | "role" | "owner" | "last_seen" | "first_seen";
+                /**
+                 * @description Whether the order is turned round.
+                 * @example false
+                 */
                 descending?: boolean;
             };
             header?: never;
@@ -6142,7 +10136,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6151,28 +10145,17 @@ export interface operations {
                     "application/json": components["schemas"]["DevicePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    sheet_api_v1_devices__which__get: {
+    "devices.sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -6184,7 +10167,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6193,31 +10176,23 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    edit_api_v1_devices__which__patch: {
+    "devices.edit": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
                 which: string;
@@ -6230,37 +10205,32 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceRow"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    bulk_api_v1_devices_bulk_post: {
+    "devices.bulk": {
         parameters: {
             query?: never;
             header?: never;
@@ -6273,7 +10243,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6282,31 +10252,25 @@ export interface operations {
                     "application/json": components["schemas"]["BulkDone"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    retire_api_v1_devices__which__retire_post: {
+    "devices.retire": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
                 which: string;
@@ -6319,37 +10283,31 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceRow"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    join_api_v1_devices__which__join_post: {
+    "devices.join": {
         parameters: {
             query?: never;
             header?: never;
@@ -6365,7 +10323,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6374,28 +10332,19 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    split_api_v1_devices__which__split_post: {
+    "devices.split": {
         parameters: {
             query?: never;
             header?: never;
@@ -6411,7 +10360,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6420,28 +10369,19 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    replace_api_v1_devices__which__replace_post: {
+    "devices.replace": {
         parameters: {
             query?: never;
             header?: never;
@@ -6457,7 +10397,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6466,111 +10406,31 @@ export interface operations {
                     "application/json": components["schemas"]["DeviceSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    reviews_api_v1_reviews_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReviewCase"][];
-                };
-            };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    reviewed_api_v1_reviews__identity__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                identity: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    changes_api_v1_changes_get: {
+    "devices.reviews": {
         parameters: {
             query?: {
-                device?: number | null;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
-                before?: number | null;
             };
             header?: never;
             path?: never;
@@ -6578,41 +10438,34 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChangeRow"][];
+                    "application/json": components["schemas"]["ReviewPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    undo_api_v1_changes__identity__undo_post: {
+    "devices.reviewed": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -6626,31 +10479,33 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    find_api_v1_find_get: {
+    "devices.changes": {
         parameters: {
-            query: {
-                text: string;
+            query?: {
+                /**
+                 * @description Only what is about this device, by id, name, MAC or address.
+                 * @example printer-1
+                 */
+                device?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
             };
             header?: never;
@@ -6659,7 +10514,78 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangePage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "devices.undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "find.find": {
+        parameters: {
+            query: {
+                /**
+                 * @description Any fragment of a name, address, MAC, vendor or note.
+                 * @example box off
+                 */
+                text: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6668,39 +10594,32 @@ export interface operations {
                     "application/json": components["schemas"]["FindAnswer"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    explain_api_v1_explain__subject__get: {
+    "find.explain": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description An address, MAC, name or subnet.
+                 * @example 10.44.10.41
+                 */
                 subject: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6709,39 +10628,32 @@ export interface operations {
                     "application/json": components["schemas"]["Explanation"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    of_api_v1_vendors_of__text__get: {
+    "vendors.of": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description A MAC in any notation.
+                 * @example 02-C0-44-00-00-29
+                 */
                 text: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6750,67 +10662,56 @@ export interface operations {
                     "application/json": components["schemas"]["VendorView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    own_api_v1_vendors_own_get: {
+    "vendors.own": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PrefixRow"][];
+                    "application/json": components["schemas"]["PrefixPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    set_own_api_v1_vendors_own_put: {
+    "vendors.set_own": {
         parameters: {
             query?: never;
             header?: never;
@@ -6830,28 +10731,19 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    load_api_v1_vendors_load_post: {
+    "vendors.load": {
         parameters: {
             query?: never;
             header?: never;
@@ -6864,7 +10756,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6873,67 +10765,58 @@ export interface operations {
                     "application/json": components["schemas"]["VendorLoaded"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    sites_api_v1_sites_get: {
+    "plan.sites": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SiteView"][];
+                    "application/json": components["schemas"]["SitePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_site_api_v1_sites_post: {
+    "plan.add_site": {
         parameters: {
             query?: never;
             header?: never;
@@ -6946,7 +10829,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -6957,39 +10840,34 @@ export interface operations {
                     "application/json": components["schemas"]["SiteView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    one_site_api_v1_sites__identity__get: {
+    "plan.one_site": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -6998,32 +10876,25 @@ export interface operations {
                     "application/json": components["schemas"]["SiteView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    remove_site_api_v1_sites__identity__delete: {
+    "plan.remove_site": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -7037,32 +10908,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    edit_site_api_v1_sites__identity__patch: {
+    "plan.edit_site": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -7073,40 +10940,49 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["SiteView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    subnets_api_v1_plan_subnets_get: {
+    "plan.subnets": {
         parameters: {
             query?: {
-                site?: string | null;
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -7114,37 +10990,26 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SubnetView"][];
+                    "application/json": components["schemas"]["SubnetPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_subnet_api_v1_plan_subnets_post: {
+    "plan.add_subnet": {
         parameters: {
             query?: never;
             header?: never;
@@ -7157,7 +11022,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -7168,28 +11033,19 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    draft_subnet_api_v1_plan_subnets_draft_post: {
+    "plan.draft_subnet": {
         parameters: {
             query?: never;
             header?: never;
@@ -7202,7 +11058,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7211,32 +11067,23 @@ export interface operations {
                     "application/json": components["schemas"]["Problems"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    subnet_api_v1_plan_subnets__which__get: {
+    "plan.subnet": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -7247,7 +11094,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7256,32 +11103,21 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    remove_subnet_api_v1_plan_subnets__which__delete: {
+    "plan.remove_subnet": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -7299,34 +11135,26 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    edit_subnet_api_v1_plan_subnets__which__patch: {
+    "plan.edit_subnet": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
                 which: string;
@@ -7339,41 +11167,36 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    split_subnet_api_v1_plan_subnets__which__split_post: {
+    "plan.split_subnet": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -7388,41 +11211,32 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SubnetView"][];
+                    "application/json": components["schemas"]["SubnetPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    join_subnets_api_v1_plan_subnets__which__join_post: {
+    "plan.join_subnets": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -7437,7 +11251,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7446,32 +11260,41 @@ export interface operations {
                     "application/json": components["schemas"]["SubnetPlan"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    bands_api_v1_bands_get: {
+    "plan.bands": {
         parameters: {
             query?: {
-                subnet?: string | null;
-                site?: string | null;
+                /**
+                 * @description The subnet, by name, CIDR or id; also by an address in it.
+                 * @example Office
+                 */
+                subnet?: string;
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -7479,37 +11302,26 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BandView"][];
+                    "application/json": components["schemas"]["BandPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_band_api_v1_bands_post: {
+    "plan.add_band": {
         parameters: {
             query?: never;
             header?: never;
@@ -7522,7 +11334,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -7533,34 +11345,25 @@ export interface operations {
                     "application/json": components["schemas"]["BandView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    one_band_api_v1_bands__which__get: {
+    "plan.one_band": {
         parameters: {
             query?: {
                 /** @description The subnet it lies in, where several have one of that name. */
-                within?: string | null;
+                within?: string;
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -7571,7 +11374,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7580,34 +11383,23 @@ export interface operations {
                     "application/json": components["schemas"]["BandView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    remove_band_api_v1_bands__which__delete: {
+    "plan.remove_band": {
         parameters: {
             query?: {
                 /** @description The subnet it lies in, where several have one of that name. */
-                within?: string | null;
+                within?: string;
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -7625,36 +11417,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    edit_band_api_v1_bands__which__patch: {
+    "plan.edit_band": {
         parameters: {
             query?: {
                 /** @description The subnet it lies in, where several have one of that name. */
-                within?: string | null;
+                within?: string;
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name. */
                 which: string;
@@ -7667,37 +11451,32 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["BandView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    draft_band_api_v1_bands_draft_post: {
+    "plan.draft_band": {
         parameters: {
             query?: never;
             header?: never;
@@ -7710,7 +11489,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7719,31 +11498,36 @@ export interface operations {
                     "application/json": components["schemas"]["Problems"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    problems_api_v1_plan_problems_get: {
+    "plan.problems": {
         parameters: {
             query?: {
-                subnet?: string | null;
+                /**
+                 * @description The subnet, by name, CIDR or id; also by an address in it.
+                 * @example Office
+                 */
+                subnet?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -7751,7 +11535,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7760,67 +11544,56 @@ export interface operations {
                     "application/json": components["schemas"]["Problems"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    roles_api_v1_roles_get: {
+    "plan.roles": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RoleRule"][];
+                    "application/json": components["schemas"]["RolePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    set_role_api_v1_roles_put: {
+    "plan.set_role": {
         parameters: {
             query?: never;
             header?: never;
@@ -7840,32 +11613,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    forget_role_api_v1_roles__name__delete: {
+    "plan.forget_role": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its name.
+                 * @example piano
+                 */
                 name: string;
             };
             cookie?: never;
@@ -7879,40 +11647,73 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    page_api_v1_assignments_get: {
+    "plan.page": {
         parameters: {
             query?: {
+                /**
+                 * @description Words, each of which must be contained somewhere.
+                 * @example box office
+                 */
                 q?: string;
-                subnet?: string | null;
-                site?: string | null;
-                kind?: ("static" | "reserved") | null;
-                role?: string | null;
-                on?: boolean | null;
+                /**
+                 * @description The subnet, by name, CIDR or id; also by an address in it.
+                 * @example Office
+                 */
+                subnet?: string;
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
+                /**
+                 * @description Only those of this kind.
+                 * @example static
+                 */
+                kind?: "static" | "reserved";
+                /**
+                 * @description Only those of this role; empty: without one.
+                 * @example printer
+                 */
+                role?: string;
+                /**
+                 * @description Only those switched on, or with false only those switched off.
+                 * @example true
+                 */
+                on?: boolean;
+                /**
+                 * @description What it is sorted by.
+                 * @example address
+                 */
                 sort?: "address" | "name" | "role" | "mac" | "kind";
+                /**
+                 * @description Whether the order is turned round.
+                 * @example false
+                 */
                 descending?: boolean;
-                cursor?: string | null;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many are left out before the page.
+                 * @example 400
+                 */
                 offset?: number;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
             };
             header?: never;
@@ -7921,7 +11722,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7930,28 +11731,17 @@ export interface operations {
                     "application/json": components["schemas"]["AssignmentPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    assign_api_v1_assignments_post: {
+    "plan.assign": {
         parameters: {
             query?: never;
             header?: never;
@@ -7964,7 +11754,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -7975,32 +11765,23 @@ export interface operations {
                     "application/json": components["schemas"]["AssignmentView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    one_api_v1_assignments__which__get: {
+    "plan.one": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
             header?: never;
             path: {
@@ -8011,7 +11792,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8020,34 +11801,26 @@ export interface operations {
                     "application/json": components["schemas"]["AssignmentView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    release_api_v1_assignments__which__delete: {
+    "plan.release": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description An assignment by its id, its address or its hostname. */
                 which: string;
@@ -8063,34 +11836,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    edit_api_v1_assignments__which__patch: {
+    "plan.edit": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description An assignment by its id, its address or its hostname. */
                 which: string;
@@ -8103,37 +11869,32 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["AssignmentView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    settle_api_v1_assignments_settle_post: {
+    "plan.settle": {
         parameters: {
             query?: never;
             header?: never;
@@ -8146,7 +11907,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8155,34 +11916,28 @@ export interface operations {
                     "application/json": components["schemas"]["SettleDone"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    move_api_v1_assignments__which__move_post: {
+    "plan.move": {
         parameters: {
             query?: {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
-                site?: string | null;
+                site?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description An assignment by its id, its address or its hostname. */
                 which: string;
@@ -8195,41 +11950,53 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Moved"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    uses_api_v1_uses_get: {
+    "plan.uses": {
         parameters: {
             query?: {
-                address?: string | null;
-                site?: string | null;
+                /**
+                 * @description Only the uses of this address.
+                 * @example 10.44.10.12
+                 */
+                address?: string;
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -8237,37 +12004,26 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UseView"][];
+                    "application/json": components["schemas"]["UsePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_use_api_v1_uses_post: {
+    "plan.add_use": {
         parameters: {
             query?: never;
             header?: never;
@@ -8280,7 +12036,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -8291,39 +12047,34 @@ export interface operations {
                     "application/json": components["schemas"]["UseView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    one_use_api_v1_uses__identity__get: {
+    "plan.one_use": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8332,32 +12083,25 @@ export interface operations {
                     "application/json": components["schemas"]["UseView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    remove_use_api_v1_uses__identity__delete: {
+    "plan.remove_use": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -8371,39 +12115,32 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    finish_use_api_v1_uses__identity__done_post: {
+    "plan.finish_use": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8412,28 +12149,17 @@ export interface operations {
                     "application/json": components["schemas"]["UseView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    free_api_v1_free_post: {
+    "plan.free": {
         parameters: {
             query?: never;
             header?: never;
@@ -8446,7 +12172,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8455,28 +12181,19 @@ export interface operations {
                     "application/json": components["schemas"]["FreeAnswer"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    prove_api_v1_prove_post: {
+    "plan.prove": {
         parameters: {
             query?: never;
             header?: never;
@@ -8489,7 +12206,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8498,67 +12215,58 @@ export interface operations {
                     "application/json": components["schemas"]["Candidate"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    servers_api_v1_dhcp_servers_get: {
+    "dhcp.servers": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DhcpServerView"][];
+                    "application/json": components["schemas"]["DhcpServerPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_server_api_v1_dhcp_servers_post: {
+    "dhcp.add_server": {
         parameters: {
             query?: never;
             header?: never;
@@ -8571,7 +12279,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -8582,67 +12290,58 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    allowed_api_v1_dhcp_allowed_get: {
+    "dhcp.allowed": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AllowedServer"][];
+                    "application/json": components["schemas"]["AllowedPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    one_server_api_v1_dhcp_servers__which__get: {
+    "dhcp.one_server": {
         parameters: {
             query?: never;
             header?: never;
@@ -8654,7 +12353,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8663,28 +12362,17 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    remove_server_api_v1_dhcp_servers__which__delete: {
+    "dhcp.remove_server": {
         parameters: {
             query?: never;
             header?: never;
@@ -8703,31 +12391,23 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    edit_server_api_v1_dhcp_servers__which__patch: {
+    "dhcp.edit_server": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /** @description A DHCP server by its id or name. */
                 which: string;
@@ -8740,39 +12420,38 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    preview_api_v1_dhcp_servers__which__preview_post: {
+    "dhcp.preview": {
         parameters: {
             query?: {
+                /**
+                 * @description As if another roster's publishing were to be taken over.
+                 * @example false
+                 */
                 take_over?: boolean;
             };
             header?: never;
@@ -8784,7 +12463,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8793,28 +12472,17 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpPreview"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    publish_api_v1_dhcp_servers__which__publish_post: {
+    "dhcp.publish": {
         parameters: {
             query?: never;
             header?: never;
@@ -8830,7 +12498,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8839,28 +12507,19 @@ export interface operations {
                     "application/json": components["schemas"]["PublishDone"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    adopt_api_v1_dhcp_servers__which__adopt_post: {
+    "dhcp.adopt": {
         parameters: {
             query?: never;
             header?: never;
@@ -8876,7 +12535,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8885,28 +12544,19 @@ export interface operations {
                     "application/json": components["schemas"]["AdoptDone"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    read_api_v1_dhcp_servers__which__read_post: {
+    "dhcp.read": {
         parameters: {
             query?: never;
             header?: never;
@@ -8918,7 +12568,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8927,28 +12577,17 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpServerView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    sheet_api_v1_dhcp_servers__which__sheet_get: {
+    "dhcp.sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -8960,7 +12599,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8969,28 +12608,17 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    look_api_v1_dhcp_servers__which__sheet_look_post: {
+    "dhcp.look": {
         parameters: {
             query?: never;
             header?: never;
@@ -9002,7 +12630,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9011,34 +12639,48 @@ export interface operations {
                     "application/json": components["schemas"]["DhcpSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    holdings_api_v1_dhcp_servers__which__holdings_get: {
+    "dhcp.holdings": {
         parameters: {
             query?: {
-                part?: ("subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood") | null;
+                /**
+                 * @description Only parts of this kind.
+                 * @example reservation
+                 */
+                part?: "subnet" | "shared network" | "pool" | "reservation" | "option" | "class" | "excluded" | "setting" | "not understood";
+                /**
+                 * @description A text, name, identifier or address to look for.
+                 * @example printer-1
+                 */
                 search?: string;
+                /**
+                 * @description Read it from the server first.
+                 * @example true
+                 */
                 now?: boolean;
+                /**
+                 * @description How many are left out before the page.
+                 * @example 400
+                 */
                 offset?: number;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
             };
             header?: never;
@@ -9050,7 +12692,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9059,39 +12701,32 @@ export interface operations {
                     "application/json": components["schemas"]["HoldingsPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    renewal_api_v1_dhcp_renewals__assignment__get: {
+    "dhcp.renewal": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description The assignment's id.
+                 * @example 41
+                 */
                 assignment: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9100,39 +12735,32 @@ export interface operations {
                     "application/json": components["schemas"]["Renewal"] | null;
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    end_lease_api_v1_dhcp_renewals__assignment__end_post: {
+    "dhcp.end_lease": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description The assignment's id.
+                 * @example 41
+                 */
                 assignment: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9141,31 +12769,34 @@ export interface operations {
                     "application/json": components["schemas"]["LeaseEnded"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    leases_api_v1_dhcp_leases_get: {
+    "dhcp.leases": {
         parameters: {
             query?: {
-                server?: number | null;
+                /**
+                 * @description The DHCP server, by name or id.
+                 * @example ledger
+                 */
+                server?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -9173,81 +12804,86 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LeaseView"][];
+                    "application/json": components["schemas"]["LeasePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    pools_api_v1_dhcp_pools_get: {
+    "dhcp.pools": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PoolView"][];
+                    "application/json": components["schemas"]["PoolPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    export_api_v1_dhcp_export_get: {
+    "dhcp.export": {
         parameters: {
             query?: {
+                /**
+                 * @description How it is written.
+                 * @example csv
+                 */
                 form?: "json" | "hosts" | "sheet";
-                server?: number | null;
-                subnet?: string | null;
+                /**
+                 * @description The DHCP server, by name or id.
+                 * @example ledger
+                 */
+                server?: string;
+                /**
+                 * @description The subnet, by name, CIDR or id; also by an address in it.
+                 * @example Office
+                 */
+                subnet?: string;
+                /**
+                 * @description How MACs are written: colons, dashes, dots or bare.
+                 * @example colons
+                 */
                 notation?: string;
             };
             header?: never;
@@ -9256,7 +12892,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9265,41 +12901,49 @@ export interface operations {
                     "application/json": components["schemas"]["ExportText"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    import_sheet_api_v1_sheets_import_post: {
+    "sheets.import_sheet": {
         parameters: {
             query?: {
+                /**
+                 * @description Say what it would do, and change nothing.
+                 * @example true
+                 */
                 dry_run?: boolean;
-                mapping?: string[] | null;
+                /**
+                 * @description Which header is which field, as field=HEADER; may be given several times.
+                 * @example [
+                 *       "address=IP"
+                 *     ]
+                 */
+                mapping?: string[];
+                /**
+                 * @description How many rows are told about at most.
+                 * @example 2000
+                 */
                 limit?: number;
             };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "text/csv": string;
+                "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+            };
+        };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9308,33 +12952,36 @@ export interface operations {
                     "application/json": components["schemas"]["ImportReport"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    export_sheet_api_v1_sheets_export_get: {
+    "sheets.export_sheet": {
         parameters: {
             query?: {
+                /**
+                 * @description How it is written.
+                 * @example csv
+                 */
                 form?: "csv" | "xlsx";
-                subnet?: string | null;
-                site?: string | null;
+                /**
+                 * @description The subnet, by name, CIDR or id; also by an address in it.
+                 * @example Office
+                 */
+                subnet?: string;
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
             };
             header?: never;
             path?: never;
@@ -9342,42 +12989,46 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    names_api_v1_names_get: {
+    "sheets.names": {
         parameters: {
             query?: {
-                zone?: string | null;
-                server?: string[] | null;
-                site?: string | null;
+                /**
+                 * @description A domain, or a subnet for its reverse names; left out, all.
+                 * @example larkspur.example
+                 */
+                zone?: string;
+                /**
+                 * @description A DNS server of the zones, NAME or NAME=ADDRESS; several are taken.
+                 * @example [
+                 *       "ns.larkspur.example"
+                 *     ]
+                 */
+                server?: string[];
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
             };
             header?: never;
             path?: never;
@@ -9385,7 +13036,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9394,32 +13045,29 @@ export interface operations {
                     "application/json": components["schemas"]["NamesText"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    check_names_api_v1_names_check_post: {
+    "sheets.check_names": {
         parameters: {
             query?: {
-                server?: string | null;
-                subnet?: string | null;
+                /**
+                 * @description The DNS server to ask; left out, the planned one.
+                 * @example 10.44.10.1
+                 */
+                server?: string;
+                /**
+                 * @description The subnet, by name, CIDR or id; also by an address in it.
+                 * @example Office
+                 */
+                subnet?: string;
             };
             header?: never;
             path?: never;
@@ -9427,7 +13075,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9436,42 +13084,43 @@ export interface operations {
                     "application/json": components["schemas"]["NameCheck"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    card_api_v1_cards__address__get: {
+    "sheets.card": {
         parameters: {
             query?: {
+                /**
+                 * @description The network interface; left out, the usual one.
+                 * @example office0
+                 */
                 adapter?: string;
-                site?: string | null;
+                /**
+                 * @description The site, by name or id; left out, the one here or all.
+                 * @example Larkspur Hall
+                 */
+                site?: string;
             };
             header?: never;
             path: {
+                /**
+                 * @description An IPv4 address, or the name or MAC of what has it.
+                 * @example 10.44.10.41
+                 */
                 address: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9480,33 +13129,43 @@ export interface operations {
                     "application/json": components["schemas"]["CardView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    findings_api_v1_findings_get: {
+    "findings.findings": {
         parameters: {
             query?: {
+                /**
+                 * @description Those in which state.
+                 * @example open
+                 */
                 state?: "open" | "accepted" | "closed" | "standing" | "all";
-                kind?: string | null;
-                subject?: string | null;
+                /**
+                 * @description Only those of this kind.
+                 * @example duplicate-address
+                 */
+                kind?: string;
+                /**
+                 * @description Only those about this address, MAC or name.
+                 * @example 10.44.20.41
+                 */
+                subject?: string;
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
             };
             header?: never;
@@ -9515,7 +13174,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9524,78 +13183,71 @@ export interface operations {
                     "application/json": components["schemas"]["FindingList"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    kinds_api_v1_findings_kinds_get: {
+    "findings.kinds": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KindView"][];
+                    "application/json": components["schemas"]["KindPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    finding_api_v1_findings__identity__get: {
+    "findings.finding": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9604,32 +13256,25 @@ export interface operations {
                     "application/json": components["schemas"]["FindingSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    accept_api_v1_findings__identity__accept_post: {
+    "findings.accept": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -9640,7 +13285,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9649,39 +13294,34 @@ export interface operations {
                     "application/json": components["schemas"]["FindingSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    resume_api_v1_findings__identity__accept_delete: {
+    "findings.resume": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9690,32 +13330,25 @@ export interface operations {
                     "application/json": components["schemas"]["FindingSheet"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    step_api_v1_findings__identity__steps_post: {
+    "findings.step": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -9726,7 +13359,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9735,33 +13368,40 @@ export interface operations {
                     "application/json": components["schemas"]["StepDone"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    history_api_v1_history_get: {
+    "history.history": {
         parameters: {
             query: {
+                /**
+                 * @description An address, MAC, name or subnet.
+                 * @example 10.44.10.41
+                 */
                 subject: string;
-                since?: string | null;
-                until?: string | null;
+                /**
+                 * @description From when on; left out, the last 30 days.
+                 * @example 2026-11-01T00:00:00Z
+                 */
+                since?: string;
+                /**
+                 * @description Until when; left out, now.
+                 * @example 2026-11-27T00:00:00Z
+                 */
+                until?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
                 limit?: number;
             };
             header?: never;
@@ -9770,7 +13410,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9779,30 +13419,23 @@ export interface operations {
                     "application/json": components["schemas"]["History"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    span_api_v1_history_span_get: {
+    "history.span": {
         parameters: {
             query: {
+                /**
+                 * @description An address, MAC, name or subnet.
+                 * @example 10.44.10.41
+                 */
                 subject: string;
             };
             header?: never;
@@ -9811,7 +13444,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9820,31 +13453,28 @@ export interface operations {
                     "application/json": components["schemas"]["HistorySpan"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    at_api_v1_at_get: {
+    "history.at": {
         parameters: {
             query: {
+                /**
+                 * @description An address, MAC, name or subnet.
+                 * @example 10.44.10.41
+                 */
                 subject: string;
+                /**
+                 * @description When.
+                 * @example 2026-11-27T09:30:00Z
+                 */
                 time: string;
             };
             header?: never;
@@ -9853,7 +13483,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9862,39 +13492,32 @@ export interface operations {
                     "application/json": components["schemas"]["Moment"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    why_api_v1_why__address__get: {
+    "history.why": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description An IPv4 address, or the name or MAC of what has it.
+                 * @example 10.44.10.41
+                 */
                 address: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9903,71 +13526,64 @@ export interface operations {
                     "application/json": components["schemas"]["Why"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    watches_api_v1_watches_get: {
+    "watching.watches": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WatchView"][];
+                    "application/json": components["schemas"]["WatchPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    edit_watch_api_v1_watches__subnet__put: {
+    "watching.edit_watch": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description The subnet's id.
+                 * @example 1
+                 */
                 subnet: number;
             };
             cookie?: never;
@@ -9978,7 +13594,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9987,67 +13603,58 @@ export interface operations {
                     "application/json": components["schemas"]["WatchView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    listening_api_v1_listening_get: {
+    "watching.listening": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListeningView"][];
+                    "application/json": components["schemas"]["ListeningPage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    ask_api_v1_dhcp_ask_post: {
+    "watching.ask": {
         parameters: {
             query?: never;
             header?: never;
@@ -10060,7 +13667,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -10069,67 +13676,58 @@ export interface operations {
                     "application/json": components["schemas"]["AskAnswer"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    routes_api_v1_notices_get: {
+    "watching.routes": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description `next` of the page before; left out, the list begins.
+                 * @example WzIwMF0
+                 */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RouteView"][];
+                    "application/json": components["schemas"]["RoutePage"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    add_route_api_v1_notices_post: {
+    "watching.add_route": {
         parameters: {
             query?: never;
             header?: never;
@@ -10142,7 +13740,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was made. */
             201: {
                 headers: {
                     /** @description Where the new one is. */
@@ -10153,39 +13751,34 @@ export interface operations {
                     "application/json": components["schemas"]["RouteView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    one_route_api_v1_notices__identity__get: {
+    "watching.one_route": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -10194,32 +13787,25 @@ export interface operations {
                     "application/json": components["schemas"]["RouteView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    remove_route_api_v1_notices__identity__delete: {
+    "watching.remove_route": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -10233,32 +13819,25 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    edit_route_api_v1_notices__identity__patch: {
+    "watching.edit_route": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
@@ -10269,7 +13848,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -10278,39 +13857,34 @@ export interface operations {
                     "application/json": components["schemas"]["RouteView"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    test_route_api_v1_notices__identity__test_post: {
+    "watching.test_route": {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /**
+                 * @description Its id.
+                 * @example 41
+                 */
                 identity: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -10319,28 +13893,17 @@ export interface operations {
                     "application/json": components["schemas"]["RouteTest"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
-    keeping_api_v1_keeping_get: {
+    "watching.keeping": {
         parameters: {
             query?: never;
             header?: never;
@@ -10349,7 +13912,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -10358,28 +13921,17 @@ export interface operations {
                     "application/json": components["schemas"]["Keeping"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
-    edit_keeping_api_v1_keeping_put: {
+    "watching.edit_keeping": {
         parameters: {
             query?: never;
             header?: never;
@@ -10392,7 +13944,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description What was asked for. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -10401,25 +13953,16 @@ export interface operations {
                     "application/json": components["schemas"]["Keeping"];
                 };
             };
-            /** @description Nobody has signed in. */
-            401: {
-                headers: {
-                    "WWW-Authenticate"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What is wrong, and what would be right. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
 }

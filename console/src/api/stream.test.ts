@@ -5,17 +5,30 @@ import { listen } from "./stream";
 class Channel {
   static all = new Set<Channel>();
   onmessage: ((message: { data: unknown }) => void) | null = null;
-  constructor() { Channel.all.add(this); }
-  postMessage(data: unknown) { for (const one of Channel.all) if (one !== this) one.onmessage?.({ data }); }
-  close() { Channel.all.delete(this); }
+  constructor() {
+    Channel.all.add(this);
+  }
+  postMessage(data: unknown) {
+    for (const one of Channel.all) if (one !== this) one.onmessage?.({ data });
+  }
+  close() {
+    Channel.all.delete(this);
+  }
 }
 class Stream extends EventTarget {
   static OPEN = 1;
   static opened: Stream[] = [];
   readyState = 1;
-  constructor(readonly url: string) { super(); Stream.opened.push(this); }
-  close() { this.readyState = 2; }
-  say(kind: string, id: string, data: unknown) { this.dispatchEvent(Object.assign(new Event(kind), { lastEventId: id, data: JSON.stringify(data) })); }
+  constructor(readonly url: string) {
+    super();
+    Stream.opened.push(this);
+  }
+  close() {
+    this.readyState = 2;
+  }
+  say(kind: string, id: string, data: unknown) {
+    this.dispatchEvent(Object.assign(new Event(kind), { lastEventId: id, data: JSON.stringify(data) }));
+  }
 }
 
 let waiting: (() => Promise<void>)[] = [];
@@ -37,23 +50,52 @@ beforeEach(() => {
   vi.stubGlobal("BroadcastChannel", Channel);
   vi.stubGlobal("EventSource", Stream);
   vi.stubGlobal("addEventListener", () => undefined);
-  vi.stubGlobal("navigator", { locks: { request: (_: string, __: object, hold: () => Promise<void>) => { waiting.push(hold); void next(); return Promise.resolve(); } } });
+  vi.stubGlobal("navigator", {
+    locks: {
+      request: (_: string, __: object, hold: () => Promise<void>) => {
+        waiting.push(hold);
+        void next();
+        return Promise.resolve();
+      },
+    },
+  });
 });
 afterEach(() => vi.unstubAllGlobals());
 
 it("opens one stream for two tabs, and both hear every event once", () => {
   const heard: [string, string, unknown][] = [];
-  listen(() => undefined, ({ kind, data }) => { heard.push(["one", kind, data]); });
-  listen(() => undefined, ({ kind, data }) => { heard.push(["two", kind, data]); });
+  listen(
+    () => undefined,
+    ({ kind, data }) => {
+      heard.push(["one", kind, data]);
+    },
+  );
+  listen(
+    () => undefined,
+    ({ kind, data }) => {
+      heard.push(["two", kind, data]);
+    },
+  );
   expect(Stream.opened).toHaveLength(1);
   Stream.opened[0]!.say("scan", "e-1", { n: 1 });
-  expect(heard.toSorted()).toEqual([["one", "scan", { n: 1 }], ["two", "scan", { n: 1 }]]);
+  expect(heard.toSorted()).toEqual([
+    ["one", "scan", { n: 1 }],
+    ["two", "scan", { n: 1 }],
+  ]);
 });
 
 it("hands the stream to the other tab behind the last event when a tab closes", async () => {
   const heard: unknown[] = [];
-  const close = listen(() => undefined, () => undefined);
-  listen(() => undefined, ({ data }) => { heard.push(data); });
+  const close = listen(
+    () => undefined,
+    () => undefined,
+  );
+  listen(
+    () => undefined,
+    ({ data }) => {
+      heard.push(data);
+    },
+  );
   Stream.opened[0]!.say("devices", "e-7", { ids: [1] });
   close();
   await vi.waitFor(() => expect(Stream.opened).toHaveLength(2));
@@ -65,8 +107,14 @@ it("hands the stream to the other tab behind the last event when a tab closes", 
 
 it("tells every tab whether the stream stands", () => {
   const states: boolean[] = [];
-  listen(() => undefined, () => undefined);
-  listen((connected) => states.push(connected), () => undefined);
+  listen(
+    () => undefined,
+    () => undefined,
+  );
+  listen(
+    (connected) => states.push(connected),
+    () => undefined,
+  );
   Stream.opened[0]!.dispatchEvent(new Event("error"));
   Stream.opened[0]!.dispatchEvent(new Event("open"));
   expect(states).toEqual([true, false, true]);

@@ -3,17 +3,31 @@
 import type { Events } from "./types";
 
 /** One event with the data of its kind; `reset` says that too much was missed. */
-export type Happening = { [K in keyof Events]: { kind: K; data: Events[K] } }[keyof Events] | { kind: "reset"; data: object };
+export type Happening =
+  { [K in keyof Events]: { kind: K; data: Events[K] } }[keyof Events] | { kind: "reset"; data: object };
 type Hear = (happening: Happening) => void;
-type Message = { type: "event"; id: string; happening: Happening } | { type: "connected"; connected: boolean } | { type: "ask" };
+type Message =
+  { type: "event"; id: string; happening: Happening } | { type: "connected"; connected: boolean } | { type: "ask" };
 
 const NAME = "roster-events";
-const KINDS: Happening["kind"][] = ["scan", "devices", "ranges", "plan", "dhcp", "findings", "listen", "watch", "routes", "reset"];
+const KINDS: Happening["kind"][] = [
+  "scan",
+  "devices",
+  "ranges",
+  "plan",
+  "dhcp",
+  "findings",
+  "listen",
+  "watch",
+  "routes",
+  "reset",
+];
 
 export function listen(onConnected: (connected: boolean) => void, hear: Hear): () => void {
   const channel = new BroadcastChannel(NAME);
   const ending = new AbortController();
-  let lastId = "", source: EventSource | null = null;
+  let lastId = "",
+    source: EventSource | null = null;
 
   const tell = (message: Message) => channel.postMessage(message);
   const take = (message: Message) => {
@@ -35,21 +49,38 @@ export function listen(onConnected: (connected: boolean) => void, hear: Hear): (
     source = new EventSource(`/api/v1/events${lastId ? `?after=${lastId}` : ""}`);
     source.addEventListener("open", () => both({ type: "connected", connected: true }));
     source.addEventListener("error", () => both({ type: "connected", connected: false }));
-    source.addEventListener("hello", (event) => { lastId = event.lastEventId; });
+    source.addEventListener("hello", (event) => {
+      lastId = event.lastEventId;
+    });
     for (const kind of KINDS)
-      source.addEventListener(kind, (event) => both({ type: "event", id: event.lastEventId, happening: { kind, data: JSON.parse(event.data) } as Happening }));
+      source.addEventListener(kind, (event) =>
+        both({ type: "event", id: event.lastEventId, happening: { kind, data: JSON.parse(event.data) } as Happening }),
+      );
   };
-  const hold = () => new Promise<void>((resolve) => {
-    open();
-    ending.signal.addEventListener("abort", () => { source?.close(); resolve(); });
-  });
-  const end = () => { ending.abort(); channel.close(); };
+  const hold = () =>
+    new Promise<void>((resolve) => {
+      open();
+      ending.signal.addEventListener("abort", () => {
+        source?.close();
+        resolve();
+      });
+    });
+  const end = () => {
+    ending.abort();
+    channel.close();
+  };
 
   tell({ type: "ask" });
   // Locks exist where the page is trusted (TLS, or this machine); elsewhere every tab has a stream of its own.
   if (navigator.locks) navigator.locks.request(NAME, { signal: ending.signal }, hold).catch(() => undefined);
   else void hold();
   addEventListener("pagehide", end, { once: true });
-  addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); }, { once: true });
+  addEventListener(
+    "pageshow",
+    (event) => {
+      if (event.persisted) location.reload();
+    },
+    { once: true },
+  );
   return end;
 }

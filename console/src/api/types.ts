@@ -1,5 +1,5 @@
 // The service's models by name. The schema is generated; nothing here is written twice.
-import type { components } from "./schema";
+import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type AddressResult = Schemas["AddressResult"];
@@ -16,7 +16,7 @@ export type MeasureView = Schemas["MeasureView"];
 export type ResultPage = Schemas["ResultPage"];
 export type Ruler = Schemas["Ruler"];
 export type ScanInfo = Schemas["ScanInfo"];
-export type ScanList = Schemas["ScanList"];
+export type ScanPage = Schemas["ScanPage"];
 export type ScanRequest = Schemas["ScanRequest"];
 export type SubnetRow = Schemas["SubnetRow"];
 export type Tick = Schemas["Tick"];
@@ -71,6 +71,8 @@ export type RoleRule = Schemas["RoleRule"];
 export type StepDone = Schemas["StepDone"];
 export type WatchView = Schemas["WatchView"];
 export type Why = Schemas["Why"];
+/** What devices can be sorted by. */
+export type DeviceSort = NonNullable<NonNullable<paths["/api/v1/devices"]["get"]["parameters"]["query"]>["sort"]>;
 export type BandKind = BandView["kind"];
 
 /** The data of every kind of event, by kind. */

@@ -5,23 +5,34 @@ import { useEffect, useState, type ReactNode } from "react";
 import { NavLink } from "react-router";
 import { api, Problem } from "../api/client";
 import { useLive } from "../api/live";
-import type { FindingList, Here } from "../api/types";
 import { useTheme } from "../lib/theme";
 import { useOpen } from "../lib/open";
 import { FindDialog } from "./FindDialog";
 import { SideSheet } from "./SideSheet";
 import { SignedOut } from "./SignedOut";
 
-const PLACES = [["/", "Here"], ["/plan", "Plan"], ["/addresses", "Addresses"], ["/devices", "Devices"], ["/dhcp", "DHCP"], ["/scans", "Scans"], ["/watch", "Watch"], ["/changes", "Changes"]] as const;
+const PLACES = [
+  ["/", "Here"],
+  ["/plan", "Plan"],
+  ["/addresses", "Addresses"],
+  ["/devices", "Devices"],
+  ["/dhcp", "DHCP"],
+  ["/scans", "Scans"],
+  ["/watch", "Watch"],
+  ["/changes", "Changes"],
+] as const;
 
 export function Shell({ children }: { children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();
   const [finding, setFinding] = useState(false);
   const [open] = useOpen();
   const { connected } = useLive();
-  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get<Here>("/api/v1/here") });
+  const here = useQuery({ queryKey: ["here"], queryFn: () => api.get("/api/v1/here") });
 
-  const findings = useQuery({ queryKey: ["findings", "counts"], queryFn: () => api.get<FindingList>("/api/v1/findings", { limit: 1 }) });
+  const findings = useQuery({
+    queryKey: ["findings", "counts"],
+    queryFn: () => api.get("/api/v1/findings", { query: { limit: 1 } }),
+  });
   const calling = (findings.data?.counts.urgent ?? 0) + (findings.data?.counts.wrong ?? 0);
 
   useEffect(() => {
@@ -45,23 +56,48 @@ export function Shell({ children }: { children: ReactNode }) {
         </NavLink>
         <nav className="flex max-w-full gap-1 overflow-x-auto" aria-label="Places">
           {PLACES.map(([to, name]) => (
-            <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) =>
-              `border-b-2 px-2 py-1 ${isActive ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}>
-              {name}{to === "/" && calling > 0 ? <span className="ml-1 rounded bg-alarm px-1 text-xs font-semibold text-leaf" title={`${calling} findings are urgent or wrong`}>{calling}</span> : null}
+            <NavLink
+              key={to}
+              to={to}
+              end={to === "/"}
+              className={({ isActive }) =>
+                `border-b-2 px-2 py-1 ${isActive ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`
+              }
+            >
+              {name}
+              {to === "/" && calling > 0 ? (
+                <span
+                  className="ml-1 rounded bg-alarm px-1 text-xs font-semibold text-leaf"
+                  title={`${calling} findings are urgent or wrong`}
+                >
+                  {calling}
+                </span>
+              ) : null}
             </NavLink>
           ))}
         </nav>
-        <button type="button" onClick={() => setFinding(true)}
-          className="order-last flex min-w-0 flex-1 basis-full items-center gap-2 rounded border border-rule bg-paper px-2.5 py-1 text-left text-soft hover:border-ink sm:order-none sm:max-w-md sm:basis-auto">
-          <Search className="size-4" aria-hidden /> <span className="truncate">Find a name, address, MAC, vendor, note</span>
+        <button
+          type="button"
+          onClick={() => setFinding(true)}
+          className="order-last flex min-w-0 flex-1 basis-full items-center gap-2 rounded border border-rule bg-paper px-2.5 py-1 text-left text-soft hover:border-ink sm:order-none sm:max-w-md sm:basis-auto"
+        >
+          <Search className="size-4" aria-hidden />{" "}
+          <span className="truncate">Find a name, address, MAC, vendor, note</span>
           <kbd className="ml-auto hidden rounded border border-rule px-1 font-mono text-xs sm:block">/</kbd>
         </button>
         <div className="ml-auto flex items-center gap-3 text-sm text-soft">
-          {here.data?.simulated ? <span className="hidden rounded border border-rule px-1.5 md:inline">simulated site</span> : null}
+          {here.data?.simulated ? (
+            <span className="hidden rounded border border-rule px-1.5 md:inline">simulated site</span>
+          ) : null}
           <span className={connected ? "" : "text-alarm"} title="Changes arrive by themselves while this says live">
             {connected ? "live" : "not connected"}
           </span>
-          <button type="button" onClick={toggleTheme} aria-label={theme === "dark" ? "Light colours" : "Dark colours"} className="rounded p-1 hover:bg-wash">
+          <button
+            type="button"
+            onClick={toggleTheme}
+            aria-label={theme === "dark" ? "Light colours" : "Dark colours"}
+            className="rounded p-1 hover:bg-wash"
+          >
             {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
           </button>
         </div>

@@ -10,13 +10,27 @@ const AddressSheetView = lazy(() => import("../pages/AddressSheetView"));
 export function SideSheet({ open }: { open: Open }) {
   const [, setOpen] = useOpen();
   return (
-    <aside aria-label="Selected" className="relative w-full overflow-auto border-l border-rule bg-leaf px-5 pt-4 pb-8 lg:w-[27rem] lg:shrink-0"
-      onKeyDown={(event) => event.key === "Escape" && setOpen(null)}>
-      <button type="button" onClick={() => setOpen(null)} aria-label="Close" className="absolute top-3 right-3 rounded p-1 hover:bg-wash">
+    <aside
+      aria-label="Selected"
+      className="relative w-full overflow-auto border-l border-rule bg-leaf px-5 pt-4 pb-8 lg:w-[27rem] lg:shrink-0"
+      onKeyDown={(event) => event.key === "Escape" && setOpen(null)}
+    >
+      <button
+        type="button"
+        onClick={() => setOpen(null)}
+        aria-label="Close"
+        className="absolute top-3 right-3 rounded p-1 hover:bg-wash"
+      >
         <X className="size-5" />
       </button>
       <Suspense fallback={<p className="text-soft">Opening…</p>}>
-        {open.kind === "device" ? <DeviceSheetView key={open.id} id={open.id} /> : open.kind === "finding" ? <FindingSheetView key={open.id} id={open.id} /> : <AddressSheetView key={open.address} address={open.address} />}
+        {open.kind === "device" ? (
+          <DeviceSheetView key={open.id} id={open.id} />
+        ) : open.kind === "finding" ? (
+          <FindingSheetView key={open.id} id={open.id} />
+        ) : (
+          <AddressSheetView key={open.address} address={open.address} />
+        )}
       </Suspense>
     </aside>
   );

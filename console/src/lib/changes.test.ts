@@ -2,7 +2,9 @@ import { expect, test } from "vitest";
 import { what } from "./changes";
 
 test("an edit tells what was and what is", () => {
-  expect(what({ action: "set", before: { name: "", role: "printer" }, after: { name: "Foyer", role: "camera" } })).toBe("name: nothing → “Foyer”, role: “printer” → “camera”");
+  expect(what({ action: "set", before: { name: "", role: "printer" }, after: { name: "Foyer", role: "camera" } })).toBe(
+    "name: nothing → “Foyer”, role: “printer” → “camera”",
+  );
   expect(what({ action: "undo", before: { on: true }, after: { on: false } })).toBe("undo, on: “true” → “false”");
 });
 
@@ -11,7 +13,11 @@ test("an edit of several things at once tells what was set", () => {
 });
 
 test("what came or went is told with its values, empty ones left out", () => {
-  expect(what({ action: "assign", before: null, after: { address: "10.44.10.30", note: "", mac: null } })).toBe("assign: address 10.44.10.30");
-  expect(what({ action: "release", before: { address: "10.44.10.30" }, after: null })).toBe("release: address 10.44.10.30");
+  expect(what({ action: "assign", before: null, after: { address: "10.44.10.30", note: "", mac: null } })).toBe(
+    "assign: address 10.44.10.30",
+  );
+  expect(what({ action: "release", before: { address: "10.44.10.30" }, after: null })).toBe(
+    "release: address 10.44.10.30",
+  );
   expect(what({ action: "join", before: null, after: null })).toBe("join");
 });

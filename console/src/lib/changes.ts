@@ -7,13 +7,23 @@ export function what({ action, before, after }: Pick<ChangeRow, "action" | "befo
     return given ? `${action}: ${given}` : action;
   }
   const was = (before ?? {}) as Record<string, unknown>;
-  const told = Object.entries(after as Record<string, unknown>).map(([name, value]) => `${name}: ${name in was ? `${shown(was[name])} → ` : ""}${shown(value)}`);
+  const told = Object.entries(after as Record<string, unknown>).map(
+    ([name, value]) => `${name}: ${name in was ? `${shown(was[name])} → ` : ""}${shown(value)}`,
+  );
   return `${action === "undo" ? "undo, " : ""}${told.join(", ")}`;
 }
 
 function pairs(values: unknown): string {
   if (typeof values !== "object" || values === null) return "";
-  return Object.entries(values).filter(([, value]) => value !== "" && value !== null).map(([name, value]) => `${name} ${typeof value === "object" ? JSON.stringify(value) : String(value)}`).join(", ");
+  return Object.entries(values)
+    .filter(([, value]) => value !== "" && value !== null)
+    .map(([name, value]) => `${name} ${typeof value === "object" ? JSON.stringify(value) : String(value)}`)
+    .join(", ");
 }
 
-const shown = (value: unknown) => (value === "" || value === null || value === undefined ? "nothing" : typeof value === "object" ? JSON.stringify(value) : `“${String(value)}”`);
+const shown = (value: unknown) =>
+  value === "" || value === null || value === undefined
+    ? "nothing"
+    : typeof value === "object"
+      ? JSON.stringify(value)
+      : `“${String(value)}”`;

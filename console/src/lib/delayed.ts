@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 
 export function useDelayed<T>(value: T, ms: number): T {
   const [later, setLater] = useState(value);
-  const told = JSON.stringify(value);  // what is written anew in each render is not another value
+  const told = JSON.stringify(value); // what is written anew in each render is not another value
   useEffect(() => {
     const timer = setTimeout(() => setLater(JSON.parse(told) as T), ms);
     return () => clearTimeout(timer);

@@ -1,6 +1,8 @@
 // Times, numbers and addresses as people read them. Pure, tested on its own.
 
-const MINUTE = 60, HOUR = 3600, DAY = 86400;
+const MINUTE = 60,
+  HOUR = 3600,
+  DAY = 86400;
 
 export function ago(iso: string | null | undefined, now = Date.now()): string {
   if (!iso) return "never";
@@ -44,6 +46,9 @@ export function addressNumber(text: string): number {
 export function addressText(value: number): string {
   return [24, 16, 8, 0].map((shift) => Math.floor(value / 2 ** shift) % 256).join(".");
 }
+
+/** A subnet by its own name, or by what it spans. */
+export const calledSubnet = (subnet: { name: string; cidr: string }) => subnet.name || subnet.cidr;
 
 /** First address and size of a subnet written as CIDR. */
 export function subnetBounds(cidr: string): { first: number; size: number } {

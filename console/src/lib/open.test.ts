@@ -9,7 +9,8 @@ describe("what is open, from the URL", () => {
     expect(parseOpen("address:10.44.10.41")).toEqual({ kind: "address", address: "10.44.10.41" });
   });
   it("takes nothing else for something", () => {
-    for (const text of [null, "", "device:", "device:x", "device:1e3", "scan:4", "address:", "device"]) expect(parseOpen(text)).toBeNull();
+    for (const text of [null, "", "device:", "device:x", "device:1e3", "scan:4", "address:", "device"])
+      expect(parseOpen(text)).toBeNull();
   });
 });
 

@@ -2,7 +2,8 @@
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 
-export type Open = { kind: "device"; id: number } | { kind: "address"; address: string } | { kind: "finding"; id: number };
+export type Open =
+  { kind: "device"; id: number } | { kind: "address"; address: string } | { kind: "finding"; id: number };
 
 export function parseOpen(text: string | null): Open | null {
   const [kind, rest] = text?.split(/:(.*)/s) ?? [];

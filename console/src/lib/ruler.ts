@@ -44,16 +44,19 @@ export interface Edged {
 /** The edge of a band that a pointer has taken hold of: its other end stays. `reach` is in addresses. */
 export function grabbed(band: Edged | null, at: number, reach: number): { fixed: number } | null {
   if (!band) return null;
-  const toFirst = Math.abs(at - band.first), toLast = Math.abs(at - band.last);
+  const toFirst = Math.abs(at - band.first),
+    toLast = Math.abs(at - band.last);
   if (Math.min(toFirst, toLast) > reach) return null;
   return { fixed: toFirst < toLast ? band.last : band.first };
 }
 
 /** A stretch with its ends in order. */
-export const ordered = (from: number, to: number): Stretch => (from < to ? { first: from, last: to } : { first: to, last: from });
+export const ordered = (from: number, to: number): Stretch =>
+  from < to ? { first: from, last: to } : { first: to, last: from };
 
 /** The part of a stretch that lies in a row, as offset and size in addresses; null when none does. */
 export function within(stretch: Stretch, row: RulerRow): { offset: number; size: number } | null {
-  const first = Math.max(stretch.first, row.first), last = Math.min(stretch.last, row.first + row.size - 1);
+  const first = Math.max(stretch.first, row.first),
+    last = Math.min(stretch.last, row.first + row.size - 1);
   return first > last ? null : { offset: first - row.first, size: last - first + 1 };
 }

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api } from "../api/client";
-import type { DevicePage, DeviceRow, ReviewCase } from "../api/types";
+import type { DeviceRow, DeviceSort } from "../api/types";
 import { useColumns } from "../lib/columns";
 import { useDelayed } from "../lib/delayed";
 import { plural } from "../lib/format";
@@ -28,57 +28,112 @@ export default function DevicesPage() {
       unknown: params.get("unknown") === "true" || undefined,
       expected: params.get("expected") === "true" || undefined,
       retired: params.get("retired") === "true",
-      sort: params.get("sort") ?? "address",
+      sort: (params.get("sort") ?? "address") as DeviceSort,
       descending: params.get("descending") === "true",
     }),
     [q, params],
   );
   const change = (name: string, value: string | null) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
-      if (value) next.set(name, value);
-      else next.delete(name);
-      return next;
-    }, { replace: true });
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value) next.set(name, value);
+        else next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
   useEffect(() => {
     if (q !== (params.get("q") ?? "")) change("q", q || null);
   });
   const total = useQuery({
     queryKey: ["devices", "total", filters],
-    queryFn: ({ signal }) => api.get<DevicePage>("/api/v1/devices/positions", { ...filters, limit: 1 }, signal),
+    queryFn: ({ signal }) => api.get("/api/v1/devices/positions", { query: { ...filters, limit: 1 }, signal }),
     placeholderData: keepPreviousData,
   });
-  const cases = useQuery({ queryKey: ["devices", "reviews"], queryFn: () => api.get<ReviewCase[]>("/api/v1/reviews") });
+  const cases = useQuery({ queryKey: ["devices", "reviews"], queryFn: () => api.all("/api/v1/reviews") });
   return (
     <div className="flex h-full flex-col">
       <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">
-        <Input type="search" value={text} onChange={(event) => setText(event.target.value)} aria-label="Search devices" spellCheck={false}
-          placeholder="Search: name, address, MAC, vendor, note" className="w-80" />
-        <RoleSelect label="Role" value={filters.role ?? ""} onChange={(role) => change("role", role)} none="every role" wide={false} />
-        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={!!filters.unknown} onChange={(event) => change("unknown", event.target.checked ? "true" : null)} /> nobody has named or planned</label>
-        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={!!filters.expected} onChange={(event) => change("expected", event.target.checked ? "true" : null)} /> expected</label>
-        <label className="flex items-center gap-1.5 py-1 text-sm"><input type="checkbox" checked={filters.retired} onChange={(event) => change("retired", event.target.checked ? "true" : null)} /> retired</label>
-        <span className="ml-auto py-1 text-sm text-soft" aria-live="polite">{total.data ? plural(total.data.total ?? 0, "device") : ""}</span>
+        <Input
+          type="search"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          aria-label="Search devices"
+          spellCheck={false}
+          placeholder="Search: name, address, MAC, vendor, note"
+          className="w-80"
+        />
+        <RoleSelect
+          label="Role"
+          value={filters.role ?? ""}
+          onChange={(role) => change("role", role)}
+          none="every role"
+          wide={false}
+        />
+        <label className="flex items-center gap-1.5 py-1 text-sm">
+          <input
+            type="checkbox"
+            checked={!!filters.unknown}
+            onChange={(event) => change("unknown", event.target.checked ? "true" : null)}
+          />{" "}
+          nobody has named or planned
+        </label>
+        <label className="flex items-center gap-1.5 py-1 text-sm">
+          <input
+            type="checkbox"
+            checked={!!filters.expected}
+            onChange={(event) => change("expected", event.target.checked ? "true" : null)}
+          />{" "}
+          expected
+        </label>
+        <label className="flex items-center gap-1.5 py-1 text-sm">
+          <input
+            type="checkbox"
+            checked={filters.retired}
+            onChange={(event) => change("retired", event.target.checked ? "true" : null)}
+          />{" "}
+          retired
+        </label>
+        <span className="ml-auto py-1 text-sm text-soft" aria-live="polite">
+          {total.data ? plural(total.data.total ?? 0, "device") : ""}
+        </span>
         <ColumnChooser all={COLUMN_NAMES} shown={columns} onChange={setColumns} />
       </div>
       {(cases.data?.length ?? 0) > 0 ? (
         <details className="px-4 pb-2 text-sm">
-          <summary className="cursor-pointer">{plural(cases.data!.length, "case")} to look at: what records of one device say differently</summary>
-          <div className="max-h-64 overflow-auto"><ReviewList cases={cases.data!} named /></div>
+          <summary className="cursor-pointer">
+            {plural(cases.data!.length, "case")} to look at: what records of one device say differently
+          </summary>
+          <div className="max-h-64 overflow-auto">
+            <ReviewList cases={cases.data!} named />
+          </div>
         </details>
       ) : null}
-      {selected.size > 0 ? <BulkBar selected={selected} columns={columns} clear={() => setSelected(new Map())} /> : null}
-      <DeviceTable filters={filters} total={total.data?.total ?? 0} loaded={total.isSuccess} columns={columns} selected={selected} onSelected={setSelected}
+      {selected.size > 0 ? (
+        <BulkBar selected={selected} columns={columns} clear={() => setSelected(new Map())} />
+      ) : null}
+      <DeviceTable
+        filters={filters}
+        total={total.data?.total ?? 0}
+        loaded={total.isSuccess}
+        columns={columns}
+        selected={selected}
+        onSelected={setSelected}
         onSort={(sort) => {
           const back = filters.sort === sort && !filters.descending;
-          setParams((before) => {
-            const next = new URLSearchParams(before);
-            next.set("sort", sort);
-            if (back) next.set("descending", "true");
-            else next.delete("descending");
-            return next;
-          }, { replace: true });
-        }} />
+          setParams(
+            (before) => {
+              const next = new URLSearchParams(before);
+              next.set("sort", sort);
+              if (back) next.set("descending", "true");
+              else next.delete("descending");
+              return next;
+            },
+            { replace: true },
+          );
+        }}
+      />
     </div>
   );
 }

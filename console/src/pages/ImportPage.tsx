@@ -4,12 +4,17 @@ import { Upload } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api } from "../api/client";
-import type { ImportReport, ImportRow } from "../api/types";
+import type { ImportRow } from "../api/types";
 import { count } from "../lib/format";
 import { Button, Input, Mono, Notice, Section } from "../parts/basics";
 
 const FIELDS = ["address", "name", "mac", "kind", "role", "note", "on", "subnet", "site"];
-const LOOKS = { add: ["+", "text-fine"], change: ["~", "text-amber"], refused: ["!", "text-alarm"], same: ["=", "text-soft"] } as const;
+const LOOKS = {
+  add: ["+", "text-fine"],
+  change: ["~", "text-amber"],
+  refused: ["!", "text-alarm"],
+  same: ["=", "text-soft"],
+} as const;
 const MOST = 500;
 
 export default function ImportPage() {
@@ -18,12 +23,23 @@ export default function ImportPage() {
   const client = useQueryClient();
   const run = useMutation({
     mutationFn: ({ dry, file: chosen, map }: { dry: boolean; file: File; map: Record<string, string> }) => {
-      const pairs = Object.entries(map).filter(([, header]) => header).map(([field, header]) => `mapping=${encodeURIComponent(`${field}=${header}`)}`);
-      return api.post<ImportReport>(`/api/v1/sheets/import?dry_run=${dry}&limit=${MOST}${pairs.map((pair) => `&${pair}`).join("")}`, new Blob([chosen]));
+      const mapping = Object.entries(map)
+        .filter(([, header]) => header)
+        .map(([field, header]) => `${field}=${header}`);
+      return api.sheet(new Blob([chosen]), { dry_run: dry, limit: MOST, mapping });
     },
-    onSuccess: (report) => { if (!report.dry_run) void client.invalidateQueries(); },
+    onSuccess: (report) => {
+      if (!report.dry_run) void client.invalidateQueries();
+    },
   });
-  const undo = useMutation({ mutationFn: (change: number) => api.post(`/api/v1/changes/${change}/undo`), onSuccess: () => { run.reset(); setFile(null); void client.invalidateQueries(); } });
+  const undo = useMutation({
+    mutationFn: (change: number) => api.post("/api/v1/changes/{identity}/undo", { path: { identity: change } }),
+    onSuccess: () => {
+      run.reset();
+      setFile(null);
+      void client.invalidateQueries();
+    },
+  });
   const look = (chosen: File | null, map: Record<string, string>) => {
     setFile(chosen);
     setMapping(map);
@@ -31,45 +47,116 @@ export default function ImportPage() {
     else run.reset();
   };
   const report = run.data;
-  const ready = report?.dry_run && report.refused === 0 && report.added + report.changed > 0;
+  const ready = report?.dry_run && report.refused_count === 0 && report.added_count + report.changed_count > 0;
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
       <h1 className="text-2xl font-semibold">Import a spreadsheet</h1>
-      <p className="mt-1 max-w-3xl text-soft">CSV or XLSX, columns in any order; the first row holds the headers. Nothing is changed until you have seen what every row would do. All rows are taken in, or none.</p>
-      <label className="mt-4 flex max-w-xl cursor-pointer items-center gap-3 rounded border border-dashed border-ink bg-leaf px-4 py-3 hover:bg-wash"
-        onDragOver={(event) => event.preventDefault()} onDrop={(event) => { event.preventDefault(); look(event.dataTransfer.files[0] ?? null, {}); }}>
+      <p className="mt-1 max-w-3xl text-soft">
+        CSV or XLSX, columns in any order; the first row holds the headers. Nothing is changed until you have seen what
+        every row would do. All rows are taken in, or none.
+      </p>
+      <label
+        className="mt-4 flex max-w-xl cursor-pointer items-center gap-3 rounded border border-dashed border-ink bg-leaf px-4 py-3 hover:bg-wash"
+        onDragOver={(event) => event.preventDefault()}
+        onDrop={(event) => {
+          event.preventDefault();
+          look(event.dataTransfer.files[0] ?? null, {});
+        }}
+      >
         <Upload className="size-5" aria-hidden />
         <span>{file ? file.name : "Choose a file, or drop it here"}</span>
-        <input type="file" aria-label="Spreadsheet" accept=".csv,.xlsx,.txt,.tsv" className="sr-only" onChange={(event) => look(event.target.files?.[0] ?? null, {})} />
+        <input
+          type="file"
+          aria-label="Spreadsheet"
+          accept=".csv,.xlsx,.txt,.tsv"
+          className="sr-only"
+          onChange={(event) => look(event.target.files?.[0] ?? null, {})}
+        />
       </label>
-      {run.isPending ? <p className="mt-3 text-soft" aria-live="polite">Reading the table…</p> : null}
-      {run.error ? <div className="mt-3"><Notice tone="alarm">{run.error.message}.</Notice></div> : null}
+      {run.isPending ? (
+        <p className="mt-3 text-soft" aria-live="polite">
+          Reading the table…
+        </p>
+      ) : null}
+      {run.error ? (
+        <div className="mt-3">
+          <Notice tone="alarm">{run.error.message}.</Notice>
+        </div>
+      ) : null}
       {file && (report?.dry_run || run.error) ? (
         <details className="mt-3 text-sm" open={!!run.error}>
-          <summary className="cursor-pointer text-soft">{report ? `Read as ${report.read_as}. Columns: ${Object.entries(report.columns).map(([field, header]) => (header.toLowerCase() === field ? field : `${header} → ${field}`)).join(", ")}${report.ignored.length ? `. Not used: ${report.ignored.join(", ")}` : ""}.` : "Say which column is which"}</summary>
+          <summary className="cursor-pointer text-soft">
+            {report
+              ? `Read as ${report.read_as}. Columns: ${Object.entries(report.columns)
+                  .map(([field, header]) => (header.toLowerCase() === field ? field : `${header} → ${field}`))
+                  .join(", ")}${report.ignored.length ? `. Not used: ${report.ignored.join(", ")}` : ""}.`
+              : "Say which column is which"}
+          </summary>
           <div className="mt-2 grid max-w-3xl grid-cols-3 gap-2">
             {FIELDS.map((field) => (
-              <label key={field} className="block"><span className="text-xs text-soft">{field} is the column</span>
-                <Input value={mapping[field] ?? ""} placeholder={report?.columns[field] ?? ""} onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })} /></label>
+              <label key={field} className="block">
+                <span className="text-xs text-soft">{field} is the column</span>
+                <Input
+                  value={mapping[field] ?? ""}
+                  placeholder={report?.columns[field] ?? ""}
+                  onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })}
+                />
+              </label>
             ))}
           </div>
-          <Button className="mt-2" onClick={() => look(file, mapping)}>Read it again</Button>
+          <Button className="mt-2" onClick={() => look(file, mapping)}>
+            Read it again
+          </Button>
         </details>
       ) : null}
       {report ? (
         <Section title={report.dry_run ? "What it would do" : "Done"}>
-          <p className="mb-2" aria-live="polite"><b>{count(report.added)}</b> {report.dry_run ? "would be added" : "added"}, <b>{count(report.changed)}</b> changed, {count(report.same)} the same, <b className={report.refused ? "text-alarm" : ""}>{count(report.refused)}</b> refused.</p>
+          <p className="mb-2" aria-live="polite">
+            <b>{count(report.added_count)}</b> {report.dry_run ? "would be added" : "added"},{" "}
+            <b>{count(report.changed_count)}</b> changed, {count(report.same_count)} the same,{" "}
+            <b className={report.refused_count ? "text-alarm" : ""}>{count(report.refused_count)}</b> refused.
+          </p>
           <div className="mb-3 flex items-center gap-3">
-            {report.dry_run ? <Button tone="ink" disabled={!ready || run.isPending || !file} onClick={() => file && run.mutate({ dry: false, file, map: mapping })}>Take all of it in</Button> : null}
-            {report.dry_run && report.refused ? <span className="text-sm text-alarm">Correct the refused rows first: nothing is imported in part.</span> : null}
-            {report.change ? <Button onClick={() => undo.mutate(report.change!)}>Take it back</Button> : null}
-            {report.dry_run ? null : <Link to="/addresses" className="underline decoration-rule underline-offset-4">See the addresses</Link>}
+            {report.dry_run ? (
+              <Button
+                tone="ink"
+                disabled={!ready || run.isPending || !file}
+                onClick={() => file && run.mutate({ dry: false, file, map: mapping })}
+              >
+                Take all of it in
+              </Button>
+            ) : null}
+            {report.dry_run && report.refused_count ? (
+              <span className="text-sm text-alarm">Correct the refused rows first: nothing is imported in part.</span>
+            ) : null}
+            {report.change_id ? <Button onClick={() => undo.mutate(report.change_id!)}>Take it back</Button> : null}
+            {report.dry_run ? null : (
+              <Link to="/addresses" className="underline decoration-rule underline-offset-4">
+                See the addresses
+              </Link>
+            )}
           </div>
           <table className="w-full table-fixed text-left text-sm">
-            <thead className="text-soft"><tr><th className="w-16 text-right font-normal">row</th><th className="w-24 pl-4 font-normal">what</th><th className="w-36 font-normal">address</th><th className="font-normal">values, or why not</th></tr></thead>
-            <tbody>{report.rows.map((row) => <Row key={row.row} row={row} />)}</tbody>
+            <thead className="text-soft">
+              <tr>
+                <th className="w-16 text-right font-normal">row</th>
+                <th className="w-24 pl-4 font-normal">what</th>
+                <th className="w-36 font-normal">address</th>
+                <th className="font-normal">values, or why not</th>
+              </tr>
+            </thead>
+            <tbody>
+              {report.rows.map((row) => (
+                <Row key={row.row} row={row} />
+              ))}
+            </tbody>
           </table>
-          {report.added + report.changed + report.refused > report.rows.length ? <p className="mt-1 text-sm text-soft">and {count(report.added + report.changed + report.refused - report.rows.length)} rows more</p> : null}
+          {report.added_count + report.changed_count + report.refused_count > report.rows.length ? (
+            <p className="mt-1 text-sm text-soft">
+              and {count(report.added_count + report.changed_count + report.refused_count - report.rows.length)} rows
+              more
+            </p>
+          ) : null}
         </Section>
       ) : null}
     </div>
@@ -81,12 +168,26 @@ function Row({ row }: { row: ImportRow }) {
   return (
     <tr className="border-t border-rule align-top">
       <td className="py-0.5 text-right text-soft">{row.row}</td>
-      <td className={`pl-4 ${colour}`}><b>{mark}</b> {row.action}</td>
-      <td><Mono>{row.address}</Mono></td>
+      <td className={`pl-4 ${colour}`}>
+        <b>{mark}</b> {row.action}
+      </td>
+      <td>
+        <Mono>{row.address}</Mono>
+      </td>
       <td className="break-words">
-        {row.action === "refused" ? <>{row.column ? <b>{row.column}: </b> : null}{row.reason}</> : Object.entries(row.after).map(([name, value]) => (
-          <span key={name} className="mr-3"><span className="text-soft">{name}</span> {row.action === "change" ? `${row.before[name] || "nothing"} → ${value}` : value}</span>
-        ))}
+        {row.action === "refused" ? (
+          <>
+            {row.column ? <b>{row.column}: </b> : null}
+            {row.reason}
+          </>
+        ) : (
+          Object.entries(row.after).map(([name, value]) => (
+            <span key={name} className="mr-3">
+              <span className="text-soft">{name}</span>{" "}
+              {row.action === "change" ? `${row.before[name] || "nothing"} → ${value}` : value}
+            </span>
+          ))
+        )}
         {row.warning ? <span className="block text-amber">but {row.warning}</span> : null}
       </td>
     </tr>

@@ -15,8 +15,20 @@ export function ProblemList({ problems }: { problems: ProblemView[] }) {
         const [colour, word, path] = LOOKS[problem.severity];
         return (
           <li key={problem.kind + problem.sentence} className="flex gap-2">
-            <svg viewBox="0 0 12 12" className={`mt-1 size-3.5 shrink-0 ${colour}`} fill="none" stroke="currentColor" strokeWidth="1.4" aria-hidden><path d={path} /></svg>
-            <span><b className={`font-semibold ${colour}`}>{word}</b> {problem.sentence}. <span className="text-soft">{sentence(problem.remedy)}.</span></span>
+            <svg
+              viewBox="0 0 12 12"
+              className={`mt-1 size-3.5 shrink-0 ${colour}`}
+              fill="none"
+              stroke="currentColor"
+              strokeWidth="1.4"
+              aria-hidden
+            >
+              <path d={path} />
+            </svg>
+            <span>
+              <b className={`font-semibold ${colour}`}>{word}</b> {problem.sentence}.{" "}
+              <span className="text-soft">{sentence(problem.remedy)}.</span>
+            </span>
           </li>
         );
       })}

@@ -12,7 +12,10 @@ export function Grade({ grade }: { grade: Candidate["grade"] }) {
   const [colour, path] = GRADES[grade];
   return (
     <span className={`inline-flex items-center gap-1 ${colour}`}>
-      <svg viewBox="0 0 12 12" className="size-3.5" fill="none" stroke="currentColor" strokeWidth="2" aria-hidden><path d={path} /></svg> {grade}
+      <svg viewBox="0 0 12 12" className="size-3.5" fill="none" stroke="currentColor" strokeWidth="2" aria-hidden>
+        <path d={path} />
+      </svg>{" "}
+      {grade}
     </span>
   );
 }
@@ -21,10 +24,15 @@ export function Proof({ found, children }: { found: Candidate; children?: React.
   return (
     <div className="border-b border-rule py-2">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
-        <Mono className="font-semibold">{found.address}</Mono> <Grade grade={found.grade} /> <span className="text-sm text-soft">{found.band}</span>
+        <Mono className="font-semibold">{found.address}</Mono> <Grade grade={found.grade} />{" "}
+        <span className="text-sm text-soft">{found.band?.name}</span>
         <span className="ml-auto flex gap-2">{children}</span>
       </div>
-      <ul className="mt-0.5 list-disc pl-5 text-sm text-soft">{found.reasons.map((reason) => <li key={reason}>{reason}</li>)}</ul>
+      <ul className="mt-0.5 list-disc pl-5 text-sm text-soft">
+        {found.reasons.map((reason) => (
+          <li key={reason}>{reason}</li>
+        ))}
+      </ul>
     </div>
   );
 }

@@ -13,7 +13,10 @@ export function ReservationState({ state }: { state: Word }) {
   const [colour, path] = LOOKS[state];
   return (
     <span className={`inline-flex items-center gap-1.5 ${colour}`}>
-      <svg viewBox="0 0 12 12" className="size-3" fill="none" stroke="currentColor" strokeWidth="1.6" aria-hidden><path d={path} /></svg> {state}
+      <svg viewBox="0 0 12 12" className="size-3" fill="none" stroke="currentColor" strokeWidth="1.6" aria-hidden>
+        <path d={path} />
+      </svg>{" "}
+      {state}
     </span>
   );
 }

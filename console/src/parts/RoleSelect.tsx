@@ -1,11 +1,10 @@
 // The roles as the service has them, the site's own included: one list everywhere.
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
-import type { RoleRule } from "../api/types";
 import { inputLook } from "./basics";
 
 export function useRoles(also: readonly string[] = []): string[] {
-  const rules = useQuery({ queryKey: ["plan", "roles"], queryFn: () => api.get<RoleRule[]>("/api/v1/roles") });
+  const rules = useQuery({ queryKey: ["plan", "roles"], queryFn: () => api.all("/api/v1/roles") });
   return [...new Set([...(rules.data ?? []).map((rule) => rule.name), ...also])].filter(Boolean);
 }
 
@@ -20,9 +19,16 @@ interface Props {
 export function RoleSelect({ value, onChange, none = "not said", label, wide = true }: Props) {
   const roles = useRoles([value]);
   return (
-    <select aria-label={label} className={`${inputLook} ${wide ? "w-full" : ""}`} value={value} onChange={(event) => onChange(event.target.value)}>
+    <select
+      aria-label={label}
+      className={`${inputLook} ${wide ? "w-full" : ""}`}
+      value={value}
+      onChange={(event) => onChange(event.target.value)}
+    >
       <option value="">{none}</option>
-      {roles.map((role) => <option key={role}>{role}</option>)}
+      {roles.map((role) => (
+        <option key={role}>{role}</option>
+      ))}
     </select>
   );
 }

@@ -30,14 +30,14 @@ interface Props {
 }
 
 export function Ruler({ data, selected, onSelect, drawing = null, onBand }: Props) {
-  const { first, size } = subnetBounds(data.subnet);
+  const { first, size } = subnetBounds(data.subnet.cidr);
   const [zoom, setZoom] = useState<Stretch | null>(null);
   const [hover, setHover] = useState<number | null>(null);
   const [zooming, setZooming] = useState<Stretch | null>(null);
   // What the pointer holds is a ref: moves come faster than pages are drawn.
   const held = useRef<{ from: number; to: number } | null>(null);
   const [frame, width] = useWidth<HTMLDivElement>();
-  useEffect(() => setZoom(null), [data.subnet]);
+  useEffect(() => setZoom(null), [data.subnet.cidr]);
   const whole = useMemo(() => ({ first, last: first + size - 1 }), [first, size]);
   const shown = zoom ?? whole;
   const ticks = useMemo(() => new Map(data.ticks.map((tick) => [addressNumber(tick.address), tick])), [data.ticks]);
@@ -54,7 +54,13 @@ export function Ruler({ data, selected, onSelect, drawing = null, onBand }: Prop
     event.preventDefault();
   };
   const down = (at: number) => {
-    const hold = drawing ? grabbed(drawing.stretch ? { id: 0, ...drawing.stretch } : null, at, Math.max((perRow * 6) / Math.max(width, 1), 1)) : null;
+    const hold = drawing
+      ? grabbed(
+          drawing.stretch ? { id: 0, ...drawing.stretch } : null,
+          at,
+          Math.max((perRow * 6) / Math.max(width, 1), 1),
+        )
+      : null;
     held.current = { from: hold ? hold.fixed : at, to: at };
     if (drawing && !hold) drawing.onDraw({ first: at, last: at });
   };
@@ -76,16 +82,38 @@ export function Ruler({ data, selected, onSelect, drawing = null, onBand }: Prop
   };
   return (
     <div>
-      <div ref={frame} tabIndex={0} role="application" aria-label={`Ruler of ${data.subnet}: arrow keys move, Enter opens an address`}
-        onKeyDown={onKey} onPointerLeave={() => setHover(null)} className="touch-pan-y select-none rounded border border-rule bg-leaf px-2 pt-2 pb-1">
+      <div
+        ref={frame}
+        tabIndex={0}
+        role="application"
+        aria-label={`Ruler of ${data.subnet}: arrow keys move, Enter opens an address`}
+        onKeyDown={onKey}
+        onPointerLeave={() => setHover(null)}
+        className="touch-pan-y select-none rounded border border-rule bg-leaf px-2 pt-2 pb-1"
+      >
         {rows(shown).map((row) => (
-          <Row key={row.first} row={row} width={width - 18} {...{ ticks, data, hover, selected, zooming, counted, drawing }} onBand={drawing ? undefined : onBand}
-            onHover={setHover} onDown={down} onMove={move} onUp={finish} />
+          <Row
+            key={row.first}
+            row={row}
+            width={width - 18}
+            {...{ ticks, data, hover, selected, zooming, counted, drawing }}
+            onBand={drawing ? undefined : onBand}
+            onHover={setHover}
+            onDown={down}
+            onMove={move}
+            onUp={finish}
+          />
         ))}
       </div>
       <div className="mt-1 flex min-h-8 flex-wrap items-center gap-x-4 gap-y-1 text-sm">
-        {drawing ? <span className="text-ink">Drag over the ruler to draw the band; drag its ends to change it.</span> : <Readout at={hover} tick={hover === null ? undefined : ticks.get(hover)} data={data} counted={counted} />}
-        <span className="ml-auto flex flex-wrap gap-x-3 text-xs"><Legend planned={data.planned !== null || data.bands.length > 0} past={!!data.at} /></span>
+        {drawing ? (
+          <span className="text-ink">Drag over the ruler to draw the band; drag its ends to change it.</span>
+        ) : (
+          <Readout at={hover} tick={hover === null ? undefined : ticks.get(hover)} data={data} counted={counted} />
+        )}
+        <span className="ml-auto flex flex-wrap gap-x-3 text-xs">
+          <Legend planned={data.subnet.id !== null || data.bands.length > 0} past={!!data.at} />
+        </span>
         {zoom ? <Button onClick={() => setZoom(null)}>Whole subnet</Button> : null}
       </div>
     </div>
@@ -109,7 +137,22 @@ interface RowProps {
   onUp(): void;
 }
 
-function Row({ row, width, ticks, data, hover, selected, zooming, counted, drawing, onBand, onHover, onDown, onMove, onUp }: RowProps) {
+function Row({
+  row,
+  width,
+  ticks,
+  data,
+  hover,
+  selected,
+  zooming,
+  counted,
+  drawing,
+  onBand,
+  onHover,
+  onDown,
+  onMove,
+  onUp,
+}: RowProps) {
   const step = width / row.size;
   const svg = useRef<SVGSVGElement>(null);
   const banded = data.bands.length > 0 || drawing !== null;
@@ -125,30 +168,91 @@ function Row({ row, width, ticks, data, hover, selected, zooming, counted, drawi
   const inRow = (at: number | null): at is number => at !== null && at >= row.first && at < row.first + row.size;
   const bandY = HEIGHT;
   return (
-    <svg ref={svg} width={Math.max(width, 0)} height={HEIGHT + (banded ? 20 : 0)} className="block cursor-crosshair" data-first={addressText(row.first)}
-      onPointerMove={(event) => { const at = place(event); onHover(at); onMove(at); }}
+    <svg
+      ref={svg}
+      width={Math.max(width, 0)}
+      height={HEIGHT + (banded ? 20 : 0)}
+      className="block cursor-crosshair"
+      data-first={addressText(row.first)}
+      onPointerMove={(event) => {
+        const at = place(event);
+        onHover(at);
+        onMove(at);
+      }}
       onPointerDown={(event) => {
         const band = event.target instanceof Element ? event.target.closest("[data-band]") : null;
         if (band && onBand) return onBand(Number(band.getAttribute("data-band")));
         event.currentTarget.setPointerCapture(event.pointerId);
         onDown(place(event));
-      }} onPointerUp={onUp}>
+      }}
+      onPointerUp={onUp}
+    >
       <PoolPattern />
-      {zooming ? <rect x={x(zooming.first)} width={(zooming.last - zooming.first + 1) * step} y="2" height={BASE} fill="var(--wash)" /> : null}
+      {zooming ? (
+        <rect
+          x={x(zooming.first)}
+          width={(zooming.last - zooming.first + 1) * step}
+          y="2"
+          height={BASE}
+          fill="var(--wash)"
+        />
+      ) : null}
       <line x1="0" x2={width} y1={BASE} y2={BASE} stroke="var(--rule)" />
       {marks.map((at) => (
         <g key={at}>
-          <line x1={x(at) + step / 2} x2={x(at) + step / 2} y1={BASE + FOOT} y2={BASE + FOOT + 3} stroke="var(--soft)" />
-          <text x={x(at) < 12 ? 0 : x(at) + step / 2} y={BASE + FOOT + 13} fontSize="10.5" textAnchor={x(at) < 12 ? "start" : "middle"} fill="var(--soft)" fontFamily="var(--font-mono)">{label(at, row.size)}</text>
+          <line
+            x1={x(at) + step / 2}
+            x2={x(at) + step / 2}
+            y1={BASE + FOOT}
+            y2={BASE + FOOT + 3}
+            stroke="var(--soft)"
+          />
+          <text
+            x={x(at) < 12 ? 0 : x(at) + step / 2}
+            y={BASE + FOOT + 13}
+            fontSize="10.5"
+            textAnchor={x(at) < 12 ? "start" : "middle"}
+            fill="var(--soft)"
+            fontFamily="var(--font-mono)"
+          >
+            {label(at, row.size)}
+          </text>
         </g>
       ))}
-      {counted ? <Counted data={data} row={row} step={step} /> : [...ticks].filter(([at]) => inRow(at)).map(([at, tick]) => <TickMark key={at} tick={tick} x={x(at)} step={step} />)}
-      {data.bands.filter((band) => band.id !== drawing?.id).map((band) => <BandStrip key={band.id} band={band} row={row} step={step} y={bandY} active={false} />)}
-      {drawing?.stretch ? <DraftStrip stretch={drawing.stretch} row={row} step={step} y={bandY} wrong={drawing.wrong} /> : null}
-      {inRow(hover) ? <rect x={x(hover)} width={Math.max(step, 1)} y="2" height={BASE - 2} fill="var(--ink)" opacity="0.16" pointerEvents="none" /> : null}
+      {counted ? (
+        <Counted data={data} row={row} step={step} />
+      ) : (
+        [...ticks]
+          .filter(([at]) => inRow(at))
+          .map(([at, tick]) => <TickMark key={at} tick={tick} x={x(at)} step={step} />)
+      )}
+      {data.bands
+        .filter((band) => band.id !== drawing?.id)
+        .map((band) => (
+          <BandStrip key={band.id} band={band} row={row} step={step} y={bandY} active={false} />
+        ))}
+      {drawing?.stretch ? (
+        <DraftStrip stretch={drawing.stretch} row={row} step={step} y={bandY} wrong={drawing.wrong} />
+      ) : null}
+      {inRow(hover) ? (
+        <rect
+          x={x(hover)}
+          width={Math.max(step, 1)}
+          y="2"
+          height={BASE - 2}
+          fill="var(--ink)"
+          opacity="0.16"
+          pointerEvents="none"
+        />
+      ) : null}
       {inRow(held) ? <path d={`M${x(held) + step / 2 - 5} 0h10l-5 6z`} fill="var(--ink)" /> : null}
     </svg>
   );
 }
 
-const label = (at: number, size: number) => (size > 256 ? `${Math.floor(at / 256) % 256}.${at % 256}` : at % 256 === 0 ? `${Math.floor(at / 256) % 256}.0` : String(at % 256));
+const label = (at: number, size: number) =>
+  size > 256
+    ? `${Math.floor(at / 256) % 256}.${at % 256}`
+    : at % 256 === 0
+      ? `${Math.floor(at / 256) % 256}.0`
+      : String(at % 256);

@@ -4,7 +4,7 @@ import { Radar } from "lucide-react";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
-import type { Here, MeasureView, ScanInfo, ScanRequest } from "../api/types";
+import type { Here, MeasureView, ScanRequest } from "../api/types";
 import { useDelayed } from "../lib/delayed";
 import { count, duration } from "../lib/format";
 import { Button, Field, Input, inputLook } from "./basics";
@@ -19,41 +19,88 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
   const wanted = useDelayed(range.trim(), 200);
   const sums = useQuery({
     queryKey: ["measure", wanted],
-    queryFn: ({ signal }) => api.get<MeasureView>("/api/v1/measure", { range: wanted }, signal),
+    queryFn: ({ signal }) => api.get("/api/v1/measure", { query: { range: wanted }, signal }),
     enabled: wanted !== "",
   });
   const start = useMutation({
-    mutationFn: (request: Partial<ScanRequest>) => api.post<ScanInfo>("/api/v1/scans", request),
+    mutationFn: (request: Partial<ScanRequest>) => api.post("/api/v1/scans", { body: request }),
     onSuccess: (scan) => navigate(`/scans/${scan.id}`),
   });
   const wrong = sums.error ?? start.error;
-  const refused = sums.data?.refused;
+  const refused = sums.data?.why_not;
   const paceNumber = Number(pace) || 0;
   return (
-    <form className="flex flex-col gap-3"
+    <form
+      className="flex flex-col gap-3"
       onSubmit={(event) => {
         event.preventDefault();
-        start.mutate({ targets: wanted ? [range.trim()] : [], adapter: adapter || null, pace: paceNumber, names, confirm });
-      }}>
+        start.mutate({
+          targets: wanted ? [range.trim()] : [],
+          adapter: adapter || null,
+          pace: paceNumber,
+          with_names: names,
+          confirm,
+        });
+      }}
+    >
       <div className="grid gap-3 sm:grid-cols-[minmax(0,2fr)_minmax(0,1fr)_6rem]">
-        <Field label="Range" wrong={refused ?? (wrong ? <RangeFault text={range} fault={wrong} /> : null)} hint={sums.data ? <Size sums={sums.data} pace={paceNumber} /> : "10.44.10.0/24, 10.44.10.20-60, a name; “except” leaves out"}>
-          <Input value={range} onChange={(event) => { setRange(event.target.value); start.reset(); }} spellCheck={false} className="w-full font-mono" />
+        <Field
+          label="Range"
+          wrong={refused ?? (wrong ? <RangeFault text={range} fault={wrong} /> : null)}
+          hint={
+            sums.data ? (
+              <Size sums={sums.data} pace={paceNumber} />
+            ) : (
+              "10.44.10.0/24, 10.44.10.20-60, a name; “except” leaves out"
+            )
+          }
+        >
+          <Input
+            value={range}
+            onChange={(event) => {
+              setRange(event.target.value);
+              start.reset();
+            }}
+            spellCheck={false}
+            className="w-full font-mono"
+          />
         </Field>
         <Field label="From adapter">
-          <select value={adapter} onChange={(event) => setAdapter(event.target.value)} className={`${inputLook} w-full`}>
+          <select
+            value={adapter}
+            onChange={(event) => setAdapter(event.target.value)}
+            className={`${inputLook} w-full`}
+          >
             <option value="">the one that fits</option>
-            {here.adapters.filter((one) => one.addresses.length > 0).map((one) => <option key={one.name}>{one.name}</option>)}
+            {here.adapters
+              .filter((one) => one.addresses.length > 0)
+              .map((one) => (
+                <option key={one.name}>{one.name}</option>
+              ))}
           </select>
         </Field>
         <Field label="Probes a second">
-          <Input value={pace} onChange={(event) => setPace(event.target.value)} inputMode="numeric" className="w-full text-right" />
+          <Input
+            value={pace}
+            onChange={(event) => setPace(event.target.value)}
+            inputMode="numeric"
+            className="w-full text-right"
+          />
         </Field>
       </div>
       <div className="flex flex-wrap items-center gap-4">
-        <Button tone="ink" type="submit" disabled={start.isPending || !!refused || !!sums.error || paceNumber <= 0 || (sums.data?.needs_confirm && !confirm)}>
+        <Button
+          tone="ink"
+          type="submit"
+          disabled={
+            start.isPending || !!refused || !!sums.error || paceNumber <= 0 || (sums.data?.needs_confirm && !confirm)
+          }
+        >
           <Radar className="size-4" aria-hidden /> Scan
         </Button>
-        <label className="flex items-center gap-1.5 text-sm"><input type="checkbox" checked={names} onChange={(event) => setNames(event.target.checked)} /> ask for names</label>
+        <label className="flex items-center gap-1.5 text-sm">
+          <input type="checkbox" checked={names} onChange={(event) => setNames(event.target.checked)} /> ask for names
+        </label>
         {sums.data?.needs_confirm ? (
           <label className="flex items-center gap-1.5 text-sm text-amber">
             <input type="checkbox" checked={confirm} onChange={(event) => setConfirm(event.target.checked)} />
@@ -67,9 +114,14 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
 
 function Size({ sums, pace }: { sums: MeasureView; pace: number }) {
   const seconds = pace > 0 ? (sums.count * 3) / pace + 1.5 : 0;
-  const one = sums.subnets[0];
-  const edges = sums.subnets.length === 1 && one && sums.spans.length === 1 && one.subnet === sums.spans[0] && one.broadcast ? 2 : 0;
-  return <>{count(sums.count - edges)} addresses, {sums.kind}, at most about {duration(seconds)}</>;
+  const one = sums.sums[0];
+  const edges =
+    sums.sums.length === 1 && one && sums.spans.length === 1 && one.cidr === sums.spans[0] && one.broadcast ? 2 : 0;
+  return (
+    <>
+      {count(sums.count - edges)} addresses, {sums.kind}, at most about {duration(seconds)}
+    </>
+  );
 }
 
 /** What is wrong with the range, and the very place of it. */
@@ -80,7 +132,9 @@ function RangeFault({ text, fault }: { text: string; fault: Error }) {
       {fault.message}.
       {at && at.start !== undefined && at.end !== undefined && at.end <= text.length ? (
         <span className="block font-mono text-soft">
-          {text.slice(0, at.start)}<mark className="bg-transparent text-alarm underline decoration-2">{text.slice(at.start, at.end)}</mark>{text.slice(at.end)}
+          {text.slice(0, at.start)}
+          <mark className="bg-transparent text-alarm underline decoration-2">{text.slice(at.start, at.end)}</mark>
+          {text.slice(at.end)}
         </span>
       ) : null}
     </>

@@ -11,7 +11,16 @@ export function Severity({ severity }: { severity: FindingView["severity"] }) {
   const [colour, word, path] = LOOKS[severity];
   return (
     <span className={`inline-flex items-center gap-1.5 whitespace-nowrap ${colour}`}>
-      <svg viewBox="0 0 12 12" className="size-3.5 shrink-0" fill="none" stroke="currentColor" strokeWidth="1.5" aria-hidden><path d={path} /></svg>
+      <svg
+        viewBox="0 0 12 12"
+        className="size-3.5 shrink-0"
+        fill="none"
+        stroke="currentColor"
+        strokeWidth="1.5"
+        aria-hidden
+      >
+        <path d={path} />
+      </svg>
       {word}
     </span>
   );

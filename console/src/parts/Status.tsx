@@ -3,12 +3,26 @@
 export type StateWord = "answering" | "seen" | "two" | "self" | "gateway" | "silent" | "foreign" | "planned" | "leased";
 
 const WORDS: Record<StateWord, string> = {
-  answering: "answering", seen: "seen before", two: "claimed by two", self: "this machine", gateway: "gateway",
-  silent: "silent", foreign: "foreign address", planned: "planned, never seen", leased: "leased, never seen",
+  answering: "answering",
+  seen: "seen before",
+  two: "claimed by two",
+  self: "this machine",
+  gateway: "gateway",
+  silent: "silent",
+  foreign: "foreign address",
+  planned: "planned, never seen",
+  leased: "leased, never seen",
 };
 const COLOURS: Record<StateWord, string> = {
-  answering: "text-fine", seen: "text-soft", two: "text-alarm", self: "text-ink", gateway: "text-ink",
-  silent: "text-soft", foreign: "text-amber", planned: "text-ink", leased: "text-soft",
+  answering: "text-fine",
+  seen: "text-soft",
+  two: "text-alarm",
+  self: "text-ink",
+  gateway: "text-ink",
+  silent: "text-soft",
+  foreign: "text-amber",
+  planned: "text-ink",
+  leased: "text-soft",
 };
 
 /** The shape of a state in a 12×12 box, in the current colour: in lists, in the legend and on the ruler. */
@@ -29,7 +43,11 @@ export function ShapePaths({ state }: { state: StateWord }) {
 }
 
 export function Shape({ state }: { state: StateWord }) {
-  return <svg viewBox="0 0 12 12" className="inline-block size-3 shrink-0" aria-hidden><ShapePaths state={state} /></svg>;
+  return (
+    <svg viewBox="0 0 12 12" className="inline-block size-3 shrink-0" aria-hidden>
+      <ShapePaths state={state} />
+    </svg>
+  );
 }
 
 export function Status({ state, word = true }: { state: StateWord; word?: boolean }) {

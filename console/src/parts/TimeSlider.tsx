@@ -5,7 +5,6 @@ import { History } from "lucide-react";
 import { useCallback } from "react";
 import { useLocation, useSearchParams } from "react-router";
 import { api } from "../api/client";
-import type { HistorySpan } from "../api/types";
 import { ago, moment } from "../lib/format";
 import { bucketHeights } from "../lib/slider";
 import { Button } from "./basics";
@@ -14,12 +13,19 @@ const STEPS = 1000;
 
 export function useMoment(): [string | null, (at: string | null) => void] {
   const [params, setParams] = useSearchParams();
-  const set = useCallback((at: string | null) => setParams((before) => {
-    const next = new URLSearchParams(before);
-    if (at === null) next.delete("at");
-    else next.set("at", at);
-    return next;
-  }, { replace: true }), [setParams]);
+  const set = useCallback(
+    (at: string | null) =>
+      setParams(
+        (before) => {
+          const next = new URLSearchParams(before);
+          if (at === null) next.delete("at");
+          else next.set("at", at);
+          return next;
+        },
+        { replace: true },
+      ),
+    [setParams],
+  );
   const at = params.get("at");
   return [at && !Number.isNaN(Date.parse(at)) ? at : null, set];
 }
@@ -28,26 +34,57 @@ export function useMoment(): [string | null, (at: string | null) => void] {
 export function TimeSlider({ subject, beside = false }: { subject: string; beside?: boolean }) {
   const [at, setAt] = useMoment();
   const page = useLocation().pathname.startsWith("/subnets/");
-  const span = useQuery({ queryKey: ["span", subject], queryFn: () => api.get<HistorySpan>("/api/v1/history/span", { subject }), enabled: at !== null, staleTime: 60_000 });
-  if (at === null) return <Button tone="quiet" onClick={() => setAt(new Date().toISOString())}><History className="size-4" aria-hidden /> Look back</Button>;
+  const span = useQuery({
+    queryKey: ["span", subject],
+    queryFn: () => api.get("/api/v1/history/span", { query: { subject } }),
+    enabled: at !== null,
+    staleTime: 60_000,
+  });
+  if (at === null)
+    return (
+      <Button tone="quiet" onClick={() => setAt(new Date().toISOString())}>
+        <History className="size-4" aria-hidden /> Look back
+      </Button>
+    );
   if (beside && page) return null;
-  const first = span.data?.first ? Date.parse(span.data.first) : Date.parse(at) - 3_600_000;
-  const last = span.data ? Date.parse(span.data.last) : Date.now();
+  const first = span.data?.since ? Date.parse(span.data.since) : Date.parse(at) - 3_600_000;
+  const last = span.data ? Date.parse(span.data.until) : Date.now();
   const long = Math.max(last - first, 1);
   const place = Math.round(((Math.min(Math.max(Date.parse(at), first), last) - first) / long) * STEPS);
   const local = moment(at).replace(" ", "T").slice(0, 16);
   return (
     <div className="mt-2 rounded border border-ink bg-leaf px-3 py-2" aria-label="Time">
       <div className="flex flex-wrap items-center gap-3 text-sm">
-        <b className="font-semibold">{moment(at)}</b><span className="text-soft">{ago(at)}; the records reach back to {span.data?.first ? moment(span.data.first) : "…"}</span>
-        <input type="datetime-local" aria-label="Moment" value={local} onChange={(event) => event.target.value && setAt(new Date(event.target.value).toISOString())} className="ml-auto rounded border border-rule bg-paper px-1.5" />
+        <b className="font-semibold">{moment(at)}</b>
+        <span className="text-soft">
+          {ago(at)}; the records reach back to {span.data?.since ? moment(span.data.since) : "…"}
+        </span>
+        <input
+          type="datetime-local"
+          aria-label="Moment"
+          value={local}
+          onChange={(event) => event.target.value && setAt(new Date(event.target.value).toISOString())}
+          className="ml-auto rounded border border-rule bg-paper px-1.5"
+        />
         <Button onClick={() => setAt(null)}>Back to now</Button>
       </div>
       <svg viewBox="0 0 120 12" preserveAspectRatio="none" className="mt-2 h-3 w-full" aria-hidden>
-        {bucketHeights(span.data?.begun ?? []).map((height, number) => height > 0 ? <rect key={number} x={number} y={12 - 12 * height} width="0.8" height={12 * height} fill="var(--soft)" /> : null)}
+        {bucketHeights(span.data?.begun ?? []).map((height, number) =>
+          height > 0 ? (
+            <rect key={number} x={number} y={12 - 12 * height} width="0.8" height={12 * height} fill="var(--soft)" />
+          ) : null,
+        )}
       </svg>
-      <input type="range" min={0} max={STEPS} value={place} aria-label="Slide through time" aria-valuetext={moment(at)}
-        onChange={(event) => setAt(new Date(first + (Number(event.target.value) / STEPS) * long).toISOString())} className="block w-full accent-(--ink)" />
+      <input
+        type="range"
+        min={0}
+        max={STEPS}
+        value={place}
+        aria-label="Slide through time"
+        aria-valuetext={moment(at)}
+        onChange={(event) => setAt(new Date(first + (Number(event.target.value) / STEPS) * long).toISOString())}
+        className="block w-full accent-(--ink)"
+      />
     </div>
   );
 }

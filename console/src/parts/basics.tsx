@@ -9,17 +9,36 @@ const TONES: Record<Tone, string> = {
   alarm: "border-alarm text-alarm hover:bg-wash",
 };
 
-export function Button({ tone = "plain", className = "", ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }) {
-  const base = "inline-flex items-center gap-1.5 rounded border px-2.5 py-1 text-sm whitespace-nowrap disabled:opacity-50";
+export function Button({
+  tone = "plain",
+  className = "",
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { tone?: Tone }) {
+  const base =
+    "inline-flex items-center gap-1.5 rounded border px-2.5 py-1 text-sm whitespace-nowrap disabled:opacity-50";
   return <button type="button" {...rest} className={`${base} ${TONES[tone]} ${className}`} />;
 }
 
-export function Field({ label, hint, wrong, children }: { label: string; hint?: ReactNode; wrong?: ReactNode; children: ReactNode }) {
+export function Field({
+  label,
+  hint,
+  wrong,
+  children,
+}: {
+  label: string;
+  hint?: ReactNode;
+  wrong?: ReactNode;
+  children: ReactNode;
+}) {
   return (
     <label className="block">
       <span className="block text-xs text-soft">{label}</span>
       {children}
-      {wrong ? <span role="alert" className="mt-0.5 block text-sm text-alarm">{wrong}</span> : null}
+      {wrong ? (
+        <span role="alert" className="mt-0.5 block text-sm text-alarm">
+          {wrong}
+        </span>
+      ) : null}
       {!wrong && hint ? <span className="mt-0.5 block text-sm text-soft">{hint}</span> : null}
     </label>
   );
@@ -37,18 +56,24 @@ export function Mono({ children, className = "" }: { children: ReactNode; classN
 
 export function Notice({ tone = "plain", children }: { tone?: "plain" | "alarm"; children: ReactNode }) {
   const look = tone === "alarm" ? "border-alarm text-alarm" : "border-rule";
-  return <div role={tone === "alarm" ? "alert" : undefined} className={`rounded border ${look} bg-leaf px-3 py-2 text-sm`}>{children}</div>;
+  return (
+    <div role={tone === "alarm" ? "alert" : undefined} className={`rounded border ${look} bg-leaf px-3 py-2 text-sm`}>
+      {children}
+    </div>
+  );
 }
 
 export function Facts({ rows }: { rows: [string, ReactNode][] }) {
   return (
     <dl className="grid grid-cols-[max-content_1fr] gap-x-4 gap-y-0.5">
-      {rows.filter(([, value]) => value).map(([name, value]) => (
-        <div key={name} className="contents">
-          <dt className="text-soft">{name}</dt>
-          <dd className="min-w-0 break-words">{value}</dd>
-        </div>
-      ))}
+      {rows
+        .filter(([, value]) => value)
+        .map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="text-soft">{name}</dt>
+            <dd className="min-w-0 break-words">{value}</dd>
+          </div>
+        ))}
     </dl>
   );
 }

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, NameView, Ref, Time
+from .common import DeviceRef, MacView, Model, NameView, Page, Ref, Time
 from .plan import AssignmentRow
 from .words import DeviceSort as DeviceSort
 
@@ -15,8 +15,8 @@ class DeviceRow(Model):
     """One device as lists show it.
 
     `called` is the name to show and `called_because` why: given by hand, planned hostname, heard; `name` is what people gave it,
-    `seen_name` what it is called in the plan or was heard to be; `macs` counts adapters. One that is `expected` was never seen; its
-    address is the planned one.
+    `seen_name` what it is called in the plan or was heard to be; `adapter_count` counts adapters. One that is `expected` was never
+    seen; its address is the planned one.
     """
 
     id: int
@@ -31,8 +31,8 @@ class DeviceRow(Model):
     notes: str
     address: str | None
     mac: str | None
-    macs: int
-    vendor: str
+    adapter_count: int
+    vendor: str | None
     local: bool
     ports: list[int]
     web: str | None
@@ -42,12 +42,8 @@ class DeviceRow(Model):
     retired: bool
 
 
-class DevicePage(Model):
-    """A page of devices; `next` is the cursor of the next page, `total` counts all that match."""
-
-    devices: list[DeviceRow]
-    next: str | None
-    total: int | None
+class DevicePage(Page[DeviceRow]):
+    """Devices, a page at a time; `total` counts all that match."""
 
 
 class AdapterRow(MacView):
@@ -65,8 +61,8 @@ class StayRow(Model):
     address: str
     mac: str | None
     vendor: str | None
-    first: Time
-    last: Time
+    first_seen: Time
+    last_seen: Time
     count: int
     sources: list[str]
     device: DeviceRef | None
@@ -79,8 +75,8 @@ class NameStay(NameView):
     """How long a name was heard for an address."""
 
     address: str
-    first: Time
-    last: Time
+    first_seen: Time
+    last_seen: Time
 
 
 class ChangeRow(Model):
@@ -95,6 +91,10 @@ class ChangeRow(Model):
     before: Any
     after: Any
     undoes: int | None
+
+
+class ChangePage(Page[ChangeRow]):
+    """Recorded edits, the latest first."""
 
 
 class JoinHint(Model):
@@ -117,6 +117,10 @@ class ReviewCase(Model):
     other: DeviceRef | None = None
 
 
+class ReviewPage(Page[ReviewCase]):
+    """Cases to look at."""
+
+
 class DeviceSheet(Model):
     """Everything about one device."""
 
@@ -131,10 +135,10 @@ class DeviceSheet(Model):
 
 
 class DeviceEdit(Model):
-    """New values for some fields; left-out ones stay. `version` is the one the edit is based on. With `with_hostname` a new name
+    """New values for some fields; left-out ones stay.
+    With `with_hostname` a new name
     becomes the planned hostname of its assignments too."""
 
-    version: int | None = None
     name: str | None = None
     role: str | None = None
     owner: str | None = None
@@ -186,7 +190,6 @@ class BulkDone(Model):
 class Retirement(Model):
     """Whether a device is out of the lists; with `release` its addresses are nobody's any more."""
 
-    version: int | None = None
     retired: bool = True
     release: bool = False
 
@@ -215,9 +218,8 @@ class Found(Model):
     device: DeviceRow | None = None
 
 
-class FindAnswer(Model):
-    """The best matches first."""
+class FindAnswer(Page[Found]):
+    """The best matches first, as many as were asked for; `more` tells that there are others, which a longer text would part."""
 
     text: str
-    found: list[Found]
     more: bool

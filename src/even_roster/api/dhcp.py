@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, Time
+from .common import BandRef, DeviceRef, Model, Page, ServerRef, SiteRef, SubnetRef, Time
 from .plan import HandedOutView
 from .words import HoldingPart as HoldingPart
 from .words import TickWord as TickWord
@@ -20,8 +20,7 @@ class DhcpServerView(Model):
 
     id: int
     version: int
-    site: int
-    site_name: str
+    site: SiteRef
     name: str
     kind: str
     reach: str
@@ -29,14 +28,18 @@ class DhcpServerView(Model):
     published_at: Time | None
     read_at: Time | None
     trouble: str
-    pools: int
-    reservations: int
+    pool_count: int
+    reservation_count: int
     published: int
     addresses: list[str]
     held: int
     not_understood: int
     held_at: Time | None
     held_trouble: str
+
+
+class DhcpServerPage(Page[DhcpServerView]):
+    """All DHCP servers."""
 
 
 class HoldingMark(Model):
@@ -66,29 +69,26 @@ class HoldingView(Model):
     ours: bool
 
 
-class HoldingsPage(Model):
+class HoldingsPage(Page[HoldingView]):
     """What a server holds, as it was read last at `read_at`. `counts` are by part, of all of them; `trouble` says why it cannot be
-    read now, then `holdings` are older. `total` is how many match."""
+    read now, then `items` are older. `total` is how many match."""
 
-    server: int
-    server_name: str
+    server: ServerRef
     read_at: Time | None
     trouble: str
     counts: dict[str, int]
-    total: int
-    holdings: list[HoldingView]
 
 
 class DhcpServerNew(Model):
     """A server to manage. How it is reached stands in `servers.toml` of the service's home folder, which only its host writes
     (`roster dhcp allow`); `reach` is its name there, left out the same as `name`. The stand-in site's own server needs none, nor
-    does one that is edited `by_hand`: what is published to it is a sheet to enter.
+    does one that is `edited_by_hand`: what is published to it is a sheet to enter.
 
     `addresses` are those it answers from; left out, they are learnt from its first offer that agrees with the plan."""
 
     name: str = Field(min_length=1, max_length=80)
     reach: str = Field(default="", max_length=80)
-    by_hand: bool = False
+    edited_by_hand: bool = False
     site: str | None = None
     addresses: list[str] = Field(default_factory=list, max_length=16)
 
@@ -96,19 +96,21 @@ class DhcpServerNew(Model):
 class DhcpServerEdit(Model):
     """New values for a server; left-out ones stay."""
 
-    version: int | None = None
     name: str | None = Field(default=None, min_length=1, max_length=80)
     reach: str | None = Field(default=None, max_length=80)
     addresses: list[str] | None = Field(default=None, max_length=16)
 
 
 class AllowedServer(Model):
-    """A server that the host allows to be reached, by its name in `servers.toml`; `used_by` is the id of the one that is managed
-    so."""
+    """A server that the host allows to be reached, by its name in `servers.toml`; `used_by` is the one that is managed so."""
 
     reach: str
     kind: str
-    used_by: int | None
+    used_by: ServerRef | None
+
+
+class AllowedPage(Page[AllowedServer]):
+    """Servers that the host allows to be reached."""
 
 
 class DifferenceLine(Model):
@@ -116,7 +118,7 @@ class DifferenceLine(Model):
 
     action: Literal["add", "change", "remove"]
     what: str
-    subnet: str
+    subnet: SubnetRef
     before: str
     after: str
 
@@ -125,8 +127,8 @@ class TextLine(Model):
     """A line of the configuration text, side by side: kept, added or removed; numbers count from 1."""
 
     kind: Literal["kept", "added", "removed", "skipped"]
-    before: int | None
-    after: int | None
+    line_before: int | None
+    line_after: int | None
     text: str
 
 
@@ -135,17 +137,17 @@ class DhcpPreview(Model):
     options outside of the plan's subnets …) stay as they are. `other_roster` is another roster that publishes to the server.
 
     `digest` names the configuration this was worked out on; give it to publish, so that nothing else is overwritten.
-    `text` is empty where it would be too long to read.
+    `text_lines` are empty where it would be too long to read.
     """
 
-    server: int
+    server: ServerRef
     lines: list[DifferenceLine]
     conflicts: list[str]
     by_hand: list[str]
     left: int
     other_roster: str
     digest: str
-    text: list[TextLine]
+    text_lines: list[TextLine]
 
 
 class PublishRequest(Model):
@@ -159,9 +161,9 @@ class PublishRequest(Model):
 class PublishDone(Model):
     """What was published, and how it was checked and verified; `by_hand` is what a person has still to do."""
 
-    server: int
+    server: ServerRef
     lines: list[DifferenceLine]
-    notes: list[str]
+    remarks: list[str]
     by_hand: list[str]
 
 
@@ -174,7 +176,7 @@ class AdoptRequest(Model):
 class AdoptedPool(Model):
     """A pool taken over from a server."""
 
-    subnet: str
+    subnet: SubnetRef
     first: str
     last: str
 
@@ -182,7 +184,7 @@ class AdoptedPool(Model):
 class AdoptedReservation(Model):
     """A reservation taken over from a server."""
 
-    subnet: str
+    subnet: SubnetRef
     mac: str
     address: str
     name: str
@@ -191,12 +193,12 @@ class AdoptedReservation(Model):
 class AdoptedSubnet(Model):
     """A subnet taken over from a server, with what it hands out."""
 
-    subnet: str
+    subnet: SubnetRef
     options: HandedOutView
 
 
 class AdoptDone(Model):
-    """What adopting a server's configuration adds to the plan, and what stands in the way. `beside` counts what the server holds
+    """What adopting a server's configuration adds to the plan, and what stands `in_the_way`. `beside` counts what the server holds
     beside it and keeps (reservations by other identifiers, classes, tagged options …), `not_understood` tells what could not be
     read of its configuration, with its place."""
 
@@ -204,8 +206,8 @@ class AdoptDone(Model):
     subnets: list[AdoptedSubnet]
     pools: list[AdoptedPool]
     reservations: list[AdoptedReservation]
-    refused: list[str]
-    change: int | None
+    in_the_way: list[str]
+    change_id: int | None
     beside: dict[str, int]
     not_understood: list[str]
 
@@ -214,7 +216,7 @@ class SheetLine(Model):
     """One thing to be entered into a server by hand: `what` (pool, reservation or an option's name) and its `value`. `tick` is what
     is known of it, `said` by what, `at` when that was seen."""
 
-    subnet: str
+    subnet: SubnetRef
     what: str
     value: str
     tick: TickWord
@@ -223,46 +225,51 @@ class SheetLine(Model):
 
 
 class DhcpSheet(Model):
-    """What was handed out last to be entered into a server by hand, ticked off by what the wire shows. `notes` say what could not
+    """What was handed out last to be entered into a server by hand, ticked off by what the wire shows. `remarks` say what could not
     be looked at and why; `asked_at` is when the wire was asked last."""
 
-    server: int
-    server_name: str
+    server: ServerRef
     handed_out_at: Time | None
     asked_at: Time | None
     lines: list[SheetLine]
-    notes: list[str]
+    remarks: list[str]
 
 
 class LeaseView(Model):
     """A lease as the server told it last; `expires` None means never."""
 
-    server: int
-    server_name: str
+    server: ServerRef
     address: str
-    mac: MacView | None
+    mac: str | None
+    vendor: str | None
+    local: bool
     name: str
     expires: Time | None
     active: bool
     device: DeviceRef | None
 
 
+class LeasePage(Page[LeaseView]):
+    """Leases, by server and address."""
+
+
 class PoolView(Model):
     """How full a pool is. `leased` counts active leases in it, `reserved` reservations in it without one."""
 
-    band: int
-    subnet: int
-    subnet_name: str
-    name: str
+    band: BandRef
+    subnet: SubnetRef
     first: str
     last: str
-    server: int | None
-    server_name: str | None
+    server: ServerRef | None
     size: int
     leased: int
     reserved: int
     left: int
     read_at: Time | None
+
+
+class PoolPage(Page[PoolView]):
+    """How full every pool is."""
 
 
 class ExportText(Model):

@@ -19,12 +19,13 @@ class Event(Model):
 
 
 class ScanEvent(Event):
-    """What happened to a scan: its record, and the results that are new or changed (many are left out and counted)."""
+    """What happened to a scan: its record, and the results that are new or changed (of many,
+    `left_out` counts those that are not here)."""
 
     kind = "scan"
     scan: ScanInfo
     addresses: list[AddressResult]
-    more: int = 0
+    left_out: int = 0
 
 
 class DevicesEvent(Event):
@@ -40,7 +41,7 @@ class PlanEvent(Event):
     """The plan was edited: the change's id (0: rules of roles), and the kinds of items in it."""
 
     kind = "plan"
-    change: int
+    change_id: int
     kinds: list[str]
 
 
@@ -48,7 +49,7 @@ class DhcpEvent(Event):
     """A DHCP server was edited, read or published to (None: any)."""
 
     kind = "dhcp"
-    server: int | None = None
+    server_id: int | None = None
 
 
 class RangesEvent(Event):
@@ -74,7 +75,7 @@ class FindingsEvent(Event):
 
 
 class HeardTold(Model):
-    """One frame that was heard: its protocol, the sender's MAC as bare digits, and what it said."""
+    """One frame that was heard: its protocol, the sender's MAC, and what it said."""
 
     protocol: str
     mac: str
@@ -112,7 +113,7 @@ class ProofEvent(Event):
 
     kind = "proof"
     addresses: list[str]
-    done: float
+    done_part: float
 
 
 class NamesEvent(Event):

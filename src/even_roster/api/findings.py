@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import Model, Time
+from .common import Model, Page, Time
 
 FindingState = Literal["open", "accepted", "closed"]
 FindingSeverity = Literal["urgent", "wrong", "notice"]
@@ -49,7 +49,7 @@ class AcceptanceView(Model):
 
 
 class FindingView(Model):
-    """One finding. `since` is when it was opened this time, `first` the first time ever, `times` how often."""
+    """One finding. `since` is when it was opened this time, `first_opened` the first time ever, `times` how often."""
 
     id: int
     kind: str
@@ -58,7 +58,7 @@ class FindingView(Model):
     state: FindingState
     subjects: list[FindingSubject]
     since: Time
-    first: Time
+    first_opened: Time
     times: int
     closed: Time | None
     updated: Time
@@ -78,10 +78,9 @@ class FindingCounts(Model):
     accepted: int
 
 
-class FindingList(Model):
+class FindingList(Page[FindingView]):
     """Findings, what needs attention first. `trouble` says why findings cannot be stored, when they cannot."""
 
-    findings: list[FindingView]
     counts: FindingCounts
     trouble: str
 
@@ -89,7 +88,7 @@ class FindingList(Model):
 class TurnView(Model):
     """What happened to a finding: opened, reopened, updated, accepted, resumed or closed."""
 
-    finding: int
+    finding_id: int
     kind: str
     at: Time
     turn: str
@@ -119,10 +118,10 @@ class StepRequest(Model):
 
 
 class StepDone(Model):
-    """What was done, in a sentence; `change` can be undone."""
+    """What was done, in a sentence; `change_id` is what can be undone."""
 
     said: str
-    change: int | None
+    change_id: int | None
 
 
 class KindView(Model):
@@ -131,3 +130,7 @@ class KindView(Model):
     kind: str
     title: str
     means: str
+
+
+class KindPage(Page[KindView]):
+    """Every kind of finding there is."""

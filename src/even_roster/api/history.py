@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from .common import DeviceRef, Model, Time
+from .common import BandRef, DeviceRef, Model, SubnetRef, Time
 from .devices import NameStay, StayRow
 from .findings import TurnView
 from .plan import AssignmentKind
@@ -44,13 +44,13 @@ class PlannedThen(Model):
     mac: str | None
     name: str
     role: str
-    subnet: str
-    band: str | None
+    subnet: SubnetRef
+    band: BandRef | None
 
 
 class Moment(Model):
-    """Who was there at a moment, and what the plan said then. Without anybody, `before` and `after` are the nearest stays on
-    either side; of a subnet `planned` is left out and only counted in a sentence."""
+    """Who was there at a moment, and what the plan said then. Without anybody, `stay_before` and `stay_after` are the nearest stays
+    on either side; of a subnet `planned` is left out and only counted in a sentence."""
 
     subject: str
     kind: Literal["address", "mac", "name", "subnet"]
@@ -58,16 +58,16 @@ class Moment(Model):
     sentences: list[str]
     stays: list[StayRow]
     planned: list[PlannedThen]
-    before: StayRow | None
-    after: StayRow | None
+    stay_before: StayRow | None
+    stay_after: StayRow | None
 
 
 class HistorySpan(Model):
     """How far the records reach back; `begun` counts the stays that began in equal parts of that time."""
 
     subject: str
-    first: Time | None
-    last: Time
+    since: Time | None
+    until: Time
     begun: list[int]
 
 

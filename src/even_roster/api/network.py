@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, Time
+from .common import DeviceRef, Model, Page, SubnetRef, Time
 from .devices import DeviceRow, NameStay, StayRow
 from .plan import AssignmentView
 
@@ -15,9 +15,9 @@ class AddressHere(Model):
     """One own address and the sums of its subnet. `known` tells whether this subnet was scanned before."""
 
     address: str
-    prefix: int
+    prefix_length: int
     mask: str
-    subnet: str
+    subnet: SubnetRef
     network: str
     broadcast: str | None
     first_usable: str
@@ -30,7 +30,9 @@ class AdapterHere(Model):
     """An adapter of the machine the service runs on; `plugged_into` is the switch port that announced itself by LLDP."""
 
     name: str
-    mac: MacView | None
+    mac: str | None
+    vendor: str | None
+    local: bool
     medium: str
     up: bool
     mtu: int
@@ -47,14 +49,18 @@ class RangeRow(Model):
     id: int
     text: str
     name: str | None
-    subnet: str
+    subnet: SubnetRef
     count: int
     last_scan: Time | None
 
 
+class RangePage(Page[RangeRow]):
+    """Remembered ranges."""
+
+
 class Here(Model):
     """Where the service stands. `door` is how it sees the link: packet, kernel or standin; `limits` what it cannot see;
-    `scanned` tells whether any scan was ever made; `devices` counts all, `expected` those of them never seen."""
+    `scanned` tells whether any scan was ever made; `device_count` counts all, `expected_count` those of them never seen."""
 
     hostname: str
     simulated: bool
@@ -66,9 +72,9 @@ class Here(Model):
     ranges: list[RangeRow]
     home: str
     scanned: bool
-    devices: int
-    expected: int
-    unknown: int
+    device_count: int
+    expected_count: int
+    unknown_count: int
 
 
 class RangeName(Model):
@@ -80,7 +86,7 @@ class RangeName(Model):
 class SubnetSumsView(Model):
     """The arithmetic of one subnet."""
 
-    subnet: str
+    cidr: str
     mask: str
     inverse_mask: str
     broadcast: str | None
@@ -91,21 +97,22 @@ class SubnetSumsView(Model):
 
 
 class MeasureView(Model):
-    """All sums on a range. `seen` addresses of it are known to the roster; `scan_seconds` at the default pace."""
+    """All sums on a range. `seen` addresses of it are known to the roster; `scan_seconds` at the default pace; `why_not` says why
+    it cannot be scanned."""
 
     range: str
     spans: list[str]
     count: int
     first: str
     last: str
-    subnets: list[SubnetSumsView]
+    sums: list[SubnetSumsView]
     blocks: list[str]
     blocks_total: int
     smallest_cover: str
     kind: str
     scan_seconds: float
     needs_confirm: bool
-    refused: str | None
+    why_not: str | None
 
 
 class VendorView(Model):
@@ -128,6 +135,10 @@ class PrefixRow(Model):
     name: str
 
 
+class PrefixPage(Page[PrefixRow]):
+    """The site's own prefixes."""
+
+
 class VendorLoad(Model):
     """A registry file's text: IEEE's CSV or listing, or lines of prefix and name."""
 
@@ -138,13 +149,13 @@ class VendorLoaded(Model):
     """How many blocks were loaded, and how many the service knows now."""
 
     loaded: int
-    known: int
+    total: int
 
 
 class ScanTrace(Model):
     """What one scan learnt of an address: answered, silent, or not asked."""
 
-    scan: int
+    scan_id: int
     at: Time
     answered: bool
     by: list[str]
@@ -160,8 +171,10 @@ class Explanation(Model):
     subject: str
     kind: Literal["address", "mac"]
     sentences: list[str]
-    mac: MacView | None
-    subnet: str | None
+    mac: str | None
+    vendor: str | None
+    local: bool
+    subnet: SubnetRef | None
     devices: list[DeviceRow]
     stays: list[StayRow]
     names: list[NameStay]
@@ -183,7 +196,7 @@ class Tick(Model):
     device: DeviceRef | None
     vendor: str | None
     role: str
-    last: Time | None
+    last_seen: Time | None
 
 
 class Stretch(Model):
@@ -208,13 +221,11 @@ class RulerBand(Model):
 
 
 class Ruler(Model):
-    """A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. `planned` is the id of the planned
-    subnet, None when it is not planned; `at` is the moment it shows, None for now."""
+    """A subnet as one measured strip: ticks up to 4,096 addresses, stretches beyond. Without an id the subnet is not
+    planned; `at` is the moment it shows, None for now."""
 
-    subnet: str
-    planned: int | None
+    subnet: SubnetRef
     bands: list[RulerBand]
-    name: str | None
     count: int
     usable: int
     answering: int
@@ -229,13 +240,16 @@ class Ruler(Model):
 class SubnetRow(Model):
     """A subnet the service stands in or has scanned."""
 
-    subnet: str
-    name: str | None
+    subnet: SubnetRef
     adapter: str | None
     here: bool
     hosts: int
     seen: int
     last_scan: Time | None
+
+
+class SubnetRowPage(Page[SubnetRow]):
+    """Subnets that are stood in or were scanned."""
 
 
 class Health(Model):

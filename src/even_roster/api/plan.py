@@ -1,5 +1,5 @@
-"""The address plan: sites, subnets, bands, assignments, uses; proofs and problems. Edits carry the version they are
-based on; addresses are taken in any notation and given dotted."""
+"""The address plan: sites, subnets, bands, assignments, uses; proofs and problems. Addresses are taken in any notation and given
+dotted."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, Ref, Time
+from .common import BOTH_WAYS, BandRef, DeviceRef, Model, Page, Ref, ServerRef, SiteRef, SubnetRef, Time
 
 Grade = Literal["clear", "doubtful", "taken"]
 BandKind = Literal["static", "pool", "spare"]
@@ -32,10 +32,8 @@ class ProblemView(Model):
     subjects: list[Subject]
 
 
-class Problems(Model):
+class Problems(Page[ProblemView]):
     """All problems of the plan, or those a draft would add."""
-
-    problems: list[ProblemView]
 
 
 class SiteView(Model):
@@ -46,13 +44,16 @@ class SiteView(Model):
     name: str
     here: bool
     notes: str
-    subnets: int
+    subnet_count: int
+
+
+class SitePage(Page[SiteView]):
+    """All sites."""
 
 
 class SiteEdit(Model):
     """New values for a site; left-out ones stay."""
 
-    version: int | None = None
     name: str | None = Field(default=None, max_length=80)
     notes: str | None = Field(default=None, max_length=10_000)
     here: Literal[True] | None = None
@@ -61,6 +62,8 @@ class SiteEdit(Model):
 class HandedOutView(Model):
     """What a DHCP server hands out (RFC 2132). Empty values are those of the subnet; `vendor_options` are
     'code=hexadecimal' texts; `lease_seconds` 0 is the server's own."""
+
+    model_config = BOTH_WAYS
 
     lease_seconds: int = Field(default=0, ge=0, le=0xFFFFFFFF)
     gateway: str | None = None
@@ -77,7 +80,7 @@ class BandView(Model):
 
     id: int
     version: int
-    subnet: int
+    subnet: SubnetRef
     kind: BandKind
     first: str
     last: str
@@ -85,18 +88,21 @@ class BandView(Model):
     title: str
     roles: list[str]
     options: HandedOutView
-    server: int | None
-    server_name: str | None
+    server: ServerRef | None
     notes: str
     size: int
     taken: int
     leased: int
 
 
+class BandPage(Page[BandView]):
+    """Bands, by address."""
+
+
 class RoleShareView(Model):
     """A static band's arithmetic; `band` None is what lies in no band."""
 
-    band: int | None
+    band: BandRef | None
     title: str
     roles: list[str]
     size: int
@@ -105,12 +111,12 @@ class RoleShareView(Model):
 
 
 class SharesView(Model):
-    """usable - pools - spare - gateway - taken = left."""
+    """usable - pooled - spare - gateways - taken = left."""
 
     usable: int
-    pools: int
+    pooled: int
     spare: int
-    gateway: int
+    gateways: int
     taken: int
     left: int
     in_pools: int
@@ -122,10 +128,9 @@ class SubnetView(Model):
 
     id: int
     version: int
-    site: int
-    site_name: str
+    site: SiteRef
     name: str
-    subnet: str
+    cidr: str
     mask: str
     first_usable: str
     last_usable: str
@@ -137,8 +142,12 @@ class SubnetView(Model):
     vlan: int | None
     supernet: bool
     notes: str
-    assignments: int
+    assignment_count: int
     shares: SharesView
+
+
+class SubnetPage(Page[SubnetView]):
+    """Planned subnets, by address."""
 
 
 class SubnetPlan(Model):
@@ -168,7 +177,6 @@ class SubnetNew(Model):
 class SubnetEdit(Model):
     """New values for a subnet; left-out ones stay, an empty `gateway` takes it away, `vlan` 0 too."""
 
-    version: int | None = None
     range: str | None = None
     name: str | None = Field(default=None, max_length=80)
     gateway: str | None = None
@@ -183,7 +191,7 @@ class SubnetEdit(Model):
 class SplitSubnet(Model):
     """Into parts of this prefix length."""
 
-    prefix: int = Field(ge=1, le=32)
+    prefix_length: int = Field(ge=1, le=32)
 
 
 class JoinSubnets(Model):
@@ -208,7 +216,6 @@ class BandNew(Model):
 class BandEdit(Model):
     """New values for a band; left-out ones stay, `server` 0 or an empty one takes it away."""
 
-    version: int | None = None
     kind: BandKind | None = None
     range: str | None = None
     name: str | None = Field(default=None, max_length=80)
@@ -235,11 +242,15 @@ class UseView(Model):
 
     id: int
     version: int
-    site: int
+    site: SiteRef
     user: str
     address: str
     purpose: str
     moved_to: str | None
+
+
+class UsePage(Page[UseView]):
+    """Who uses which address."""
 
 
 class UseNew(Model):
@@ -266,8 +277,7 @@ class Renewal(Model):
     the server when its address is silent."""
 
     address: str
-    server: int
-    server_name: str
+    server: ServerRef
     renews: Time | None
     rebinds: Time | None
     ends: Time | None
@@ -279,7 +289,7 @@ class LeaseEnded(Model):
     """An old lease that was ended at its server, and by what it was known that nobody uses its address."""
 
     address: str
-    server_name: str
+    server: ServerRef
     said: str
 
 
@@ -288,20 +298,21 @@ class AssignmentView(Model):
 
     id: int
     version: int
-    site: int
-    subnet: int
-    subnet_name: str
+    site: SiteRef
+    subnet: SubnetRef
     address: str
     kind: AssignmentKind
     on: bool
-    mac: MacView | None
+    mac: str | None
+    vendor: str | None
+    local: bool
     name: str
     role: str
-    note: str
+    notes: str
     device: DeviceRef | None
     last_seen: Time | None
     seen_at: str | None
-    band: str | None
+    band: BandRef | None
     reservation: Reservation | None
     problems: list[ProblemView]
     uses: list[UseView]
@@ -312,8 +323,7 @@ class AssignmentRow(Model):
 
     id: int
     version: int
-    subnet: int
-    subnet_name: str
+    subnet: SubnetRef
     address: str
     kind: AssignmentKind
     on: bool
@@ -321,19 +331,15 @@ class AssignmentRow(Model):
     vendor: str | None
     name: str
     role: str
-    note: str
+    notes: str
     device: DeviceRef | None
     last_seen: Time | None
     seen_at: str | None
     reservation: Reservation | None
 
 
-class AssignmentPage(Model):
-    """A page of assignments; `next` is the cursor of the next page, `total` counts all that match."""
-
-    assignments: list[AssignmentRow]
-    next: str | None
-    total: int
+class AssignmentPage(Page[AssignmentRow]):
+    """Assignments, a page at a time; `total` counts all that match."""
 
 
 class AssignmentNew(Model):
@@ -350,7 +356,7 @@ class AssignmentNew(Model):
     device: Ref | None = None
     name: str = Field(default="", max_length=120)
     role: str = Field(default="", max_length=40)
-    note: str = Field(default="", max_length=1000)
+    notes: str = Field(default="", max_length=1000)
     on: bool = True
     anyway: bool = False
 
@@ -365,9 +371,9 @@ class SettleRequest(Model):
 class SettledRow(Model):
     """What becomes of one device: `address` and `kind` of its assignment. `moves` is true where its role must not depend on a pool:
     the address is another one, which has to be typed into it (its card says how). `why_not` says why nothing was made of it; a
-    device that is not known has no id, and as its name what it was called in the request."""
+    device that is not known is none, and as its name what it was called in the request."""
 
-    device: int | None
+    device: DeviceRef | None
     name: str
     address: str | None
     kind: AssignmentKind | None
@@ -376,9 +382,9 @@ class SettledRow(Model):
 
 
 class SettleDone(Model):
-    """What became of each device; `change` is the one change that undoes all of it."""
+    """What became of each device; `change_id` is the one change that undoes all of it."""
 
-    change: int | None
+    change_id: int | None
     dry_run: bool
     devices: list[SettledRow]
 
@@ -386,12 +392,11 @@ class SettleDone(Model):
 class AssignmentEdit(Model):
     """New values for an assignment; left-out ones stay, an empty `mac` takes it away."""
 
-    version: int | None = None
     kind: AssignmentKind | None = None
     mac: str | None = None
     name: str | None = Field(default=None, max_length=120)
     role: str | None = Field(default=None, max_length=40)
-    note: str | None = Field(default=None, max_length=1000)
+    notes: str | None = Field(default=None, max_length=1000)
     on: bool | None = None
     anyway: bool = False
 
@@ -400,7 +405,6 @@ class Move(Model):
     """Another address for an assignment."""
 
     address: str
-    version: int | None = None
     anyway: bool = False
 
 
@@ -427,7 +431,7 @@ class Candidate(Model):
 
     address: str
     grade: Grade
-    band: str | None
+    band: BandRef | None
     reasons: list[str]
     last_seen: Time | None
     last_mac: str | None
@@ -436,7 +440,7 @@ class Candidate(Model):
 class FreeAnswer(Model):
     """Candidates, the best first."""
 
-    subnet: str | None
+    subnet: SubnetRef | None
     candidates: list[Candidate]
 
 
@@ -451,6 +455,12 @@ class ProveRequest(Model):
 class RoleRule(Model):
     """What a role means for planning."""
 
+    model_config = BOTH_WAYS
+
     name: str = Field(min_length=1, max_length=40)
     on_pool: Literal["never", "avoid", "fine"]
     travels: bool = False
+
+
+class RolePage(Page[RoleRule]):
+    """The roles."""

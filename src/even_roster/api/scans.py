@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, NameView, Time
+from .common import DeviceRef, MacView, Model, NameView, Page, Time
 
 ScanState = Literal["running", "done", "stopped", "interrupted", "failed"]
 
@@ -23,13 +23,13 @@ class ScanRequest(Model):
     rounds: int = Field(default=3, ge=1, le=10)
     adapter: str | None = None
     ports: list[int] | None = Field(default=None, max_length=64)
-    names: bool = True
+    with_names: bool = True
     confirm: bool = False
 
 
 class ScanInfo(Model):
-    """A scan's record. `targets` is the range in canonical form, `total` its addresses, `silent` those that did not
-    answer. While it runs, `phase`, `round` and `seconds_left` tell how far it is."""
+    """A scan's record. `targets` is the range in canonical form, `total` its addresses, `silent_count` those that did
+    not answer. While it runs, `phase`, `round` and `seconds_left` tell how far it is."""
 
     id: int
     state: ScanState
@@ -41,10 +41,10 @@ class ScanInfo(Model):
     probes: int
     started: Time
     seconds: float
-    answered: int
-    silent: int
-    foreign: int
-    notes: list[str]
+    answered_count: int
+    silent_count: int
+    foreign_count: int
+    remarks: list[str]
     who: str
     reason: str | None = None
     phase: str | None = None
@@ -63,12 +63,12 @@ class ReplyTime(Model):
 
 class AddressResult(Model):
     """What a scan learnt of one address; `by` holds arp, neighbour, echo or connect, and is empty for this machine
-    itself and for frames that were only overheard."""
+    itself and for frames that were only overheard. `claims` are the MACs that bore it: two or more are a duplicate."""
 
     address: str
     answered: bool
     by: list[str]
-    macs: list[MacView]
+    claims: list[MacView]
     names: list[NameView]
     rtt_ms: ReplyTime | None
     ports: list[int]
@@ -76,15 +76,9 @@ class AddressResult(Model):
     device: DeviceRef | None
 
 
-class ScanList(Model):
+class ScanPage(Page[ScanInfo]):
     """Scans, the latest first."""
 
-    scans: list[ScanInfo]
-    next: int | None
 
-
-class ResultPage(Model):
-    """A page of results in the order of addresses; `next` is the cursor of the next page."""
-
-    addresses: list[AddressResult]
-    next: str | None
+class ResultPage(Page[AddressResult]):
+    """What a scan learnt, in the order of addresses."""

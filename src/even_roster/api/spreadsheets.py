@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from .common import Model
+from .common import Model, SubnetRef
 
 RowAction = Literal["add", "change", "same", "refused"]
 
@@ -24,19 +24,19 @@ class ImportRow(Model):
 
 class ImportReport(Model):
     """What a table would do or did. `columns` say which header was taken as which field; `rows` are those that do
-    something or are refused, at most as many as asked for; `change` undoes the whole import."""
+    something or are refused, at most as many as asked for; `change_id` undoes the whole import."""
 
     dry_run: bool
     read_as: str
     columns: dict[str, str]
     ignored: list[str]
-    added: int
-    changed: int
-    same: int
-    refused: int
-    warnings: int
+    added_count: int
+    changed_count: int
+    same_count: int
+    refused_count: int
+    warning_count: int
     rows: list[ImportRow]
-    change: int | None
+    change_id: int | None
 
 
 class ZoneText(Model):
@@ -49,7 +49,7 @@ class ZoneText(Model):
 class NamesText(Model):
     """A hosts file, and zones; `trouble` says why there are none."""
 
-    hosts: str
+    hosts_file: str
     zones: list[ZoneText]
     trouble: str
 
@@ -67,7 +67,7 @@ class NameDisagreement(Model):
 class NameCheck(Model):
     """What the site's DNS said: how many names were asked about, how many it did not answer for, and what differs."""
 
-    server: str
+    dns_server: str
     asked: int
     unanswered: int
     disagreements: list[NameDisagreement]
@@ -81,24 +81,23 @@ class CardLine(Model):
 
 
 class CardView(Model):
-    """The settings for a device; `snippets` by format; `reserved` means the device stays on DHCP."""
+    """The settings for a device; `snippets` by format; with `stays_on_dhcp` nothing is typed in."""
 
     address: str
-    prefix: int
+    prefix_length: int
     mask: str
-    subnet: str
-    subnet_name: str
-    broadcast: str
-    gateway: str
+    subnet: SubnetRef
+    broadcast: str | None
+    gateway: str | None
     dns: list[str]
     domain: str
     ntp: list[str]
     vlan: int | None
     name: str
     full_name: str
-    mac: str
+    mac: str | None
     role: str
-    note: str
-    reserved: bool
+    notes: str
+    stays_on_dhcp: bool
     lines: list[CardLine]
     snippets: dict[str, str]

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import MacView, Model, Time
+from .common import MacView, Model, Page, ServerRef, SubnetRef, Time
 
 Strangers = Literal["all", "named", "none"]
 RouteKind = Literal["webhook", "mail", "syslog"]
@@ -15,9 +15,7 @@ RouteKind = Literal["webhook", "mail", "syslog"]
 class WatchView(Model):
     """How a subnet is watched, and when what is due. Minutes of 0 mean never; quiet hours as HH:MM."""
 
-    subnet: int
-    network: str
-    name: str
+    subnet: SubnetRef
     on: bool
     every_minutes: int
     light_minutes: int
@@ -29,6 +27,10 @@ class WatchView(Model):
     next_scan: Time | None
     doing: str
     why_not: str
+
+
+class WatchPage(Page[WatchView]):
+    """How every planned subnet is watched."""
 
 
 class WatchEdit(Model):
@@ -52,7 +54,7 @@ class NeighbourView(Model):
     port_text: str
     vlan: int | None
     address: str | None
-    last: Time
+    last_seen: Time
 
 
 class HeardLine(Model):
@@ -64,13 +66,12 @@ class HeardLine(Model):
     said: str
 
 
-class HeardOnlyView(Model):
+class HeardOnlyView(MacView):
     """A MAC that was only heard, with the address it spoke from: it is no device until it answers a question."""
 
-    mac: MacView
     address: str
-    first: Time
-    last: Time
+    first_seen: Time
+    last_seen: Time
 
 
 class ListeningView(Model):
@@ -98,6 +99,10 @@ class ListeningView(Model):
     lines: list[HeardLine]
 
 
+class ListeningPage(Page[ListeningView]):
+    """What is listened to, by adapter."""
+
+
 class AskRequest(Model):
     """Ask who hands out addresses: on an adapter (the usual one when left out), for so many seconds."""
 
@@ -115,9 +120,10 @@ class OptionView(Model):
 
 
 class OfferView(Model):
-    """One offer; `differences` are where it disagrees with the plan, `planned` whether the plan has this server."""
+    """One offer; `differences` are where it disagrees with the plan, `server` is the one that the roster manages, when it
+    is one."""
 
-    server: str
+    server_address: str
     mac: str
     vendor: str | None
     relay: str | None
@@ -129,8 +135,7 @@ class OfferView(Model):
     lease_seconds: int | None
     after_ms: float
     options: list[OptionView]
-    planned: bool
-    server_name: str | None
+    server: ServerRef | None
     differences: list[str]
 
 
@@ -138,7 +143,7 @@ class AskAnswer(Model):
     """All offers, in the order in which they came, and the verdict in a sentence."""
 
     adapter: str
-    network: str
+    subnet: SubnetRef
     seconds: float
     verdict: str
     well: bool
@@ -153,7 +158,7 @@ class RouteView(Model):
     kind: RouteKind
     to: str
     sender: str
-    server: str
+    smtp_server: str
     user: str
     tls: Literal["none", "starttls", "tls"]
     has_secret: bool
@@ -163,14 +168,18 @@ class RouteView(Model):
     trouble: str
 
 
+class RoutePage(Page[RouteView]):
+    """Where notices go."""
+
+
 class RouteNew(Model):
-    """A new way for notices: `to` is a URL, a mail address or HOST:PORT; `server` is the SMTP server as HOST:PORT."""
+    """A new way for notices: `to` is a URL, a mail address or HOST:PORT; `smtp_server` is given as HOST:PORT."""
 
     name: str = Field(min_length=1, max_length=60)
     kind: RouteKind
     to: str = Field(min_length=1, max_length=500)
     sender: str = Field(default="", max_length=200)
-    server: str = Field(default="", max_length=200)
+    smtp_server: str = Field(default="", max_length=200)
     user: str = Field(default="", max_length=200)
     secret: str = Field(default="", max_length=500)
     tls: Literal["none", "starttls", "tls"] = "none"

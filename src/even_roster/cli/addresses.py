@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, Any
 
 from ..client import BadInput, Conflict, NotFound
-from .common import PARTLY, bad_input, connect, missing, several
+from .common import PARTLY, bad_input, called, connect, missing, several
 from .grammar import Noun, verb
 from .output import Out, Text, ago
 from .plan import print_problems
@@ -45,13 +45,13 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     many.add_argument("--sort", choices=("address", "name", "role", "mac", "kind"), default="address")
     many.add_argument("--descending", action="store_true")
     show = assignment.verb("show", "one, with all that depends on it", _assignment_show, "10.44.10.30")
-    setting = assignment.verb("set", "change one", _assignment_set, "printer-1 --note 'by the door'")
+    setting = assignment.verb("set", "change one", _assignment_set, "printer-1 --notes 'by the door'")
     for parser in (show, setting):
         parser.add_argument("address", metavar="ADDRESS|HOSTNAME")
     setting.add_argument("--name", metavar="HOSTNAME")
     setting.add_argument("--role", metavar="ROLE")
     setting.add_argument("--mac", metavar="MAC", help="'' takes it away")
-    setting.add_argument("--note", metavar="TEXT")
+    setting.add_argument("--notes", metavar="TEXT")
     setting.add_argument("--kind", choices=("static", "reserved"))
     setting.add_argument("--on", action=argparse.BooleanOptionalAction, default=None)
     setting.add_argument("--version", type=int, metavar="N", help="refuse when it is not at this version")
@@ -75,7 +75,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     for parser in (assign, reserve):
         parser.add_argument("--name", default="", metavar="HOSTNAME")
         parser.add_argument("--role", default="", metavar="ROLE")
-        parser.add_argument("--note", default="", metavar="TEXT")
+        parser.add_argument("--notes", default="", metavar="TEXT")
         parser.add_argument("--off", action="store_true", help="keep it, but switched off")
         parser.add_argument("--anyway", action="store_true", help="in spite of mistakes that are not refused outright")
     release = verb(commands, shared, "release", _release)
@@ -129,7 +129,7 @@ def _free(options: argparse.Namespace) -> int:
 
 
 def _print_candidate(out: Out, found: Candidate) -> None:
-    where = f"  {found.band}" if found.band else ""
+    where = f"  {found.band.name}" if found.band else ""
     out.line(Text.assemble((found.address, "bold"), "  ", (found.grade, GRADES[found.grade]), (where, "dim")))
     for reason in found.reasons:
         out.say(f"    {reason}")
@@ -148,25 +148,17 @@ def _prove(options: argparse.Namespace) -> int:
 
 def _assignments(options: argparse.Namespace) -> int:
     out = Out(options.json)
-    filters = {
-        "q": options.search, "subnet": options.subnet, "site": options.site, "kind": options.kind,
-        "role": options.role, "sort": options.sort, "descending": options.descending, "limit": 1000,
-    }  # fmt: skip
     with connect(options) as roster:
-        rows: list[AssignmentRow] = []
-        cursor: str | None = None
-        while True:
-            page = roster.assignment_page(**filters, cursor=cursor)
-            rows += page.assignments
-            cursor = page.next
-            if cursor is None:
-                break
-    if options.json:
-        out.json({"assignments": rows})
-    elif not rows:
-        out.say("No address is assigned yet; 'roster assign' does that.")
-    else:
-        print_assignments(out, rows)
+        found = roster.assignments(
+            q=options.search, subnet=options.subnet, site=options.site, kind=options.kind, role=options.role, sort=options.sort,
+            descending=options.descending,
+        )  # fmt: skip
+        if options.json:
+            out.json_list(found)
+        elif not found:
+            out.say("No address is assigned yet; 'roster assign' does that.")
+        else:
+            print_assignments(out, list(found))
     return 0
 
 
@@ -212,7 +204,7 @@ def _new(options: argparse.Namespace, device: str | None, address: str | None, w
     mac, named = _mac_or_device(device)
     return AssignmentNew(
         address=address, where=where, site=options.site, kind=options.kind, mac=mac, device=named, name=options.name,
-        role=options.role, note=options.note, on=not options.off, anyway=options.anyway,
+        role=options.role, notes=options.notes, on=not options.off, anyway=options.anyway,
     )  # fmt: skip
 
 
@@ -245,7 +237,7 @@ def _reserve(options: argparse.Namespace) -> int:
     if options.json:
         out.json({"reserved": reserved, "refused": [{"device": one, "why": why} for one, why in refused]})
     else:
-        rows = [(one.address, one.name, one.mac.mac if one.mac else "", one.subnet_name) for one in reserved]
+        rows = [(one.address, one.name, one.mac if one.mac else "", called(one.subnet)) for one in reserved]
         if rows:
             out.table(("address", "name", "mac", "subnet"), rows)
         for one, why in refused:
@@ -277,17 +269,17 @@ def _mac_or_device(text: str | None) -> tuple[str | None, str | None]:
 
 def _print_assignment(out: Out, one: AssignmentView) -> None:
     if out.as_json:
-        out.json({"assignment": one})
+        out.json(one)
         return
-    whom = one.name or (one.mac.mac if one.mac else "")
+    whom = one.name or (one.mac if one.mac else "")
     out.say(f"{one.address} is {'reserved for' if one.kind == 'reserved' else 'assigned to'} {whom}.", "bold")
     device = f"{one.device.name or 'without a name'} (device {one.device.id})" if one.device else None
-    vendor = f" ({one.mac.vendor})" if one.mac and one.mac.vendor else ""
+    vendor = f" ({one.vendor})" if one.vendor else ""
     seen = f"{one.seen_at}, {ago(one.last_seen)}" if one.last_seen else "never"
     out.facts(
         [
-            ("subnet", one.subnet_name), ("band", one.band), ("role", one.role),
-            ("mac", f"{one.mac.mac}{vendor}" if one.mac else None), ("device", device), ("note", one.note),
+            ("subnet", called(one.subnet)), ("band", one.band.name if one.band else None), ("role", one.role),
+            ("mac", f"{one.mac}{vendor}" if one.mac else None), ("device", device), ("notes", one.notes),
             ("seen", seen if one.mac else None), ("switched", None if one.on else "off"),
             ("reservation", f"{one.reservation.state}: {one.reservation.sentence}" if one.reservation else None),
             ("version", str(one.version)),
@@ -309,13 +301,15 @@ def _assignment_set(options: argparse.Namespace) -> int:
     from ..api.plan import AssignmentEdit
 
     edit = AssignmentEdit(
-        version=options.version, kind=options.kind, mac=options.mac, name=options.name, role=options.role,
-        note=options.note, on=options.on, anyway=options.anyway,
+        kind=options.kind, mac=options.mac, name=options.name, role=options.role,
+        notes=options.notes, on=options.on, anyway=options.anyway,
     )  # fmt: skip
-    if not edit.model_dump(exclude={"version", "anyway"}, exclude_none=True):
-        raise bad_input("say what is to change: --name, --role, --mac, --note, --kind, --on or --no-on")
+    if not edit.model_dump(exclude={"anyway"}, exclude_none=True):
+        raise bad_input("say what is to change: --name, --role, --mac, --notes, --kind, --on or --no-on")
     with connect(options) as roster:
-        _print_assignment(Out(options.json), roster.edit_assignment(options.address, edit, options.site))
+        _print_assignment(
+            Out(options.json), roster.edit_assignment(options.address, edit, options.site, options.version)
+        )
     return 0
 
 
@@ -325,9 +319,9 @@ def _release(options: argparse.Namespace) -> int:
         one = roster.assignment(options.address, options.site)
         roster.release(one.id)
     if options.json:
-        out.json({"released": one})
+        out.json(one)
         return 0
-    out.say(f"{one.address} is nobody's any more (it was {one.name or (one.mac.mac if one.mac else 'a name')}'s).")
+    out.say(f"{one.address} is nobody's any more (it was {one.name or (one.mac if one.mac else 'a name')}'s).")
     if one.uses:
         out.say("Still entered elsewhere:", "yellow")
         print_uses(out, one.uses)
@@ -370,9 +364,9 @@ def _uses(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.uses(options.address)
     if options.json:
-        out.json({"uses": found})
+        out.json_list(found)
     elif found:
-        print_uses(out, found)
+        print_uses(out, list(found))
     else:
         out.say("No use is recorded." if options.address is None else f"Nobody is recorded as using {options.address}.")
     return 0
@@ -395,7 +389,7 @@ def _use_done(options: argparse.Namespace) -> int:
 def _use(options: argparse.Namespace, use: UseView) -> int:
     out = Out(options.json)
     if options.json:
-        out.json({"use": use})
+        out.json(use)
     else:
         print_uses(out, [use])
     return 0
@@ -409,7 +403,7 @@ def _use_remove(options: argparse.Namespace) -> int:
             raise missing(f"there is no use {options.id}; 'roster use' shows them")
         roster.remove_use(options.id)
     if options.json:
-        out.json({"removed": there[0]})
+        out.json(there[0])
     else:
         out.say(f"{there[0].user} is no longer recorded as using {there[0].address}.")
     return 0

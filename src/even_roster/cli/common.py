@@ -11,6 +11,7 @@ from .connection import Service
 from .told import Told
 
 if TYPE_CHECKING:
+    from ..api.common import SubnetRef
     from ..api.dhcp import DhcpServerView
 
 PARTLY = 6
@@ -50,6 +51,11 @@ def pick_server(roster: Service, name: str | None) -> DhcpServerView:
         if name.casefold() == server.name.casefold() or name == str(server.id):
             return server
     raise missing(f"there is no DHCP server {name!r}; 'roster dhcp' lists them")
+
+
+def called(subnet: SubnetRef) -> str:
+    """A subnet's own name, or what it spans."""
+    return subnet.name or subnet.cidr
 
 
 def counted(part: str, count: int) -> str:

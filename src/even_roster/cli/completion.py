@@ -54,7 +54,7 @@ def _names(roster: Service, kinds: list[str]) -> Iterator[str]:
                     yield device.called
         elif kind == "subnet":
             for subnet in roster.planned_subnets():
-                yield subnet.name or subnet.subnet
+                yield subnet.name or subnet.cidr
         elif kind == "band":
             for band in roster.bands():
                 yield band.name or f"{band.first}-{band.last}"

@@ -44,7 +44,7 @@ class Service(Blocking):
         body, kind = call.content, "application/octet-stream"
         if call.body is not None:
             body, kind = json.dumps(call.body).encode(), "application/json"
-        answer = self._send(call.method, _path(call), body, kind, call.patience)
+        answer = self._send(call.method, _path(call), body, kind, call.patience, call.headers)
         octets = _octets(self.place, answer)
         self._used = time.monotonic()
         self._look_at_version(answer)
@@ -83,9 +83,15 @@ class Service(Blocking):
             self._line = None
 
     def _send(
-        self, method: str, path: str, body: bytes | None, kind: str, patience: float | None
+        self,
+        method: str,
+        path: str,
+        body: bytes | None,
+        kind: str,
+        patience: float | None,
+        beside: dict[str, str] | None = None,
     ) -> http.client.HTTPResponse:
-        headers = {"Accept": "application/json", "User-Agent": f"roster/{__version__}"}
+        headers = {**(beside or {}), "Accept": "application/json", "User-Agent": f"roster/{__version__}"}
         if self.place.token:
             headers["Authorization"] = f"Bearer {self.place.token}"
         if body is not None:
@@ -157,7 +163,7 @@ def _problem(status: int, octets: bytes) -> RosterError:
             problem |= found
     except ValueError:
         pass
-    usual = dict.fromkeys(("field", "start", "end", "current", "version", "anyway", "kinds", "candidates"))
+    usual = dict.fromkeys(("field", "start", "end", "current", "given", "version", "anyway", "kinds", "candidates"))
     return error_of(cast(Any, Told({**usual, **problem})))
 
 

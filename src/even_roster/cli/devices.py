@@ -8,7 +8,7 @@ from itertools import islice
 from typing import TYPE_CHECKING, Any, get_args
 
 from ..api.words import DeviceSort
-from .common import PARTLY, bad_input, connect, several, words
+from .common import PARTLY, bad_input, called, connect, several, words
 from .grammar import Noun
 from .output import Out, Text, ago, clock, error
 
@@ -22,7 +22,7 @@ COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
     "role": lambda d: d.role,
     "owner": lambda d: d.owner,
     "place": lambda d: d.place,
-    "mac": lambda d: (d.mac or "") + (f" +{d.macs - 1}" if d.macs > 1 else ""),
+    "mac": lambda d: (d.mac or "") + (f" +{d.adapter_count - 1}" if d.adapter_count > 1 else ""),
     "vendor": lambda d: d.vendor or ("locally administered" if d.local else ""),
     "ports": lambda d: " ".join(str(port) for port in d.ports),
     "web": lambda d: d.web or "",
@@ -125,7 +125,7 @@ def _devices(options: argparse.Namespace) -> int:
         )  # fmt: skip
         rows = islice(found, options.limit)
         if options.json:
-            out.json_stream("devices", rows)
+            out.json_list(rows)
             return 0
         shown = [[_cell(column, device) for column in columns] for device in rows]
     if not shown:
@@ -193,9 +193,9 @@ def _print_sheet(sheet: DeviceSheet, as_json: bool) -> None:
     if sheet.assignments:
         out.say("\nPlanned", "bold")
         out.table(
-            ("address", "hostname", "kind", "mac", "subnet", "note"),
+            ("address", "hostname", "kind", "mac", "subnet", "notes"),
             [
-                (a.address, a.name, a.kind if a.on else f"{a.kind}, off", a.mac or "", a.subnet_name, a.note)
+                (a.address, a.name, a.kind if a.on else f"{a.kind}, off", a.mac or "", called(a.subnet), a.notes)
                 for a in sheet.assignments
             ],
         )
@@ -204,11 +204,14 @@ def _print_sheet(sheet: DeviceSheet, as_json: bool) -> None:
     if sheet.names:
         out.say("\nNames heard", "bold")
         out.table(
-            ("name", "source", "address", "last"), [(n.name, n.source, n.address, ago(n.last)) for n in sheet.names]
+            ("name", "source", "address", "last"),
+            [(n.name, n.source, n.address, ago(n.last_seen)) for n in sheet.names],
         )
     if sheet.stays:
         out.say("\nAddresses held", "bold")
-        stays = [(s.address, clock(s.first), clock(s.last), str(s.count), "+".join(s.sources)) for s in sheet.stays]
+        stays = [
+            (s.address, clock(s.first_seen), clock(s.last_seen), str(s.count), "+".join(s.sources)) for s in sheet.stays
+        ]
         out.table(("address", "from", "to", "seen", "by"), stays, right=("seen",))
     for hint in sheet.hints:
         others = ", ".join(f"{d.name or 'device'} ({d.id})" for d in hint.devices)
@@ -276,12 +279,12 @@ def _set_one(options: argparse.Namespace, which: str, fields: dict[str, str]) ->
     from ..api.devices import DeviceEdit
 
     out = Out(options.json)
-    edit = DeviceEdit.model_validate({**fields, "version": options.version, "with_hostname": options.with_hostname})
+    edit = DeviceEdit.model_validate({**fields, "with_hostname": options.with_hostname})
     with connect(options) as roster:
-        row = roster.edit_device(which, edit)
+        row = roster.edit_device(which, edit, options.version)
         given = roster.device(row.id).assignments if "name" in fields else []
     if options.json:
-        out.json({"device": row})
+        out.json(row)
         return 0
     said = ", ".join(f"{name} {getattr(row, name)!r}" for name in fields)
     out.say(f"Device {row.id} ({row.address or row.mac or 'expected'}) now has {said}.")
@@ -316,7 +319,7 @@ def _review(options: argparse.Namespace) -> int:
             roster.reviewed(options.done)
         cases = roster.reviews()
     if options.json:
-        out.json({"cases": cases})
+        out.json_list(cases)
     elif not cases:
         out.say("Nothing to look at.")
     else:
@@ -345,7 +348,7 @@ def _retire(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         row = roster.retire_device(options.which, not options.undo, release=options.release)
     if options.json:
-        out.json({"device": row})
+        out.json(row)
     else:
         out.say(f"Device {row.id} is {'back in the lists' if options.undo else 'retired; its history stays'}.")
     return 0
@@ -354,9 +357,9 @@ def _retire(options: argparse.Namespace) -> int:
 def _changes(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        found = roster.changes(limit=max(1, min(options.limit, 500)))
+        found = roster.changes(limit=max(1, options.limit))
     if options.json:
-        out.json({"changes": found})
+        out.json_list(found)
     elif not found:
         out.say("Nothing was edited yet.")
     else:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..dhcp.kind import SETTINGS, WORDS
 from . import dhcp_looking
-from .common import PARTLY, bad_input, connect, counted, pick_server
+from .common import PARTLY, bad_input, called, connect, counted, pick_server
 from .grammar import Noun
 from .output import Out, Text, ago
 
@@ -78,13 +78,13 @@ def _servers(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
         found = roster.dhcp_servers()
-    _print_servers(out, found)
+    _print_servers(out, list(found))
     return 0
 
 
 def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
     if out.as_json:
-        out.json({"servers": found})
+        out.json_list(found)
         return
     if not found:
         out.say(
@@ -94,7 +94,7 @@ def _print_servers(out: Out, found: list[DhcpServerView]) -> None:
         return
     rows = [
         (
-            str(s.id), s.name, s.kind, str(s.pools), f"{s.published} of {s.reservations}", ago(s.published_at),
+            str(s.id), s.name, s.kind, str(s.pool_count), f"{s.published} of {s.reservation_count}", ago(s.published_at),
             ago(s.read_at),
         )
         for s in found
@@ -126,8 +126,12 @@ def _add(options: argparse.Namespace) -> int:
 
     out = Out(options.json)
     new = DhcpServerNew(
-        name=options.name, site=options.site, reach=options.reach or "", by_hand=options.by_hand, addresses=options.address or [],
-    )  # fmt: skip
+        name=options.name,
+        site=options.site,
+        reach=options.reach or "",
+        edited_by_hand=options.by_hand,
+        addresses=options.address or [],
+    )
     with connect(options) as roster:
         _print_servers(out, [roster.add_dhcp_server(new)])
     return 0
@@ -140,9 +144,9 @@ def _set(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         server = pick_server(roster, options.name)
         edit = DhcpServerEdit(
-            version=server.version, name=options.rename, reach=options.reach, addresses=options.address
+            name=options.rename, reach=options.reach, addresses=options.address
         )  # fmt: skip
-        _print_servers(out, [roster.edit_dhcp_server(server.id, edit)])
+        _print_servers(out, [roster.edit_dhcp_server(server.id, edit, server.version)])
     return 0
 
 
@@ -199,7 +203,7 @@ def _print_lines(out: Out, lines: list[DifferenceLine]) -> None:
     for line in lines:
         if line.subnet != subnet:
             subnet = line.subnet
-            out.say(subnet, "bold")
+            out.say(called(subnet), "bold")
         mark, style = _MARKS[line.action]
         what = f"{line.before} → {line.after}" if line.action == "change" else line.after or line.before
         out.line(Text.assemble((f"  {mark} ", style), f"{line.what:12} {what}"))
@@ -208,9 +212,9 @@ def _print_lines(out: Out, lines: list[DifferenceLine]) -> None:
 def _print_text(out: Out, found: DhcpPreview) -> None:
     marks = {"added": ("+", "green"), "removed": ("-", "red"), "kept": (" ", ""), "skipped": ("…", "dim")}
     out.say("")
-    for line in found.text:
+    for line in found.text_lines:
         mark, style = marks[line.kind]
-        out.line(Text(f"{line.before or '':>6} {line.after or '':>6} {mark} {line.text}", style=style))
+        out.line(Text(f"{line.line_before or '':>6} {line.line_after or '':>6} {mark} {line.text}", style=style))
 
 
 def _publish(options: argparse.Namespace) -> int:
@@ -234,9 +238,9 @@ def _publish(options: argparse.Namespace) -> int:
         with out.waiting("publishing"):
             done = roster.dhcp_publish(server.id, found.digest, options.take_over)
     if options.json:
-        out.json({"published": True, "lines": done.lines, "notes": done.notes, "by_hand": done.by_hand})
+        out.json({"published": True, "lines": done.lines, "remarks": done.remarks, "by_hand": done.by_hand})
     else:
-        out.say(f"{server.name}: {'; '.join(done.notes)}.", "bold")
+        out.say(f"{server.name}: {'; '.join(done.remarks)}.", "bold")
         if done.by_hand:
             out.say(f"Still to be done by hand: {len(done.by_hand)}, see above.", "yellow")
     return PARTLY if done.by_hand else 0
@@ -258,21 +262,21 @@ def _adopt(options: argparse.Namespace) -> int:
         out.json(found)
     else:
         _print_adopt(out, server.name, found)
-    return 1 if found.refused else 0
+    return 1 if found.in_the_way else 0
 
 
 def _print_adopt(out: Out, name: str, found: AdoptDone) -> None:
     word = "would be" if found.dry_run else "are now"
     total = len(found.subnets) + len(found.pools) + len(found.reservations)
-    if not total and not found.refused:
+    if not total and not found.in_the_way:
         out.say(f"Everything that {name} hands out is in the plan already.")
     for subnet in found.subnets:
-        out.say(f"  + subnet       {subnet.subnet}  gateway {subnet.options.gateway or 'none'}")
+        out.say(f"  + subnet       {subnet.subnet.cidr}  gateway {subnet.options.gateway or 'none'}")
     for pool in found.pools:
         out.say(f"  + pool         {pool.first} to {pool.last}")
     for one in found.reservations:
         out.say(f"  + reservation  {one.mac}  {one.address}  {one.name}")
-    for refused in found.refused:
+    for refused in found.in_the_way:
         out.line(Text.assemble(("! ", "bold red"), refused, "."))
     if total:
         out.say(
@@ -291,17 +295,24 @@ def _pools(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.dhcp_pools()
     if options.json:
-        out.json({"pools": found})
+        out.json_list(found)
     elif not found:
         out.say("No pool is planned yet; draw one with: roster band add Office pool 100-199")
     else:
         rows = [
             (
-                p.subnet_name, f"{p.first} - {p.last}", p.server_name or "nobody", str(p.size), str(p.leased), str(p.reserved),
-                Text(str(p.left), style="red" if p.left * 10 < p.size else ""), f"{100 * p.leased // p.size} %", ago(p.read_at),
+                called(p.subnet),
+                f"{p.first} - {p.last}",
+                p.server.name if p.server else "nobody",
+                str(p.size),
+                str(p.leased),
+                str(p.reserved),
+                Text(str(p.left), style="red" if p.left * 10 < p.size else ""),
+                f"{100 * p.leased // p.size} %",
+                ago(p.read_at),
             )
             for p in found
-        ]  # fmt: skip
+        ]
         out.table(
             ("subnet", "pool", "handed out by", "size", "leased", "reserved", "left", "full", "read"), rows,
             right=("size", "leased", "reserved", "left", "full"),

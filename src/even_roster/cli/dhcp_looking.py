@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, get_args
 
 from ..api.words import HoldingPart
-from .common import connect, counted, pick_server
+from .common import called, connect, counted, pick_server
 from .grammar import Noun
 from .output import Out, Text, ago, clock, plain
 
@@ -54,21 +54,30 @@ def _holdings(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster, out.waiting("reading what the server holds"):
         server = pick_server(roster, options.name)
-        found = roster.dhcp_holdings(
+        listed = roster.dhcp_holdings(
             server.id, part=options.part, search=options.search, now=options.now, limit=max(options.limit, 1)
         )
+        holdings, found = list(listed), listed.page
     if options.json:
-        out.json(found)
+        head = {
+            "server": found.server,
+            "read_at": plain(found)["read_at"],
+            "trouble": found.trouble,
+            "counts": found.counts,
+        }
+        out.json_list(holdings, **head, total=found.total)
         return 0
     counts = ", ".join(f"{count:,} {counted(part, count)}" for part, count in found.counts.items())
-    out.say(f"{found.server_name} holds {counts or 'nothing'}; read {ago(found.read_at)}.")
+    out.say(f"{found.server.name} holds {counts or 'nothing'}; read {ago(found.read_at)}.")
     if found.trouble:
         out.say(f"It cannot be read now: {found.trouble}.", "yellow")
-    rows = [(one.part, one.text, one.within, _hanging(one), _where(one)) for one in found.holdings]
+    rows = [(one.part, one.text, one.within, _hanging(one), _where(one)) for one in holdings]
     if rows:
         out.table(("part", "what it says", "in", "with it", "where"), rows)
-    if found.total > len(found.holdings):
-        out.say(f"{found.total - len(found.holdings):,} more: raise --limit, or narrow with --part or --search.", "dim")
+    if (found.total or 0) > len(holdings):
+        out.say(
+            f"{(found.total or 0) - len(holdings):,} more: raise --limit, or narrow with --part or --search.", "dim"
+        )
     return 0
 
 
@@ -95,19 +104,19 @@ def _sheet(options: argparse.Namespace) -> int:
         out.json({**plain(found), "lines": lines})
         return 0
     if found.handed_out_at is None:
-        out.say(f"Nothing was handed out for {found.server_name} yet: roster dhcp publish {found.server_name}")
+        out.say(f"Nothing was handed out for {found.server.name} yet: roster dhcp publish {found.server.name}")
         return 0
     asked = f"the wire was asked {ago(found.asked_at)}" if found.asked_at else "the wire was not asked yet: --look"
-    out.say(f"To be entered into {found.server_name}, handed out {ago(found.handed_out_at)}; {asked}.")
+    out.say(f"To be entered into {found.server.name}, handed out {ago(found.handed_out_at)}; {asked}.")
     subnet = None
     for line in lines:
         if line.subnet != subnet:
             subnet = line.subnet
-            out.say(subnet, "bold")
+            out.say(called(subnet), "bold")
         mark, style = _TICKS[line.tick]
         said = f"{line.tick}: {line.said}" if line.said else line.tick
         out.line(Text.assemble((f"  {mark} ", style), f"{line.what:13} {line.value:48} ", (said, style)))
-    for note in found.notes:
+    for note in found.remarks:
         out.say(f"{note}.", "yellow")
     return 0
 
@@ -122,19 +131,19 @@ def _renewal(options: argparse.Namespace) -> int:
             if options.json:
                 out.json(ended)
             else:
-                out.say(f"{ended.said}: the lease was ended at {ended.server_name}.")
+                out.say(f"{ended.said}: the lease was ended at {ended.server.name}.")
                 out.say(f"The device gets {item.address} when it asks the next time.")
             return 0
         found = roster.renewal(item.id)
     if options.json:
-        out.json({"renewal": found})
+        out.json(found)
         return 0
     if found is None:
         state = item.reservation
         out.say(f"{item.address}: {state.state}, {state.sentence}." if state else f"{item.address} is not reserved.")
         return 0
     out.say(
-        f"{item.name or (item.mac.mac if item.mac else item.address)} holds the lease of {found.address} from {found.server_name}."
+        f"{item.name or (item.mac if item.mac else item.address)} holds the lease of {found.address} from {found.server.name}."
     )
     out.facts(
         [
@@ -159,10 +168,9 @@ def _leases(options: argparse.Namespace) -> int:
             with out.waiting("reading the servers"):
                 for one in [server] if server else roster.dhcp_servers():
                     roster.dhcp_read(one.id)
-        found = roster.dhcp_leases(server.id if server else None)
-    found = [lease for lease in found if lease.active or options.all]
+        found = [lease for lease in roster.dhcp_leases(server.id if server else None) if lease.active or options.all]
     if options.json:
-        out.json({"leases": found})
+        out.json_list(found)
     elif not found:
         out.say("No lease is known.")
     else:
@@ -170,9 +178,9 @@ def _leases(options: argparse.Namespace) -> int:
             ("address", "mac", "name", "vendor", "until", "server"),
             [
                 (
-                    x.address, x.mac.mac if x.mac else "", x.name or (f"({x.device.name})" if x.device and x.device.name else ""),
-                    (x.mac.vendor or ("locally administered" if x.mac.local else "")) if x.mac else "",
-                    clock(x.expires) if x.expires else "for ever", x.server_name,
+                    x.address, x.mac, x.name or (f"({x.device.name})" if x.device and x.device.name else ""),
+                    x.vendor or ("locally administered" if x.local else ""),
+                    clock(x.expires) if x.expires else "for ever", x.server.name,
                 )
                 for x in found
             ],
@@ -189,9 +197,9 @@ def _ask(options: argparse.Namespace) -> int:
         return 0 if found.well else 1
     out.say(f"{found.verdict[:1].upper()}{found.verdict[1:]}.", "bold")
     for offer in found.offers:
-        planned = f"planned, {offer.server_name}" if offer.planned else "not in the plan"
+        planned = f"planned, {offer.server.name}" if offer.server else "not in the plan"
         out.say("")
-        out.say(f"{offer.server} ({planned}) after {offer.after_ms:.0f} ms", "" if offer.planned else "bold red")
+        out.say(f"{offer.server_address} ({planned}) after {offer.after_ms:.0f} ms", "" if offer.server else "bold red")
         out.facts(
             [
                 ("sender", f"{offer.mac} {offer.vendor or ''}"), ("relay", offer.relay), ("offers", offer.address),

@@ -70,26 +70,28 @@ def _plain(found: FindingView) -> dict[str, Any]:
 def _findings(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        found = roster.findings(options.state, options.kind, options.about, limit=20_000)
+        listed = roster.findings(options.state, options.kind, options.about)
+        found = list(listed)
     if out.as_json:
-        out.json([_plain(one) for one in found.findings])
+        page = listed.page
+        out.json_list((_plain(one) for one in found), counts=page.counts, trouble=page.trouble)
     else:
-        for one in found.findings:
+        for one in found:
             _print(out, one, brief=options.brief)
         only = [f"of kind {options.kind}"] if options.kind else []
         only += [f"about {options.about}"] if options.about else []
-        if only and not found.findings:
+        if only and not found:
             out.say(f"no finding {' '.join(only)}; in all:")
-        counts = found.counts
+        counts = listed.page.counts
         told = [
             f"{n} {what}"
             for n, what in ((counts.urgent, "urgent"), (counts.wrong, "wrong"), (counts.notice, "to decide"))
             if n
         ]
         out.say(f"{', '.join(told) if told else 'nothing is open'}; {counts.accepted} accepted", "dim")
-        if found.trouble:
-            out.notice(found.trouble)
-    return 1 if options.check and any(one.state == "open" for one in found.findings) else 0
+        if listed.page.trouble:
+            out.notice(listed.page.trouble)
+    return 1 if options.check and any(one.state == "open" for one in found) else 0
 
 
 def _print(out: Out, one: FindingView, *, brief: bool) -> None:
@@ -114,7 +116,7 @@ def _print(out: Out, one: FindingView, *, brief: bool) -> None:
 def _kinds(out: Out, roster: Service) -> int:
     found = roster.finding_kinds()
     if out.as_json:
-        out.json({"kinds": found})
+        out.json_list(found)
     else:
         out.table(("kind", "title", "what"), ((k.kind, k.title, k.means) for k in found))
     return 0
@@ -182,7 +184,7 @@ def _remedy(options: argparse.Namespace) -> int:
         if options.step is None:
             found = roster.finding(options.id).finding
             if out.as_json:
-                out.json({"steps": found.steps})
+                out.json_list(found.steps)
             elif all(step.action == "accept" for step in found.steps):
                 raise missing(f"nothing can be done about {options.id} by a press; {found.remedy}")
             else:
@@ -192,6 +194,6 @@ def _remedy(options: argparse.Namespace) -> int:
     if out.as_json:
         out.json(done)
     else:
-        undo = f"; 'roster change undo {done.change}' takes it back" if done.change else ""
+        undo = f"; 'roster change undo {done.change_id}' takes it back" if done.change_id else ""
         out.say(f"{done.said}{undo}")
     return 0

@@ -62,13 +62,13 @@ def _history(options: argparse.Namespace) -> int:
         out.say("")
         out.table(
             ("name", "by", "address", "from", "to"),
-            ((n.name, n.source, n.address, clock(n.first), clock(n.last)) for n in found.names),
+            ((n.name, n.source, n.address, clock(n.first_seen), clock(n.last_seen)) for n in found.names),
         )
     if found.turns:
         out.say("")
         out.table(
             ("when", "finding", "turn", "what"),
-            ((clock(t.at), f"{t.finding} {t.kind}", t.turn, t.said) for t in found.turns),
+            ((clock(t.at), f"{t.finding_id} {t.kind}", t.turn, t.said) for t in found.turns),
         )
     if found.more:
         out.notice(f"only the latest {options.limit} are shown; --limit shows more")
@@ -80,8 +80,8 @@ def _stays(out: Out, stays: list[StayRow]) -> None:
         ("address", "mac", "device", "from", "to", "then", "seen", "by"),
         (
             (
-                s.address, s.mac or "", (s.device.name if s.device else None) or s.vendor or "", clock(s.first),
-                clock(s.last), _then(s), f"{s.count:,}", ", ".join(s.sources),
+                s.address, s.mac or "", (s.device.name if s.device else None) or s.vendor or "", clock(s.first_seen),
+                clock(s.last_seen), _then(s), f"{s.count:,}", ", ".join(s.sources),
             )
             for s in stays
         ),

@@ -55,13 +55,14 @@ def _print_here(found: Here, out: Out) -> None:
             continue
         mark = "  ← used for scans" if adapter.chosen else ""
         out.say(f"\n{adapter.name}{mark}", "bold")
-        mac = f"{adapter.mac.mac}{f' ({adapter.mac.vendor})' if adapter.mac.vendor else ''}" if adapter.mac else None
+        mac = f"{adapter.mac}{f' ({adapter.vendor})' if adapter.vendor else ''}" if adapter.mac else None
         facts = [("adapter", f"{adapter.medium}, {'up' if adapter.up else 'down'}, mtu {adapter.mtu}"), ("mac", mac)]
         for address in adapter.addresses:
+            name = f" {address.subnet.name}" if address.subnet.name else ""
             known = "scanned before" if address.known else "not scanned yet"
             facts += [
-                ("address", f"{address.address}/{address.prefix}  mask {address.mask}"),
-                ("subnet", f"{address.subnet}  ({known})"),
+                ("address", f"{address.address}/{address.prefix_length}  mask {address.mask}"),
+                ("subnet", f"{address.subnet.cidr}{name}  ({known})"),
                 ("usable", f"{address.first_usable} to {address.last_usable}, {address.hosts:,} addresses"),
                 ("broadcast", address.broadcast),
             ]
@@ -80,7 +81,7 @@ def _find(options: argparse.Namespace) -> int:
         answer = roster.find(options.text, limit=max(1, min(options.limit, 200)))
     if options.json:
         out.json(answer)
-    elif not answer.found:
+    elif not answer.items:
         out.say(f"Nothing contains {options.text!r}.")
     else:
         rows = [
@@ -89,12 +90,12 @@ def _find(options: argparse.Namespace) -> int:
                 hit.device.mac if hit.device else "", hit.device.vendor if hit.device else "", hit.matched,
                 ago(hit.device.last_seen) if hit.device else "", hit.web,
             )
-            for hit in answer.found
+            for hit in answer.items
         ]  # fmt: skip
         out.table(("id", "what", "address", "mac", "vendor", "matched", "last seen", "web page"), rows, right=("id",))
         if answer.more:
             out.say("There is more; give another word to narrow it.", "dim")
-    return 0 if answer.found else 1
+    return 0 if answer.items else 1
 
 
 def _explain(options: argparse.Namespace) -> int:
@@ -115,8 +116,8 @@ def _explain(options: argparse.Namespace) -> int:
                 s.mac,
                 s.device.name if s.device else "",
                 s.vendor,
-                clock(s.first),
-                clock(s.last),
+                clock(s.first_seen),
+                clock(s.last_seen),
                 str(s.count),
                 "+".join(s.sources),
             )
@@ -132,9 +133,9 @@ def _explain(options: argparse.Namespace) -> int:
 def _names(names: list[NameStay]) -> list[tuple[str, str, str]]:
     """Each name by each source once, as heard last: it may have been heard for the address alone and for its holder."""
     latest: dict[tuple[str, str], NameStay] = {}
-    for name in sorted(names, key=lambda one: one.last, reverse=True):
+    for name in sorted(names, key=lambda one: one.last_seen, reverse=True):
         latest.setdefault((name.name, name.source), name)
-    return [(one.name, one.source, ago(one.last)) for one in latest.values()]
+    return [(one.name, one.source, ago(one.last_seen)) for one in latest.values()]
 
 
 def _vendor(options: argparse.Namespace) -> int:
@@ -165,7 +166,7 @@ def _load(options: argparse.Namespace) -> int:
         return 2
     with connect(options) as roster:
         done = roster.load_vendors(text)
-    out.json(done) if options.json else out.say(f"{done.loaded:,} blocks loaded; {done.known:,} are known now.")
+    out.json(done) if options.json else out.say(f"{done.loaded:,} blocks loaded; {done.total:,} are known now.")
     return 0
 
 
@@ -180,7 +181,7 @@ def _own(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.own_prefixes()
     if options.json:
-        out.json({"own": found})
+        out.json_list(found)
     elif found:
         out.table(("prefix", "vendor"), [(row.prefix, row.name) for row in found])
     else:
@@ -228,9 +229,9 @@ def _measure_json(found: Measure, size: Size) -> dict[str, Any]:
         "count": found.count, "kind": found.kind, "first": str(found.first), "last": str(found.last),
         "spans": [str(span) for span in found.spans.spans], "blocks": [str(block) for block in found.blocks],
         "blocks_total": found.blocks_total, "smallest_cover": str(found.smallest_cover), "scan_seconds": round(size.seconds, 1),
-        "subnets": [
+        "sums": [
             {
-                "subnet": str(one.network), "mask": str(one.mask), "inverse_mask": str(one.inverse_mask),
+                "cidr": str(one.network), "mask": str(one.mask), "inverse_mask": str(one.inverse_mask),
                 "broadcast": str(one.broadcast) if one.broadcast else None, "first_usable": str(one.first_usable),
                 "last_usable": str(one.last_usable), "hosts": one.hosts, "reverse_zone": one.reverse_zone,
             }

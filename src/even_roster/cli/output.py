@@ -33,13 +33,13 @@ class Out:
         """The one document of a command with --json."""
         sys.stdout.write(json.dumps(plain(value), ensure_ascii=False, indent=2) + "\n")
 
-    def json_stream(self, key: str, items: Iterable[Any], **head: Any) -> None:
-        """One document with a long list, written item by item: the list is never held."""
+    def json_list(self, items: Iterable[Any], **head: Any) -> None:
+        """One document with a list, in the envelope of the API, written item by item: the list is never held."""
         write = sys.stdout.write
         write("{")
         for name, value in head.items():
             write(f"{json.dumps(name)}: {json.dumps(plain(value), ensure_ascii=False)}, ")
-        write(f"{json.dumps(key)}: [")
+        write('"items": [')
         separator = "\n"
         for item in items:
             write(f"{separator}  {json.dumps(plain(item), ensure_ascii=False)}")
@@ -160,7 +160,7 @@ def plain(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [plain(item) for item in value]
     if isinstance(value, dict):
-        return {name: plain(item) for name, item in value.items()}
+        return {name: plain(item) for name, item in dict.items(value)}
     return value
 
 

@@ -126,9 +126,9 @@ def _sites(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.sites()
     if options.json:
-        out.json({"sites": found})
+        out.json_list(found)
     else:
-        rows = [(str(s.id), s.name, "here" if s.here else "", str(s.subnets), s.notes) for s in found]
+        rows = [(str(s.id), s.name, "here" if s.here else "", str(s.subnet_count), s.notes) for s in found]
         out.table(("id", "site", "", "subnets", "notes"), rows, right=("id", "subnets"))
     return 0
 
@@ -168,13 +168,13 @@ def _subnets(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.planned_subnets(options.site)
     if options.json:
-        out.json({"subnets": found})
+        out.json_list(found)
     elif not found:
         out.say(
             "No subnet is planned yet; plan one with: roster subnet add 10.44.10.0/24 --name Office --gateway 10.44.10.1"
         )
     else:
-        several = len({s.site for s in found}) > 1
+        several = len({s.site.id for s in found}) > 1
         columns = (
             *(("site",) if several else ()),
             "subnet",
@@ -188,8 +188,8 @@ def _subnets(options: argparse.Namespace) -> int:
         )
         rows = [
             (
-                *((s.site_name,) if several else ()), s.subnet, f"{s.name}{' (supernet)' if s.supernet else ''}",
-                str(s.vlan or ""), s.gateway, f"{s.shares.usable:,}", f"{s.shares.pools:,}", f"{s.shares.taken:,}",
+                *((s.site.name,) if several else ()), s.cidr, f"{s.name}{' (supernet)' if s.supernet else ''}",
+                str(s.vlan or ""), s.gateway, f"{s.shares.usable:,}", f"{s.shares.pooled:,}", f"{s.shares.taken:,}",
                 f"{s.shares.left:,}",
             )
             for s in found
@@ -211,10 +211,10 @@ def _print_subnet(found: SubnetPlan, as_json: bool) -> None:
         out.json(found)
         return
     one = found.subnet
-    out.say(f"{one.name} {one.subnet}".strip(), "bold")
+    out.say(f"{one.name} {one.cidr}".strip(), "bold")
     out.facts(
         [
-            ("site", one.site_name), ("vlan", str(one.vlan) if one.vlan else None), ("mask", one.mask),
+            ("site", one.site.name), ("vlan", str(one.vlan) if one.vlan else None), ("mask", one.mask),
             ("usable", f"{one.first_usable} to {one.last_usable}"), ("gateway", one.gateway),
             ("dns", ", ".join(one.dns)), ("domain", one.domain), ("ntp", ", ".join(one.ntp)), ("notes", one.notes),
             ("version", str(one.version)),
@@ -240,8 +240,8 @@ def sums(one: SubnetView) -> str:
     if one.supernet:
         return f"{s.usable:,} addresses - {s.taken:,} in subnets = {s.left:,} left"
     spare = f" - {s.spare:,} kept free" if s.spare else ""
-    gateway = f" - {s.gateway} gateway" if s.gateway else ""
-    return f"{s.usable:,} usable - {s.pools:,} in pools{spare}{gateway} - {s.taken:,} taken = {s.left:,} left for static use"
+    gateway = f" - {s.gateways} gateway" if s.gateways else ""
+    return f"{s.usable:,} usable - {s.pooled:,} in pools{spare}{gateway} - {s.taken:,} taken = {s.left:,} left for static use"
 
 
 def print_bands(out: Out, found: list[BandView], with_id: bool = True) -> None:
@@ -249,7 +249,7 @@ def print_bands(out: Out, found: list[BandView], with_id: bool = True) -> None:
     rows = [
         (
             str(b.id), b.kind, f"{b.first} - {b.last}", b.name, ", ".join(b.roles), str(b.size), str(b.taken),
-            f"{b.leased} ({100 * b.leased // b.size} %)" if b.kind == "pool" else "", b.server_name,
+            f"{b.leased} ({100 * b.leased // b.size} %)" if b.kind == "pool" else "", b.server.name if b.server else None,
         )
         for b in found
     ]  # fmt: skip
@@ -284,11 +284,11 @@ def _subnet_set(options: argparse.Namespace) -> int:
     from ..api.plan import SubnetEdit
 
     edit = SubnetEdit(
-        version=options.version, range=options.range, name=options.name, gateway=options.gateway, dns=options.dns,
+        range=options.range, name=options.name, gateway=options.gateway, dns=options.dns,
         domain=options.domain, ntp=options.ntp, vlan=options.vlan, supernet=options.supernet, notes=options.notes,
     )  # fmt: skip
     with connect(options) as roster:
-        _print_subnet(roster.edit_subnet(options.which, edit, options.site), options.json)
+        _print_subnet(roster.edit_subnet(options.which, edit, options.site, options.version), options.json)
     return 0
 
 
@@ -301,11 +301,11 @@ def _subnet_split(options: argparse.Namespace) -> int:
         one = roster.planned_subnet(options.which, options.site).subnet
         parts = roster.split_subnet(options.which, int(text), options.site)
     if options.json:
-        out.json({"subnets": parts})
+        out.json_list(parts.items)
     else:
-        out.say(f"{one.subnet} is now {len(parts)} subnets:")
-        for part in parts:
-            out.say(f"  {part.subnet}  {part.name}: {sums(part)}")
+        out.say(f"{one.cidr} is now {len(parts.items)} subnets:")
+        for part in parts.items:
+            out.say(f"  {part.cidr}  {part.name}: {sums(part)}")
     return 0
 
 
@@ -321,9 +321,9 @@ def _subnet_remove(options: argparse.Namespace) -> int:
         one = roster.planned_subnet(options.which, options.site).subnet
         roster.remove_subnet(options.which, options.site)
     if options.json:
-        out.json({"removed": one})
+        out.json(one)
     else:
-        out.say(f"{one.subnet} is planned no more; 'roster change undo' can take that back.")
+        out.say(f"{one.cidr} is planned no more; 'roster change undo' can take that back.")
     return 0
 
 
@@ -332,9 +332,9 @@ def _bands(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.bands(options.subnet)
     if options.json:
-        out.json({"bands": found})
+        out.json_list(found)
     elif found:
-        print_bands(out, found)
+        print_bands(out, list(found))
     else:
         out.say("No band is drawn yet; draw one with: roster band add Office pool 100-199")
     return 0
@@ -382,10 +382,10 @@ def _band_set(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         band = roster.band(options.band, options.within)
         edit = BandEdit(
-            version=options.version, kind=options.kind, range=options.range, name=options.name, roles=options.roles,
+            kind=options.kind, range=options.range, name=options.name, roles=options.roles,
             options=_options_of(options, band.options), server=options.by, notes=options.notes,
         )  # fmt: skip
-        return _told(roster, roster.edit_band(band.id, edit), options.json)
+        return _told(roster, roster.edit_band(band.id, edit, version=options.version), options.json)
 
 
 def _band_remove(options: argparse.Namespace) -> int:
@@ -394,7 +394,7 @@ def _band_remove(options: argparse.Namespace) -> int:
         band = roster.band(options.band, options.within)
         roster.remove_band(band.id)
     if options.json:
-        out.json({"removed": band})
+        out.json(band)
     else:
         out.say(f"The {band.title} ({band.first} to {band.last}) is gone; what is assigned in it stays.")
     return 0
@@ -403,10 +403,10 @@ def _band_remove(options: argparse.Namespace) -> int:
 def _told(roster: Service, band: BandView, as_json: bool) -> int:
     out = Out(as_json)
     if as_json:
-        out.json({"band": band})
+        out.json(band)
         return 0
     print_bands(out, [band])
-    found = roster.plan_problems().problems
+    found = roster.plan_problems()
     mine = [p for p in found if any(s.type == "band" and s.value == str(band.id) for s in p.subjects)]
     print_problems(out, mine)
     return 0
@@ -415,9 +415,9 @@ def _told(roster: Service, band: BandView, as_json: bool) -> int:
 def _check(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        found = roster.plan_problems(options.subnet).problems
+        found = list(roster.plan_problems(options.subnet))
     if options.json:
-        out.json({"problems": found})
+        out.json_list(found)
     elif not found:
         out.say("No mistakes.")
     else:
@@ -434,7 +434,7 @@ def _roles(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.role_rules()
     if options.json:
-        out.json({"roles": found})
+        out.json_list(found)
     else:
         rows = [(r.name, r.on_pool, "travels: reserve" if r.travels else "") for r in found]
         out.table(("role", "on a pool", ""), rows)

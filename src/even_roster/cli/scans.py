@@ -7,7 +7,7 @@ import time
 from typing import TYPE_CHECKING, Any
 
 from ..client import BadInput
-from .common import connect, words
+from .common import called, connect, words
 from .grammar import Noun, verb
 from .output import Out, Progress, Text, ago, clock, duration, error, plain, point_at
 
@@ -75,7 +75,7 @@ def _scan(options: argparse.Namespace) -> int:
     try:
         request = ScanRequest(
             targets=options.targets, exceptions=options.exceptions, pace=options.pace, rounds=options.rounds,
-            adapter=options.adapter, ports=_ports(options.ports), names=not options.no_names, confirm=options.confirm,
+            adapter=options.adapter, ports=_ports(options.ports), with_names=not options.no_names, confirm=options.confirm,
         )  # fmt: skip
     except argparse.ArgumentTypeError as bad:
         error(str(bad))
@@ -106,7 +106,7 @@ def _follow(roster: Service, scan: ScanInfo, out: Out) -> ScanInfo:
                 left = f"  about {duration(scan.seconds_left)} left" if scan.seconds_left else ""
                 done = round(scan.done_part * BAR)
                 bar = "=" * done + "." * (BAR - done)
-                progress.show(f"{phase}  [{bar}] {scan.done_part:4.0%}  {scan.answered:,} answered{left}")
+                progress.show(f"{phase}  [{bar}] {scan.done_part:4.0%}  {scan.answered_count:,} answered{left}")
         except KeyboardInterrupt:
             progress.show("stopping")
             scan = roster.stop_scan(scan.id)
@@ -116,37 +116,50 @@ def _follow(roster: Service, scan: ScanInfo, out: Out) -> ScanInfo:
 def _show(roster: Service, scan: ScanInfo, out: Out) -> None:
     silent = scan.total <= SILENT_UP_TO
     if out.as_json:
-        head = ("id", "state", "segment", "adapter", "targets", "probes", "started", "seconds", "answered", "silent")
-        record = {name: value for name, value in plain(scan).items() if name in {*head, "door", "foreign", "notes"}}
-        out.json_stream("addresses", roster.results(scan.id, silent=silent), scan=record)
+        head = (
+            "id",
+            "state",
+            "segment",
+            "adapter",
+            "targets",
+            "probes",
+            "started",
+            "seconds",
+            "answered_count",
+            "silent_count",
+        )
+        record = {
+            name: value for name, value in plain(scan).items() if name in {*head, "door", "foreign_count", "remarks"}
+        }
+        out.json_list(roster.results(scan.id, silent=silent), scan=record)
         return
     rows = [_row(result) for result in roster.results(scan.id)]
     if rows:
         out.table(("address", "name", "mac", "vendor", "reply", "by", "ports"), rows, right=("reply",))
         out.say("")
     out.say(_summary(scan), "bold")
-    for note in scan.notes:
+    for note in scan.remarks:
         out.say(f"Note: {note}.")
 
 
 def _summary(scan: ScanInfo) -> str:
-    foreign = f", {scan.foreign} at foreign addresses" if scan.foreign else ""
+    foreign = f", {scan.foreign_count} at foreign addresses" if scan.foreign_count else ""
     return (
         f"Scan {scan.id} of {scan.targets}: {_STATE_WORDS[scan.state]} after {duration(scan.seconds)}. "
-        f"{scan.answered:,} answered, {scan.silent:,} silent{foreign}; {scan.probes:,} probes."
+        f"{scan.answered_count:,} answered, {scan.silent_count:,} silent{foreign}; {scan.probes:,} probes."
     )
 
 
 def _row(result: AddressResult) -> tuple[str | Text, ...]:
     name = (result.device.name if result.device else None) or (result.names[0].name if result.names else "")
-    two = len(result.macs) > 1
+    two = len(result.claims) > 1
     address = Text(result.address)
     if two:
-        address.append(f"  claimed by {'two' if len(result.macs) == 2 else len(result.macs)}", style="bold red")
+        address.append(f"  claimed by {'two' if len(result.claims) == 2 else len(result.claims)}", style="bold red")
     elif result.foreign:
         address.append("  foreign", style="yellow")
-    mac = Text("\n".join(m.mac for m in result.macs))
-    vendor = "\n".join(m.vendor or ("locally administered" if m.local else "") for m in result.macs)
+    mac = Text("\n".join(m.mac for m in result.claims))
+    vendor = "\n".join(m.vendor or ("locally administered" if m.local else "") for m in result.claims)
     reply = f"{result.rtt_ms.min:.1f} ms" if result.rtt_ms else ""
     by = "+".join(result.by) or ("overheard" if result.foreign else "this machine")
     return address, name, mac, vendor, reply, by, " ".join(str(port) for port in result.ports)
@@ -158,9 +171,9 @@ def _scans(options: argparse.Namespace) -> int:
         if not options.earlier:
             _show(roster, roster.scan(options.show) if options.stop is None else roster.stop_scan(options.stop), out)
             return 0
-        found = roster.scans(limit=max(1, min(options.limit, 200))).scans
+        found = list(roster.scans(limit=max(1, options.limit)))
         if options.json:
-            out.json({"scans": found})
+            out.json_list(found)
             return 0
         if not found:
             out.say("No scan yet. 'roster scan' makes the first.")
@@ -170,7 +183,7 @@ def _scans(options: argparse.Namespace) -> int:
             [
                 (
                     str(s.id), _STATE_WORDS[s.state], clock(s.started), duration(s.seconds), s.targets, s.adapter,
-                    f"{s.answered:,}", f"{s.silent:,}", str(s.foreign),
+                    f"{s.answered_count:,}", f"{s.silent_count:,}", str(s.foreign_count),
                 )
                 for s in found
             ],
@@ -184,11 +197,11 @@ def _ranges(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.ranges()
     if options.json:
-        out.json({"ranges": found})
+        out.json_list(found)
     elif not found:
         out.say("No range is remembered yet; a scan remembers its range.")
     else:
-        rows = [(str(r.id), r.name or "", r.text, f"{r.count:,}", r.subnet, ago(r.last_scan)) for r in found]
+        rows = [(str(r.id), r.name or "", r.text, f"{r.count:,}", called(r.subnet), ago(r.last_scan)) for r in found]
         out.table(("id", "name", "range", "addresses", "segment", "last scan"), rows, right=("id", "addresses"))
     return 0
 

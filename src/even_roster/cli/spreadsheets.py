@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import bad_input, connect
+from .common import bad_input, called, connect
 from .grammar import Noun, verb
 from .output import Out, Text
 
@@ -99,7 +99,7 @@ def _import(options: argparse.Namespace) -> int:
         out.json(report)
     else:
         _print_report(out, report)
-    return 1 if report.refused else 0
+    return 1 if report.refused_count else 0
 
 
 def _print_report(out: Out, report: ImportReport) -> None:
@@ -116,17 +116,18 @@ def _print_report(out: Out, report: ImportReport) -> None:
         out.line(Text.assemble((f"{mark} ", style), f"row {row.row:<6} {row.address:15}", (where, "bold"), f" {told}"))
         if row.warning:
             out.line(Text(f"    but {row.warning}", style="yellow"))
-    total = report.added + report.changed + report.refused
+    total = report.added_count + report.changed_count + report.refused_count
     if total > len(report.rows):
         out.say(f"… and {total - len(report.rows):,} rows more", "dim")
     word = "would be" if report.dry_run else "were"
     out.say(
-        f"{report.added:,} {word} added, {report.changed:,} changed, {report.same:,} are the same, {report.refused:,} refused.",
+        f"{report.added_count:,} {word} added, {report.changed_count:,} changed, {report.same_count:,} are the same, "
+        f"{report.refused_count:,} refused.",
         "bold",
     )
-    if report.change:
-        out.say(f"'roster change undo {report.change}' takes all of it back.", "dim")
-    elif report.dry_run and report.refused:
+    if report.change_id:
+        out.say(f"'roster change undo {report.change_id}' takes all of it back.", "dim")
+    elif report.dry_run and report.refused_count:
         out.say("Nothing can be imported while rows are refused: correct them first.")
 
 
@@ -174,7 +175,7 @@ def _card(options: argparse.Namespace) -> int:
 
 def print_card(out: Out, card: CardView) -> None:
     """A card as text."""
-    out.say(f"{card.full_name or card.address}  {card.subnet_name}".rstrip(), "bold")
+    out.say(f"{card.full_name or card.address}  {called(card.subnet)}".rstrip(), "bold")
     out.facts([(line.name, line.value) for line in card.lines])
 
 
@@ -183,9 +184,9 @@ def _hosts(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         found = roster.names_text()
     if options.json:
-        out.json({"hosts": found.hosts})
+        out.json({"hosts_file": found.hosts_file})
     else:
-        out.raw(found.hosts)
+        out.raw(found.hosts_file)
     return 0
 
 
@@ -196,7 +197,7 @@ def _zone(options: argparse.Namespace) -> int:
     if found.trouble:
         raise bad_input(f"{found.trouble}: --nameserver NAME[=ADDRESS]")
     if options.json:
-        out.json({"zones": found.zones})
+        out.json_list(found.zones)
     else:
         out.raw("\n".join(zone.text for zone in found.zones))
     return 0 if found.zones else 1
@@ -214,5 +215,5 @@ def _check(options: argparse.Namespace) -> int:
             out.say(f"    → {one.remedy}", "dim")
         silent = f"; it did not answer for {found.unanswered}" if found.unanswered else ""
         agree = "no disagreement" if not found.disagreements else f"{len(found.disagreements)} disagreements"
-        out.say(f"{found.server} was asked about {found.asked} names: {agree}{silent}.", "bold")
+        out.say(f"{found.dns_server} was asked about {found.asked} names: {agree}{silent}.", "bold")
     return 1 if found.disagreements or (found.asked and found.unanswered == found.asked) else 0

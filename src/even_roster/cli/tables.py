@@ -176,7 +176,7 @@ def table(
             [
                 part
                 for line in row[n]
-                for part in (line.folded(widths[n]) if columns[n] in FOLD else [line.shortened(widths[n])])
+                for part in (_folded(line, widths[n]) if columns[n] in FOLD else [line.shortened(widths[n])])
             ]
             if n in kept
             else []
@@ -186,6 +186,11 @@ def table(
             level = [parts[number] if number < len(parts) else Text() for parts in shown]
             lines.append(_line(level, widths, kept, columns, right))
     return lines, gone
+
+
+def _folded(line: Text, width: int) -> list[Text]:
+    """A line broken to a width, without the blanks that would reach over it."""
+    return [part if cells(part.plain) <= width else part.trimmed() for part in line.folded(width)]
 
 
 def facts(rows: Iterable[tuple[str, str | Text | None]], width: int | None) -> list[Text]:

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 TIMES = frozenset({
-    "asked_at", "at", "closed", "ends", "expires", "first", "first_seen", "handed_out_at", "held_at", "last", "last_scan",
+    "asked_at", "at", "closed", "ends", "expires", "first_opened", "first_seen", "handed_out_at", "held_at", "last_scan",
     "last_seen", "next_scan", "published_at", "read_at", "rebinds", "renews", "sent", "silent_since", "since", "started",
     "storm", "until", "updated",
 })  # fmt: skip

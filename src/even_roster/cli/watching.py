@@ -9,7 +9,7 @@ import re
 import sys
 from typing import TYPE_CHECKING, Any, cast
 
-from .common import bad_input, connect, missing
+from .common import bad_input, called, connect, missing
 from .grammar import Noun, verb
 from .output import Out, Text, ago, clock
 
@@ -101,7 +101,7 @@ def _every(count: int) -> str:
 
 def _watches(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        _print_watches(Out(options.json), roster.watches())
+        _print_watches(Out(options.json), list(roster.watches()))
     return 0
 
 
@@ -115,20 +115,20 @@ def _watch_set(options: argparse.Namespace) -> int:
     if all(value is None for value in edit.model_dump().values()):
         raise bad_input("say what is to change: --every, --light, --ask, --quiet, --strangers, --on or --off")
     with connect(options) as roster:
-        one = _pick(roster.watches(), options.subnet)
-        _print_watches(Out(options.json), [roster.edit_watch(one.subnet, edit)])
+        one = _pick(list(roster.watches()), options.subnet)
+        _print_watches(Out(options.json), [roster.edit_watch(one.subnet.id or 0, edit)])
     return 0
 
 
 def _print_watches(out: Out, found: list[WatchView]) -> None:
     if out.as_json:
-        out.json({"watches": found})
+        out.json_list(found)
         return
     out.table(
         ("subnet", "scan", "last", "next", "check", "ask dhcp", "quiet", "strangers told", "state"),
         (
             (
-                w.name or w.network, _every(w.every_minutes) if w.on else "off", ago(w.last_scan),
+                called(w.subnet), _every(w.every_minutes) if w.on else "off", ago(w.last_scan),
                 clock(w.next_scan) if w.next_scan else "-", _every(w.light_minutes), _every(w.ask_minutes),
                 f"{w.quiet_first}-{w.quiet_last}" if w.quiet_first else "-", w.strangers, w.doing or w.why_not or "waiting",
             )
@@ -139,9 +139,9 @@ def _print_watches(out: Out, found: list[WatchView]) -> None:
 
 def _pick(found: list[WatchView], text: str) -> WatchView:
     for one in found:
-        if text.casefold() in (one.name.casefold(), one.network, str(one.subnet)):
+        if text.casefold() in (one.subnet.name.casefold(), one.subnet.cidr, str(one.subnet.id)):
             return one
-    there = ", ".join(one.name or one.network for one in found)
+    there = ", ".join(called(one.subnet) for one in found)
     raise missing(f"there is no planned subnet {text!r} here; there are: {there or 'none'}")
 
 
@@ -155,7 +155,7 @@ def _listen(options: argparse.Namespace) -> int:
             )
         if options.once:
             if out.as_json:
-                out.json({"listening": found})
+                out.json_list(found)
             else:
                 _listening(out, found)
             return 0
@@ -180,7 +180,7 @@ def _listening(out: Out, found: list[ListeningView]) -> None:
         if one.unforeseen:
             out.say(f"  a frame could not be read, which should not be: {one.unforeseen}", "red")
         if one.heard_only:
-            who = ", ".join(f"{h.mac.mac} at {h.address}" for h in one.heard_only[:3])
+            who = ", ".join(f"{h.mac} at {h.address}" for h in one.heard_only[:3])
             more = f" and {len(one.heard_only) - 3} more" if len(one.heard_only) > 3 else ""
             out.say(f"  only heard, no answer to a question yet: {who}{more}")
         if one.held_back:
@@ -215,9 +215,7 @@ def _follow(out: Out, roster: Service, adapter: str | None) -> None:
             continue
         now = datetime.now().strftime("%H:%M:%S")
         for line in happening.data["lines"]:
-            digits = line["mac"]
-            mac = ":".join(digits[i : i + 2] for i in range(0, 12, 2))
-            _line(out, now, happening.data["adapter"], line["protocol"], mac, line["said"])
+            _line(out, now, happening.data["adapter"], line["protocol"], line["mac"], line["said"])
         if happening.data["unread"]:
             out.notice(f"{happening.data['unread']:,} frames were left out: too many came")
 
@@ -232,7 +230,7 @@ def _pick_route(roster: Service, name: str) -> RouteView:
 
 def _print_routes(out: Out, found: list[RouteView]) -> None:
     if out.as_json:
-        out.json({"routes": found})
+        out.json_list(found)
         return
     out.table(
         ("name", "kind", "to", "from severity", "state", "last sent"),
@@ -252,7 +250,7 @@ def _print_routes(out: Out, found: list[RouteView]) -> None:
 
 def _routes(options: argparse.Namespace) -> int:
     with connect(options) as roster:
-        _print_routes(Out(options.json), roster.notice_routes())
+        _print_routes(Out(options.json), list(roster.notice_routes()))
     return 0
 
 
@@ -264,7 +262,7 @@ def _add_route(options: argparse.Namespace) -> int:
         secret = getpass.getpass("secret: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
     new = RouteNew(
         name=options.name, kind=options.kind, to=options.to, sender=getattr(options, "sender", ""),
-        server=getattr(options, "smtp", ""), user=getattr(options, "user", ""), secret=secret,
+        smtp_server=getattr(options, "smtp", ""), user=getattr(options, "user", ""), secret=secret,
         tls=cast(Any, getattr(options, "tls", "none")), least=options.least,
     )  # fmt: skip
     with connect(options) as roster:

@@ -22,11 +22,9 @@ def model(name: str) -> Any:
 
 @functools.cache
 def adapter(answer: str) -> TypeAdapter[Any]:
-    """What reads an answer: `answer` is a model's name, "list[…]" of one, "… | None", "None" or "bytes"."""
+    """What reads an answer: `answer` is a model's name, "… | None", "None" or "bytes"."""
     kind: Any
-    if answer.startswith("list["):
-        kind = list[model(answer[5:-1])]  # type: ignore[misc]
-    elif answer.endswith(" | None"):
+    if answer.endswith(" | None"):
         kind = model(answer.removesuffix(" | None")) | None
     else:
         kind = {"None": None, "bytes": bytes}[answer] if answer in ("None", "bytes") else model(answer)

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from ..api.devices import (
         BulkDone,
         BulkItem,
+        ChangePage,
         ChangeRow,
         DeviceEdit,
         DeviceNew,
@@ -20,37 +21,52 @@ if TYPE_CHECKING:
         DeviceSort,
         FindAnswer,
         ReviewCase,
+        ReviewPage,
     )  # fmt: skip
     from ..api.network import (
         Explanation,
         Health,
         Here,
         MeasureView,
+        PrefixPage,
         PrefixRow,
+        RangePage,
         RangeRow,
         Ruler,
         SubnetRow,
+        SubnetRowPage,
         Ticket,
         VendorLoaded,
         VendorView,
     )  # fmt: skip
-    from ..api.scans import ResultPage, ScanInfo, ScanList, ScanRequest
+    from ..api.scans import AddressResult, ResultPage, ScanInfo, ScanPage, ScanRequest
 
 T = TypeVar("T")
+PageT = TypeVar("PageT")
+PAGE = 1000
+ANY = "*"
+"""Whatever version an item is at now."""
 SECONDS, LONG_SECONDS = 30.0, 300.0
 
 
 class Call(Generic[T]):
     """One request, and the type of its answer by the name that it has in the API's models; `bytes` are a file's octets."""
 
-    __slots__ = ("answer", "body", "content", "method", "params", "path")
+    __slots__ = ("answer", "body", "content", "method", "params", "path", "version")
 
     def __init__(
         self, answer: str, method: str, path: str, params: Mapping[str, Any] | None = None, body: Any = None,
-        content: bytes | None = None,
+        content: bytes | None = None, version: int | str | None = None,
     ) -> None:  # fmt: skip
         self.answer, self.method, self.path, self.params, self.body = answer, method, path, params, body
-        self.content = content
+        self.content, self.version = content, version
+
+    @property
+    def headers(self) -> dict[str, str]:
+        """What goes before its body: the version of the item that an edit is based on (RFC 9110 13.1.1)."""
+        if self.version is None:
+            return {}
+        return {"If-Match": "*" if self.version == ANY else f'"{self.version}"'}
 
     @property
     def patience(self) -> float:
@@ -59,9 +75,25 @@ class Call(Generic[T]):
         return LONG_SECONDS if long or self.path.endswith("/undo") else SECONDS
 
 
+class ListCall(Call[PageT], Generic[T, PageT]):
+    """A call for a list: page by page, `limit` of its items at most."""
+
+    __slots__ = ("limit",)
+
+    def __init__(self, answer: str, path: str, params: Mapping[str, Any], limit: int | None) -> None:
+        super().__init__(answer, "GET", path, params)
+        self.limit = limit
+
+    def page(self, cursor: str | None, had: int = 0) -> Call[PageT]:
+        """The call for one page; `had` items are there already."""
+        size = PAGE if self.limit is None else max(1, min(self.limit - had, PAGE))
+        beside = {"limit": size} | ({"cursor": cursor} if cursor is not None else {})
+        return Call(self.answer, self.method, self.path, {**(self.params or {}), **beside})
+
+
 def call(
     answer: str, method: str, path: str, params: Mapping[str, Any] | None = None, body: Any = None,
-    content: bytes | None = None,
+    content: bytes | None = None, version: int | str | None = None,
 ) -> Call[Any]:  # fmt: skip
     """A call; parameters, and fields of the body, that are None are left out. A body is one of the API's models, or its fields."""
     given = {name: _text(value) for name, value in (params or {}).items() if value is not None}
@@ -70,13 +102,26 @@ def call(
         data = {name: _plain(value) for name, value in body.items() if value is not None}
     else:
         data = body.model_dump(mode="json", exclude_none=True) if body is not None else None
-    return Call(answer, method, path, given, data, content)
+    return Call(answer, method, path, given, data, content, version)
+
+
+def listing(
+    answer: str, path: str, params: Mapping[str, Any] | None = None, limit: int | None = None
+) -> ListCall[Any, Any]:
+    """A call for a list; parameters that are None are left out."""
+    given = {name: _text(value) for name, value in (params or {}).items() if value is not None}
+    return ListCall(answer, path, given, limit)
 
 
 def _plain(value: Any) -> Any:
     if isinstance(value, list):
         return [_plain(one) for one in value]
     return value.model_dump(mode="json", exclude_none=True) if hasattr(value, "model_dump") else _text(value)
+
+
+def or_any(version: int | None) -> int | str:
+    """A version, or that any will do."""
+    return ANY if version is None else version
 
 
 def named(which: int | str) -> str:
@@ -118,9 +163,9 @@ def scan(identity: int) -> Call[ScanInfo]:
     return call("ScanInfo", "GET", f"/api/v1/scans/{identity}")
 
 
-def scans(limit: int = 50, before: int | None = None) -> Call[ScanList]:
+def scans(limit: int | None = None) -> ListCall[ScanInfo, ScanPage]:
     """Scans, the latest first."""
-    return call("ScanList", "GET", "/api/v1/scans", {"limit": limit, "before": before})
+    return listing("ScanPage", "/api/v1/scans", limit=limit)
 
 
 def stop_scan(identity: int) -> Call[ScanInfo]:
@@ -128,23 +173,24 @@ def stop_scan(identity: int) -> Call[ScanInfo]:
     return call("ScanInfo", "POST", f"/api/v1/scans/{identity}/stop")
 
 
-def scan_addresses(
-    identity: int, cursor: str | None = None, limit: int = 500, silent: bool = False
-) -> Call[ResultPage]:
-    """A page of a scan's results."""
-    params = {"cursor": cursor, "limit": limit, "silent": silent}
-    return call("ResultPage", "GET", f"/api/v1/scans/{identity}/addresses", params)
+def results(identity: int, silent: bool = False, limit: int | None = None) -> ListCall[AddressResult, ResultPage]:
+    """What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer."""
+    return listing("ResultPage", f"/api/v1/scans/{identity}/addresses", {"silent": silent}, limit)
 
 
-def device_page(
+def devices(
     q: str = "", role: str | None = None, owner: str | None = None, vendor: str | None = None,
     unknown: bool | None = None, expected: bool | None = None, local: bool | None = None, retired: bool = False,
-    range: str | None = None,
-    seen_since: datetime | None = None, not_seen_since: datetime | None = None, sort: DeviceSort = "address",
-    descending: bool = False, cursor: str | None = None, limit: int = 200, total: bool = True,
-) -> Call[DevicePage]:  # fmt: skip
-    """A page of the devices that match all filters."""
-    return call("DevicePage", "GET", "/api/v1/devices", locals())
+    range: str | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
+    sort: DeviceSort = "address", descending: bool = False, total: bool = False, limit: int | None = None,
+) -> ListCall[DeviceRow, DevicePage]:  # fmt: skip
+    """The devices that match all filters; with `total` its first page counts them."""
+    given = {
+        "q": q, "role": role, "owner": owner, "vendor": vendor, "unknown": unknown, "expected": expected, "local": local,
+        "retired": retired, "range": range, "seen_since": seen_since, "not_seen_since": not_seen_since, "sort": sort,
+        "descending": descending, "total": total,
+    }  # fmt: skip
+    return listing("DevicePage", "/api/v1/devices", given, limit)
 
 
 def device(which: int | str) -> Call[DeviceSheet]:
@@ -152,9 +198,9 @@ def device(which: int | str) -> Call[DeviceSheet]:
     return call("DeviceSheet", "GET", f"/api/v1/devices/{named(which)}")
 
 
-def edit_device(which: int | str, edit: DeviceEdit) -> Call[DeviceRow]:
-    """Set fields of a device. Raises BadInput, NotFound, StaleEdit."""
-    return call("DeviceRow", "PATCH", f"/api/v1/devices/{named(which)}", body=edit)
+def edit_device(which: int | str, edit: DeviceEdit, version: int | None = None) -> Call[DeviceRow]:
+    """Set fields of a device; with `version` only if it is at that one. Raises BadInput, NotFound, StaleEdit."""
+    return call("DeviceRow", "PATCH", f"/api/v1/devices/{named(which)}", body=edit, version=or_any(version))
 
 
 def edit_devices(devices: Sequence[BulkItem], edit: DeviceEdit) -> Call[BulkDone]:
@@ -173,9 +219,9 @@ def replace_device(which: int | str, mac: str, old: str | None = None) -> Call[D
     return call("DeviceSheet", "POST", f"/api/v1/devices/{named(which)}/replace", body={"mac": mac, "old": old})
 
 
-def reviews() -> Call[list[ReviewCase]]:
+def reviews(limit: int | None = None) -> ListCall[ReviewCase, ReviewPage]:
     """Cases to look at: what two records of one device said differently, expected devices that may have been seen."""
-    return call("list[ReviewCase]", "GET", "/api/v1/reviews")
+    return listing("ReviewPage", "/api/v1/reviews", limit=limit)
 
 
 def reviewed(identity: int) -> Call[None]:
@@ -187,8 +233,8 @@ def retire_device(
     which: int | str, retired: bool = True, version: int | None = None, release: bool = False
 ) -> Call[DeviceRow]:
     """Take a device out of the lists, or bring it back; with `release` its addresses are nobody's any more."""
-    body = {"version": version, "retired": retired, "release": release}
-    return call("DeviceRow", "POST", f"/api/v1/devices/{named(which)}/retire", body=body)
+    body = {"retired": retired, "release": release}
+    return call("DeviceRow", "POST", f"/api/v1/devices/{named(which)}/retire", body=body, version=version)
 
 
 def join_devices(which: int | str, others: Sequence[int | str]) -> Call[DeviceSheet]:
@@ -201,9 +247,9 @@ def split_device(which: int | str, macs: Sequence[str]) -> Call[DeviceSheet]:
     return call("DeviceSheet", "POST", f"/api/v1/devices/{named(which)}/split", body={"macs": list(macs)})
 
 
-def changes(device: int | None = None, limit: int = 100, before: int | None = None) -> Call[list[ChangeRow]]:
-    """Recorded edits, the latest first."""
-    return call("list[ChangeRow]", "GET", "/api/v1/changes", {"device": device, "limit": limit, "before": before})
+def changes(device: int | str | None = None, limit: int | None = None) -> ListCall[ChangeRow, ChangePage]:
+    """Recorded edits, the latest first; of everything, or of one device."""
+    return listing("ChangePage", "/api/v1/changes", {"device": device}, limit)
 
 
 def undo(identity: int) -> Call[None]:
@@ -226,9 +272,9 @@ def vendor(mac: str) -> Call[VendorView]:
     return call("VendorView", "GET", f"/api/v1/vendors/of/{quote(mac, safe='')}")
 
 
-def own_prefixes() -> Call[list[PrefixRow]]:
+def own_prefixes() -> ListCall[PrefixRow, PrefixPage]:
     """The site's own prefixes."""
-    return call("list[PrefixRow]", "GET", "/api/v1/vendors/own")
+    return listing("PrefixPage", "/api/v1/vendors/own")
 
 
 def set_own_prefix(prefix: str, name: str) -> Call[None]:
@@ -241,9 +287,9 @@ def load_vendors(text: str) -> Call[VendorLoaded]:
     return call("VendorLoaded", "POST", "/api/v1/vendors/load", body={"text": text})
 
 
-def ranges() -> Call[list[RangeRow]]:
+def ranges() -> ListCall[RangeRow, RangePage]:
     """Every remembered range."""
-    return call("list[RangeRow]", "GET", "/api/v1/ranges")
+    return listing("RangePage", "/api/v1/ranges")
 
 
 def name_range(identity: int, name: str) -> Call[None]:
@@ -256,9 +302,9 @@ def forget_range(identity: int) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/ranges/{identity}")
 
 
-def subnets() -> Call[list[SubnetRow]]:
+def subnets() -> ListCall[SubnetRow, SubnetRowPage]:
     """The subnets this machine stands in, and those that were scanned."""
-    return call("list[SubnetRow]", "GET", "/api/v1/subnets")
+    return listing("SubnetRowPage", "/api/v1/subnets")
 
 
 def ruler(range: str, at: datetime | None = None) -> Call[Ruler]:

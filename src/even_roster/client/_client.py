@@ -6,13 +6,11 @@ import ssl
 from collections.abc import AsyncIterator, Iterator
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Self, TypeVar
+from typing import Self, TypeVar
 
 import httpx
 
 from ..api.common import Problem
-from ..api.devices import DeviceRow
-from ..api.scans import AddressResult
 from ._answers import adapter
 from ._blocking import Blocking
 from ._calls import Call
@@ -60,6 +58,7 @@ class Roster(Blocking):
                 params=call.params,
                 json=call.body,
                 content=call.content,
+                headers=call.headers,
                 timeout=_patience(call.patience),
             )
         except httpx.HTTPError as error:
@@ -84,6 +83,8 @@ class Roster(Blocking):
 
 class AsyncRoster(Calls):
     """As Roster, for asyncio."""
+
+    later = True
 
     def __init__(
         self,
@@ -110,34 +111,12 @@ class AsyncRoster(Calls):
                 params=call.params,
                 json=call.body,
                 content=call.content,
+                headers=call.headers,
                 timeout=_patience(call.patience),
             )
         except httpx.HTTPError as error:
             raise _unreachable(self.place, error) from error
         return _answer(response, call)
-
-    async def devices(self, **filters: Any) -> AsyncIterator[DeviceRow]:
-        """As Roster.devices."""
-        filters.setdefault("limit", 1000)
-        cursor: str | None = None
-        while True:
-            page = await self.device_page(**filters, cursor=cursor, total=False)
-            for device in page.devices:
-                yield device
-            if page.next is None:
-                return
-            cursor = page.next
-
-    async def results(self, scan: int, silent: bool = False) -> AsyncIterator[AddressResult]:
-        """As Roster.results."""
-        cursor: str | None = None
-        while True:
-            page = await self.scan_addresses(scan, cursor=cursor, limit=1000, silent=silent)
-            for result in page.addresses:
-                yield result
-            if page.next is None:
-                return
-            cursor = page.next
 
     async def events(self, after: str | None = None) -> AsyncIterator[Happening]:
         """As Roster.events."""
@@ -196,14 +175,14 @@ def _answer(response: httpx.Response, call: Call[T]) -> T:
     answer: T = (
         reads.validate_python(response.content)
         if call.answer == "bytes"
-        else reads.validate_json(response.content or b"null")
+        else reads.validate_json(response.content or b"null", extra="ignore")
     )
     return answer
 
 
 def _problem(response: httpx.Response) -> RosterError:
     try:
-        return error_of(Problem.model_validate_json(response.content))
+        return error_of(Problem.model_validate_json(response.content, extra="ignore"))
     except ValueError:
         status = response.status_code
         return error_of(Problem(title="Error", status=status, code="http", detail=f"the service answered {status}"))

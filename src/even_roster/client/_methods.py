@@ -7,11 +7,13 @@ from collections.abc import Awaitable, Callable
 from typing import Any, Generic, ParamSpec, Protocol, TypeVar, overload
 
 from . import _calls, _plan_calls, _watch_calls
-from ._calls import Call
+from ._calls import Call, ListCall
+from ._listing import AsyncListing, Listing
 
 P = ParamSpec("P")
 T = TypeVar("T")
 R = TypeVar("R")
+PageT = TypeVar("PageT")
 
 
 class Runs(Protocol):
@@ -48,8 +50,32 @@ class Method(Generic[P, T]):
         return run
 
 
+class ListMethod(Generic[P, T, PageT]):
+    """A call for a list as a method of a client."""
+
+    def __init__(self, build: Callable[P, ListCall[T, PageT]]) -> None:
+        self._build = build
+
+    @overload
+    def __get__(self, client: Runs, owner: type) -> Callable[P, Listing[T, PageT]]: ...
+
+    @overload
+    def __get__(self, client: RunsLater, owner: type) -> Callable[P, AsyncListing[T, PageT]]: ...
+
+    def __get__(self, client: Any, owner: type) -> Callable[P, Any]:
+        kind: Any = AsyncListing if client.later else Listing
+
+        @functools.wraps(self._build)
+        def run(*args: P.args, **kwargs: P.kwargs) -> Any:
+            return kind(client.run, self._build(*args, **kwargs))
+
+        return run
+
+
 class Calls:
-    """All calls of the API."""
+    """All calls of the API; `later` tells whether they have to be awaited."""
+
+    later = False
 
     health = Method(_calls.health)
     sign_in = Method(_calls.sign_in)
@@ -57,39 +83,39 @@ class Calls:
     measure = Method(_calls.measure)
     start_scan = Method(_calls.start_scan)
     scan = Method(_calls.scan)
-    scans = Method(_calls.scans)
+    scans = ListMethod(_calls.scans)
     stop_scan = Method(_calls.stop_scan)
-    scan_addresses = Method(_calls.scan_addresses)
-    device_page = Method(_calls.device_page)
+    results = ListMethod(_calls.results)
+    devices = ListMethod(_calls.devices)
     device = Method(_calls.device)
     edit_device = Method(_calls.edit_device)
     edit_devices = Method(_calls.edit_devices)
     add_device = Method(_calls.add_device)
     replace_device = Method(_calls.replace_device)
-    reviews = Method(_calls.reviews)
+    reviews = ListMethod(_calls.reviews)
     reviewed = Method(_calls.reviewed)
     retire_device = Method(_calls.retire_device)
     join_devices = Method(_calls.join_devices)
     split_device = Method(_calls.split_device)
-    changes = Method(_calls.changes)
+    changes = ListMethod(_calls.changes)
     undo = Method(_calls.undo)
     find = Method(_calls.find)
     explain = Method(_calls.explain)
     vendor = Method(_calls.vendor)
-    own_prefixes = Method(_calls.own_prefixes)
+    own_prefixes = ListMethod(_calls.own_prefixes)
     set_own_prefix = Method(_calls.set_own_prefix)
     load_vendors = Method(_calls.load_vendors)
-    ranges = Method(_calls.ranges)
+    ranges = ListMethod(_calls.ranges)
     name_range = Method(_calls.name_range)
     forget_range = Method(_calls.forget_range)
-    subnets = Method(_calls.subnets)
+    subnets = ListMethod(_calls.subnets)
     ruler = Method(_calls.ruler)
 
-    sites = Method(_plan_calls.sites)
+    sites = ListMethod(_plan_calls.sites)
     add_site = Method(_plan_calls.add_site)
     edit_site = Method(_plan_calls.edit_site)
     remove_site = Method(_plan_calls.remove_site)
-    planned_subnets = Method(_plan_calls.planned_subnets)
+    planned_subnets = ListMethod(_plan_calls.planned_subnets)
     planned_subnet = Method(_plan_calls.planned_subnet)
     add_subnet = Method(_plan_calls.add_subnet)
     draft_subnet = Method(_plan_calls.draft_subnet)
@@ -97,31 +123,31 @@ class Calls:
     remove_subnet = Method(_plan_calls.remove_subnet)
     split_subnet = Method(_plan_calls.split_subnet)
     join_subnets = Method(_plan_calls.join_subnets)
-    bands = Method(_plan_calls.bands)
+    bands = ListMethod(_plan_calls.bands)
     band = Method(_plan_calls.band)
     add_band = Method(_plan_calls.add_band)
     draft_band = Method(_plan_calls.draft_band)
     edit_band = Method(_plan_calls.edit_band)
     remove_band = Method(_plan_calls.remove_band)
-    plan_problems = Method(_plan_calls.plan_problems)
-    role_rules = Method(_plan_calls.role_rules)
+    plan_problems = ListMethod(_plan_calls.plan_problems)
+    role_rules = ListMethod(_plan_calls.role_rules)
     set_role_rule = Method(_plan_calls.set_role_rule)
     forget_role_rule = Method(_plan_calls.forget_role_rule)
-    assignment_page = Method(_plan_calls.assignment_page)
+    assignments = ListMethod(_plan_calls.assignments)
     assignment = Method(_plan_calls.assignment)
     assign = Method(_plan_calls.assign)
     edit_assignment = Method(_plan_calls.edit_assignment)
     move_assignment = Method(_plan_calls.move_assignment)
     release = Method(_plan_calls.release)
-    uses = Method(_plan_calls.uses)
+    uses = ListMethod(_plan_calls.uses)
     add_use = Method(_plan_calls.add_use)
     finish_use = Method(_plan_calls.finish_use)
     remove_use = Method(_plan_calls.remove_use)
     free = Method(_plan_calls.free)
     prove = Method(_plan_calls.prove)
     settle = Method(_plan_calls.settle)
-    dhcp_servers = Method(_plan_calls.dhcp_servers)
-    dhcp_allowed = Method(_plan_calls.dhcp_allowed)
+    dhcp_servers = ListMethod(_plan_calls.dhcp_servers)
+    dhcp_allowed = ListMethod(_plan_calls.dhcp_allowed)
     add_dhcp_server = Method(_plan_calls.add_dhcp_server)
     edit_dhcp_server = Method(_plan_calls.edit_dhcp_server)
     remove_dhcp_server = Method(_plan_calls.remove_dhcp_server)
@@ -129,13 +155,13 @@ class Calls:
     dhcp_publish = Method(_plan_calls.dhcp_publish)
     dhcp_adopt = Method(_plan_calls.dhcp_adopt)
     dhcp_read = Method(_plan_calls.dhcp_read)
-    dhcp_holdings = Method(_plan_calls.dhcp_holdings)
+    dhcp_holdings = ListMethod(_plan_calls.dhcp_holdings)
     dhcp_sheet = Method(_plan_calls.dhcp_sheet)
     dhcp_look = Method(_plan_calls.dhcp_look)
     renewal = Method(_plan_calls.renewal)
     end_lease = Method(_plan_calls.end_lease)
-    dhcp_leases = Method(_plan_calls.dhcp_leases)
-    dhcp_pools = Method(_plan_calls.dhcp_pools)
+    dhcp_leases = ListMethod(_plan_calls.dhcp_leases)
+    dhcp_pools = ListMethod(_plan_calls.dhcp_pools)
     dhcp_export = Method(_plan_calls.dhcp_export)
     import_sheet = Method(_plan_calls.import_sheet)
     export_sheet = Method(_plan_calls.export_sheet)
@@ -143,8 +169,8 @@ class Calls:
     check_names = Method(_plan_calls.check_names)
     card = Method(_plan_calls.card)
 
-    findings = Method(_watch_calls.findings)
-    finding_kinds = Method(_watch_calls.finding_kinds)
+    findings = ListMethod(_watch_calls.findings)
+    finding_kinds = ListMethod(_watch_calls.finding_kinds)
     finding = Method(_watch_calls.finding)
     accept = Method(_watch_calls.accept)
     resume = Method(_watch_calls.resume)
@@ -153,11 +179,11 @@ class Calls:
     history_span = Method(_watch_calls.history_span)
     at = Method(_watch_calls.at)
     why = Method(_watch_calls.why)
-    watches = Method(_watch_calls.watches)
+    watches = ListMethod(_watch_calls.watches)
     edit_watch = Method(_watch_calls.edit_watch)
-    listening = Method(_watch_calls.listening)
+    listening = ListMethod(_watch_calls.listening)
     dhcp_ask = Method(_watch_calls.dhcp_ask)
-    notice_routes = Method(_watch_calls.notice_routes)
+    notice_routes = ListMethod(_watch_calls.notice_routes)
     add_notice_route = Method(_watch_calls.add_notice_route)
     edit_notice_route = Method(_watch_calls.edit_notice_route)
     remove_notice_route = Method(_watch_calls.remove_notice_route)

@@ -6,21 +6,26 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
-from ._calls import Call, call, named
+from ._calls import Call, ListCall, call, listing, named, or_any
 
 if TYPE_CHECKING:
     from ..api.dhcp import (
         AdoptDone,
+        AllowedPage,
         AllowedServer,
         DhcpPreview,
         DhcpServerEdit,
         DhcpServerNew,
+        DhcpServerPage,
         DhcpServerView,
         DhcpSheet,
         ExportText,
         HoldingPart,
         HoldingsPage,
+        HoldingView,
+        LeasePage,
         LeaseView,
+        PoolPage,
         PoolView,
         PublishDone,
     )
@@ -29,35 +34,42 @@ if TYPE_CHECKING:
         AssignmentKind,
         AssignmentNew,
         AssignmentPage,
+        AssignmentRow,
         AssignmentView,
         BandDraft,
         BandEdit,
         BandNew,
+        BandPage,
         BandView,
         Candidate,
         FreeAnswer,
         LeaseEnded,
         Moved,
         Problems,
+        ProblemView,
         Renewal,
+        RolePage,
         RoleRule,
         Search,
         SettleDone,
         SiteEdit,
+        SitePage,
         SiteView,
         SubnetEdit,
         SubnetNew,
+        SubnetPage,
         SubnetPlan,
         SubnetView,
         UseNew,
+        UsePage,
         UseView,
     )
     from ..api.spreadsheets import CardView, ImportReport, NameCheck, NamesText
 
 
-def sites() -> Call[list[SiteView]]:
+def sites() -> ListCall[SiteView, SitePage]:
     """All sites."""
-    return call("list[SiteView]", "GET", "/api/v1/sites")
+    return listing("SitePage", "/api/v1/sites")
 
 
 def add_site(name: str, notes: str = "") -> Call[SiteView]:
@@ -65,9 +77,9 @@ def add_site(name: str, notes: str = "") -> Call[SiteView]:
     return call("SiteView", "POST", "/api/v1/sites", body={"name": name, "notes": notes})
 
 
-def edit_site(identity: int, edit: SiteEdit) -> Call[SiteView]:
+def edit_site(identity: int, edit: SiteEdit, version: int | None = None) -> Call[SiteView]:
     """Change a site. Raises BadInput, NotFound, StaleEdit."""
-    return call("SiteView", "PATCH", f"/api/v1/sites/{identity}", body=edit)
+    return call("SiteView", "PATCH", f"/api/v1/sites/{identity}", body=edit, version=or_any(version))
 
 
 def remove_site(identity: int) -> Call[None]:
@@ -75,9 +87,9 @@ def remove_site(identity: int) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/sites/{identity}")
 
 
-def planned_subnets(site: str | None = None) -> Call[list[SubnetView]]:
+def planned_subnets(site: str | None = None) -> ListCall[SubnetView, SubnetPage]:
     """Planned subnets of a site, or of all."""
-    return call("list[SubnetView]", "GET", "/api/v1/plan/subnets", {"site": site})
+    return listing("SubnetPage", "/api/v1/plan/subnets", {"site": site})
 
 
 def planned_subnet(which: int | str, site: str | None = None) -> Call[SubnetPlan]:
@@ -95,9 +107,18 @@ def draft_subnet(new: SubnetNew) -> Call[Problems]:
     return call("Problems", "POST", "/api/v1/plan/subnets/draft", body=new)
 
 
-def edit_subnet(which: int | str, edit: SubnetEdit, site: str | None = None) -> Call[SubnetPlan]:
+def edit_subnet(
+    which: int | str, edit: SubnetEdit, site: str | None = None, version: int | None = None
+) -> Call[SubnetPlan]:
     """Change a subnet. Raises BadInput, NotFound, StaleEdit."""
-    return call("SubnetPlan", "PATCH", f"/api/v1/plan/subnets/{named(which)}", {"site": site}, body=edit)
+    return call(
+        "SubnetPlan",
+        "PATCH",
+        f"/api/v1/plan/subnets/{named(which)}",
+        {"site": site},
+        body=edit,
+        version=or_any(version),
+    )
 
 
 def remove_subnet(which: int | str, site: str | None = None) -> Call[None]:
@@ -105,14 +126,14 @@ def remove_subnet(which: int | str, site: str | None = None) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/plan/subnets/{named(which)}", {"site": site})
 
 
-def split_subnet(which: int | str, prefix: int, site: str | None = None) -> Call[list[SubnetView]]:
+def split_subnet(which: int | str, prefix_length: int, site: str | None = None) -> Call[SubnetPage]:
     """Cut a subnet into equal parts with everything in it."""
     return call(
-        "list[SubnetView]",
+        "SubnetPage",
         "POST",
         f"/api/v1/plan/subnets/{named(which)}/split",
         {"site": site},
-        body={"prefix": prefix},
+        body={"prefix_length": prefix_length},
     )
 
 
@@ -123,9 +144,9 @@ def join_subnets(which: int | str, others: Sequence[int | str], site: str | None
     )
 
 
-def bands(subnet: int | str | None = None, site: str | None = None) -> Call[list[BandView]]:
+def bands(subnet: int | str | None = None, site: str | None = None) -> ListCall[BandView, BandPage]:
     """Bands of a subnet, or of all."""
-    return call("list[BandView]", "GET", "/api/v1/bands", {"subnet": subnet, "site": site})
+    return listing("BandPage", "/api/v1/bands", {"subnet": subnet, "site": site})
 
 
 def band(which: int | str, within: str | None = None, site: str | None = None) -> Call[BandView]:
@@ -143,9 +164,18 @@ def draft_band(draft: BandDraft) -> Call[Problems]:
     return call("Problems", "POST", "/api/v1/bands/draft", body=draft)
 
 
-def edit_band(which: int | str, edit: BandEdit, within: str | None = None, site: str | None = None) -> Call[BandView]:
+def edit_band(
+    which: int | str, edit: BandEdit, within: str | None = None, site: str | None = None, version: int | None = None
+) -> Call[BandView]:
     """Change a band. Raises BadInput, NotFound, StaleEdit."""
-    return call("BandView", "PATCH", f"/api/v1/bands/{named(which)}", {"within": within, "site": site}, body=edit)
+    return call(
+        "BandView",
+        "PATCH",
+        f"/api/v1/bands/{named(which)}",
+        {"within": within, "site": site},
+        body=edit,
+        version=or_any(version),
+    )
 
 
 def remove_band(which: int | str, within: str | None = None, site: str | None = None) -> Call[None]:
@@ -153,14 +183,14 @@ def remove_band(which: int | str, within: str | None = None, site: str | None = 
     return call("None", "DELETE", f"/api/v1/bands/{named(which)}", {"within": within, "site": site})
 
 
-def plan_problems(subnet: str | None = None) -> Call[Problems]:
+def plan_problems(subnet: str | None = None) -> ListCall[ProblemView, Problems]:
     """Every mistake in the plan, or in one subnet."""
-    return call("Problems", "GET", "/api/v1/plan/problems", {"subnet": subnet})
+    return listing("Problems", "/api/v1/plan/problems", {"subnet": subnet})
 
 
-def role_rules() -> Call[list[RoleRule]]:
+def role_rules() -> ListCall[RoleRule, RolePage]:
     """The roles and what they mean for planning."""
-    return call("list[RoleRule]", "GET", "/api/v1/roles")
+    return listing("RolePage", "/api/v1/roles")
 
 
 def set_role_rule(rule: RoleRule) -> Call[None]:
@@ -173,13 +203,16 @@ def forget_role_rule(name: str) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/roles/{quote(name, safe='')}")
 
 
-def assignment_page(
+def assignments(
     q: str = "", subnet: str | None = None, site: str | None = None, kind: AssignmentKind | None = None,
     role: str | None = None, on: bool | None = None, sort: str = "address", descending: bool = False,
-    cursor: str | None = None, offset: int = 0, limit: int = 200,
-) -> Call[AssignmentPage]:  # fmt: skip
-    """A page of the assignments that match all filters."""
-    return call("AssignmentPage", "GET", "/api/v1/assignments", locals())
+    limit: int | None = None,
+) -> ListCall[AssignmentRow, AssignmentPage]:  # fmt: skip
+    """The assignments that match all filters."""
+    given = {
+        "q": q, "subnet": subnet, "site": site, "kind": kind, "role": role, "on": on, "sort": sort, "descending": descending,
+    }  # fmt: skip
+    return listing("AssignmentPage", "/api/v1/assignments", given, limit)
 
 
 def assignment(which: int | str, site: str | None = None) -> Call[AssignmentView]:
@@ -192,27 +225,37 @@ def assign(new: AssignmentNew) -> Call[AssignmentView]:
     return call("AssignmentView", "POST", "/api/v1/assignments", body=new)
 
 
-def edit_assignment(which: int | str, edit: AssignmentEdit, site: str | None = None) -> Call[AssignmentView]:
+def edit_assignment(
+    which: int | str, edit: AssignmentEdit, site: str | None = None, version: int | None = None
+) -> Call[AssignmentView]:
     """Change an assignment. Raises BadInput, NotFound, StaleEdit."""
-    return call("AssignmentView", "PATCH", f"/api/v1/assignments/{named(which)}", {"site": site}, body=edit)
+    return call(
+        "AssignmentView",
+        "PATCH",
+        f"/api/v1/assignments/{named(which)}",
+        {"site": site},
+        body=edit,
+        version=or_any(version),
+    )
 
 
 def move_assignment(
     which: int | str, address: str, version: int | None = None, anyway: bool = False, site: str | None = None
 ) -> Call[Moved]:
     """Another address; gives what still has the old one entered. Raises Conflict, BadInput, StaleEdit."""
-    body = {"address": address, "version": version, "anyway": anyway}
-    return call("Moved", "POST", f"/api/v1/assignments/{named(which)}/move", {"site": site}, body=body)
+    body = {"address": address, "anyway": anyway}
+    path = f"/api/v1/assignments/{named(which)}/move"
+    return call("Moved", "POST", path, {"site": site}, body=body, version=version)
 
 
-def release(which: int | str, site: str | None = None) -> Call[None]:
+def release(which: int | str, site: str | None = None, version: int | None = None) -> Call[None]:
     """The address is nobody's any more."""
-    return call("None", "DELETE", f"/api/v1/assignments/{named(which)}", {"site": site})
+    return call("None", "DELETE", f"/api/v1/assignments/{named(which)}", {"site": site}, version=version)
 
 
-def uses(address: str | None = None, site: str | None = None) -> Call[list[UseView]]:
+def uses(address: str | None = None, site: str | None = None) -> ListCall[UseView, UsePage]:
     """Who uses an address, or all uses."""
-    return call("list[UseView]", "GET", "/api/v1/uses", {"address": address, "site": site})
+    return listing("UsePage", "/api/v1/uses", {"address": address, "site": site})
 
 
 def add_use(new: UseNew) -> Call[UseView]:
@@ -245,14 +288,14 @@ def prove(address: str, site: str | None = None, ask: bool = True) -> Call[Candi
     return call("Candidate", "POST", "/api/v1/prove", body={"address": address, "site": site, "ask": ask})
 
 
-def dhcp_servers() -> Call[list[DhcpServerView]]:
+def dhcp_servers() -> ListCall[DhcpServerView, DhcpServerPage]:
     """All DHCP servers."""
-    return call("list[DhcpServerView]", "GET", "/api/v1/dhcp/servers")
+    return listing("DhcpServerPage", "/api/v1/dhcp/servers")
 
 
-def dhcp_allowed() -> Call[list[AllowedServer]]:
+def dhcp_allowed() -> ListCall[AllowedServer, AllowedPage]:
     """The DHCP servers that the service's host allows to be reached."""
-    return call("list[AllowedServer]", "GET", "/api/v1/dhcp/allowed")
+    return listing("AllowedPage", "/api/v1/dhcp/allowed")
 
 
 def add_dhcp_server(new: DhcpServerNew) -> Call[DhcpServerView]:
@@ -260,9 +303,9 @@ def add_dhcp_server(new: DhcpServerNew) -> Call[DhcpServerView]:
     return call("DhcpServerView", "POST", "/api/v1/dhcp/servers", body=new)
 
 
-def edit_dhcp_server(which: int | str, edit: DhcpServerEdit) -> Call[DhcpServerView]:
+def edit_dhcp_server(which: int | str, edit: DhcpServerEdit, version: int | None = None) -> Call[DhcpServerView]:
     """Change how a server is reached."""
-    return call("DhcpServerView", "PATCH", f"/api/v1/dhcp/servers/{named(which)}", body=edit)
+    return call("DhcpServerView", "PATCH", f"/api/v1/dhcp/servers/{named(which)}", body=edit, version=or_any(version))
 
 
 def remove_dhcp_server(which: int | str) -> Call[None]:
@@ -297,17 +340,11 @@ def dhcp_read(which: int | str) -> Call[DhcpServerView]:
 
 
 def dhcp_holdings(
-    which: int | str,
-    *,
-    part: HoldingPart | None = None,
-    search: str = "",
-    now: bool = False,
-    offset: int = 0,
-    limit: int = 500,
-) -> Call[HoldingsPage]:
+    which: int | str, *, part: HoldingPart | None = None, search: str = "", now: bool = False, limit: int | None = None
+) -> ListCall[HoldingView, HoldingsPage]:
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
-    params = {"part": part, "search": search or None, "now": now or None, "offset": offset, "limit": limit}
-    return call("HoldingsPage", "GET", f"/api/v1/dhcp/servers/{named(which)}/holdings", params)
+    params = {"part": part, "search": search or None, "now": now or None}
+    return listing("HoldingsPage", f"/api/v1/dhcp/servers/{named(which)}/holdings", params, limit)
 
 
 def dhcp_sheet(which: int | str) -> Call[DhcpSheet]:
@@ -330,14 +367,14 @@ def end_lease(assignment: int) -> Call[LeaseEnded]:
     return call("LeaseEnded", "POST", f"/api/v1/dhcp/renewals/{assignment}/end")
 
 
-def dhcp_leases(server: int | None = None) -> Call[list[LeaseView]]:
+def dhcp_leases(server: int | str | None = None, limit: int | None = None) -> ListCall[LeaseView, LeasePage]:
     """Leases as the servers told them last."""
-    return call("list[LeaseView]", "GET", "/api/v1/dhcp/leases", {"server": server})
+    return listing("LeasePage", "/api/v1/dhcp/leases", {"server": server}, limit)
 
 
-def dhcp_pools() -> Call[list[PoolView]]:
+def dhcp_pools() -> ListCall[PoolView, PoolPage]:
     """How full every pool is."""
-    return call("list[PoolView]", "GET", "/api/v1/dhcp/pools")
+    return listing("PoolPage", "/api/v1/dhcp/pools")
 
 
 def dhcp_export(

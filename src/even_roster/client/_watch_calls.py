@@ -6,12 +6,14 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
-from ._calls import Call, call
+from ._calls import Call, ListCall, call, listing
 
 if TYPE_CHECKING:
     from ..api.findings import (
         FindingList,
         FindingSheet,
+        FindingView,
+        KindPage,
         KindView,
         StepDone,
     )
@@ -20,27 +22,29 @@ if TYPE_CHECKING:
         AskAnswer,
         Keeping,
         KeepingEdit,
+        ListeningPage,
         ListeningView,
         RouteEdit,
         RouteNew,
+        RoutePage,
         RouteTest,
         RouteView,
         WatchEdit,
+        WatchPage,
         WatchView,
     )
 
 
 def findings(
-    state: str = "open", kind: str | None = None, subject: str | None = None, limit: int = 1000
-) -> Call[FindingList]:  # fmt: skip
+    state: str = "open", kind: str | None = None, subject: str | None = None, limit: int | None = None
+) -> ListCall[FindingView, FindingList]:
     """Findings, what needs attention first; `state` is open, accepted, closed, standing or all."""
-    given = {"state": state, "kind": kind, "subject": subject, "limit": limit}
-    return call("FindingList", "GET", "/api/v1/findings", given)
+    return listing("FindingList", "/api/v1/findings", {"state": state, "kind": kind, "subject": subject}, limit)
 
 
-def finding_kinds() -> Call[list[KindView]]:
+def finding_kinds() -> ListCall[KindView, KindPage]:
     """Every kind of finding there is."""
-    return call("list[KindView]", "GET", "/api/v1/findings/kinds")
+    return listing("KindPage", "/api/v1/findings/kinds")
 
 
 def finding(identity: int) -> Call[FindingSheet]:
@@ -88,9 +92,9 @@ def why(address: str) -> Call[Why]:
     return call("Why", "GET", f"/api/v1/why/{quote(address, safe='')}")
 
 
-def watches() -> Call[list[WatchView]]:
+def watches() -> ListCall[WatchView, WatchPage]:
     """How every planned subnet is watched."""
-    return call("list[WatchView]", "GET", "/api/v1/watches")
+    return listing("WatchPage", "/api/v1/watches")
 
 
 def edit_watch(subnet: int, edit: WatchEdit) -> Call[WatchView]:
@@ -98,9 +102,9 @@ def edit_watch(subnet: int, edit: WatchEdit) -> Call[WatchView]:
     return call("WatchView", "PUT", f"/api/v1/watches/{subnet}", body=edit)
 
 
-def listening() -> Call[list[ListeningView]]:
+def listening() -> ListCall[ListeningView, ListeningPage]:
     """What is listened to and was heard."""
-    return call("list[ListeningView]", "GET", "/api/v1/listening")
+    return listing("ListeningPage", "/api/v1/listening")
 
 
 def dhcp_ask(adapter: str | None = None, wait: float = 4.0) -> Call[AskAnswer]:
@@ -108,9 +112,9 @@ def dhcp_ask(adapter: str | None = None, wait: float = 4.0) -> Call[AskAnswer]:
     return call("AskAnswer", "POST", "/api/v1/dhcp/ask", body={"adapter": adapter, "wait": wait})
 
 
-def notice_routes() -> Call[list[RouteView]]:
+def notice_routes() -> ListCall[RouteView, RoutePage]:
     """Where notices go."""
-    return call("list[RouteView]", "GET", "/api/v1/notices")
+    return listing("RoutePage", "/api/v1/notices")
 
 
 def add_notice_route(new: RouteNew) -> Call[RouteView]:

@@ -36,7 +36,7 @@ class Card:
     name: str
     mac: str
     role: str
-    note: str
+    notes: str
     subnet: str
     reserved: bool
 
@@ -65,7 +65,7 @@ def card(plan: Plan, site: int, address: Address) -> Card:
         dns=tuple(dotted(a) for a in subnet.dns), domain=subnet.domain, ntp=tuple(dotted(a) for a in subnet.ntp),
         vlan=subnet.vlan, name=item.name if item else "",
         mac=str(Mac(item.mac)) if item and item.mac is not None else "", role=item.role if item else "",
-        note=item.note if item else "", subnet=subnet.name,
+        notes=item.notes if item else "", subnet=subnet.name,
         reserved=item is not None and item.kind is AssignmentKind.RESERVED,
     )  # fmt: skip
 
@@ -78,7 +78,7 @@ def lines(one: Card) -> list[tuple[str, str]]:
         ("DNS", ", ".join(one.dns)), ("domain", one.domain), ("time (NTP)", ", ".join(one.ntp)),
         ("VLAN", str(one.vlan) if one.vlan else ""), ("name", one.name), ("MAC", one.mac),
         ("MAC, other notations", "   ".join(write_mac(Mac.parse(one.mac).value, n) for n in ("DASHES", "bare")) if one.mac else ""),
-        ("role", one.role), ("note", one.note),
+        ("role", one.role), ("notes", one.notes),
     ]  # fmt: skip
     return [(name, value) for name, value in found if value]
 

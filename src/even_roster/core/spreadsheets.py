@@ -20,14 +20,14 @@ from .ranges import RangeError, parse
 from .text import clean
 
 MOST_ROWS = 100_000
-FIELDS = ("address", "name", "mac", "kind", "role", "note", "on", "subnet", "site")
+FIELDS = ("address", "name", "mac", "kind", "role", "notes", "on", "subnet", "site")
 _HEADERS = {
     "address": ("address", "ip", "ip address", "ipv4", "ipv4 address", "ip-address", "ip_address", "host address", "adresse"),
     "name": ("name", "hostname", "host", "host name", "device", "device name", "computer", "label"),
     "mac": ("mac", "mac address", "mac-address", "mac_address", "hardware address", "ethernet", "physical address", "hw address"),
     "kind": ("kind", "type", "how", "assignment", "static/dhcp", "mode"),
     "role": ("role", "category", "device type", "function", "group"),
-    "note": ("note", "notes", "comment", "comments", "remark", "remarks", "description", "info"),
+    "notes": ("note", "notes", "comment", "comments", "remark", "remarks", "description", "info"),
     "on": ("on", "enabled", "active", "state"),
     "subnet": ("subnet", "network", "range", "vlan name"),
     "site": ("site", "location", "building"),
@@ -108,7 +108,7 @@ class _Read:
     mac: MacNumber | None
     kind: AssignmentKind | None
     role: str
-    note: str
+    notes: str
     on: bool
 
 
@@ -184,7 +184,7 @@ def _read(cells: Mapping[str, str], headers: Mapping[str, str], sites: Mapping[s
     return _Read(
         site, _address(cells["address"], headers["address"]), _name(cells.get("name", ""), headers.get("name", "")),
         _mac(cells.get("mac", ""), headers.get("mac", "")), kind, clean(cells.get("role", ""), 40).casefold(),
-        clean(cells.get("note", ""), 1000), on not in _OFF,
+        clean(cells.get("notes", ""), 1000), on not in _OFF,
     )  # fmt: skip
 
 
@@ -239,7 +239,7 @@ def _against(
     if there is not None:
         new = replace(
             there, name=read.name or there.name, mac=read.mac if read.mac is not None else there.mac,
-            kind=read.kind or there.kind, role=read.role or there.role, note=read.note or there.note,
+            kind=read.kind or there.kind, role=read.role or there.role, notes=read.notes or there.notes,
             on=read.on if cells.get("on") else there.on,
         )  # fmt: skip
         return RowPlan(number, "same" if new == there else "change", address, there, new)
@@ -251,7 +251,7 @@ def _against(
         raise _Bad(column, f"{address} has neither a name nor a MAC, so it is not clear whose it is")
     item = Assignment(
         0, read.site, subnet.id, read.address, read.kind or AssignmentKind.STATIC, read.mac, read.name, read.role,
-        read.note, read.on,
+        read.notes, read.on,
     )  # fmt: skip
     return RowPlan(number, "add", address, None, item)
 
@@ -295,7 +295,7 @@ def export_rows(plan: Plan, items: Iterable[Assignment]) -> Iterable[list[str]]:
         yield [
             guarded(cell) for cell in (
                 dotted(item.address), item.name, str(Mac(item.mac)) if item.mac is not None else "",
-                item.kind.value, item.role, item.note, "on" if item.on else "off", subnet.name or str(subnet.network),
+                item.kind.value, item.role, item.notes, "on" if item.on else "off", subnet.name or str(subnet.network),
                 plan.sites[item.site].name,
             )
         ]  # fmt: skip

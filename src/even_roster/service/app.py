@@ -37,7 +37,9 @@ from .watching import watch_routes
 from .watching.listening import Listening
 from .watching.watcher import Watcher
 from .web import contract
+from .web.admission import Admission
 from .web.auth import Gate
+from .web.description import identity
 from .web.etags import EntityTags
 from .web.problems import install, respond
 
@@ -122,7 +124,7 @@ def create_app(context: Context) -> FastAPI:
 
     app = FastAPI(
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
-        openapi_url="/api/v1/openapi.json", separate_input_output_schemas=False,
+        openapi_url="/api/v1/openapi.json", generate_unique_id_function=identity,
     )  # fmt: skip
     running = RunningScans(context)
     servers = DhcpServers(context)
@@ -148,6 +150,7 @@ def create_app(context: Context) -> FastAPI:
     _serve_console(app)
     app.add_middleware(EntityTags)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
+    app.add_middleware(Admission)
     app.add_middleware(Guard, gate=app.state.gate, loopback_only=context.settings.loopback_only)
     return app
 

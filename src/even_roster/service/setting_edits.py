@@ -50,7 +50,7 @@ def changed(context: Context, kinds: set[str]) -> None:
     """Settings of some kinds were edited: everybody who keeps a picture of them looks again."""
     if "role" in kinds:
         context.plan.rules_changed()
-        context.tell(PlanEvent(change=0, kinds=["role"]))
+        context.tell(PlanEvent(change_id=0, kinds=["role"]))
     if "prefix" in kinds:
         context.reload_own_vendors()
         refresh_all(context.database, context.vendor_of)
@@ -62,7 +62,7 @@ def changed(context: Context, kinds: set[str]) -> None:
         context.plan.leases_changed()
         context.plan.holdings_changed()
         context.findings.servers_changed()
-        context.tell(DhcpEvent(server=None))
+        context.tell(DhcpEvent(server_id=None))
     if "router member" in kinds:
         context.findings.members_changed()
     if "notice route" in kinds:

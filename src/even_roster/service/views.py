@@ -54,7 +54,7 @@ def device_row(row: rows.DeviceRow) -> DeviceRow:
         id=row.id, version=row.version, name=row.name, seen_name=row.seen_name, called=row.called,
         called_because=row.called_because, role=row.role, owner=row.owner,
         place=row.place, notes=row.notes, address=address, mac=str(Mac(row.mac)) if row.mac != NO_MAC else None,
-        macs=row.macs, vendor=row.vendor, local=row.local, ports=row.ports, web=web_link(address, row.ports),
+        adapter_count=row.macs, vendor=row.vendor or None, local=row.local, ports=row.ports, web=web_link(address, row.ports),
         first_seen=maybe_time(row.first_seen), last_seen=maybe_time(row.last_seen), expected=not row.last_seen,
         retired=row.retired,
     )  # fmt: skip
@@ -79,7 +79,7 @@ def stay_row(row: rows.StayRow, vendors: VendorRegistry) -> StayRow:
     view = mac_view(row.mac, vendors) if row.mac is not None else None
     return StayRow(
         address=dotted(row.address), mac=view.mac if view else None, vendor=view.vendor if view else None,
-        first=time_of(row.first), last=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
+        first_seen=time_of(row.first), last_seen=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
         device=stay_device(row), widest_gap=None if row.widest is None else row.widest // 1000,
         silent_since=maybe_time(row.silent_first), ended=Reason(row.reason).words,
     )  # fmt: skip
@@ -93,8 +93,8 @@ def stay_device(row: rows.StayRow) -> DeviceRef | None:
 def name_stay(row: rows.NameStayRow) -> NameStay:
     """A row of `name_stays`."""
     return NameStay(
-        name=row.name, source=row.source, address=dotted(row.address), first=time_of(row.first),
-        last=time_of(row.last),
+        name=row.name, source=row.source, address=dotted(row.address), first_seen=time_of(row.first),
+        last_seen=time_of(row.last),
     )  # fmt: skip
 
 
@@ -114,7 +114,7 @@ def result(
     times = ReplyTime(min=round(rtt[0], 3), avg=round(rtt[1], 3)) if rtt else None
     return AddressResult(
         address=dotted(address), answered=True, by=(Source(by) & _BY).words,
-        macs=[mac_view(mac, vendors) for mac in macs],
+        claims=[mac_view(mac, vendors) for mac in macs],
         names=[NameView(name=name, source=source) for name, source in names],
         rtt_ms=times, ports=ports, foreign=foreign,
         device=next((devices[mac] for mac in macs if mac in devices), None),
@@ -124,7 +124,7 @@ def result(
 def silent(address: Address, device: DeviceRef | None) -> AddressResult:
     """An address that was asked and did not answer."""
     return AddressResult(
-        address=dotted(address), answered=False, by=[], macs=[], names=[], rtt_ms=None, ports=[], foreign=False,
+        address=dotted(address), answered=False, by=[], claims=[], names=[], rtt_ms=None, ports=[], foreign=False,
         device=device,
     )  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 
@@ -17,12 +18,16 @@ class Missing(LookupError):
     """There is no such thing in the roster."""
 
 
+Versions = Collection[int] | None
+"""The versions of an item that an edit may be based on; None: whatever it is now."""
+
+
 class StaleEdit(Exception):
     """Somebody else changed the item meanwhile; `current` holds its fields now, `version` its version."""
 
-    def __init__(self, identity: int, version: int, current: dict[str, Any]) -> None:
-        self.identity, self.version, self.current = identity, version, current
-        super().__init__(f"device {identity} was changed meanwhile: it is at version {version}")
+    def __init__(self, what: str, version: int, current: dict[str, Any]) -> None:
+        self.version, self.current = version, current
+        super().__init__(f"{what} was changed meanwhile: it is at version {version}")
 
 
 class AddressTaken(Exception):

@@ -59,7 +59,7 @@ def to_values(item: Record) -> Values:
             return {
                 "id": item.id, "version": item.version, "site": item.site, "subnet": item.subnet,
                 "address": item.address, "kind": item.kind.value, "mac": item.mac, "name": item.name,
-                "role": item.role, "note": item.note, "on": item.on, "device": item.device or None,
+                "role": item.role, "note": item.notes, "on": item.on, "device": item.device or None,
             }  # fmt: skip
         case Site():
             return {"id": item.id, "version": item.version, "name": item.name, "here": item.here, "notes": item.notes}

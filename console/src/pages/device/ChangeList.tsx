@@ -6,14 +6,27 @@ import { what } from "../../lib/changes";
 import { ago, moment } from "../../lib/format";
 import { Button } from "../../parts/basics";
 
-const UNDOABLE = new Set(["set", "retire", "restore", "add", "join", "split", "replace", "assign", "reserve", "move", "release"]);
+const UNDOABLE = new Set([
+  "set",
+  "retire",
+  "restore",
+  "add",
+  "join",
+  "split",
+  "replace",
+  "assign",
+  "reserve",
+  "move",
+  "release",
+]);
 
 export function ChangeList({ changes }: { changes: ChangeRow[] }) {
   const client = useQueryClient();
   const undo = useMutation({
-    mutationFn: (id: number) => api.post(`/api/v1/changes/${id}/undo`),
+    mutationFn: (id: number) => api.post("/api/v1/changes/{identity}/undo", { path: { identity: id } }),
     onSuccess: () => {
-      for (const key of ["device", "devices", "assignments", "explain", "plan", "reviews"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["device", "devices", "assignments", "explain", "plan", "reviews"])
+        void client.invalidateQueries({ queryKey: [key] });
     },
   });
   return (
@@ -21,12 +34,25 @@ export function ChangeList({ changes }: { changes: ChangeRow[] }) {
       <ul>
         {changes.map((change, index) => (
           <li key={change.id} className="flex items-start gap-2 border-b border-rule py-1 text-sm">
-            <span className="min-w-0 flex-1 break-words">{what(change)}<span className="block text-soft" title={moment(change.at)}>{change.who}, {ago(change.at)}</span></span>
-            {index === 0 && UNDOABLE.has(change.action) ? <Button tone="quiet" onClick={() => undo.mutate(change.id)}>Undo</Button> : null}
+            <span className="min-w-0 flex-1 break-words">
+              {what(change)}
+              <span className="block text-soft" title={moment(change.at)}>
+                {change.who}, {ago(change.at)}
+              </span>
+            </span>
+            {index === 0 && UNDOABLE.has(change.action) ? (
+              <Button tone="quiet" onClick={() => undo.mutate(change.id)}>
+                Undo
+              </Button>
+            ) : null}
           </li>
         ))}
       </ul>
-      {undo.error ? <p role="alert" className="mt-1 text-sm text-alarm">{undo.error.message}.</p> : null}
+      {undo.error ? (
+        <p role="alert" className="mt-1 text-sm text-alarm">
+          {undo.error.message}.
+        </p>
+      ) : null}
     </>
   );
 }

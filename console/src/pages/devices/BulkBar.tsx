@@ -8,16 +8,28 @@ import { Button, Input } from "../../parts/basics";
 import { type ColumnName, COLUMNS } from "./columns";
 import { RoleSelect } from "../../parts/RoleSelect";
 
-export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<number, DeviceRow>; columns: ColumnName[]; clear(): void }) {
+export function BulkBar({
+  selected,
+  columns,
+  clear,
+}: {
+  selected: ReadonlyMap<number, DeviceRow>;
+  columns: ColumnName[];
+  clear(): void;
+}) {
   const [role, setRole] = useState("");
   const [owner, setOwner] = useState("");
   const [copied, setCopied] = useState(false);
   const client = useQueryClient();
   const set = useMutation({
-    mutationFn: () => api.post("/api/v1/devices/bulk", {
-      devices: [...selected.values()].map(({ id, version }) => ({ id, version })),
-      ...(role ? { role } : {}), ...(owner.trim() ? { owner: owner.trim() } : {}),
-    }),
+    mutationFn: () =>
+      api.post("/api/v1/devices/bulk", {
+        body: {
+          devices: [...selected.values()].map(({ id, version }) => ({ id, version })),
+          ...(role ? { role } : {}),
+          ...(owner.trim() ? { owner: owner.trim() } : {}),
+        },
+      }),
     onSuccess: () => {
       void client.invalidateQueries({ queryKey: ["devices"] });
       void client.invalidateQueries({ queryKey: ["device"] });
@@ -25,27 +37,61 @@ export function BulkBar({ selected, columns, clear }: { selected: ReadonlyMap<nu
     },
   });
   const settle = useMutation({
-    mutationFn: () => api.post<SettleDone>("/api/v1/assignments/settle", { devices: [...selected.keys()] }),
-    onSuccess: () => { for (const key of ["devices", "device", "assignments", "plan", "dhcp", "ruler"]) void client.invalidateQueries({ queryKey: [key] }); },
+    mutationFn: () => api.post("/api/v1/assignments/settle", { body: { devices: [...selected.keys()] } }),
+    onSuccess: () => {
+      for (const key of ["devices", "device", "assignments", "plan", "dhcp", "ruler"])
+        void client.invalidateQueries({ queryKey: [key] });
+    },
   });
   const copy = async () => {
-    const lines = [...selected.values()].map((device) => columns.map((column) => COLUMNS[column].text(device)).join("\t"));
+    const lines = [...selected.values()].map((device) =>
+      columns.map((column) => COLUMNS[column].text(device)).join("\t"),
+    );
     await navigator.clipboard.writeText([columns.join("\t"), ...lines].join("\n"));
     setCopied(true);
   };
   return (
-    <form className="flex flex-wrap items-center gap-2 border-t border-rule bg-wash px-4 py-1.5 text-sm"
-      onSubmit={(event) => { event.preventDefault(); set.mutate(); }}>
+    <form
+      className="flex flex-wrap items-center gap-2 border-t border-rule bg-wash px-4 py-1.5 text-sm"
+      onSubmit={(event) => {
+        event.preventDefault();
+        set.mutate();
+      }}
+    >
       <span className="font-semibold">{plural(selected.size, "device")} selected</span>
       <RoleSelect label="Role for all" value={role} onChange={setRole} none="role…" wide={false} />
-      <Input aria-label="Owner for all" placeholder="owner…" value={owner} onChange={(event) => setOwner(event.target.value)} className="w-40" />
-      <Button tone="ink" type="submit" disabled={set.isPending || (!role && !owner.trim())}>Set for all</Button>
-      <Button disabled={settle.isPending} title="Reserved where it is leased, static where it is typed in, as one change" onClick={() => settle.mutate()}>{settle.isPending ? "Looking…" : "Make addresses lasting"}</Button>
+      <Input
+        aria-label="Owner for all"
+        placeholder="owner…"
+        value={owner}
+        onChange={(event) => setOwner(event.target.value)}
+        className="w-40"
+      />
+      <Button tone="ink" type="submit" disabled={set.isPending || (!role && !owner.trim())}>
+        Set for all
+      </Button>
+      <Button
+        disabled={settle.isPending}
+        title="Reserved where it is leased, static where it is typed in, as one change"
+        onClick={() => settle.mutate()}
+      >
+        {settle.isPending ? "Looking…" : "Make addresses lasting"}
+      </Button>
       <Button onClick={() => void copy()}>{copied ? "Copied" : "Copy as text"}</Button>
-      <Button tone="quiet" onClick={clear}>Select none</Button>
-      {settle.error ? <span role="alert" className="text-alarm">{settle.error.message}; nothing was changed.</span> : null}
+      <Button tone="quiet" onClick={clear}>
+        Select none
+      </Button>
+      {settle.error ? (
+        <span role="alert" className="text-alarm">
+          {settle.error.message}; nothing was changed.
+        </span>
+      ) : null}
       {settle.data ? <Settled done={settle.data} /> : null}
-      {set.error ? <span role="alert" className="text-alarm">{set.error.message}; nothing was set.</span> : null}
+      {set.error ? (
+        <span role="alert" className="text-alarm">
+          {set.error.message}; nothing was set.
+        </span>
+      ) : null}
     </form>
   );
 }
@@ -54,8 +100,16 @@ function Settled({ done }: { done: SettleDone }) {
   return (
     <ul className="w-full" aria-live="polite">
       {done.devices.map((one) => (
-        <li key={one.device} className={one.why_not ? "text-amber" : ""}>
-          {one.name || `device ${one.device}`}: {one.why_not ? `nothing to do: ${one.why_not}` : one.moves ? `static ${one.address}, to be typed in: its role must not depend on a pool` : one.kind === "reserved" ? `${one.address} is reserved for it; publish the plan` : `${one.address} is static, as it is typed in`}.
+        <li key={one.device?.id ?? one.name} className={one.why_not ? "text-amber" : ""}>
+          {one.name || `device ${one.device?.id}`}:{" "}
+          {one.why_not
+            ? `nothing to do: ${one.why_not}`
+            : one.moves
+              ? `static ${one.address}, to be typed in: its role must not depend on a pool`
+              : one.kind === "reserved"
+                ? `${one.address} is reserved for it; publish the plan`
+                : `${one.address} is static, as it is typed in`}
+          .
         </li>
       ))}
     </ul>

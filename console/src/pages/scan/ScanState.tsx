@@ -11,7 +11,9 @@ export function ScanState({ state }: { state: string }) {
   const look = LOOK[state] ?? LOOK.done!;
   return (
     <span className={`inline-flex items-center gap-1.5 ${look.colour}`}>
-      <svg viewBox="0 0 12 12" className="size-3" fill="none" stroke="currentColor" strokeWidth="1.8" aria-hidden><path d={look.path} /></svg>
+      <svg viewBox="0 0 12 12" className="size-3" fill="none" stroke="currentColor" strokeWidth="1.8" aria-hidden>
+        <path d={look.path} />
+      </svg>
       {look.word}
     </span>
   );

@@ -17,16 +17,22 @@ export function useResults(scan: number): { results: AddressResult[]; error: Err
   const show = useCallback(() => {
     setResults([...known.current.values()].sort((a, b) => addressNumber(a.address) - addressNumber(b.address)));
   }, []);
-  const load = useCallback(async (signal: { ended: boolean }) => {
-    let cursor: string | null = null;
-    do {
-      const page: ResultPage = await api.get(`/api/v1/scans/${scan}/addresses`, { cursor, limit: PAGE });
-      if (signal.ended) return;
-      for (const result of page.addresses) known.current.set(result.address, result);
-      show();
-      cursor = page.next;
-    } while (cursor && known.current.size < MOST);
-  }, [scan, show]);
+  const load = useCallback(
+    async (signal: { ended: boolean }) => {
+      let cursor: string | null = null;
+      do {
+        const page: ResultPage = await api.get("/api/v1/scans/{identity}/addresses", {
+          path: { identity: scan },
+          query: { cursor, limit: PAGE },
+        });
+        if (signal.ended) return;
+        for (const result of page.items) known.current.set(result.address, result);
+        show();
+        cursor = page.next;
+      } while (cursor && known.current.size < MOST);
+    },
+    [scan, show],
+  );
 
   useEffect(() => {
     const signal = { ended: false };
@@ -36,7 +42,7 @@ export function useResults(scan: number): { results: AddressResult[]; error: Err
     const off = onScan((event) => {
       if (event.scan.id !== scan) return;
       for (const result of event.addresses) known.current.set(result.address, result);
-      missed ||= event.more > 0;
+      missed ||= event.left_out > 0;
       if (event.addresses.length > 0) show();
       if (event.scan.state !== "running" && missed) begin();
     });

@@ -2,7 +2,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
-import type { FreeAnswer } from "../../api/types";
 import { AssignForm } from "../../parts/AssignForm";
 import { Button, Field, Input } from "../../parts/basics";
 import { Proof } from "../../parts/Proof";
@@ -14,22 +13,51 @@ export function FreeFinder({ where, onShow }: { where: string; onShow(address: s
   const [adjacent, setAdjacent] = useState(false);
   const [giving, setGiving] = useState<string | null>(null);
   const find = useMutation({
-    mutationFn: () => api.post<FreeAnswer>("/api/v1/free", { where, role, count: Math.min(Math.max(Number(count) || 1, 1), 64), adjacent }),
+    mutationFn: () =>
+      api.post("/api/v1/free", {
+        body: { where, role, count: Math.min(Math.max(Number(count) || 1, 1), 64), adjacent },
+      }),
     onSuccess: () => setGiving(null),
   });
   return (
     <div>
-      <form className="flex flex-wrap items-end gap-3" onSubmit={(event) => { event.preventDefault(); find.mutate(); }}>
+      <form
+        className="flex flex-wrap items-end gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          find.mutate();
+        }}
+      >
         <Field label="For a device of role">
           <RoleSelect value={role} onChange={setRole} none="any" wide={false} />
         </Field>
-        <Field label="How many"><Input value={count} onChange={(event) => setCount(event.target.value)} inputMode="numeric" className="w-16 text-right" /></Field>
-        <label className="flex items-center gap-1.5 py-1.5 text-sm"><input type="checkbox" checked={adjacent} onChange={(event) => setAdjacent(event.target.checked)} /> next to each other</label>
-        <Button tone="ink" type="submit" disabled={find.isPending}>Find free addresses</Button>
-        <span className="py-1.5 text-sm text-soft" aria-live="polite">{find.isPending ? "Asking the wire, about three seconds…" : ""}</span>
+        <Field label="How many">
+          <Input
+            value={count}
+            onChange={(event) => setCount(event.target.value)}
+            inputMode="numeric"
+            className="w-16 text-right"
+          />
+        </Field>
+        <label className="flex items-center gap-1.5 py-1.5 text-sm">
+          <input type="checkbox" checked={adjacent} onChange={(event) => setAdjacent(event.target.checked)} /> next to
+          each other
+        </label>
+        <Button tone="ink" type="submit" disabled={find.isPending}>
+          Find free addresses
+        </Button>
+        <span className="py-1.5 text-sm text-soft" aria-live="polite">
+          {find.isPending ? "Asking the wire, about three seconds…" : ""}
+        </span>
       </form>
-      {find.error ? <p role="alert" className="mt-2 text-sm text-alarm">{find.error.message}.</p> : null}
-      {find.data && find.data.candidates.length === 0 ? <p className="mt-2 text-sm">None is left here. Widen a band, or take another subnet.</p> : null}
+      {find.error ? (
+        <p role="alert" className="mt-2 text-sm text-alarm">
+          {find.error.message}.
+        </p>
+      ) : null}
+      {find.data && find.data.candidates.length === 0 ? (
+        <p className="mt-2 text-sm">None is left here. Widen a band, or take another subnet.</p>
+      ) : null}
       <div className="mt-2">
         {find.data?.candidates.map((found) => (
           <div key={found.address}>
@@ -37,7 +65,18 @@ export function FreeFinder({ where, onShow }: { where: string; onShow(address: s
               <Button onClick={() => onShow(found.address)}>Show</Button>
               <Button onClick={() => setGiving(found.address)}>Assign…</Button>
             </Proof>
-            {giving === found.address ? <AssignForm address={found.address} given={{ role }} onDone={() => { setGiving(null); find.reset(); onShow(found.address); }} onCancel={() => setGiving(null)} /> : null}
+            {giving === found.address ? (
+              <AssignForm
+                address={found.address}
+                given={{ role }}
+                onDone={() => {
+                  setGiving(null);
+                  find.reset();
+                  onShow(found.address);
+                }}
+                onCancel={() => setGiving(null)}
+              />
+            ) : null}
           </div>
         ))}
       </div>

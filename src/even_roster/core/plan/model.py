@@ -159,7 +159,7 @@ class Assignment:
     mac: MacNumber | None = None
     name: str = ""
     role: str = ""
-    note: str = ""
+    notes: str = ""
     on: bool = True
     version: int = 1
     device: int = 0

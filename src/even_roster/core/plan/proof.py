@@ -14,7 +14,7 @@ from enum import StrEnum
 from ..address import Address, dotted
 from ..holdings import Claim, Part
 from ..mac import Mac, MacNumber
-from .model import AssignmentKind, BandKind, Plan, Subnet
+from .model import AssignmentKind, Band, BandKind, Plan, Subnet
 
 DOUBT_MS = 180 * 24 * 3600 * 1000
 _DAY = 24 * 3600 * 1000
@@ -85,7 +85,7 @@ class Proof:
     address: Address
     grade: Grade
     subnet: Subnet | None
-    band: str | None
+    band: Band | None
     reasons: tuple[str, ...]
     last_seen: LastSeen | None
 
@@ -108,7 +108,7 @@ def prove(
         weak.append(f"it lies in the {band.title}, which is kept free")
     grade = Grade.TAKEN if against else Grade.DOUBTFUL if weak else Grade.CLEAR
     reasons = [*against, *weak, *_in_favour(evidence, subnet, now, bool(against))]
-    return Proof(address, grade, subnet, band.title if band else None, tuple(reasons), evidence.last_seen)
+    return Proof(address, grade, subnet, band, tuple(reasons), evidence.last_seen)
 
 
 def _planned(plan: Plan, site: int, address: Address, subnet: Subnet | None) -> list[str]:

@@ -121,11 +121,11 @@ def _reserved(site: Site) -> list[AssignmentNew]:
         name="portable-05",
         role="portable",
         kind="reserved",
-        note="the stage manager's",
+        notes="the stage manager's",
     )
     absent = AssignmentNew(
         address="10.44.10.182", mac="02:c0:9f:ae:00:77", name="portable-touring", role="portable", kind="reserved",
-        note="comes with the touring company",
+        notes="comes with the touring company",
     )  # fmt: skip
     return [waiting, absent]
 

@@ -40,7 +40,7 @@ def give_plan(
     if context.plan.plan.subnets:
         return
     here = context.plan.site_here
-    context.plan.edit(WHO, planning.edit_site(here, SiteEdit(name=site)))
+    context.plan.edit(WHO, planning.edit_site(here, None, SiteEdit(name=site)))
     for subnet in subnets:
         context.plan.edit(WHO, planning.add_subnet(subnet, here))
     values = {"site": here, "name": server, "kind": "standin", "settings": {}, "addresses": []}

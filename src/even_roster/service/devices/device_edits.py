@@ -17,7 +17,7 @@ from ...core.plan.model import Assignment, Plan
 from ...core.roster import FIELDS, Adapter, Case, Device, Known
 from ...core.text import clean, clean_note
 from ...store import change_queries, seen_records
-from ...store.edits import EditError, Missing, StaleEdit
+from ...store.edits import EditError, Missing, StaleEdit, Versions
 from ..knowing.plan_book import Desk, Edit
 from ..naming import request_values
 
@@ -26,18 +26,18 @@ Making = Callable[[Desk], Edit]
 
 
 def set_fields(
-    wanted: Sequence[tuple[int, int | None]], fields: Mapping[str, str], with_hostname: bool = False
+    wanted: Sequence[tuple[int, Versions]], fields: Mapping[str, str], with_hostname: bool = False
 ) -> Making:  # fmt: skip
-    """Set some fields of devices, given by id and the version the edit is based on (None: whatever it is now): all or none. With
-    `with_hostname` a new name becomes the planned hostname too. Raises EditError, Missing, StaleEdit."""
+    """Set some fields of devices, given by id and the versions the edit may be based on (None: whatever it is now): all or none.
+    With `with_hostname` a new name becomes the planned hostname too. Raises EditError, Missing, StaleEdit."""
 
     def make(desk: Desk) -> Edit:
         values: dict[str, Any] = {name: _checked(desk.plan, name, value) for name, value in fields.items()}
         known = desk.known([identity for identity, _ in wanted])
         before: list[Record] = []
         after: list[Record] = []
-        for identity, version in wanted:
-            was = _device(known, identity, version)
+        for identity, versions in wanted:
+            was = _device(known, identity, versions)
             new = replace(was, **values)
             if new != was:
                 before.append(was)
@@ -68,12 +68,12 @@ def _follows(plan: Plan, device: Device) -> list[Assignment]:
     return [one for one in items if one.name == items[0].name]
 
 
-def retire(identity: int, version: int | None, retired: bool, release: bool = False) -> Making:
+def retire(identity: int, versions: Versions, retired: bool, release: bool = False) -> Making:
     """Take a device out of the lists, or bring it back; its history stays. With `release` its addresses are nobody's any more.
     Raises Missing, StaleEdit, EditError."""
 
     def make(desk: Desk) -> Edit:
-        was = _device(desk.known([identity]), identity, version)
+        was = _device(desk.known([identity]), identity, versions)
         given = desk.plan.of_device(identity)
         if retired and given and not release:
             where = ", ".join(dotted(item.address) for item in given[:3])
@@ -253,12 +253,12 @@ def take_back(change: int) -> Making:
     return make
 
 
-def _device(known: Known, identity: int, version: int | None) -> Device:
+def _device(known: Known, identity: int, versions: Versions) -> Device:
     device = known.devices.get(identity)
     if device is None:
         raise Missing(f"there is no device {identity} in the roster")
-    if version is not None and version != device.version:
-        raise StaleEdit(identity, device.version, {name: getattr(device, name) for name in FIELDS})
+    if versions is not None and device.version not in versions:
+        raise StaleEdit(f"device {identity}", device.version, {name: getattr(device, name) for name in FIELDS})
     return device
 
 

@@ -11,7 +11,7 @@ from fastapi import APIRouter, Query, Response
 from ...api.devices import (
     BulkDone,
     BulkEdit,
-    ChangeRow,
+    ChangePage,
     DeviceEdit,
     DeviceNew,
     DevicePage,
@@ -22,6 +22,7 @@ from ...api.devices import (
     Replacement,
     Retirement,
     ReviewCase,
+    ReviewPage,
     Split,
 )
 from ...api.events import DevicesEvent
@@ -34,6 +35,8 @@ from ..context import Context, now_ms
 from ..naming import request_values, resolving
 from ..naming.references import DeviceToChange, DeviceToRead
 from ..web.deps import ContextDep, Who, as_json, located
+from ..web.matching import IfMatch, MaybeMatch, tagged
+from ..web.paging import USUAL, Cursor, Limit, Paging, cut
 from ..web.problems import Refusal
 from . import device_edits, device_views
 
@@ -45,8 +48,7 @@ def page(
     context: ContextDep, who: Who, q: str = "", role: str | None = None, owner: str | None = None,
     vendor: str | None = None, unknown: bool | None = None, expected: bool | None = None, local: bool | None = None,
     retired: bool = False, range: str | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
-    sort: DeviceSort = "address", descending: bool = False, cursor: str | None = None,
-    limit: Annotated[int, Query(ge=1, le=2000)] = 200, total: bool = True,
+    sort: DeviceSort = "address", descending: bool = False, cursor: Cursor = None, limit: Limit = USUAL, total: bool = True,
 ) -> Response:  # fmt: skip
     """Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere."""
     wanted = DeviceFilter(
@@ -59,7 +61,7 @@ def page(
         whole = cursor is None and found.next is None  # all of them are at hand: nothing is looked for twice
         count = None if not total else len(found.rows) if whole else device_queries.count(connection, wanted)
     rows = [views.device_row(row) for row in found.rows]
-    return as_json(DevicePage(devices=rows, next=found.next, total=count))
+    return as_json(DevicePage(items=rows, next=found.next, total=count))
 
 
 @router.get("/devices/positions", response_model=DevicePage)
@@ -74,13 +76,15 @@ def positions(
     with context.database.read() as connection:
         rows = device_queries.at_position(connection, wanted, sort, descending, offset, limit)
         count = device_queries.count(connection, wanted)
-    return as_json(DevicePage(devices=[views.device_row(row) for row in rows], next=None, total=count))
+    return as_json(DevicePage(items=[views.device_row(row) for row in rows], next=None, total=count))
 
 
 @router.get("/devices/{which:path}")
-def sheet(identity: DeviceToRead, context: ContextDep, who: Who) -> DeviceSheet:
+def sheet(identity: DeviceToRead, context: ContextDep, who: Who, response: Response) -> DeviceSheet:
     """Everything about one device."""
-    return _sheet(context, identity)
+    found = _sheet(context, identity)
+    tagged(response, found.device.version)
+    return found
 
 
 @router.post("/devices", status_code=201)
@@ -90,16 +94,22 @@ def add(request: DeviceNew, context: ContextDep, who: Who, response: Response) -
     saved = context.plan.edit_records(who, device_edits.add(fields, request_values.maybe_mac(request.mac)))
     identity = next(one.id for one in saved.after if isinstance(one, Device))
     located(response, f"devices/{identity}")
-    return _sheet(context, identity)
+    made = _sheet(context, identity)
+    tagged(response, made.device.version)
+    return made
 
 
 @router.patch("/devices/{which:path}")
-def edit(identity: DeviceToChange, request: DeviceEdit, context: ContextDep, who: Who) -> DeviceRow:
-    """Set fields. 409 with the values now when the version is not the newest."""
-    fields = _given(request.model_dump(exclude={"version", "with_hostname"}))
-    make = device_edits.set_fields([(identity, request.version)], fields, request.with_hostname)
+def edit(
+    identity: DeviceToChange, versions: IfMatch, request: DeviceEdit, context: ContextDep, who: Who, response: Response
+) -> DeviceRow:
+    """Set fields."""
+    fields = _given(request.model_dump(exclude={"with_hostname"}))
+    make = device_edits.set_fields([(identity, versions)], fields, request.with_hostname)
     context.plan.edit_records(who, make, anyway=not request.with_hostname)
-    return _row_now(context, identity)
+    row = _row_now(context, identity)
+    tagged(response, row.version)
+    return row
 
 
 @router.post("/devices/bulk")
@@ -110,7 +120,7 @@ def bulk(request: BulkEdit, context: ContextDep, who: Who) -> BulkDone:
         raise Refusal(422, "bad_edit", "nothing to set: give a role, an owner or a place", "role")
     named, versions = (
         _devices(context, [item.id for item in request.devices]),
-        [item.version for item in request.devices],
+        [None if item.version is None else (item.version,) for item in request.devices],
     )
     make = device_edits.set_fields(list(zip(named, versions, strict=True)), fields)
     context.plan.edit_records(who, make, anyway=True)
@@ -118,9 +128,11 @@ def bulk(request: BulkEdit, context: ContextDep, who: Who) -> BulkDone:
 
 
 @router.post("/devices/{which:path}/retire")
-def retire(identity: DeviceToChange, request: Retirement, context: ContextDep, who: Who) -> DeviceRow:
+def retire(
+    identity: DeviceToChange, versions: MaybeMatch, request: Retirement, context: ContextDep, who: Who
+) -> DeviceRow:
     """Take a device out of the lists, or with `retired` false bring it back."""
-    context.plan.edit_records(who, device_edits.retire(identity, request.version, request.retired, request.release))
+    context.plan.edit_records(who, device_edits.retire(identity, versions, request.retired, request.release))
     return _row_now(context, identity)
 
 
@@ -148,10 +160,22 @@ def replace(identity: DeviceToChange, request: Replacement, context: ContextDep,
 
 
 @router.get("/reviews")
-def reviews(context: ContextDep, who: Who) -> list[ReviewCase]:
+def reviews(context: ContextDep, who: Who, paging: Paging) -> ReviewPage:
     """Cases to look at: what two records of one device said differently, and expected devices that may have been seen."""
     with context.database.read() as connection:
-        return device_views.cases(connection, context.plan.site_here, now_ms(), None)
+        found = device_views.cases(connection, context.plan.site_here, now_ms(), None)
+    shown, rest = cut(sorted(found, key=_case_place), _case_place, paging)
+    return ReviewPage(items=shown, **rest._asdict())
+
+
+def _case_place(case: ReviewCase) -> list[int]:
+    """What cases are listed by: expected devices that may have been seen first, then the latest."""
+    return [
+        0 if case.id is None else 1,
+        -round(case.at.timestamp() * 1000),
+        case.id or case.device.id,
+        case.other.id if case.other else 0,
+    ]
 
 
 @router.delete("/reviews/{identity}", status_code=204)
@@ -164,14 +188,14 @@ def reviewed(identity: int, context: ContextDep, who: Who) -> None:
 
 
 @router.get("/changes")
-def changes(
-    context: ContextDep, who: Who, device: int | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 100,
-    before: int | None = None,
-) -> list[ChangeRow]:  # fmt: skip
-    """Recorded edits, the latest first."""
+def changes(context: ContextDep, who: Who, paging: Paging, device: str | None = None) -> ChangePage:
+    """Recorded edits, the latest first; of everything, or of one device."""
     with context.database.read() as connection:
-        rows = change_queries.latest(connection, limit, before, device)
-    return [views.change_row(row) for row in rows]
+        about = resolving.device_to_read(context, connection, device) if device else None
+        rows = change_queries.latest(connection, paging.limit + 1, paging.after_number(), about)
+    shown = rows[: paging.limit]
+    following = paging.next([shown[-1].id]) if len(rows) > paging.limit else None
+    return ChangePage(items=[views.change_row(row) for row in shown], next=following, total=None)
 
 
 @router.post("/changes/{identity}/undo", status_code=204)

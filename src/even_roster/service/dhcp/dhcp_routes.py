@@ -7,36 +7,45 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
+from ...api.common import ServerRef as ServerRefView
 from ...api.dhcp import (
     AdoptDone,
     AdoptRequest,
+    AllowedPage,
     AllowedServer,
     DhcpPreview,
     DhcpServerEdit,
     DhcpServerNew,
+    DhcpServerPage,
     DhcpServerView,
     DhcpSheet,
     ExportText,
     HoldingPart,
     HoldingsPage,
-    LeaseView,
-    PoolView,
+    LeasePage,
+    PoolPage,
     PublishDone,
     PublishRequest,
 )
 from ...api.events import DhcpEvent
 from ...api.plan import LeaseEnded, Renewal
 from ...core import dhcp_export
-from ...core.address import address_of
+from ...core.address import address_of, dotted
 from ...core.dhcp import Scope, desired
 from ...core.plan.model import BandKind, Plan
 from ...core.text import clean
 from ...store import lease_records
+from ...store.edits import StaleEdit
+from ...store.lease_records import LeaseRow
+from ...store.rows import DhcpServerRow
 from .. import setting_edits
 from ..context import Context
-from ..naming import request_values
+from ..naming import request_values, resolving
 from ..naming.references import ServerRef
+from ..refs import Subnets
 from ..web.deps import ContextDep, Who, located
+from ..web.matching import IfMatch, tagged
+from ..web.paging import Paging, cut
 from ..web.problems import Refusal
 from . import dhcp_views, renewing, sheets
 from .dhcp_servers import DhcpServers
@@ -53,26 +62,29 @@ ServersDep = Annotated[DhcpServers, Depends(_servers)]
 
 
 @router.get("/servers")
-def servers(context: ContextDep, servers: ServersDep, who: Who) -> list[DhcpServerView]:
+def servers(context: ContextDep, servers: ServersDep, who: Who, paging: Paging) -> DhcpServerPage:
     """All DHCP servers."""
     with context.database.read() as connection, context.plan.reading() as plan:
-        rows = lease_records.servers(connection)
-        return [dhcp_views.server_view(plan, connection, row, servers.allowed.values(row)) for row in rows]
+        rows, rest = cut(sorted(lease_records.servers(connection), key=_server_place), _server_place, paging)
+        found = [dhcp_views.server_view(plan, connection, row, servers.allowed.values(row)) for row in rows]
+    return DhcpServerPage(items=found, **rest._asdict())
 
 
 @router.get("/allowed")
-def allowed(context: ContextDep, servers: ServersDep, who: Who) -> list[AllowedServer]:
+def allowed(context: ContextDep, servers: ServersDep, who: Who, paging: Paging) -> AllowedPage:
     """The servers that the host allows to be reached, by their names in `servers.toml`."""
     with context.database.read() as connection:
-        used = {row.settings.get("reach"): row.id for row in lease_records.servers(connection)}
+        used = {
+            row.settings.get("reach"): ServerRefView(id=row.id, name=row.name)
+            for row in lease_records.servers(connection)
+        }
     found = servers.allowed.all()
     for one in found.values():
         if one.name in used and "partner" in one.values:
             used.setdefault(one.values["partner"], used[one.name])  # it is managed along with the other
-    return [
-        AllowedServer.model_validate({"reach": one.name, "kind": one.kind, "used_by": used.get(one.name)})
-        for one in found.values()
-    ]
+    shown, rest = cut(sorted(found.values(), key=lambda one: one.name), lambda one: [one.name], paging)
+    rows = [AllowedServer(reach=one.name, kind=one.kind, used_by=used.get(one.name)) for one in shown]
+    return AllowedPage(items=rows, **rest._asdict())
 
 
 @router.post("/servers", status_code=201)
@@ -83,31 +95,47 @@ def add_server(
     with context.plan.reading() as plan:
         site = request_values.site(plan, request.site, context.plan.site_here)
     name = _name(context, request.name, 0)
-    kind, settings = servers.allowed.reached(name, request.reach.strip(), request.by_hand)
+    kind, settings = servers.allowed.reached(name, request.reach.strip(), request.edited_by_hand)
     addresses = list(request_values.addresses(request.addresses, "addresses"))
     values = {"site": site, "name": name, "kind": kind, "settings": settings, "addresses": addresses}
     identity = setting_edits.add_server(context, who, values)
     servers.try_out(identity)
     located(response, f"dhcp/servers/{identity}")
-    return _view(context, servers, identity)
+    view = _view(context, servers, identity)
+    tagged(response, view.version)
+    return view
 
 
 @router.get("/servers/{which}")
-def one_server(identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who) -> DhcpServerView:
+def one_server(
+    identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, response: Response
+) -> DhcpServerView:
     """One DHCP server."""
     with context.database.read() as connection, context.plan.reading() as plan:
         row = servers.row(identity)
+        tagged(response, row.version)
         return dhcp_views.server_view(plan, connection, row, servers.allowed.values(row))
 
 
 @router.patch("/servers/{which}")
 def edit_server(
-    identity: ServerRef, request: DhcpServerEdit, context: ContextDep, servers: ServersDep, who: Who
+    identity: ServerRef,
+    versions: IfMatch,
+    request: DhcpServerEdit,
+    response: Response,
+    context: ContextDep,
+    servers: ServersDep,
+    who: Who,
 ) -> DhcpServerView:
     """Change a server's name, how it is reached, or the addresses it answers from."""
     row = servers.row(identity)
-    if request.version is not None and request.version != row.version:
-        raise Refusal(409, "stale", f"DHCP server {row.name} was changed meanwhile: it is at version {row.version}")
+    if versions is not None and row.version not in versions:
+        now = {
+            "name": row.name,
+            "reach": row.settings.get("reach", ""),
+            "addresses": ", ".join(map(dotted, row.addresses)),
+        }
+        raise StaleEdit(f"DHCP server {row.name}", row.version, now)
     values: dict[str, Any] = {}
     if request.reach is not None:
         values["kind"], values["settings"] = servers.allowed.reached(row.name, request.reach.strip())
@@ -117,7 +145,9 @@ def edit_server(
         values["name"] = _name(context, request.name, identity)
     setting_edits.edit_server(context, who, identity, values)
     servers.try_out(identity)
-    return _view(context, servers, identity)
+    view = _view(context, servers, identity)
+    tagged(response, view.version)
+    return view
 
 
 @router.delete("/servers/{which}", status_code=204)
@@ -145,7 +175,7 @@ def _name(context: Context, text: str, identity: int) -> str:
 
 
 def _view(context: Context, servers: DhcpServers, identity: int) -> DhcpServerView:
-    context.tell(DhcpEvent(server=identity))
+    context.tell(DhcpEvent(server_id=identity))
     with context.database.read() as connection, context.plan.reading() as plan:
         row = servers.row(identity)
         return dhcp_views.server_view(plan, connection, row, servers.allowed.values(row))
@@ -162,26 +192,28 @@ def preview(
 
 
 @router.post("/servers/{which}/publish")
-def publish(identity: ServerRef, request: PublishRequest, servers: ServersDep, who: Who) -> PublishDone:
+def publish(
+    identity: ServerRef, request: PublishRequest, context: ContextDep, servers: ServersDep, who: Who
+) -> PublishDone:
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
     done = servers.publishing.publish(identity, request.digest, request.take_over)
     return PublishDone(
-        server=identity,
-        lines=[dhcp_views.line_view(line) for line in done.lines],
-        notes=list(done.notes),
+        server=ServerRefView(id=identity, name=servers.row(identity).name),
+        lines=[dhcp_views.line_view(line, _subnets(context, servers.row(identity).site)) for line in done.lines],
+        remarks=list(done.notes),
         by_hand=list(done.by_hand),
     )
 
 
 @router.post("/servers/{which}/adopt")
-def adopt(identity: ServerRef, request: AdoptRequest, servers: ServersDep, who: Who) -> AdoptDone:
+def adopt(identity: ServerRef, request: AdoptRequest, context: ContextDep, servers: ServersDep, who: Who) -> AdoptDone:
     """Take the server's pools and reservations into the plan; with `dry_run` only say what that would be."""
     servers.read_holdings(identity)
-    held = servers.holdings(identity)
+    held, subnets = servers.holdings(identity), _subnets(context, servers.row(identity).site)
     if request.dry_run:
-        return dhcp_views.adoption_view(servers.adoption(identity)[0], held, True, None)
+        return dhcp_views.adoption_view(subnets, servers.adoption(identity)[0], held, True, None)
     found, change = servers.adopt(identity, who)
-    return dhcp_views.adoption_view(found, held, False, change or None)
+    return dhcp_views.adoption_view(subnets, found, held, False, change or None)
 
 
 @router.post("/servers/{which}/read")
@@ -209,14 +241,14 @@ async def look(identity: ServerRef, context: ContextDep, servers: ServersDep, wh
 
 @router.get("/servers/{which}/holdings")
 def holdings(
-    identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, part: HoldingPart | None = None, search: str = "",
-    now: bool = False, offset: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=100_000)] = 500,
+    identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, paging: Paging, part: HoldingPart | None = None,
+    search: str = "", now: bool = False, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
 ) -> HoldingsPage:  # fmt: skip
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
-    if now:
+    if now and paging.cursor is None:
         servers.read_holdings(identity)
     row, held = servers.row(identity), servers.holdings(identity)
-    return dhcp_views.holdings_page(context, row, held, part, search, offset, limit)
+    return dhcp_views.holdings_page(context, row, held, part, search, paging, offset)
 
 
 @router.get("/renewals/{assignment}")
@@ -233,27 +265,45 @@ async def end_lease(assignment: int, context: ContextDep, servers: ServersDep, w
 
 
 @router.get("/leases")
-def leases(context: ContextDep, who: Who, server: int | None = None) -> list[LeaseView]:
+def leases(context: ContextDep, who: Who, paging: Paging, server: str | None = None) -> LeasePage:
     """Leases as the servers told them last, by address."""
     with context.database.read() as connection:
-        return dhcp_views.lease_views(context, connection, lease_records.all_leases(connection, server))
+        of = resolving.server(connection, server).id if server else None
+        rows = sorted(lease_records.all_leases(connection, of), key=_lease_place)
+        shown, rest = cut(rows, _lease_place, paging)
+        return LeasePage(items=dhcp_views.lease_views(context, connection, shown), **rest._asdict())
+
+
+def _server_place(row: DhcpServerRow) -> list[Any]:
+    """What servers are listed by: their names."""
+    return [row.name.casefold(), row.id]
+
+
+def _lease_place(row: LeaseRow) -> list[int]:
+    """What leases are listed by: their address, then their server."""
+    return [row.lease.address, row.server]
 
 
 @router.get("/pools")
-def pools(context: ContextDep, who: Who) -> list[PoolView]:
+def pools(context: ContextDep, who: Who, paging: Paging) -> PoolPage:
     """How full every pool is."""
     with context.database.read() as connection, context.plan.reading() as plan:
-        return dhcp_views.pool_views(context, connection, plan)
+        found = dhcp_views.pool_views(context, connection, plan)
+        places = {one.band.id: [plan.subnets[one.subnet.id or 0].site, plan.bands[one.band.id].first] for one in found}
+    shown, rest = cut(found, lambda one: places[one.band.id], paging)
+    return PoolPage(items=shown, **rest._asdict())
 
 
 @router.get("/export")
 def export(
-    context: ContextDep, who: Who, form: Literal["json", "hosts", "sheet"] = "json", server: int | None = None,
+    context: ContextDep, who: Who, form: Literal["json", "hosts", "sheet"] = "json", server: str | None = None,
     subnet: str | None = None, notation: str = "colons",
 ) -> ExportText:  # fmt: skip
     """Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form."""
+    with context.database.read() as connection:
+        one = resolving.server(connection, server).id if server else None
     with context.plan.reading() as plan:
-        scopes = _scopes(plan, server)
+        scopes = _scopes(plan, one)
         if subnet is not None:
             network = request_values.known_subnet(plan, context.plan.site_here, subnet).network
             scopes = [scope for scope in scopes if scope.network == network]
@@ -265,6 +315,11 @@ def export(
         shown = ", ".join(dhcp_export.NOTATIONS)
         raise Refusal(422, "bad_edit", f"{notation!r} is no MAC notation; there are: {shown}", "notation")
     return ExportText(text=dhcp_export.form_text(scopes, notation))
+
+
+def _subnets(context: Context, site: int) -> Subnets:
+    with context.plan.reading() as plan:
+        return Subnets(plan, site)
 
 
 def _scopes(plan: Plan, server: int | None) -> list[Scope]:

@@ -240,7 +240,7 @@ class DhcpServers:
         """Tell all who look at what a server has, or has of the plan, that it changed."""
         self._context.plan.holdings_changed(self._parts)
         self._context.findings.servers_changed()
-        self._context.tell(DhcpEvent(server=identity))
+        self._context.tell(DhcpEvent(server_id=identity))
 
     def read_holdings(self, identity: int, just: There | None = None) -> bool:
         """Read all that a server holds now, or take it from what was `just` read; when it cannot be read, that is kept and what was
@@ -350,7 +350,7 @@ class DhcpServers:
             if batches:
                 context.observer.observe(batches)
         context.findings.note_pools()
-        context.tell(DhcpEvent(server=row.id))
+        context.tell(DhcpEvent(server_id=row.id))
 
     def _by_segment(self, leases: Sequence[Lease]) -> dict[SegmentSeen, list[Lease]]:
         """Leases by the segment that their subnet is."""

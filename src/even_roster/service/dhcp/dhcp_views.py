@@ -7,9 +7,11 @@ import difflib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from ipaddress import IPv4Address
+from typing import Any
 
 from sqlalchemy import Connection
 
+from ...api.common import ServerRef
 from ...api.dhcp import (
     AdoptDone,
     AdoptedPool,
@@ -29,16 +31,18 @@ from ...core.address import address_of, dotted
 from ...core.dhcp import Adoption, Pool, key_of
 from ...core.dhcp_difference import Line
 from ...core.holdings import Claim, Holding, Part
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
 from ...core.plan.model import AssignmentKind, Band, BandKind, Plan, Subnet
 from ...dhcp.server import Preview, digest
 from ...store import holding_records, lease_records
 from ...store.lease_records import LeaseRow
 from ...store.rows import DhcpServerRow
-from .. import views
+from .. import refs, views
 from ..context import Context, now_ms
 from ..plan import plan_views
+from ..refs import Subnets
 from ..scans.running_scans import refs_of_macs
+from ..web.paging import Asked
 
 CONTEXT = 3
 MOST_TEXT = 400_000
@@ -61,9 +65,9 @@ def server_view(
         if item.kind is AssignmentKind.RESERVED and item.on
     )
     return DhcpServerView(
-        id=row.id, version=row.version, site=row.site, site_name=plan.sites[row.site].name, name=row.name, kind=row.kind,
+        id=row.id, version=row.version, site=refs.site_ref(plan, row.site), name=row.name, kind=row.kind,
         reach=row.settings.get("reach", ""), reached=dict(reached), published_at=views.maybe_time(row.published_at),
-        read_at=views.maybe_time(row.read_at), trouble=row.trouble, pools=len(mine), reservations=reserved,
+        read_at=views.maybe_time(row.read_at), trouble=row.trouble, pool_count=len(mine), reservation_count=reserved,
         published=lease_records.count_published(connection, row.id), addresses=[dotted(a) for a in row.addresses],
         held=sum(counts.get(part, 0) for part in (Part.POOL, Part.RESERVATION, Part.OPTION)),
         not_understood=counts.get(Part.UNKNOWN, 0), held_at=views.maybe_time(row.holdings_at), held_trouble=row.holdings_trouble,
@@ -76,15 +80,18 @@ def holdings_page(
     held: Sequence[Holding],
     part: str | None,
     search: str,
+    paging: Asked,
     offset: int,
-    limit: int,
 ) -> HoldingsPage:
     """What a server holds, filtered: `search` is looked for in texts, names and identifiers; an address also in stretches."""
     found = [one for one in held if (part is None or one.part == part) and _holds(one, search.strip().casefold())]
+    begin = paging.after_number() or offset
+    end = begin + paging.limit
     return HoldingsPage(
-        server=row.id, server_name=row.name, read_at=views.maybe_time(row.holdings_at), trouble=row.holdings_trouble,
+        server=ServerRef(id=row.id, name=row.name), read_at=views.maybe_time(row.holdings_at), trouble=row.holdings_trouble,
         counts=dict(Counter(one.part.value for one in held)), total=len(found),
-        holdings=[_holding_view(context, row, one) for one in found[offset : offset + limit]],
+        next=paging.next([end]) if end < len(found) else None,
+        items=[_holding_view(context, row, one) for one in found[begin:end]],
     )  # fmt: skip
 
 
@@ -115,10 +122,16 @@ def _holding_view(context: Context, row: DhcpServerRow, one: Holding) -> Holding
     )  # fmt: skip
 
 
-def line_view(line: Line) -> DifferenceLine:
+def line_view(line: Line, subnets: Subnets) -> DifferenceLine:
     """One difference."""
     return DifferenceLine.model_validate(
-        {"action": line.action, "what": line.what, "subnet": line.network, "before": line.before, "after": line.after}
+        {
+            "action": line.action,
+            "what": line.what,
+            "subnet": subnets.of(line.network),
+            "before": line.before,
+            "after": line.after,
+        }
     )
 
 
@@ -126,11 +139,17 @@ def preview_view(context: Context, row: DhcpServerRow, held: Sequence[Holding], 
     """A preview with the texts side by side, where they are not too long to read."""
     size = sum(len(text) for texts in (shown.before, shown.after) for text in texts.values())
     lines = [line for line in shown.difference.lines if line not in shown.left]
+    subnets = Subnets(context.plan.plan, row.site)
     return DhcpPreview(
-        server=row.id, lines=[line_view(line) for line in lines], other_roster=shown.other_roster,
-        conflicts=list(shown.difference.conflicts), by_hand=list(shown.by_hand), left=_others(context, row, held),
-        digest=digest(shown.before), text=list(_changed_texts(shown)) if size <= MOST_TEXT else [],
-    )  # fmt: skip
+        server=ServerRef(id=row.id, name=row.name),
+        lines=[line_view(line, subnets) for line in lines],
+        other_roster=shown.other_roster,
+        conflicts=list(shown.difference.conflicts),
+        by_hand=list(shown.by_hand),
+        left=_others(context, row, held),
+        digest=digest(shown.before),
+        text_lines=list(_changed_texts(shown)) if size <= MOST_TEXT else [],
+    )
 
 
 def _others(context: Context, row: DhcpServerRow, held: Sequence[Holding]) -> int:
@@ -160,7 +179,7 @@ def _changed_texts(shown: Preview) -> Iterator[TextLine]:
     changed = [path for path, text in shown.after.items() if shown.before.get(path, "") != text]
     for path in changed:
         if len(shown.after) > 1:
-            yield TextLine(kind="skipped", before=None, after=None, text=path)
+            yield TextLine(kind="skipped", line_before=None, line_after=None, text=path)
         yield from side_by_side(shown.before.get(path, ""), shown.after[path])
 
 
@@ -170,35 +189,39 @@ def side_by_side(before: str, after: str) -> Iterator[TextLine]:
     at = 0
     for group in difflib.SequenceMatcher(None, old, new, autojunk=False).get_grouped_opcodes(CONTEXT):
         if group[0][1] > at:
-            yield TextLine(kind="skipped", before=None, after=None, text=f"{group[0][1] - at} lines as they are")
+            yield TextLine(
+                kind="skipped", line_before=None, line_after=None, text=f"{group[0][1] - at} lines as they are"
+            )
         for kind, i1, i2, j1, j2 in group:
             if kind == "equal":
                 for i, j in zip(range(i1, i2), range(j1, j2), strict=True):
-                    yield TextLine(kind="kept", before=i + 1, after=j + 1, text=old[i])
+                    yield TextLine(kind="kept", line_before=i + 1, line_after=j + 1, text=old[i])
                 continue
             for i in range(i1, i2):
-                yield TextLine(kind="removed", before=i + 1, after=None, text=old[i])
+                yield TextLine(kind="removed", line_before=i + 1, line_after=None, text=old[i])
             for j in range(j1, j2):
-                yield TextLine(kind="added", before=None, after=j + 1, text=new[j])
+                yield TextLine(kind="added", line_before=None, line_after=j + 1, text=new[j])
         at = group[-1][2]
     if at < len(old):
-        yield TextLine(kind="skipped", before=None, after=None, text=f"{len(old) - at} lines as they are")
+        yield TextLine(kind="skipped", line_before=None, line_after=None, text=f"{len(old) - at} lines as they are")
 
 
-def adoption_view(found: Adoption, held: Sequence[Holding], dry_run: bool, change: int | None) -> AdoptDone:
+def adoption_view(
+    subnets: Subnets, found: Adoption, held: Sequence[Holding], dry_run: bool, change: int | None
+) -> AdoptDone:
     """What adopting does, and what of a server's holdings it leaves as it is."""
     beside = Counter(
         one.part.value for one in held if one.part in _BESIDE and not (one.macs and one.part is Part.RESERVATION)
     )
     return AdoptDone(
-        dry_run=dry_run, change=change, refused=list(found.refused), beside=dict(beside),
+        dry_run=dry_run, change_id=change, in_the_way=list(found.refused), beside=dict(beside),
         not_understood=[f"{one.place}: {one.text}" for one in held if one.part is Part.UNKNOWN],
         subnets=[
-            AdoptedSubnet(subnet=str(s.network), options=plan_views.handed_out_view(s.options)) for s in found.subnets
+            AdoptedSubnet(subnet=subnets.of(s.network), options=plan_views.handed_out_view(s.options)) for s in found.subnets
         ],
-        pools=[AdoptedPool(subnet=str(n), first=dotted(p.first), last=dotted(p.last)) for n, p in found.pools],
+        pools=[AdoptedPool(subnet=subnets.of(n), first=dotted(p.first), last=dotted(p.last)) for n, p in found.pools],
         reservations=[
-            AdoptedReservation(subnet=str(n), mac=str(Mac(r.mac)), address=dotted(r.address), name=r.name)
+            AdoptedReservation(subnet=subnets.of(n), mac=str(Mac(r.mac)), address=dotted(r.address), name=r.name)
             for n, r in found.reservations
         ],
     )  # fmt: skip
@@ -207,17 +230,24 @@ def adoption_view(found: Adoption, held: Sequence[Holding], dry_run: bool, chang
 def lease_views(context: Context, connection: Connection, rows: Iterable[LeaseRow]) -> list[LeaseView]:
     """Leases with their devices."""
     rows = list(rows)
-    refs = refs_of_macs(connection, {row.lease.mac for row in rows if row.lease.mac is not None})
+    devices = refs_of_macs(connection, {row.lease.mac for row in rows if row.lease.mac is not None})
     now = now_ms()
     return [
         LeaseView(
-            server=row.server, server_name=row.server_name, address=dotted(row.lease.address),
-            mac=views.mac_view(row.lease.mac, context.vendors) if row.lease.mac is not None else None,
+            server=ServerRef(id=row.server, name=row.server_name), address=dotted(row.lease.address),
+            **_whose(context, row.lease.mac),
             name=row.lease.name, expires=views.maybe_time(row.lease.expires), active=row.lease.active(now),
-            device=refs.get(row.lease.mac) if row.lease.mac is not None else None,
+            device=devices.get(row.lease.mac) if row.lease.mac is not None else None,
         )
         for row in rows
     ]  # fmt: skip
+
+
+def _whose(context: Context, mac: MacNumber | None) -> dict[str, Any]:
+    """A MAC in an answer; None for one that the server does not know."""
+    return (
+        dict(views.mac_view(mac, context.vendors)) if mac is not None else {"mac": None, "vendor": None, "local": False}
+    )
 
 
 def _reserved_otherwise(context: Context, plan: Plan, subnet: Subnet, band: Band) -> int:
@@ -251,10 +281,16 @@ def pool_views(context: Context, connection: Connection, plan: Plan) -> list[Poo
         server = servers.get(band.server) if band.server is not None else None
         found.append(
             PoolView(
-                band=band.id, subnet=subnet.id, subnet_name=subnet.name or str(subnet.network), name=band.name,
-                first=dotted(band.first), last=dotted(band.last), server=band.server,
-                server_name=server.name if server else None, size=size, leased=leased, reserved=reserved,
-                left=size - leased - reserved, read_at=views.maybe_time(server.read_at) if server else None,
+                band=refs.band_ref(band),
+                subnet=refs.subnet_ref(subnet),
+                first=dotted(band.first),
+                last=dotted(band.last),
+                server=ServerRef(id=server.id, name=server.name) if server else None,
+                size=size,
+                leased=leased,
+                reserved=reserved,
+                left=size - leased - reserved,
+                read_at=views.maybe_time(server.read_at) if server else None,
             )
-        )  # fmt: skip
+        )
     return found

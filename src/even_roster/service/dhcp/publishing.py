@@ -195,4 +195,4 @@ class Publishing:
                 update(dhcp_servers).where(dhcp_servers.c.id == identity).values(trouble=said, refusals=refusals)
             )
         self._context.findings.servers_changed()
-        self._context.tell(DhcpEvent(server=identity))
+        self._context.tell(DhcpEvent(server_id=identity))

@@ -9,6 +9,7 @@ import asyncio
 from dataclasses import dataclass
 from ipaddress import IPv4Network
 
+from ...api.common import ServerRef
 from ...api.plan import LeaseEnded, Renewal
 from ...core.address import Address, dotted
 from ...core.mac import Mac
@@ -49,7 +50,7 @@ def renewal(context: Context, servers: DhcpServers, assignment: int) -> Renewal 
         return None
     when = times(found.lease, found.seconds, now_ms())
     return Renewal(
-        address=dotted(found.lease.address), server=found.server, server_name=found.server_name,
+        address=dotted(found.lease.address), server=ServerRef(id=found.server, name=found.server_name),
         renews=views.maybe_time(when.renews), rebinds=views.maybe_time(when.rebinds), ends=views.maybe_time(when.ends),
         how=list(how(found.role)), can_end=_can_end(servers, found.server),
     )  # fmt: skip
@@ -100,7 +101,9 @@ async def end_lease(context: Context, servers: DhcpServers, assignment: int) -> 
         raise Refusal(409, "nothing_to_end", "the server tells otherwise by now; look at the reservation again")
     said = await _silent(context, found)
     await asyncio.to_thread(servers.end_lease, found.server, found.lease.address)
-    return LeaseEnded(address=dotted(found.lease.address), server_name=found.server_name, said=said)
+    return LeaseEnded(
+        address=dotted(found.lease.address), server=ServerRef(id=found.server, name=found.server_name), said=said
+    )
 
 
 async def _silent(context: Context, found: _Waiting) -> str:

@@ -10,6 +10,7 @@ import asyncio
 from collections.abc import Mapping, Sequence
 from ipaddress import IPv4Network
 
+from ...api.common import ServerRef, SubnetRef
 from ...api.dhcp import DhcpSheet, SheetLine
 from ...api.events import DhcpEvent
 from ...core.adapters import Adapter
@@ -25,6 +26,7 @@ from ...store.rows import DhcpServerRow
 from .. import views
 from ..context import Context, now_ms
 from ..plan import plan_views
+from ..refs import Subnets
 from ..web.problems import Refusal
 
 WAIT = 2.0
@@ -41,11 +43,13 @@ def sheet(context: Context, row: DhcpServerRow, notes: Sequence[str] = ()) -> Dh
         )
     known = restored(row.shown)
     there = _there(context, row)
-    lines = [line for scope in scopes_of(row.sheet) for line in _lines(scope, known, there)]
+    with context.plan.reading() as plan:
+        subnets = Subnets(plan, row.site)
+    lines = [line for scope in scopes_of(row.sheet) for line in _lines(scope, subnets.of(scope.network), known, there)]
     return DhcpSheet(
-        server=row.id, server_name=row.name, handed_out_at=views.maybe_time(row.published_at),
+        server=ServerRef(id=row.id, name=row.name), handed_out_at=views.maybe_time(row.published_at),
         asked_at=views.maybe_time(asked_at(row.shown)),
-        lines=lines, notes=list(notes),
+        lines=lines, remarks=list(notes),
     )  # fmt: skip
 
 
@@ -66,7 +70,9 @@ def _there(context: Context, row: DhcpServerRow) -> Mapping[int, str]:
         }
 
 
-def _lines(scope: Scope, known: Mapping[tuple[str, str], Shown], there: Mapping[int, str]) -> list[SheetLine]:
+def _lines(
+    scope: Scope, subnet: SubnetRef, known: Mapping[tuple[str, str], Shown], there: Mapping[int, str]
+) -> list[SheetLine]:
     network = str(scope.network)
     here = {key_of(one): there[one.address] for one in scope.reservations if one.address in there}
     found = []
@@ -75,7 +81,7 @@ def _lines(scope: Scope, known: Mapping[tuple[str, str], Shown], there: Mapping[
         tick, said = (Tick.IN_EFFECT, here[part.key]) if part.key in here else (shown.tick, shown.said)
         found.append(
             SheetLine(
-                subnet=network, what=part.what, value=part.value, tick=tick.value, said=said, at=views.maybe_time(shown.at)
+                subnet=subnet, what=part.what, value=part.value, tick=tick.value, said=said, at=views.maybe_time(shown.at)
             )
         )  # fmt: skip
     return found
@@ -168,4 +174,4 @@ async def _ask(
 def _keep(context: Context, row: DhcpServerRow, shown: Sequence[Shown]) -> None:
     with context.database.write() as connection:
         lease_records.show(connection, row.id, stored(shown, now_ms()))
-    context.tell(DhcpEvent(server=row.id))
+    context.tell(DhcpEvent(server_id=row.id))

@@ -2,20 +2,34 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter
 
-from ...api.findings import AcceptRequest, FindingCounts, FindingList, FindingSheet, KindView, StepDone, StepRequest
+from ...api.findings import (
+    AcceptRequest,
+    FindingCounts,
+    FindingList,
+    FindingSheet,
+    KindPage,
+    KindView,
+    StepDone,
+    StepRequest,
+)
 from ...core.findings.engine import BY_KIND, RULES
+from ...core.findings.model import Severity
 from ...store import finding_records
 from ...store.edits import EditError, Missing
+from ...store.rows import FindingRow
 from ..context import Context
 from ..web.deps import ContextDep, Who
+from ..web.paging import Paging, cut
 from . import finding_views, remedies
 
 router = APIRouter(prefix="/api/v1", tags=["findings"])
 Which = Literal["open", "accepted", "closed", "standing", "all"]
+MOST_READ = 20_000
+STATES = ["open", "accepted", "closed"]
 _STATES = {
     "open": ["open"], "accepted": ["accepted"], "closed": ["closed"], "standing": ["open", "accepted"],
     "all": ["open", "accepted", "closed"],
@@ -24,24 +38,27 @@ _STATES = {
 
 @router.get("/findings")
 def findings(
-    context: ContextDep, who: Who, state: Which = "open", kind: str | None = None, subject: str | None = None,
-    limit: Annotated[int, Query(ge=1, le=20_000)] = 1000,
+    context: ContextDep, who: Who, paging: Paging, state: Which = "open", kind: str | None = None, subject: str | None = None,
 ) -> FindingList:  # fmt: skip
     """Findings, what needs attention first: by severity, then the newest. `subject` is an address, MAC or name."""
     if kind is not None and kind not in BY_KIND:
         raise EditError(f"there is no kind of finding {kind!r}; there are: {', '.join(sorted(BY_KIND))}", "kind")
     with context.database.read() as connection:
-        rows = finding_records.listed(connection, _STATES[state], kind, limit, subject)
+        rows = finding_records.listed(connection, _STATES[state], kind, MOST_READ, subject)
+        shown, rest = cut(rows, _place, paging)
         return FindingList(
-            findings=finding_views.views(context, connection, rows),
+            items=finding_views.views(context, connection, shown), **rest._asdict(),
             counts=FindingCounts(**finding_records.counts(connection)), trouble=context.findings.trouble,
         )  # fmt: skip
 
 
 @router.get("/findings/kinds")
-def kinds(context: ContextDep, who: Who) -> list[KindView]:
+def kinds(paging: Paging, who: Who) -> KindPage:
     """Every kind of finding there is."""
-    return [KindView(kind=rule.kind, title=rule.title, means=rule.means) for rule in RULES]
+    shown, rest = cut(sorted(RULES, key=lambda rule: rule.kind), lambda rule: [rule.kind], paging)
+    return KindPage(
+        items=[KindView(kind=one.kind, title=one.title, means=one.means) for one in shown], **rest._asdict()
+    )
 
 
 @router.get("/findings/{identity}")
@@ -75,6 +92,11 @@ def step(identity: int, request: StepRequest, context: ContextDep, who: Who) -> 
     if row.state == "closed":
         raise EditError(f"finding {identity} is closed: its cause is gone", "key")
     return remedies.do(context, remedies.chosen(row, request.key), who, request.anyway)
+
+
+def _place(row: FindingRow) -> list[int]:
+    """What findings are listed by."""
+    return [STATES.index(row.state), Severity(row.severity).rank, -row.since, row.id]
 
 
 def _sheet(context: Context, identity: int) -> FindingSheet:

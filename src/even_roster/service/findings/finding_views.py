@@ -35,7 +35,7 @@ def _view(
     return FindingView(
         id=row.id, kind=row.kind, title=rule.title if rule else row.kind, severity=row.severity, state=row.state,
         subjects=[FindingSubject(type=t, value=v, label=_label(context, plan, t, v, known)) for t, v in row.subjects],
-        since=time_of(row.since), first=time_of(row.first), times=row.times, closed=maybe_time(row.closed),
+        since=time_of(row.since), first_opened=time_of(row.first), times=row.times, closed=maybe_time(row.closed),
         updated=time_of(row.updated),
         evidence=[FindingEvidence(said=said, at=maybe_time(at)) for said, at in row.evidence],
         means=rule.means if rule else "", remedy=row.remedy,
@@ -84,4 +84,4 @@ def _link(plan: Plan, step: Step) -> str | None:
 
 def turn(row: TurnRow) -> TurnView:
     """A turn of a finding."""
-    return TurnView(finding=row.finding_id, kind=row.kind, at=time_of(row.at), turn=row.turn, said=row.said)
+    return TurnView(finding_id=row.finding_id, kind=row.kind, at=time_of(row.at), turn=row.turn, said=row.said)

@@ -150,7 +150,7 @@ class Notices:
         """A new route. Raises EditError."""
         _check(new)
         settings = {
-            "to": new.to, "sender": new.sender, "server": new.server, "user": new.user, "tls": new.tls,
+            "to": new.to, "sender": new.sender, "server": new.smtp_server, "user": new.user, "tls": new.tls,
         }  # fmt: skip
         values = {
             "name": new.name.strip(), "kind": new.kind, "settings": settings, "secret": self._box.seal(new.secret),
@@ -230,9 +230,11 @@ def _told(values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _view(row: RouteRow) -> RouteView:
+    settings = dict(row.settings)
     return RouteView(
+        smtp_server=settings.pop("server", ""),
         id=row.id, name=row.name, kind=row.kind, has_secret=bool(row.secret), least=row.least, on=row.on,
-        sent=maybe_time(row.sent_at), trouble=row.trouble, **row.settings,
+        sent=maybe_time(row.sent_at), trouble=row.trouble, **settings,
     )  # fmt: skip
 
 
@@ -241,8 +243,8 @@ def _check(new: RouteNew) -> None:
     if new.kind == "mail":
         if "@" not in new.sender or any(c in new.sender for c in "\r\n"):
             raise EditError("a mail needs a sender's address", "sender")
-        if not _host_and_port(new.server):
-            raise EditError("name the SMTP server as HOST:PORT, such as mail.larkspur.example:587", "server")
+        if not _host_and_port(new.smtp_server):
+            raise EditError("name the SMTP server as HOST:PORT, such as mail.larkspur.example:587", "smtp_server")
         if new.user and new.tls == "none":
             raise EditError("a password is not sent over an open line: choose tls or starttls", "tls")
 

@@ -50,7 +50,7 @@ def do(context: Context, step: Step, who: str, anyway: bool) -> StepDone:
         case Action.MOVE_PLAN:
             address = request_values.address(values["address"])
             saved = context.plan.edit(who, planning.move(int(values["assignment"]), address, None), anyway=anyway)
-            done = StepDone(said=f"the plan has it at {dotted(address)} now", change=saved.change)
+            done = StepDone(said=f"the plan has it at {dotted(address)} now", change_id=saved.change)
         case Action.RELEASE:
             done = _release(context, values, who)
         case Action.JOIN:
@@ -71,9 +71,9 @@ def _assign(context: Context, values: dict[str, str], kind: str, who: str, anywa
         subnet = plan.subnet_at(here, address)
         band = plan.band_at(subnet.id, address) if subnet is not None else None
     if there is not None:
-        request = AssignmentEdit(version=there.version, mac=values.get("mac", ""))
-        saved = context.plan.edit(who, planning.edit_assignment(there.id, request), anyway=anyway)
-        return StepDone(said=f"{dotted(address)} belongs to {values.get('mac')} now", change=saved.change)
+        request = AssignmentEdit(mac=values.get("mac", ""))
+        saved = context.plan.edit(who, planning.edit_assignment(there.id, (there.version,), request), anyway=anyway)
+        return StepDone(said=f"{dotted(address)} belongs to {values.get('mac')} now", change_id=saved.change)
     if kind == "static" and band is not None and band.kind is BandKind.POOL:
         kind = "reserved"
     with context.database.read() as connection:
@@ -85,7 +85,7 @@ def _assign(context: Context, values: dict[str, str], kind: str, who: str, anywa
     saved = context.plan.edit(who, make, anyway=anyway)
     return StepDone(
         said=f"{dotted(address)} is planned as {kind} for {name or values.get('mac') or 'its holder'}",
-        change=saved.change,
+        change_id=saved.change,
     )
 
 
@@ -97,7 +97,7 @@ def _release(context: Context, values: dict[str, str], who: str) -> StepDone:
     if item is not None and dotted(item.address) != said:
         raise Refusal(409, "stale", f"{item.title} was moved from {said} to {dotted(item.address)} meanwhile", "key")
     saved = context.plan.edit(who, planning.release(identity))
-    return StepDone(said=f"{said} is free again", change=saved.change)
+    return StepDone(said=f"{said} is free again", change_id=saved.change)
 
 
 def _known_as(connection: Connection, mac: MacNumber | None) -> tuple[str, str]:
@@ -112,7 +112,7 @@ def _member(context: Context, values: dict[str, str], who: str) -> StepDone:
     """From now on a MAC is known as a member of the router group that shares an address."""
     address, mac = request_values.address(values["address"]), Mac.parse(values["mac"])
     change = setting_edits.name_member(context, who, context.plan.site_here, address, mac.value)
-    return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change=change)
+    return StepDone(said=f"{mac} is known as a member of the router group at {dotted(address)}", change_id=change)
 
 
 def _join(context: Context, ids: str, who: str) -> StepDone:
@@ -120,4 +120,4 @@ def _join(context: Context, ids: str, who: str) -> StepDone:
     if len(devices) < 2:
         raise EditError("there are no two devices to join", "key")
     saved = context.plan.edit_records(who, device_edits.join(devices[0], devices[1:]), anyway=True)
-    return StepDone(said=f"{len(devices)} devices are one now (device {devices[0]})", change=saved.change)
+    return StepDone(said=f"{len(devices)} devices are one now (device {devices[0]})", change_id=saved.change)

@@ -23,7 +23,8 @@ router = APIRouter(tags=["system"])
 
 @router.get("/healthz")
 def healthz(context: ContextDep) -> Health:
-    """200 while the service and its database answer; impaired when nothing can be written, or standing work ended by an error."""
+    """Whether the service is well: 200 while it and its database answer, impaired when nothing can be written or standing
+    work ended by an error."""
     if not context.database.check():
         raise Refusal(503, "database", "the database does not answer")
     trouble = context.database.trouble or context.findings.trouble or context.supervisor.trouble

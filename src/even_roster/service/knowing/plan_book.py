@@ -329,7 +329,7 @@ class PlanBook:
         if kinds - {"device", "adapter"}:
             for listener in self.listeners:
                 listener(planned(items))
-            self._tell(PlanEvent(change=saved.change, kinds=sorted(kinds)))
+            self._tell(PlanEvent(change_id=saved.change, kinds=sorted(kinds)))
         if named:
             self._tell(DevicesEvent(ids=named if len(named) <= 300 else None, new=0, edited=True))
 

@@ -22,6 +22,7 @@ from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
 from ..plan import plan_views, planning
+from ..refs import Subnets
 from ..scans.running_scans import refs_of_macs
 
 
@@ -42,7 +43,8 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     sentences += _holders(context, stays)
     sentences += _last_scan(traces)
     return Explanation(
-        subject=str(address), kind="address", sentences=sentences, mac=None, subnet=subnet,
+        subject=str(address), kind="address", sentences=sentences, mac=None, vendor=None, local=False,
+        subnet=Subnets(context.plan.plan, here).of(subnet) if subnet else None,
         devices=[views.device_row(row) for row in devices],
         stays=[views.stay_row(stay, context.vendors) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_at(connection, here, value)], scans=traces,
@@ -71,7 +73,7 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
             sentences.append(f"It held {dotted(last.address)} when it was last seen, {ago(last.last)}.")
     rows = device_queries.several(connection, [device]) if device is not None else []
     return Explanation(
-        subject=str(mac), kind="mac", sentences=sentences, mac=view, subnet=None,
+        subject=str(mac), kind="mac", sentences=sentences, **dict(view), subnet=None,
         devices=[views.device_row(row) for row in rows],
         stays=[views.stay_row(stay, context.vendors) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[], assignment=None,
@@ -185,7 +187,7 @@ def _traces(connection: Connection, site: int, address: Address) -> list[ScanTra
             continue
         found.append(
             ScanTrace(
-                scan=scan.id, at=views.time_of(scan.started), answered=row is not None,
+                scan_id=scan.id, at=views.time_of(scan.started), answered=row is not None,
                 by=Source(row.by).words if row else [], macs=[str(Mac(mac)) for mac in row.macs] if row else [],
             )
         )  # fmt: skip

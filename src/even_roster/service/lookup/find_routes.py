@@ -39,7 +39,9 @@ def find(
         found = [*_address(text), *_ranges(connection, text), *_planned(context, connection, text)]
         page = device_queries.page(connection, DeviceFilter(text=text), "last_seen", True, None, limit)
         found += [_device(row, text) for row in page.rows]
-    return FindAnswer(text=text, found=found[:limit], more=page.next is not None or len(found) > limit)
+    return FindAnswer(
+        text=text, items=found[:limit], next=None, total=None, more=page.next is not None or len(found) > limit
+    )
 
 
 def _address(text: str) -> list[Found]:

@@ -162,8 +162,8 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
     return Moment(
         subject=asked.text, kind=asked.kind, at=views.time_of(moment),
         sentences=[*_told(asked, rows, before, after, moment), *said], stays=[views.stay_row(row, context.vendors) for row in rows],
-        planned=planned, before=views.stay_row(before, context.vendors) if before is not None else None,
-        after=views.stay_row(after, context.vendors) if after is not None else None,
+        planned=planned, stay_before=views.stay_row(before, context.vendors) if before is not None else None,
+        stay_after=views.stay_row(after, context.vendors) if after is not None else None,
     )  # fmt: skip
 
 
@@ -234,4 +234,4 @@ def span(context: Context, connection: Connection, text: str) -> HistorySpan:
         else history_queries.of_span(context.plan.site_here, asked.first, asked.last)
     )
     began, begun = history_queries.span(connection, where, BUCKETS, until)
-    return HistorySpan(subject=asked.text, first=views.maybe_time(began), last=views.time_of(until), begun=begun)
+    return HistorySpan(subject=asked.text, since=views.maybe_time(began), until=views.time_of(until), begun=begun)

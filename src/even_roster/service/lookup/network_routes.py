@@ -7,15 +7,18 @@ from ipaddress import IPv4Network
 
 from fastapi import APIRouter, Request
 
+from ...api.common import SubnetRef
 from ...api.network import (
     AdapterHere,
     AddressHere,
     Here,
     MeasureView,
     RangeName,
+    RangePage,
     RangeRow,
     Ruler,
     SubnetRow,
+    SubnetRowPage,
     SubnetSumsView,
 )
 from ...core import targets as target_rules
@@ -26,8 +29,10 @@ from ...core.span import usable
 from ...store import device_queries, rows, scan_records
 from .. import setting_edits, views
 from ..context import Context
+from ..refs import Subnets
 from ..watching.listening import Listening
 from ..web.deps import ContextDep, Who
+from ..web.paging import Paging, cut
 from ..web.problems import Refusal
 from . import ruler as rulers
 
@@ -43,14 +48,15 @@ def here(request: Request, context: ContextDep, who: Who, adapter: str | None = 
         ranges = scan_records.remembered(connection)
         totals = device_queries.totals(connection)
     chosen, reason, door, limits = _chosen(context, adapters, adapter)
+    subnets = _subnets(context)
     own = {str(network) for network in chosen.networks} if chosen else set()
     return Here(
         hostname=context.machine.hostname, simulated=context.machine.simulated,
         adapters=[_adapter(context, one, known, one is chosen, request.app.state.listening) for one in adapters],
         chosen=chosen.name if chosen else None, reason=reason, door=door, limits=limits,
-        ranges=[_range(row) for row in ranges if row.subnet in own],
-        home=str(context.settings.home), scanned=bool(known), devices=totals["devices"],
-        expected=totals["expected"], unknown=totals["unknown"],
+        ranges=[_range(row, subnets) for row in ranges if row.subnet in own],
+        home=str(context.settings.home), scanned=bool(known), device_count=totals["devices"],
+        expected_count=totals["expected"], unknown_count=totals["unknown"],
     )  # fmt: skip
 
 
@@ -71,27 +77,34 @@ def _adapter(
     context: Context, adapter: Adapter, known: set[str], chosen: bool, listening: Listening
 ) -> AdapterHere:  # fmt: skip
     addresses = []
+    subnets = _subnets(context)
     for interface in adapter.addresses:
         sums = subnet_sums(interface.network)
         addresses.append(
             AddressHere(
-                address=str(interface.ip), prefix=interface.network.prefixlen, mask=str(sums.mask),
-                subnet=str(interface.network), network=str(interface.network.network_address),
+                address=str(interface.ip), prefix_length=interface.network.prefixlen, mask=str(sums.mask),
+                subnet=subnets.of(interface.network), network=str(interface.network.network_address),
                 broadcast=str(sums.broadcast) if sums.broadcast else None, first_usable=str(sums.first_usable),
                 last_usable=str(sums.last_usable), hosts=sums.hosts, known=str(interface.network) in known,
             )
         )  # fmt: skip
+    view = views.mac_view(adapter.mac.value, context.vendors) if adapter.mac else None
     return AdapterHere(
-        name=adapter.name, mac=views.mac_view(adapter.mac.value, context.vendors) if adapter.mac else None,
+        name=adapter.name, mac=view.mac if view else None, vendor=view.vendor if view else None, local=bool(view and view.local),
         medium=adapter.medium, up=adapter.up, mtu=adapter.mtu, addresses=addresses,
         gateway=str(adapter.gateway) if adapter.gateway else None, dns=[str(server) for server in adapter.dns],
         chosen=chosen, plugged_into=listening.plugged_into(adapter.name),
     )  # fmt: skip
 
 
-def _range(row: rows.RangeRow) -> RangeRow:
+def _subnets(context: Context) -> Subnets:
+    with context.plan.reading() as plan:
+        return Subnets(plan, context.plan.site_here)
+
+
+def _range(row: rows.RangeRow, subnets: Subnets) -> RangeRow:
     return RangeRow(
-        id=row.id, text=row.text, name=row.name, subnet=row.subnet, count=len(parse(row.text)),
+        id=row.id, text=row.text, name=row.name, subnet=subnets.of(row.subnet), count=len(parse(row.text)),
         last_scan=views.maybe_time(row.last_scan),
     )  # fmt: skip
 
@@ -115,26 +128,29 @@ def sums(range: str, context: ContextDep, who: Who) -> MeasureView:
         refused = None if needs_confirm else str(error)
     return MeasureView(
         range=range, spans=[str(span) for span in found.spans.spans], count=found.count, first=str(found.first),
-        last=str(found.last), subnets=[_sums(one) for one in found.subnets], blocks=[str(block) for block in found.blocks],
+        last=str(found.last), sums=[_sums(one) for one in found.subnets], blocks=[str(block) for block in found.blocks],
         blocks_total=found.blocks_total, smallest_cover=str(found.smallest_cover), kind=found.kind,
         scan_seconds=round(target_rules.size_up(found.count, 1000.0, 3).seconds, 1), needs_confirm=needs_confirm,
-        refused=refused,
+        why_not=refused,
     )  # fmt: skip
 
 
 def _sums(one: SubnetSums) -> SubnetSumsView:
     return SubnetSumsView(
-        subnet=str(one.network), mask=str(one.mask), inverse_mask=str(one.inverse_mask),
+        cidr=str(one.network), mask=str(one.mask), inverse_mask=str(one.inverse_mask),
         broadcast=str(one.broadcast) if one.broadcast else None, first_usable=str(one.first_usable),
         last_usable=str(one.last_usable), hosts=one.hosts, reverse_zone=one.reverse_zone,
     )  # fmt: skip
 
 
 @router.get("/ranges")
-def ranges(context: ContextDep, who: Who) -> list[RangeRow]:
+def ranges(context: ContextDep, who: Who, paging: Paging) -> RangePage:
     """Every remembered range."""
     with context.database.read() as connection:
-        return [_range(row) for row in scan_records.remembered(connection)]
+        rows = sorted(scan_records.remembered(connection), key=lambda row: row.id)
+    shown, rest = cut(rows, lambda row: [row.id], paging)
+    subnets = _subnets(context)
+    return RangePage(items=[_range(row, subnets) for row in shown], **rest._asdict())
 
 
 @router.put("/ranges/{identity}/name", status_code=204)
@@ -150,7 +166,7 @@ def forget_range(identity: int, context: ContextDep, who: Who) -> None:
 
 
 @router.get("/subnets")
-def subnets(context: ContextDep, who: Who) -> list[SubnetRow]:
+def subnets(context: ContextDep, who: Who, paging: Paging) -> SubnetRowPage:
     """The subnets this machine stands in, and those that were scanned."""
     adapters = {
         str(network): adapter
@@ -158,20 +174,36 @@ def subnets(context: ContextDep, who: Who) -> list[SubnetRow]:
         for network in adapter.networks
         if adapter.medium != "loopback"
     }
+    planned = _subnets(context)
     with context.database.read() as connection:
         known = {row.text: row for row in scan_records.remembered(connection)}
         texts = dict.fromkeys(
             [*adapters, *scan_records.scanned_subnets(connection), *(t for t in known if _is_network(t))]
         )
-        return [
+        shown, rest = cut(sorted(texts, key=_place), _place, paging)
+        found = [
             SubnetRow(
-                subnet=text, name=known[text].name if text in known else None,
+                subnet=_named(planned.of(text), known.get(text)),
                 adapter=adapters[text].name if text in adapters else None, here=text in adapters,
                 hosts=len(usable(IPv4Network(text))), seen=rulers.seen_count(connection, context.plan.site_here, IPv4Network(text)),
                 last_scan=views.maybe_time(known[text].last_scan) if text in known else None,
             )
-            for text in texts
+            for text in shown
         ]  # fmt: skip
+    return SubnetRowPage(items=found, **rest._asdict())
+
+
+def _place(text: str) -> list[int]:
+    """What subnets are listed by: their first address, the larger first."""
+    network = IPv4Network(text)
+    return [int(network.network_address), network.prefixlen]
+
+
+def _named(subnet: SubnetRef, known: rows.RangeRow | None) -> SubnetRef:
+    """A subnet that is not planned goes by the name of its remembered range."""
+    if subnet.id is not None or known is None or not known.name:
+        return subnet
+    return subnet.model_copy(update={"name": known.name})
 
 
 def _is_network(text: str) -> bool:

@@ -6,12 +6,14 @@ from collections.abc import Sequence
 
 from sqlalchemy import Connection
 
+from ...api.common import SubnetRef
 from ...api.history import PlannedThen
 from ...core.address import Address, dotted
 from ...core.mac import Mac, MacNumber
 from ...core.plan.model import Assignment, AssignmentKind, Plan
 from ...store import past_plan_queries
 from ..context import Context
+from ..refs import band_ref, subnet_ref
 
 Told = tuple[list[PlannedThen], list[str]]
 PLAN = "The plan at that time"
@@ -50,7 +52,8 @@ def _row(plan: Plan, item: Assignment) -> PlannedThen:
     return PlannedThen(
         address=dotted(item.address), kind=item.kind.value, on=item.on,
         mac=str(Mac(item.mac)) if item.mac is not None else None, name=item.name, role=item.role,
-        subnet=(subnet.name or str(subnet.network)) if subnet is not None else "", band=band.title if band else None,
+        subnet=subnet_ref(subnet) if subnet is not None else SubnetRef(id=None, cidr="", name=""),
+        band=band_ref(band) if band else None,
     )  # fmt: skip
 
 

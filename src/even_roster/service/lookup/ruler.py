@@ -6,7 +6,7 @@ from ipaddress import IPv4Network
 
 from sqlalchemy import ColumnElement, Connection, func, select
 
-from ...api.common import DeviceRef
+from ...api.common import DeviceRef, SubnetRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
 from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
@@ -18,6 +18,7 @@ from ...store.rows import PairSeen, StayRow
 from ...store.tables import stays
 from .. import views
 from ..context import Context
+from ..refs import Subnets
 
 MOST_TICKS = 4096
 STRETCHES = 256
@@ -48,9 +49,9 @@ def draw_past(context: Context, connection: Connection, network: IPv4Network, mo
         ticks, stretches = [], _past_stretches(connection, here, network, moment)
         answering = sum(one.answering for one in stretches)
     with context.plan.reading() as now:
-        planned = next((one.id for one in now.subnets_of(context.plan.site_here) if one.network == network), None)
+        today = Subnets(now, context.plan.site_here).of(network)
     return Ruler(
-        subnet=str(network), planned=planned, bands=[_band(band) for band in bands], name=subnet.name if subnet else None,
+        subnet=today.model_copy(update={"name": subnet.name if subnet else ""}), bands=[_band(band) for band in bands],
         count=network.num_addresses, usable=len(usable(network)), answering=answering, seen=answering,
         gateway=dotted(gateway) if gateway is not None else None, last_scan=None, ticks=ticks, stretches=stretches,
         at=views.time_of(moment),
@@ -79,7 +80,7 @@ def _past_tick(
     if not rows:
         return Tick(
             address=dotted(address), state="planned", plan=plan[0], assigned=plan[1], device=None, vendor=None, role="",
-            last=None,
+            last_seen=None,
         )  # fmt: skip
     macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
     row = max(rows, key=lambda one: one.last)
@@ -87,7 +88,7 @@ def _past_tick(
         address=dotted(address), plan=plan[0], assigned=plan[1],
         state="two" if len(macs) > 1 else "gateway" if address == gateway else "answering",
         device=views.stay_device(row), vendor=None, role="",
-        last=views.time_of(min(row.last, moment)),
+        last_seen=views.time_of(min(row.last, moment)),
     )  # fmt: skip
 
 
@@ -121,11 +122,17 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         answering = sum(s.answering for s in stretches)
         seen = answering + sum(s.seen for s in stretches)
     return Ruler(
-        subnet=str(network), planned=subnet.id if subnet else None, bands=[_band(band) for band in bands], name=name,
-        count=network.num_addresses, usable=len(usable(network)), answering=answering,
-        seen=seen, gateway=gateway,
-        last_scan=views.maybe_time(since), ticks=ticks, stretches=stretches,
-    )  # fmt: skip
+        subnet=SubnetRef(id=subnet.id if subnet else None, cidr=str(network), name=name or ""),
+        bands=[_band(band) for band in bands],
+        count=network.num_addresses,
+        usable=len(usable(network)),
+        answering=answering,
+        seen=seen,
+        gateway=gateway,
+        last_scan=views.maybe_time(since),
+        ticks=ticks,
+        stretches=stretches,
+    )
 
 
 def _band(band: Band) -> RulerBand:
@@ -171,7 +178,7 @@ def _ticks(
             ticks.append(
                 Tick(
                     address=dotted(address), state=state, plan=kind, assigned=whose, device=None, vendor=None, role="",
-                    last=None,
+                    last_seen=None,
                 )
             )  # fmt: skip
     return ticks
@@ -189,7 +196,7 @@ def _tick(
     return Tick(
         address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
         assigned=plan[1], device=DeviceRef(id=newest.device_id, name=name) if newest.device_id else None,
-        vendor=newest.vendor or None, role=newest.role or "", last=views.time_of(newest.last),
+        vendor=newest.vendor or None, role=newest.role or "", last_seen=views.time_of(newest.last),
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from ...api.plan import (
     SettleDone,
     SettleRequest,
     UseNew,
+    UsePage,
     UseView,
 )
 from ...core.address import Address
@@ -36,6 +37,8 @@ from ..context import Context
 from ..naming import request_values, resolving
 from ..naming.references import AssignmentRef
 from ..web.deps import ContextDep, Who, as_json, located
+from ..web.matching import IfMatch, MaybeMatch, tagged
+from ..web.paging import USUAL, Cursor, Limit, Paging, cut
 from ..web.problems import Refusal
 from . import plan_views, planning, proving, settling
 
@@ -47,8 +50,7 @@ Sort = Literal["address", "name", "role", "mac", "kind"]
 def page(
     context: ContextDep, who: Who, q: str = "", subnet: str | None = None, site: str | None = None,
     kind: AssignmentKind | None = None, role: str | None = None, on: bool | None = None, sort: Sort = "address",
-    descending: bool = False, cursor: str | None = None, offset: Annotated[int, Query(ge=0)] = 0,
-    limit: Annotated[int, Query(ge=1, le=2000)] = 200,
+    descending: bool = False, cursor: Cursor = None, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0, limit: Limit = USUAL,
 ) -> Response:  # fmt: skip
     """Assignments that match all filters, a page at a time, by cursor or by position."""
     with context.database.read() as connection, context.plan.reading() as plan:
@@ -61,13 +63,14 @@ def page(
         items = [item for item in found.items if item.subnet in plan.subnets]
         around = plan_views.look_around(connection, plan, items)
         rows = [plan_views.assignment_row(context, plan, item, around) for item in items]
-    return as_json(AssignmentPage(assignments=rows, next=found.next, total=total))
+    return as_json(AssignmentPage(items=rows, next=found.next, total=total))
 
 
 @router.get("/assignments/{which:path}")
-def one(identity: AssignmentRef, context: ContextDep, who: Who) -> AssignmentView:
+def one(identity: AssignmentRef, context: ContextDep, who: Who, response: Response) -> AssignmentView:
     """One assignment."""
     with context.database.read() as connection, context.plan.reading() as plan:
+        tagged(response, plan.assignments[identity].version)
         return plan_views.assignment_view(context, connection, plan, plan.assignments[identity])
 
 
@@ -83,6 +86,7 @@ async def assign(request: AssignmentNew, context: ContextDep, who: Who, response
             context, context.plan.edit(who, planning.assign(request, site, address, mac), anyway=request.anyway)
         )
         located(response, f"assignments/{made.id}")
+        tagged(response, made.version)
         return made
 
     if request.address:
@@ -118,25 +122,35 @@ def _settled(context: Context, request: AssignmentNew) -> tuple[AssignmentNew, M
 
 
 @router.patch("/assignments/{which:path}")
-def edit(identity: AssignmentRef, request: AssignmentEdit, context: ContextDep, who: Who) -> AssignmentView:
+def edit(
+    identity: AssignmentRef,
+    versions: IfMatch,
+    request: AssignmentEdit,
+    context: ContextDep,
+    who: Who,
+    response: Response,
+) -> AssignmentView:
     """Change an assignment; another address is a move."""
-    saved = context.plan.edit(who, planning.edit_assignment(identity, request), anyway=request.anyway)
-    return _view(context, saved)
+    saved = context.plan.edit(who, planning.edit_assignment(identity, versions, request), anyway=request.anyway)
+    made = _view(context, saved)
+    tagged(response, made.version)
+    return made
 
 
 @router.post("/assignments/{which:path}/move")
-def move(identity: AssignmentRef, request: Move, context: ContextDep, who: Who) -> Moved:
+def move(identity: AssignmentRef, versions: MaybeMatch, request: Move, context: ContextDep, who: Who) -> Moved:
     """Another address; gives what still has the old one entered."""
-    make = planning.move(identity, request_values.address(request.address), request.version)
+    make = planning.move(identity, request_values.address(request.address), versions)
     saved = context.plan.edit(who, make, anyway=request.anyway)
-    uses = [plan_views.use_view(item) for item in saved.after if isinstance(item, Use)]
+    with context.plan.reading() as plan:
+        uses = [plan_views.use_view(plan, item) for item in saved.after if isinstance(item, Use)]
     return Moved(assignment=_view(context, saved), uses=uses)
 
 
 @router.delete("/assignments/{which:path}", status_code=204)
-def release(identity: AssignmentRef, context: ContextDep, who: Who) -> None:
+def release(identity: AssignmentRef, versions: MaybeMatch, context: ContextDep, who: Who) -> None:
     """The address is nobody's any more."""
-    context.plan.edit(who, planning.release(identity))
+    context.plan.edit(who, planning.release(identity, versions))
 
 
 def _view(context: Context, saved: Saved) -> AssignmentView:
@@ -146,7 +160,7 @@ def _view(context: Context, saved: Saved) -> AssignmentView:
 
 
 @router.get("/uses")
-def uses(context: ContextDep, who: Who, address: str | None = None, site: str | None = None) -> list[UseView]:
+def uses(context: ContextDep, who: Who, paging: Paging, address: str | None = None, site: str | None = None) -> UsePage:
     """Who uses which address; of one address (and where it must still be entered after a move), or all."""
     with context.plan.reading() as plan:
         place = request_values.site(plan, site, context.plan.site_here)
@@ -155,14 +169,15 @@ def uses(context: ContextDep, who: Who, address: str | None = None, site: str | 
             moving = [u for u in plan.uses.values() if u.site == place and u.moved_to == wanted]
             found = [*plan.uses_at(place, wanted), *moving]
         else:
-            found = sorted((u for u in plan.uses.values() if u.site == place), key=lambda u: (u.address, u.id))
-        return [plan_views.use_view(use) for use in found]
+            found = [u for u in plan.uses.values() if u.site == place]
+        shown, rest = cut(sorted(found, key=lambda u: (u.address, u.id)), lambda u: [u.address, u.id], paging)
+        return UsePage(items=[plan_views.use_view(plan, use) for use in shown], **rest._asdict())
 
 
 @router.post("/uses", status_code=201)
 def add_use(request: UseNew, context: ContextDep, who: Who, response: Response) -> UseView:
     """Record who uses an address for what."""
-    made = _use(context.plan.edit(who, planning.add_use(request, context.plan.site_here)))
+    made = _use(context, context.plan.edit(who, planning.add_use(request, context.plan.site_here)))
     located(response, f"uses/{made.id}")
     return made
 
@@ -170,16 +185,16 @@ def add_use(request: UseNew, context: ContextDep, who: Who, response: Response) 
 @router.get("/uses/{identity}")
 def one_use(identity: int, context: ContextDep, who: Who) -> UseView:
     """One use."""
-    found = context.plan.plan.uses.get(identity)
-    if found is None:
-        raise Refusal(404, "missing", f"there is no use {identity}")
-    return plan_views.use_view(found)
+    with context.plan.reading() as plan:
+        if identity not in plan.uses:
+            raise Refusal(404, "missing", f"there is no use {identity}")
+        return plan_views.use_view(plan, plan.uses[identity])
 
 
 @router.post("/uses/{identity}/done")
 def finish_use(identity: int, context: ContextDep, who: Who) -> UseView:
     """After a move: the new address was entered there."""
-    return _use(context.plan.edit(who, planning.finish_use(identity)))
+    return _use(context, context.plan.edit(who, planning.finish_use(identity)))
 
 
 @router.delete("/uses/{identity}", status_code=204)
@@ -188,8 +203,9 @@ def remove_use(identity: int, context: ContextDep, who: Who) -> None:
     context.plan.edit(who, planning.remove_use(identity))
 
 
-def _use(saved: Saved) -> UseView:
-    return plan_views.use_view(next(item for item in saved.after if isinstance(item, Use)))
+def _use(context: Context, saved: Saved) -> UseView:
+    with context.plan.reading() as plan:
+        return plan_views.use_view(plan, next(item for item in saved.after if isinstance(item, Use)))
 
 
 @router.post("/free")

@@ -36,7 +36,7 @@ from ...core.plan.shares import free_blocks, shares
 from ...core.ticking import BY_HAND, Shown, restored
 from ...store import lease_records, seen_records
 from ...store.seen_records import KnownAs
-from .. import views
+from .. import refs, views
 from ..context import Context, now_ms
 
 
@@ -44,7 +44,7 @@ def site_view(plan: Plan, site: Site) -> SiteView:
     """A site."""
     return SiteView(
         id=site.id, version=site.version, name=site.name, here=site.here, notes=site.notes,
-        subnets=len(plan.subnets_of(site.id)),
+        subnet_count=len(plan.subnets_of(site.id)),
     )  # fmt: skip
 
 
@@ -71,33 +71,53 @@ def subnet_view(plan: Plan, subnet: Subnet) -> SubnetView:
     sums = subnet_sums(subnet.network)
     found = shares(plan, subnet)
     return SubnetView(
-        id=subnet.id, version=subnet.version, site=subnet.site, site_name=plan.sites[subnet.site].name,
-        name=subnet.name, subnet=str(subnet.network), mask=str(sums.mask), first_usable=str(sums.first_usable),
-        last_usable=str(sums.last_usable), broadcast=str(sums.broadcast) if sums.broadcast else None,
-        gateway=dotted(subnet.gateway) if subnet.gateway is not None else None, dns=[dotted(a) for a in subnet.dns],
-        domain=subnet.domain, ntp=[dotted(a) for a in subnet.ntp], vlan=subnet.vlan, supernet=subnet.supernet,
-        notes=subnet.notes, assignments=plan.count_in(subnet.site, subnet.first, subnet.last),
+        id=subnet.id,
+        version=subnet.version,
+        site=refs.site_ref(plan, subnet.site),
+        name=subnet.name,
+        cidr=str(subnet.network),
+        mask=str(sums.mask),
+        first_usable=str(sums.first_usable),
+        last_usable=str(sums.last_usable),
+        broadcast=str(sums.broadcast) if sums.broadcast else None,
+        gateway=dotted(subnet.gateway) if subnet.gateway is not None else None,
+        dns=[dotted(a) for a in subnet.dns],
+        domain=subnet.domain,
+        ntp=[dotted(a) for a in subnet.ntp],
+        vlan=subnet.vlan,
+        supernet=subnet.supernet,
+        notes=subnet.notes,
+        assignment_count=plan.count_in(subnet.site, subnet.first, subnet.last),
         shares=SharesView(
-            usable=found.usable, pools=found.pools, spare=found.spare, gateway=found.gateway, taken=found.taken,
-            left=found.left, in_pools=found.in_pools,
+            usable=found.usable,
+            pooled=found.pools,
+            spare=found.spare,
+            gateways=found.gateway,
+            taken=found.taken,
+            left=found.left,
+            in_pools=found.in_pools,
             roles=[
                 RoleShareView(
-                    band=r.band, title=r.title, roles=list(r.roles), size=r.size, taken=r.taken, left=r.left
+                    band=refs.band_ref(plan.bands[r.band]) if r.band is not None else None,
+                    title=r.title,
+                    roles=list(r.roles),
+                    size=r.size,
+                    taken=r.taken,
+                    left=r.left,
                 )
                 for r in found.roles
             ],
         ),
-    )  # fmt: skip
+    )
 
 
 def band_view(plan: Plan, band: Band, servers: dict[int, str], leased: int) -> BandView:
     """A band."""
     subnet = plan.subnets[band.subnet]
     return BandView(
-        id=band.id, version=band.version, subnet=band.subnet, kind=band.kind.value, first=dotted(band.first),
+        id=band.id, version=band.version, subnet=refs.subnet_ref(subnet), kind=band.kind.value, first=dotted(band.first),
         last=dotted(band.last), name=band.name, title=band.title, roles=list(band.roles),
-        options=handed_out_view(band.options), server=band.server,
-        server_name=servers.get(band.server) if band.server is not None else None, notes=band.notes,
+        options=handed_out_view(band.options), server=refs.server_ref(band.server, servers), notes=band.notes,
         size=band.last - band.first + 1, taken=plan.count_in(subnet.site, band.first, band.last), leased=leased,
     )  # fmt: skip
 
@@ -133,12 +153,17 @@ def concerns(plan: Plan, problem: Problem, subnet: Subnet) -> bool:
     return False
 
 
-def use_view(use: Use) -> UseView:
+def use_view(plan: Plan, use: Use) -> UseView:
     """A use."""
     return UseView(
-        id=use.id, version=use.version, site=use.site, user=use.user, address=dotted(use.address), purpose=use.purpose,
+        id=use.id,
+        version=use.version,
+        site=refs.site_ref(plan, use.site),
+        user=use.user,
+        address=dotted(use.address),
+        purpose=use.purpose,
         moved_to=dotted(use.moved_to) if use.moved_to is not None else None,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,10 +230,10 @@ def assignment_row(context: Context, plan: Plan, item: Assignment, around: Aroun
     known = around.known.get(item.mac) if item.mac is not None else None
     subnet = plan.subnets[item.subnet]
     return AssignmentRow(
-        id=item.id, version=item.version, subnet=item.subnet, subnet_name=subnet.name or str(subnet.network),
+        id=item.id, version=item.version, subnet=refs.subnet_ref(subnet),
         address=dotted(item.address), kind=item.kind.value, on=item.on, mac=str(Mac(item.mac)) if item.mac is not None else None,
         vendor=context.vendor_of(Mac(item.mac)) or None if item.mac is not None else None, name=item.name, role=item.role,
-        note=item.note, device=DeviceRef(id=known.device, name=known.name or None) if known else None,
+        notes=item.notes, device=DeviceRef(id=known.device, name=known.name or None) if known else None,
         last_seen=views.maybe_time(known.last_seen) if known else None,
         seen_at=dotted(known.address) if known and known.address is not None else None,
         reservation=reservation(around.followed.get(item.id)),
@@ -222,8 +247,10 @@ def assignment_view(context: Context, connection: Connection, plan: Plan, item: 
     about = ("address", dotted(item.address))
     problems = [p for p in context.plan.problems if about in p.subjects]
     return AssignmentView(
-        **row.model_dump(exclude={"mac", "vendor", "device", "reservation"}), site=item.site, device=row.device,
-        reservation=row.reservation, mac=views.mac_view(item.mac, context.vendors) if item.mac is not None else None,
-        band=band.title if band else None, problems=[problem_view(p) for p in problems],
-        uses=[use_view(use) for use in plan.uses_at(item.site, item.address)],
-    )  # fmt: skip
+        **{name: getattr(row, name) for name in AssignmentRow.model_fields},
+        site=refs.site_ref(plan, item.site),
+        local=item.mac is not None and Mac(item.mac).local,
+        band=refs.band_ref(band) if band else None,
+        problems=[problem_view(p) for p in problems],
+        uses=[use_view(plan, use) for use in plan.uses_at(item.site, item.address)],
+    )

@@ -26,7 +26,7 @@ from ...core.plan import reshape
 from ...core.plan.model import Assignment, AssignmentKind, Band, BandKind, Item, Plan, Site, Subnet, Use, called
 from ...core.plan.told import told
 from ...core.text import clean, clean_note
-from ...store.edits import AddressTaken, EditError, Missing
+from ...store.edits import AddressTaken, EditError, Missing, Versions
 from ...store.plan_edits import PlanConflict
 from ..knowing.plan_book import Edit, Make
 from ..naming import request_values
@@ -34,12 +34,12 @@ from ..naming import request_values
 T = TypeVar("T", Site, Subnet, Band, Assignment, Use)
 
 
-def found(items: dict[int, T], identity: int, version: int | None, what: str) -> T:
+def found(items: dict[int, T], identity: int, versions: Versions, what: str) -> T:
     """An item by id at the version an edit is based on. Raises Missing, PlanConflict."""
     item = items.get(identity)
     if item is None:
         raise Missing(f"there is no {what} {identity} in the plan")
-    if version is not None and version != item.version:
+    if versions is not None and item.version not in versions:
         raise PlanConflict(f"{called(item)} was changed meanwhile", item)
     return item
 
@@ -54,11 +54,11 @@ def add_site(name: str, notes: str) -> Make:
     return make
 
 
-def edit_site(identity: int, request: SiteEdit) -> Make:
+def edit_site(identity: int, versions: Versions, request: SiteEdit) -> Make:
     """Rename a site, or say that the service stands in it."""
 
     def make(plan: Plan) -> Edit:
-        site = found(plan.sites, identity, request.version, "site")
+        site = found(plan.sites, identity, versions, "site")
         new = replace(
             site,
             name=_site_name(plan, request.name, identity) if request.name is not None else site.name,
@@ -118,11 +118,11 @@ def add_subnet(request: SubnetNew, here: int) -> Make:
     return make
 
 
-def edit_subnet(identity: int, request: SubnetEdit) -> Make:
+def edit_subnet(identity: int, versions: Versions, request: SubnetEdit) -> Make:
     """New values; a new range must hold everything that is in the subnet."""
 
     def make(plan: Plan) -> Edit:
-        subnet = found(plan.subnets, identity, request.version, "subnet")
+        subnet = found(plan.subnets, identity, versions, "subnet")
         new = subnet
         if request.range is not None:
             network = request_values.network(request.range)
@@ -218,11 +218,11 @@ def add_band(request: BandNew) -> Make:
     return make
 
 
-def edit_band(identity: int, request: BandEdit) -> Make:
+def edit_band(identity: int, versions: Versions, request: BandEdit) -> Make:
     """New values for a band."""
 
     def make(plan: Plan) -> Edit:
-        band = found(plan.bands, identity, request.version, "band")
+        band = found(plan.bands, identity, versions, "band")
         subnet = plan.subnets[band.subnet]
         new = band
         if request.kind is not None:
@@ -257,7 +257,7 @@ def draft_band(request: BandDraft) -> Make:
     edit = BandEdit(
         kind=request.kind, range=request.range, roles=request.roles, server=_id(request.server or 0), options=request.options
     )  # fmt: skip
-    return edit_band(request.id, edit)
+    return edit_band(request.id, None, edit)
 
 
 def remove_band(identity: int) -> Make:
@@ -295,7 +295,7 @@ def assign(request: AssignmentNew, site: int, address: Address, mac: MacNumber |
             raise EditError("an assignment needs a MAC, a device or a name", "name")
         item = Assignment(
             0, site, subnet.id, address, AssignmentKind(request.kind), mac, name, request_values.role(request.role, plan),
-            clean(request.note, 1000), request.on, device=_id(request.device or 0),
+            clean(request.notes, 1000), request.on, device=_id(request.device or 0),
         )  # fmt: skip
         action = "reserve" if item.kind is AssignmentKind.RESERVED else "assign"
         return Edit(action, "assignment", dotted(address), (), (item,), told(None, item))
@@ -310,11 +310,11 @@ def taken_sentence(item: Assignment) -> str:
     return f"{dotted(item.address)} is {how} {item.title}{mac}"
 
 
-def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
+def edit_assignment(identity: int, versions: Versions, request: AssignmentEdit) -> Make:
     """New values for an assignment."""
 
     def make(plan: Plan) -> Edit:
-        item = found(plan.assignments, identity, request.version, "assignment")
+        item = found(plan.assignments, identity, versions, "assignment")
         new = item
         if request.kind is not None:
             new = replace(new, kind=AssignmentKind(request.kind))
@@ -324,8 +324,8 @@ def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
             new = replace(new, name=request_values.hostname(request.name))
         if request.role is not None:
             new = replace(new, role=request_values.role(request.role, plan))
-        if request.note is not None:
-            new = replace(new, note=clean(request.note, 1000))
+        if request.notes is not None:
+            new = replace(new, notes=clean(request.notes, 1000))
         if request.on is not None:
             new = replace(new, on=request.on)
         if new.mac is None and not new.name:
@@ -335,11 +335,11 @@ def edit_assignment(identity: int, request: AssignmentEdit) -> Make:
     return make
 
 
-def move(identity: int, address: Address, version: int | None) -> Make:
+def move(identity: int, address: Address, versions: Versions) -> Make:
     """Another address for an assignment; whoever uses the old one is marked to be told. Raises AddressTaken."""
 
     def make(plan: Plan) -> Edit:
-        item = found(plan.assignments, identity, version, "assignment")
+        item = found(plan.assignments, identity, versions, "assignment")
         there = plan.at(item.site, address)
         if there is not None and there.id != item.id:
             raise AddressTaken(taken_sentence(there))
@@ -354,11 +354,11 @@ def move(identity: int, address: Address, version: int | None) -> Make:
     return make
 
 
-def release(identity: int) -> Make:
+def release(identity: int, versions: Versions = None) -> Make:
     """Take an assignment away."""
 
     def make(plan: Plan) -> Edit:
-        item = found(plan.assignments, identity, None, "assignment")
+        item = found(plan.assignments, identity, versions, "assignment")
         return Edit("release", "assignment", dotted(item.address), (item,), (), told(item, None))
 
     return make

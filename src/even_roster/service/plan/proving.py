@@ -26,6 +26,7 @@ from .. import views
 from ..context import Context, Promise, now_ms
 from ..knowing.observing import Batch
 from ..naming import request_values
+from ..refs import band_ref, subnet_ref
 from ..scans.running_scans import describe_segment
 
 _FOR_EVER = 1 << 52
@@ -37,10 +38,13 @@ def candidate(proof: Proof) -> Candidate:
     """A proof as the API gives it."""
     seen = proof.last_seen
     return Candidate(
-        address=dotted(proof.address), grade=proof.grade.value, band=proof.band, reasons=list(proof.reasons),
+        address=dotted(proof.address),
+        grade=proof.grade.value,
+        band=band_ref(proof.band) if proof.band else None,
+        reasons=list(proof.reasons),
         last_seen=views.maybe_time(seen.at) if seen else None,
         last_mac=str(Mac(seen.mac)) if seen and seen.mac is not None else None,
-    )  # fmt: skip
+    )
 
 
 async def search(context: Context, request: Search, mine: set[Promise] | None = None) -> FreeAnswer:
@@ -88,7 +92,7 @@ async def search(context: Context, request: Search, mine: set[Promise] | None = 
             context.promised -= spare
     if not request.adjacent:
         proven.sort(key=lambda p: p.grade is not Grade.CLEAR)
-    return FreeAnswer(subnet=str(subnet.network), candidates=[candidate(p) for p in proven])
+    return FreeAnswer(subnet=subnet_ref(subnet), candidates=[candidate(p) for p in proven])
 
 
 @asynccontextmanager
@@ -108,9 +112,9 @@ async def chosen(context: Context, request: AssignmentNew) -> AsyncIterator[Addr
         wanted = Search(where=request.where, site=request.site, role=request.role, count=1, ask=True)
         answer = await search(context, wanted, mine)
         if not answer.candidates:
-            raise EditError(
-                f"no free address is left in {request.where or answer.subnet}; widen a band or name another", "where"
-            )
+            found = answer.subnet
+            where = request.where or (found.name or found.cidr if found else "the plan")
+            raise EditError(f"no free address is left in {where}; widen a band or name another", "where")
         yield address_of(IPv4Address(answer.candidates[0].address))
 
 
@@ -178,7 +182,7 @@ async def _ask_wire(context: Context, addresses: list[Address]) -> dict[Address,
     segment = context.machine.open(choice.adapter)
 
     def told(part: float) -> None:
-        context.hub.publish(ProofEvent(addresses=[dotted(a) for a in addresses], done=round(part, 2)))
+        context.hub.publish(ProofEvent(addresses=[dotted(a) for a in addresses], done_part=round(part, 2)))
 
     words = await ask(segment, addresses, told)
     sightings = [

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from ipaddress import IPv4Address
 
+from ...api.common import DeviceRef
 from ...api.plan import AssignmentNew, Search, SettleDone, SettledRow, SettleRequest
 from ...core.address import Address, address_of, dotted
 from ...core.mac import MacNumber
@@ -56,16 +57,20 @@ async def settle(context: Context, who: str, request: SettleRequest) -> SettleDo
         if settled and not request.dry_run:
             change, refused = await asyncio.to_thread(_store, context, who, settled)
             found = [replace(one, why_not=refused.get(one.id, one.why_not)) for one in found]
-    return SettleDone(change=change, dry_run=request.dry_run, devices=[_row(one) for one in found])
+    return SettleDone(change_id=change, dry_run=request.dry_run, devices=[_row(one) for one in found])
 
 
 def _row(one: _Device) -> SettledRow:
     return SettledRow.model_validate(
         {
-            "device": one.id or None, "name": one.name, "address": dotted(one.address) if one.address is not None else None,
-            "kind": None if one.why_not else one.kind.value, "moves": one.moves and not one.why_not, "why_not": one.why_not,
+            "device": DeviceRef(id=one.id, name=one.name or None) if one.id else None,
+            "name": one.name,
+            "address": dotted(one.address) if one.address is not None else None,
+            "kind": None if one.why_not else one.kind.value,
+            "moves": one.moves and not one.why_not,
+            "why_not": one.why_not,
         }
-    )  # fmt: skip
+    )
 
 
 def _look(context: Context, named: Sequence[int | str]) -> list[_Device]:

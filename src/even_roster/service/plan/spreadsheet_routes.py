@@ -35,6 +35,7 @@ from ...store.edits import EditError
 from ..context import Context, now_ms
 from ..knowing.plan_book import Edit
 from ..naming import request_values, resolving
+from ..refs import Subnets
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
 from . import spreadsheet_files
@@ -43,7 +44,14 @@ router = APIRouter(prefix="/api/v1", tags=["sheets"])
 _ORDER = {"refused": 0, "add": 1, "change": 2, "same": 3}
 
 
-@router.post("/sheets/import")
+_XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+_OCTETS = {"schema": {"type": "string", "format": "binary"}}
+
+
+@router.post(
+    "/sheets/import",
+    openapi_extra={"requestBody": {"required": True, "content": {"text/csv": _OCTETS, _XLSX: _OCTETS}}},
+)
 async def import_sheet(
     request: Request, context: ContextDep, who: Who, dry_run: bool = True,
     mapping: Annotated[list[str] | None, Query()] = None, limit: Annotated[int, Query(ge=0, le=100_000)] = 2000,
@@ -141,9 +149,9 @@ def _report(
     used = set(columns.values())
     return ImportReport(
         dry_run=dry_run, read_as=table.read_as, columns={f: table.rows[0][at].strip() for f, at in columns.items()},
-        ignored=[h.strip() for at, h in enumerate(table.rows[0]) if at not in used and h.strip()], added=counts["add"],
-        changed=counts["change"], same=counts["same"], refused=counts["refused"],
-        warnings=sum(1 for row in planned if row.warning), rows=[_row(row) for row in shown[:limit]], change=change,
+        ignored=[h.strip() for at, h in enumerate(table.rows[0]) if at not in used and h.strip()], added_count=counts["add"],
+        changed_count=counts["change"], same_count=counts["same"], refused_count=counts["refused"],
+        warning_count=sum(1 for row in planned if row.warning), rows=[_row(row) for row in shown[:limit]], change_id=change,
     )  # fmt: skip
 
 
@@ -161,7 +169,9 @@ def _row(row: RowPlan) -> ImportRow:
     )  # fmt: skip
 
 
-@router.get("/sheets/export")
+@router.get(
+    "/sheets/export", response_class=Response, responses={200: {"content": {"text/csv": _OCTETS, _XLSX: _OCTETS}}}
+)
 def export_sheet(
     context: ContextDep,
     who: Who,
@@ -181,8 +191,7 @@ def export_sheet(
         rows = list(spreadsheets.export_rows(plan, items))
     if form == "csv":
         return _file(spreadsheet_files.write_csv(rows), "text/csv; charset=utf-8", "assignments.csv")
-    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-    return _file(spreadsheet_files.write_workbook(rows, "assignments"), kind, "assignments.xlsx")
+    return _file(spreadsheet_files.write_workbook(rows, "assignments"), _XLSX, "assignments.xlsx")
 
 
 def _file(data: bytes, kind: str, name: str) -> Response:
@@ -227,8 +236,8 @@ def names(
     except (zones.ZoneError, dns.exception.DNSException) as error:
         if zone:
             raise EditError(str(error), "server") from error
-        return NamesText(hosts=zones.hosts_file(found), zones=[], trouble=str(error))
-    return NamesText(hosts=zones.hosts_file(found), zones=texts, trouble="")
+        return NamesText(hosts_file=zones.hosts_file(found), zones=[], trouble=str(error))
+    return NamesText(hosts_file=zones.hosts_file(found), zones=texts, trouble="")
 
 
 def _zone_server(text: str) -> zones.Server:
@@ -253,7 +262,7 @@ async def check_names(context: ContextDep, who: Who, server: str | None = None, 
         await segment.close()
     differ = zones.compare(answers)
     return NameCheck(
-        server=dotted(address), asked=len(answers),
+        dns_server=dotted(address), asked=len(answers),
         unanswered=sum(1 for one in answers if one.addresses is None and one.names is None),
         disagreements=[
             NameDisagreement(address=dotted(d.address), name=d.name, kind=d.kind, sentence=d.sentence, remedy=d.remedy)
@@ -288,11 +297,13 @@ def card(
     with context.database.read() as connection:
         wanted = resolving.address(context, connection, address, site)
     with context.plan.reading() as plan:
-        one = cards.card(plan, request_values.site(plan, site, context.plan.site_here), wanted)
+        place = request_values.site(plan, site, context.plan.site_here)
+        one = cards.card(plan, place, wanted)
+        subnet = Subnets(plan, place).of(one.network)
     return CardView(
-        address=one.address, prefix=one.prefix, mask=one.mask, subnet=one.network, subnet_name=one.subnet,
-        broadcast=one.broadcast, gateway=one.gateway, dns=list(one.dns), domain=one.domain, ntp=list(one.ntp),
-        vlan=one.vlan, name=one.name, full_name=one.full_name, mac=one.mac, role=one.role, note=one.note,
-        reserved=one.reserved, lines=[CardLine(name=name, value=value) for name, value in cards.lines(one)],
+        address=one.address, prefix_length=one.prefix, mask=one.mask, subnet=subnet, broadcast=one.broadcast or None,
+        gateway=one.gateway or None, dns=list(one.dns), domain=one.domain, ntp=list(one.ntp),
+        vlan=one.vlan, name=one.name, full_name=one.full_name, mac=one.mac or None, role=one.role, notes=one.notes,
+        stays_on_dhcp=one.reserved, lines=[CardLine(name=name, value=value) for name, value in cards.lines(one)],
         snippets={kind: cards.snippet(one, kind, adapter) for kind in cards.SNIPPETS},
     )  # fmt: skip

@@ -162,17 +162,18 @@ class RunningScans:
             identity = scan_records.begin(
                 connection, segment_id=segment_id, door=segment.kind, adapter=resolved.adapter.name,
                 targets=resolved.canonical, total=len(resolved.spans), started=at, who=who,
-                options={"pace": request.pace, "rounds": request.rounds, "names": request.names, "ports": ports},
+                options={"pace": request.pace, "rounds": request.rounds, "names": request.with_names, "ports": ports},
             )  # fmt: skip
         order = ScanOrder(
-            targets=resolved.spans, pace=request.pace, rounds=request.rounds, names=request.names, ports=ports,
+            targets=resolved.spans, pace=request.pace, rounds=request.rounds, names=request.with_names, ports=ports,
             expected=expected, dns=resolved.adapter.dns, own_name=context.machine.hostname,
             slow=context.reply_times[resolved.adapter.name].addresses, seed=random.randrange(1 << 30),
         )  # fmt: skip
         info = ScanInfo(
             id=identity, state="running", segment=resolved.segment.subnet, adapter=resolved.adapter.name,
             door=segment.kind, targets=resolved.canonical, total=len(resolved.spans), probes=0,
-            started=views.time_of(at), seconds=0.0, answered=0, silent=len(resolved.spans), foreign=0, notes=notes,
+            started=views.time_of(at), seconds=0.0, answered_count=0, silent_count=len(resolved.spans),
+            foreign_count=0, remarks=notes,
             who=who, reason=resolved.reason, phase="sweep", round=1, rounds=request.rounds, done_part=0.0,
         )  # fmt: skip
         running = RunningScan(
@@ -236,19 +237,19 @@ class RunningScan:
         try:
             outcome: Outcome = await self.scan.run()
             state = "stopped" if outcome.stopped else "done"
-            notes, probes = [*self.info.notes, *outcome.notes], outcome.progress.probes
+            notes, probes = [*self.info.remarks, *outcome.notes], outcome.progress.probes
         except (SegmentError, AdapterError) as error:
-            state, notes, probes = "failed", [*self.info.notes, str(error)], self.info.probes
+            state, notes, probes = "failed", [*self.info.remarks, str(error)], self.info.probes
         except DiskFull as error:
-            state, notes, probes = "failed", [*self.info.notes, str(error)], self.info.probes
+            state, notes, probes = "failed", [*self.info.remarks, str(error)], self.info.probes
         except Exception:
             _log.exception("scan %d failed", self.info.id)
             state, notes, probes = (
                 "failed",
-                [*self.info.notes, "the scan failed inside the service; its log says why"],
+                [*self.info.remarks, "the scan failed inside the service; its log says why"],
                 self.info.probes,
             )
-        answered = self.info.answered
+        answered = self.info.answered_count
         at = now_ms()
         if state == "done" and self._expected and not self._known_answered and not self._elsewhere:
             notes.append(UNCONTROLLED)
@@ -263,11 +264,11 @@ class RunningScan:
                 break
             except DiskFull as error:
                 # The scan is over, but its record cannot say so yet; it is tried until there is room again.
-                self._update(phase="waiting for room on the disk", notes=[*notes, str(error)])
+                self._update(phase="waiting for room on the disk", remarks=[*notes, str(error)])
                 self._publish([], 0)
                 await asyncio.sleep(FULL_SECONDS)
         await asyncio.to_thread(self._conclude, state)
-        self._update(state=state, notes=notes, probes=probes, phase=None, seconds_left=None, done_part=1.0)
+        self._update(state=state, remarks=notes, probes=probes, phase=None, seconds_left=None, done_part=1.0)
         self._publish([], 0)
 
     def _conclude(self, state: str) -> None:
@@ -309,8 +310,8 @@ class RunningScan:
         known = len(self.scan_results) - len(self._foreign)
         done = progress.probes / max(progress.probes + progress.probes_left, 1)
         self._update(
-            phase=stage.phase, probes=progress.probes, answered=known, silent=self.info.total - known,
-            foreign=len(self._foreign), round=progress.round, seconds_left=round(progress.seconds_left, 1),
+            phase=stage.phase, probes=progress.probes, answered_count=known, silent_count=self.info.total - known,
+            foreign_count=len(self._foreign), round=progress.round, seconds_left=round(progress.seconds_left, 1),
             done_part=round(min(done, 0.99), 3),
         )  # fmt: skip
         self._publish([], 0)
@@ -381,7 +382,7 @@ class RunningScan:
         self.info = self.info.model_copy(update={**values, "seconds": seconds})
 
     def _publish(self, addresses: list[AddressResult], more: int) -> None:
-        event = ScanEvent(scan=self.info, addresses=addresses, more=more)
+        event = ScanEvent(scan=self.info, addresses=addresses, left_out=more)
         self._context.hub.publish(event)
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from ipaddress import AddressValueError, IPv4Address
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import APIRouter, Depends, Request, Response
 from sqlalchemy import Connection
 
-from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanList, ScanRequest
+from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanPage, ScanRequest
 from ...core.address import Address, address_of
 from ...core.mac import NOBODY
 from ...core.span import SpanSet
@@ -19,6 +19,7 @@ from ...store.rows import ScanRow
 from .. import views
 from ..context import Context, now_ms
 from ..web.deps import ContextDep, Who, as_json, located
+from ..web.paging import Cursor, Limit, Paging
 from ..web.problems import Refusal
 from .running_scans import RunningScans, refs_of_macs
 
@@ -39,7 +40,8 @@ def scan_info(row: ScanRow) -> ScanInfo:
     return ScanInfo(
         id=row.id, state=row.state, segment=row.subnet, adapter=row.adapter, door=row.door, targets=row.targets,
         total=row.total, probes=row.probes, started=views.time_of(row.started), seconds=(end - row.started) / 1000,
-        answered=row.answered, silent=max(row.total - row.answered, 0), foreign=row.foreign, notes=row.notes, who=row.who,
+        answered_count=row.answered, silent_count=max(row.total - row.answered, 0),
+        foreign_count=row.foreign, remarks=row.notes, who=row.who,
         rounds=row.options.get("rounds", 3),
     )  # fmt: skip
 
@@ -67,14 +69,14 @@ def latest(
     context: ContextDep,
     scans: ScansDep,
     who: Who,
-    limit: Annotated[int, Query(ge=1, le=200)] = 50,
-    before: int | None = None,
-) -> ScanList:
+    paging: Paging,
+) -> ScanPage:
     """Scans, the latest first."""
     with context.database.read() as connection:
-        rows = scan_records.latest(connection, limit + 1, before)
-    found = [scans.live(row.id) or scan_info(row) for row in rows[:limit]]
-    return ScanList(scans=found, next=rows[limit - 1].id if len(rows) > limit else None)
+        rows = scan_records.latest(connection, paging.limit + 1, paging.after_number())
+    found = [scans.live(row.id) or scan_info(row) for row in rows[: paging.limit]]
+    more = len(rows) > paging.limit
+    return ScanPage(items=found, next=paging.next([found[-1].id]) if more else None, total=None)
 
 
 @router.get("/{identity}")
@@ -86,8 +88,8 @@ def one(identity: int, context: ContextDep, scans: ScansDep, who: Who) -> ScanIn
 
 @router.get("/{identity}/addresses", response_model=ResultPage)
 def addresses(
-    identity: int, context: ContextDep, scans: ScansDep, who: Who, cursor: str | None = None,
-    limit: Annotated[int, Query(ge=1, le=2000)] = 500, silent: bool = False,
+    identity: int, context: ContextDep, scans: ScansDep, who: Who, cursor: Cursor = None,
+    limit: Limit = 500, silent: bool = False,
 ) -> Response:  # fmt: skip
     """What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer."""
     after = _place(cursor)
@@ -108,7 +110,7 @@ def addresses(
             more = more or len(found) > limit
             found = found[:limit]
     following = found[-1].address if more and found else None
-    return as_json(ResultPage(addresses=found, next=following))
+    return as_json(ResultPage(items=found, next=following, total=None))
 
 
 def _silent(

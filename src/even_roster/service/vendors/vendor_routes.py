@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from ...api.network import PrefixRow, VendorLoad, VendorLoaded, VendorView
+from ...api.network import PrefixPage, PrefixRow, VendorLoad, VendorLoaded, VendorView
 from ...core.mac import Mac
 from ...core.vendors import Prefix, VendorError, read_registry
 from ...store import vendor_records
 from .. import setting_edits
 from ..web.deps import ContextDep, Who
+from ..web.paging import Paging, cut
 
 router = APIRouter(prefix="/api/v1/vendors", tags=["vendors"])
 
@@ -29,10 +30,12 @@ def of(text: str, context: ContextDep, who: Who) -> VendorView:
 
 
 @router.get("/own")
-def own(context: ContextDep, who: Who) -> list[PrefixRow]:
+def own(context: ContextDep, who: Who, paging: Paging) -> PrefixPage:
     """The site's own prefixes."""
     with context.database.read() as connection:
-        return [PrefixRow(prefix=str(prefix), name=name) for prefix, name in vendor_records.own(connection)]
+        rows = sorted((str(prefix), name) for prefix, name in vendor_records.own(connection))
+    shown, rest = cut(rows, lambda row: [row[0]], paging)
+    return PrefixPage(items=[PrefixRow(prefix=prefix, name=name) for prefix, name in shown], **rest._asdict())
 
 
 @router.put("/own", status_code=204)
@@ -50,4 +53,4 @@ def load(request: VendorLoad, context: ContextDep, who: Who) -> VendorLoaded:
     with context.database.write() as connection:
         loaded = vendor_records.add_blocks(connection, blocks)
     setting_edits.changed(context, {"prefix"})
-    return VendorLoaded(loaded=loaded, known=len(context.vendors))
+    return VendorLoaded(loaded=loaded, total=len(context.vendors))

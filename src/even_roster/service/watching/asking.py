@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from ipaddress import IPv4Address
 
+from ...api.common import ServerRef, SubnetRef
 from ...api.watching import AskAnswer, AskRequest, OfferView, OptionView
 from ...core.adapters import Adapter, choose
 from ...core.address import dotted
@@ -15,6 +16,7 @@ from ...probe.dhcp_ask import OfferHeard
 from ...wire import dhcp_options
 from .. import views
 from ..context import Context
+from ..refs import subnet_ref
 from .watcher import Watcher
 
 
@@ -30,7 +32,8 @@ async def ask(context: Context, watcher: Watcher, request: AskRequest) -> AskAns
     offers = await asyncio.to_thread(lambda: [_offer(context, one, subnet) for one in heard])
     verdict, well = _verdict(context, adapter, subnet, offers)
     return AskAnswer(
-        adapter=adapter.name, network=str(network), seconds=round(context.monotonic() - began, 1), verdict=verdict,
+        adapter=adapter.name, subnet=subnet_ref(subnet) if subnet is not None else SubnetRef(id=None, cidr=str(network), name=""),
+        seconds=round(context.monotonic() - began, 1), verdict=verdict,
         well=well, offers=offers,
     )  # fmt: skip
 
@@ -44,13 +47,13 @@ def _offer(context: Context, one: OfferHeard, subnet: Subnet | None) -> OfferVie
         )
     vendor = views.mac_view(one.mac.value, context.vendors).vendor
     return OfferView(
-        server=dotted(offer.server), mac=str(Mac(offer.mac)), vendor=vendor,
+        server_address=dotted(offer.server), mac=str(Mac(offer.mac)), vendor=vendor,
         relay=dotted(offer.relay) if offer.relay else None, address=dotted(offer.address),
         mask=dotted(offer.mask) if offer.mask is not None else None,
         gateway=dotted(offer.gateways[0]) if offer.gateways else None, dns=[dotted(a) for a in offer.dns],
         domain=offer.domain, lease_seconds=offer.lease, after_ms=round(one.after * 1000, 1),
         options=[OptionView(code=o.code, name=o.name, value=o.text, source=o.source) for o in dhcp_options.show(one.message)],
-        planned=bool(planned), server_name=planned[0].name if planned else None, differences=differences,
+        server=ServerRef(id=planned[0].id, name=planned[0].name) if planned else None, differences=differences,
     )  # fmt: skip
 
 
@@ -64,8 +67,8 @@ def _verdict(
             offers
         )
     pools = any(band.kind is BandKind.POOL for band in context.plan.plan.bands_of(subnet.id))
-    strangers = [o for o in offers if not o.planned]
-    servers = {o.server for o in offers}
+    strangers = [o for o in offers if o.server is None]
+    servers = {o.server_address for o in offers}
     if not offers:
         return (
             (f"nobody answers in {where}, where the plan has a pool", False)
@@ -73,7 +76,7 @@ def _verdict(
             else (f"nobody answers in {where}, as planned: it has no pool", True)
         )
     if strangers:
-        names = ", ".join(sorted({o.server for o in strangers}, key=IPv4Address))
+        names = ", ".join(sorted({o.server_address for o in strangers}, key=IPv4Address))
         return f"{len(servers)} server{'s' if len(servers) > 1 else ''} in {where}; nobody planned {names}", False
     if any(o.differences for o in offers):
         return f"the planned server answers in {where}, but not as planned", False

@@ -19,7 +19,7 @@ from dataclasses import dataclass, field
 from ...api.events import HeardTold, ListenEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of
-from ...core.mac import NOBODY, MacNumber
+from ...core.mac import NOBODY, Mac, MacNumber
 from ...core.stays import Sighting
 from ...probe.listen import Batch, Ear, Line
 from ...probe.segment import FrameDoor, SegmentError
@@ -360,5 +360,5 @@ def _shown(heard: Heard, batch: Batch) -> ListenEvent:
     """An event for whoever watches."""
     return ListenEvent(
         adapter=heard.adapter, frames=batch.frames, unread=batch.unread, per_second=heard.last_second,
-        lines=[HeardTold(protocol=one.protocol, mac=f"{one.mac:012x}", said=one.said) for one in batch.lines[:20]],
+        lines=[HeardTold(protocol=one.protocol, mac=str(Mac(one.mac)), said=one.said) for one in batch.lines[:20]],
     )  # fmt: skip

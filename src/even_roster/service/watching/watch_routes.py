@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
@@ -15,13 +15,16 @@ from ...api.watching import (
     HeardOnlyView,
     Keeping,
     KeepingEdit,
+    ListeningPage,
     ListeningView,
     NeighbourView,
     RouteEdit,
     RouteNew,
+    RoutePage,
     RouteTest,
     RouteView,
     WatchEdit,
+    WatchPage,
     WatchView,
 )
 from ...core.address import dotted
@@ -34,8 +37,10 @@ from ...store.watch_records import Watch
 from .. import setting_edits
 from ..context import Context, now_ms
 from ..findings.notices import Notices
+from ..refs import subnet_ref
 from ..views import mac_view, maybe_time, time_of
 from ..web.deps import ContextDep, Who, located
+from ..web.paging import Paging, cut
 from ..web.problems import Refusal
 from . import asking
 from .listening import Heard, Listening
@@ -67,13 +72,14 @@ NoticesDep = Annotated[Notices, Depends(_notices)]
 
 
 @router.get("/watches")
-def watches(context: ContextDep, watcher: WatcherDep, who: Who) -> list[WatchView]:
+def watches(context: ContextDep, watcher: WatcherDep, who: Who, paging: Paging) -> WatchPage:
     """How every planned subnet of the site here is watched."""
     with context.plan.reading() as plan:
-        subnets = [s for s in plan.subnets_of(context.plan.site_here) if not s.supernet]
+        planned = [s for s in plan.subnets_of(context.plan.site_here) if not s.supernet]
+    subnets, rest = cut(sorted(planned, key=lambda s: s.first), lambda s: [s.first], paging)
     with context.database.read() as connection:
         found = [(s, watch_records.watch_of(connection, s.id)) for s in subnets]
-    return [_watch(context, watcher, subnet, watch) for subnet, watch in found]
+    return WatchPage(items=[_watch(context, watcher, subnet, watch) for subnet, watch in found], **rest._asdict())
 
 
 @router.put("/watches/{subnet}")
@@ -110,7 +116,7 @@ def _watch(context: Context, watcher: Watcher, subnet: Subnet, watch: Watch) -> 
         watched.why_not if watched is not None else ("" if context.settings.watch else "nothing is watched by itself")
     )
     return WatchView.model_validate(dict(
-        subnet=subnet.id, network=str(subnet.network), name=subnet.name, on=watch.on, every_minutes=watch.every_minutes,
+        subnet=subnet_ref(subnet), on=watch.on, every_minutes=watch.every_minutes,
         light_minutes=watch.light_minutes, ask_minutes=watch.ask_minutes, quiet_first=_clock(watch.quiet_first),
         quiet_last=_clock(watch.quiet_last), strangers=watch.strangers, last_scan=maybe_time(last),
         next_scan=maybe_time(max(following, now_ms())) if running else None, doing=watched.doing if watched else "",
@@ -123,14 +129,15 @@ def _clock(minute: int | None) -> str | None:
 
 
 @router.get("/listening")
-def listening(context: ContextDep, listeners: ListeningDep, who: Who) -> list[ListeningView]:
+def listening(context: ContextDep, listeners: ListeningDep, who: Who, paging: Paging) -> ListeningPage:
     """What is listened to, what was heard, and why not where it is not."""
     active = set(listeners.listening())
-    names = sorted({*listeners.heard, *listeners.why_not})
-    return [
+    names, rest = cut(sorted({*listeners.heard, *listeners.why_not}), lambda name: [name], paging)
+    found = [
         _heard(context, name, listeners.heard.get(name), name in active, listeners.why_not.get(name, ""))
         for name in names
     ]
+    return ListeningPage(items=found, **rest._asdict())
 
 
 def _ended(context: Context, adapter: str) -> str:
@@ -152,15 +159,15 @@ def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_n
         unforeseen=heard.unforeseen if heard else "", held_back=context.newcomers.held_back(name),
         heard_only=[
             HeardOnlyView(
-                mac=mac_view(one.mac, context.vendors), address=dotted(one.address), first=time_of(one.first),
-                last=time_of(one.last),
+                **dict(mac_view(one.mac, context.vendors)), address=dotted(one.address), first_seen=time_of(one.first),
+                last_seen=time_of(one.last),
             )
             for one in context.newcomers.listed(name)
         ], place=place.said, verdict=place.verdict.value,
         neighbours=[
             NeighbourView(
                 switch=n.name or n.chassis, chassis=n.chassis, port=n.port, port_text=n.port_text, vlan=n.vlan,
-                address=str(n.address) if n.address is not None else None, last=time_of(at),
+                address=str(n.address) if n.address is not None else None, last_seen=time_of(at),
             )
             for n, at in neighbours
         ],
@@ -175,9 +182,15 @@ async def ask(request: AskRequest, context: ContextDep, watcher: WatcherDep, who
 
 
 @router.get("/notices")
-def routes(notices: NoticesDep, who: Who) -> list[RouteView]:
+def routes(notices: NoticesDep, who: Who, paging: Paging) -> RoutePage:
     """Where notices go."""
-    return notices.views()
+    shown, rest = cut(sorted(notices.views(), key=_route_place), _route_place, paging)
+    return RoutePage(items=shown, **rest._asdict())
+
+
+def _route_place(one: RouteView) -> list[Any]:
+    """What notice routes are listed by: their names."""
+    return [one.name.casefold(), one.id]
 
 
 @router.post("/notices", status_code=201)

@@ -343,7 +343,7 @@ class Watcher:
         info = await self._scans.start(ScanRequest(targets=[str(network)], ports=[]), WHO)
         ended = await self._scans.wait(info.id)
         if ended is not None and ended.state == "failed":
-            raise SegmentError("; ".join(ended.notes) or "the scan failed")
+            raise SegmentError("; ".join(ended.remarks) or "the scan failed")
 
     def _held_lately(self, network: IPv4Network) -> list[Address]:
         with self._context.database.read() as connection:

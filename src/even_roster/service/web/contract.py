@@ -1,7 +1,4 @@
-"""What holds for every path of the API: what a path takes and no more, what there is not, and how all of it is described.
-
-The description is an OpenAPI 3.1 document; methods and what is allowed by RFC 9110 15.5.6, problems by RFC 9457.
-"""
+"""What holds for every path of the API: what a path takes and no more, and what there is not (RFC 9110 15.5.5 and 15.5.6)."""
 
 from __future__ import annotations
 
@@ -11,18 +8,17 @@ from typing import Any
 
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.dependencies.models import Dependant
-from fastapi.openapi.utils import get_openapi
-from fastapi.responses import JSONResponse
+from fastapi.responses import HTMLResponse, JSONResponse
 from fastapi.routing import APIRoute
 from starlette.routing import Match
 
 from ...api.common import Problem
-from .auth import COOKIE
 from .deps import API, Who
+from .description import describe
 from .problems import Refusal, respond
+from .reference import page
 
 METHODS = ["GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS"]
-OPEN_TO_ALL = ("/healthz", "/enter")
 _known: dict[int, frozenset[str]] = {}
 """What each route takes, by its identity: routes live as long as the application."""
 
@@ -51,7 +47,15 @@ def _parameters(dependant: Dependant) -> Iterator[str]:
 
 def install(app: FastAPI, routers: Sequence[APIRouter]) -> None:
     """Answer for what is no path of the API, and describe what is. Comes behind all routes."""
+    kept: dict[str, str] = {}
     routes = [route for router in routers for route in router.routes if isinstance(route, APIRoute)]
+
+    @app.get("/api/docs", include_in_schema=False)
+    def docs() -> HTMLResponse:
+        """The reference as a page."""
+        if "page" not in kept:
+            kept["page"] = page(app.openapi())
+        return HTMLResponse(kept["page"], headers={"Cache-Control": "no-cache"})
 
     @app.api_route("/api/{path:path}", methods=METHODS, include_in_schema=False)
     def nothing(path: str, request: Request) -> JSONResponse:
@@ -78,57 +82,7 @@ def install(app: FastAPI, routers: Sequence[APIRouter]) -> None:
 
     def described() -> dict[str, Any]:
         if app.openapi_schema is None:
-            app.openapi_schema = _completed(
-                get_openapi(
-                    title=app.title, version=app.version, routes=app.routes, description=_ABOUT, separate_input_output_schemas=False
-                )
-            )  # fmt: skip
+            app.openapi_schema = describe(app)
         return app.openapi_schema
 
     app.openapi = described  # type: ignore[method-assign]
-
-
-_ABOUT = (
-    "Times are ISO 8601 in UTC, addresses dotted, MACs in lower-case hexadecimal with colons. What is wrong is told by a problem "
-    "document (RFC 9457): `code` is for programs, `detail` one sentence for people. Parameters that a path does not know are "
-    "refused."
-)
-
-
-def _completed(document: dict[str, Any]) -> dict[str, Any]:
-    """A description with how one signs in, and what every path may answer beside its own."""
-    schemas = document["components"]["schemas"]
-    for name in ("HTTPValidationError", "ValidationError"):
-        schemas.pop(name, None)
-    schemas.update(_models_of_problems())
-    document["components"]["securitySchemes"] = {
-        "token": {"type": "http", "scheme": "bearer", "description": "The token in service.json of the service's home folder."},
-        "session": {"type": "apiKey", "in": "cookie", "name": COOKIE, "description": "What a browser gets for its ticket."},
-    }  # fmt: skip
-    document["security"] = [{"token": []}, {"session": []}]
-    problem = {
-        "description": "What is wrong, and what would be right.",
-        "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
-    }
-    for path, operations in document["paths"].items():
-        for operation in operations.values():
-            operation["responses"].pop("422", None)
-            operation["responses"]["default"] = problem
-            if path.startswith(OPEN_TO_ALL):
-                operation["security"] = []
-            else:
-                operation["responses"]["401"] = {
-                    **problem,
-                    "description": "Nobody has signed in.",
-                    "headers": {"WWW-Authenticate": {"schema": {"type": "string"}}},
-                }
-            if "201" in operation["responses"]:
-                operation["responses"]["201"]["headers"] = {
-                    "Location": {"description": "Where the new one is.", "schema": {"type": "string"}}
-                }
-    return document
-
-
-def _models_of_problems() -> dict[str, Any]:
-    made = Problem.model_json_schema(ref_template="#/components/schemas/{model}")
-    return {**made.pop("$defs", {}), "Problem": made}

@@ -11,7 +11,8 @@ MOST = 4 << 20
 
 
 class EntityTags:
-    """Tags successful GET answers of JSON; streams and bodies over MOST octets pass as they are."""
+    """Tags successful GET answers of JSON; those that have a tag of their own (an item's version, see matching.py), streams and
+    bodies over MOST octets pass as they are."""
 
     def __init__(self, app: ASGIApp) -> None:
         self._app = app
@@ -28,8 +29,9 @@ class EntityTags:
             nonlocal start
             if message["type"] == "http.response.start":
                 start = message
-                kind = Headers(raw=message["headers"]).get("content-type", "")
-                if message["status"] != 200 or not kind.startswith("application/json"):
+                headers = Headers(raw=message["headers"])
+                kind = headers.get("content-type", "")
+                if message["status"] != 200 or "etag" in headers or not kind.startswith("application/json"):
                     start = None
                     await send(message)
             elif start is None:

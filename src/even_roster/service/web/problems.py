@@ -41,7 +41,7 @@ class Refusal(Exception):
 
     def __init__(self, status: int, code: str, detail: str, field: str | None = None) -> None:
         self.problem = Problem(
-            title=_TITLES.get(status, "Refused"), status=status, code=code, detail=detail, field=field
+            title=TITLES.get(status, "Refused"), status=status, code=code, detail=detail, field=field
         )
         super().__init__(detail)
 
@@ -64,9 +64,10 @@ class NotByThat(Exception):
         super().__init__(sentence)
 
 
-_TITLES = {
-    400: "Bad request", 401: "Not signed in", 403: "Not permitted", 404: "Not found", 405: "Not allowed",
-    409: "Conflict", 422: "Cannot be done as asked", 500: "Internal error", 503: "Network not usable", 507: "No room on the disk",
+TITLES = {
+    400: "Bad request", 401: "Not signed in", 403: "Not permitted", 404: "Not found", 405: "Not allowed", 408: "Too slow",
+    409: "Conflict", 412: "Changed meanwhile", 413: "Too much", 422: "Cannot be done as asked",
+    428: "Not without its version", 500: "Internal error", 503: "Network not usable", 507: "No room on the disk",
 }  # fmt: skip
 
 
@@ -77,7 +78,7 @@ def respond(problem: Problem) -> JSONResponse:
 
 
 def _problem(status: int, code: str, error: Exception, **more: Any) -> Problem:
-    return Problem(title=_TITLES[status], status=status, code=code, detail=str(error), **more)
+    return Problem(title=TITLES[status], status=status, code=code, detail=str(error), **more)
 
 
 def of(error: Exception) -> Problem:
@@ -107,7 +108,7 @@ def of(error: Exception) -> Problem:
             return _problem(422, "not_by_that", error, candidates=error.candidates)
         case StaleEdit():
             current = {name: str(value) for name, value in error.current.items()}
-            return _problem(409, "stale", error, current=current, version=error.version)
+            return _problem(412, "stale", error, current=current, version=error.version)
         case PlanRefused():
             kinds = [problem.kind for problem in error.problems]
             sentence = str(error) + ("" if not error.anyway else " (it can be saved anyway)")
@@ -131,33 +132,45 @@ def of(error: Exception) -> Problem:
         case PlanConflict():
             values = said(error.current) if error.current is not None else {}
             current = {name: str(value) for name, value in values.items()}
-            return _problem(409, "stale", error, current=current, version=error.version)
+            return _problem(412, "stale", error, current=current, version=error.version)
         case SegmentError():
             return _problem(503, "network", error)
         case DiskFull():
             return _problem(507, "disk_full", error)
     return Problem(
-        title=_TITLES[500], status=500, code="internal",
+        title=TITLES[500], status=500, code="internal",
         detail="something went wrong inside the service; its log says what",
     )  # fmt: skip
+
+
+async def _with_what_was_wanted(request: Request, problem: Problem) -> Problem:
+    """A stale edit's problem with the values that it wanted, beside those that are there now. It is a conflict and no failed
+    condition where the request had none: then it was overtaken while it was done."""
+    wanted = await request.json() if request.headers.get("content-type", "").startswith("application/json") else {}
+    current = problem.current or {}
+    given = {name: str(value) for name, value in wanted.items() if name in current} if isinstance(wanted, dict) else {}
+    return problem.model_copy(update={"given": given, "status": 412 if "if-match" in request.headers else 409})
 
 
 def install(app: FastAPI) -> None:
     """Register the handlers."""
 
-    async def known(_request: Request, error: Exception) -> JSONResponse:
-        return respond(of(error))
+    async def known(request: Request, error: Exception) -> JSONResponse:
+        problem = of(error)
+        if problem.current is not None:
+            problem = await _with_what_was_wanted(request, problem)
+        return respond(problem)
 
     async def invalid(_request: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, RequestValidationError)
         first = error.errors()[0]
         field = ".".join(str(part) for part in first["loc"][1:]) or str(first["loc"][0])
         detail = f"{field}: {first['msg'][:1].lower()}{first['msg'][1:]}"
-        return respond(Problem(title=_TITLES[422], status=422, code="bad_input", detail=detail, field=field))
+        return respond(Problem(title=TITLES[422], status=422, code="bad_input", detail=detail, field=field))
 
     async def plain(_request: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, HTTPException)
-        title = _TITLES.get(error.status_code, "Error")
+        title = TITLES.get(error.status_code, "Error")
         return respond(Problem(title=title, status=error.status_code, code="http", detail=str(error.detail)))
 
     async def bug(request: Request, error: Exception) -> JSONResponse:

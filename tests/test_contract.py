@@ -143,6 +143,34 @@ class Contract(unittest.TestCase):
                     self.assertTrue(one.get("description"), (method, path, one["name"]))
         self.assertEqual(len(names), len(set(names)))
 
+    def test_everything_that_goes_in_has_a_bound(self) -> None:
+        models = self.document["components"]["schemas"]
+
+        def unbounded(schema: dict[str, Any], where: str, met: tuple[str, ...] = ()) -> list[str]:
+            if "$ref" in schema:
+                name = schema["$ref"].rsplit("/", 1)[-1]
+                fields = models[name].get("properties", {}).items() if name not in met else ()
+                return [one for field, part in fields for one in unbounded(part, f"{name}.{field}", (*met, name))]
+            if "anyOf" in schema:
+                return [one for part in schema["anyOf"] for one in unbounded(part, where, met)]
+            known, bound = (
+                set(schema),
+                {"string": "maxLength", "integer": "maximum", "number": "maximum", "array": "maxItems"},
+            )
+            wanted = bound.get(schema.get("type", ""))
+            within = unbounded(schema["items"], where, met) if schema.get("type") == "array" else []
+            free = wanted is not None and not known & {wanted, "enum", "const", "format"}
+            return [where, *within] if free else within
+
+        wrong = []
+        for path, operations in self.document["paths"].items():
+            for method, operation in operations.items():
+                for one in operation.get("parameters", []):
+                    wrong += unbounded(one["schema"], f"{method} {path} {one['name']}")
+                for content in operation.get("requestBody", {}).get("content", {}).values():
+                    wrong += unbounded(content["schema"], f"{method} {path}")
+        self.assertEqual(sorted(set(wrong)), [])
+
     def test_one_word_is_one_thing_everywhere(self) -> None:
         wrong = []
         for name, model in self.document["components"]["schemas"].items():

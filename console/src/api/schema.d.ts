@@ -8917,7 +8917,7 @@ export interface components {
             ask_minutes?: number | null;
             /**
              * Quiet
-             * @description HH:MM-HH:MM, or 'none'
+             * @description Hours without scans as HH:MM-HH:MM, or 'none'.
              * @example 22:00-06:00
              */
             quiet?: string | null;

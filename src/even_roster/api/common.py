@@ -43,7 +43,13 @@ def _iso(value: datetime) -> str:
     return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
-Ref = Annotated[int | Annotated[str, Field(max_length=200)], Field(union_mode="left_to_right")]
+Id = Annotated[int, Field(ge=0, le=(1 << 53) - 1)]
+"""What records are numbered by; no number that JSON's readers could take for another one."""
+Word = Annotated[str, Field(max_length=200)]
+"""A name, an address, a MAC: what is said in a few words."""
+Text = Annotated[str, Field(max_length=10_000)]
+"""What may be long: ranges, notes."""
+Ref = Annotated[Id | Word, Field(union_mode="left_to_right")]
 """How a thing is named: by its id, or in words (see the reference of the API for what is understood)."""
 Time = Annotated[
     datetime,

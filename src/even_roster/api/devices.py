@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, NameView, Page, Ref, Time
+from .common import DeviceRef, Id, MacView, Model, NameView, Page, Ref, Text, Time, Word
 from .plan import AssignmentRow
 from .words import DeviceSort as DeviceSort
 
@@ -139,46 +139,46 @@ class DeviceEdit(Model):
     With `with_hostname` a new name
     becomes the planned hostname of its assignments too."""
 
-    name: str | None = None
-    role: str | None = None
-    owner: str | None = None
-    place: str | None = None
-    notes: str | None = None
+    name: Word | None = None
+    role: Word | None = None
+    owner: Word | None = None
+    place: Word | None = None
+    notes: Text | None = None
     with_hostname: bool = False
 
 
 class DeviceNew(Model):
     """A device that is expected: a name, a MAC, or both."""
 
-    name: str = ""
-    mac: str | None = None
-    role: str = ""
-    owner: str = ""
-    place: str = ""
-    notes: str = ""
+    name: Word = ""
+    mac: Word | None = None
+    role: Word = ""
+    owner: Word = ""
+    place: Word = ""
+    notes: Text = ""
 
 
 class Replacement(Model):
     """New hardware of a device: its MAC; `old` says which of several was replaced."""
 
-    mac: str
-    old: str | None = None
+    mac: Word
+    old: Word | None = None
 
 
 class BulkItem(Model):
     """A device of a bulk edit and the version it is based on."""
 
     id: Ref
-    version: int | None = None
+    version: Id | None = None
 
 
 class BulkEdit(Model):
     """The same values for several devices: all or none."""
 
     devices: list[BulkItem] = Field(min_length=1, max_length=5000)
-    role: str | None = None
-    owner: str | None = None
-    place: str | None = None
+    role: Word | None = None
+    owner: Word | None = None
+    place: Word | None = None
 
 
 class BulkDone(Model):
@@ -203,7 +203,7 @@ class Join(Model):
 class Split(Model):
     """Adapters that are a device of their own."""
 
-    macs: list[str] = Field(min_length=1, max_length=64)
+    macs: list[Word] = Field(min_length=1, max_length=64)
 
 
 class Found(Model):

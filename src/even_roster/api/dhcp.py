@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import BandRef, DeviceRef, Model, Page, ServerRef, SiteRef, SubnetRef, Time
+from .common import BandRef, DeviceRef, Model, Page, ServerRef, SiteRef, SubnetRef, Time, Word
 from .plan import HandedOutView
 from .words import HoldingPart as HoldingPart
 from .words import TickWord as TickWord
@@ -89,8 +89,8 @@ class DhcpServerNew(Model):
     name: str = Field(min_length=1, max_length=80)
     reach: str = Field(default="", max_length=80)
     edited_by_hand: bool = False
-    site: str | None = None
-    addresses: list[str] = Field(default_factory=list, max_length=16)
+    site: Word | None = None
+    addresses: list[Word] = Field(default_factory=list, max_length=16)
 
 
 class DhcpServerEdit(Model):
@@ -98,7 +98,7 @@ class DhcpServerEdit(Model):
 
     name: str | None = Field(default=None, min_length=1, max_length=80)
     reach: str | None = Field(default=None, max_length=80)
-    addresses: list[str] | None = Field(default=None, max_length=16)
+    addresses: list[Word] | None = Field(default=None, max_length=16)
 
 
 class AllowedServer(Model):
@@ -154,7 +154,7 @@ class PublishRequest(Model):
     """`digest` is that of the preview; left out, whatever is there now is the base. With `take_over` a server that another roster
     publishes to becomes this one's."""
 
-    digest: str | None = None
+    digest: Word | None = None
     take_over: bool = False
 
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, Model, Page, SubnetRef, Time
+from .common import DeviceRef, Model, Page, SubnetRef, Time, Word
 from .devices import DeviceRow, NameStay, StayRow
 from .plan import AssignmentView
 
@@ -131,8 +131,8 @@ class VendorView(Model):
 class PrefixRow(Model):
     """One of the site's own prefixes."""
 
-    prefix: str
-    name: str
+    prefix: Word
+    name: Word
 
 
 class PrefixPage(Page[PrefixRow]):
@@ -142,7 +142,7 @@ class PrefixPage(Page[PrefixRow]):
 class VendorLoad(Model):
     """A registry file's text: IEEE's CSV or listing, or lines of prefix and name."""
 
-    text: str = Field(max_length=64_000_000)
+    text: str = Field(max_length=16_000_000)
 
 
 class VendorLoaded(Model):

@@ -3,11 +3,11 @@ dotted."""
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .common import BOTH_WAYS, BandRef, DeviceRef, Model, Page, Ref, ServerRef, SiteRef, SubnetRef, Time
+from .common import BOTH_WAYS, BandRef, DeviceRef, Id, Model, Page, Ref, ServerRef, SiteRef, SubnetRef, Text, Time, Word
 
 Grade = Literal["clear", "doubtful", "taken"]
 BandKind = Literal["static", "pool", "spare"]
@@ -66,13 +66,13 @@ class HandedOutView(Model):
     model_config = BOTH_WAYS
 
     lease_seconds: int = Field(default=0, ge=0, le=0xFFFFFFFF)
-    gateway: str | None = None
-    dns: list[str] = Field(default=[])
-    domain: str = ""
-    ntp: list[str] = Field(default=[])
-    boot_server: str = ""
-    boot_file: str = ""
-    vendor_options: list[str] = Field(default=[])
+    gateway: Word | None = None
+    dns: list[Word] = Field(default=[], max_length=64)
+    domain: Word = ""
+    ntp: list[Word] = Field(default=[], max_length=64)
+    boot_server: Word = ""
+    boot_file: Word = ""
+    vendor_options: list[Annotated[str, Field(max_length=1000)]] = Field(default=[], max_length=64)
 
 
 class BandView(Model):
@@ -162,13 +162,13 @@ class SubnetPlan(Model):
 class SubnetNew(Model):
     """A subnet to plan. `site` is a site's name or id; left out it is the one here."""
 
-    range: str
-    site: str | None = None
+    range: Word
+    site: Word | None = None
     name: str = Field(default="", max_length=80)
-    gateway: str | None = None
-    dns: list[str] = Field(default=[])
+    gateway: Word | None = None
+    dns: list[Word] = Field(default=[], max_length=64)
     domain: str = Field(default="", max_length=253)
-    ntp: list[str] = Field(default=[])
+    ntp: list[Word] = Field(default=[], max_length=64)
     vlan: int | None = Field(default=None, ge=1, le=4094)
     supernet: bool = False
     notes: str = Field(default="", max_length=10_000)
@@ -177,12 +177,12 @@ class SubnetNew(Model):
 class SubnetEdit(Model):
     """New values for a subnet; left-out ones stay, an empty `gateway` takes it away, `vlan` 0 too."""
 
-    range: str | None = None
+    range: Word | None = None
     name: str | None = Field(default=None, max_length=80)
-    gateway: str | None = None
-    dns: list[str] | None = None
+    gateway: Word | None = None
+    dns: list[Word] | None = Field(default=None, max_length=64)
     domain: str | None = Field(default=None, max_length=253)
-    ntp: list[str] | None = None
+    ntp: list[Word] | None = Field(default=None, max_length=64)
     vlan: int | None = Field(default=None, ge=0, le=4094)
     supernet: bool | None = None
     notes: str | None = Field(default=None, max_length=10_000)
@@ -205,9 +205,9 @@ class BandNew(Model):
 
     subnet: Ref
     kind: BandKind
-    range: str
+    range: Text
     name: str = Field(default="", max_length=80)
-    roles: list[str] = Field(default=[])
+    roles: list[Word] = Field(default=[], max_length=64)
     options: HandedOutView = Field(default=HandedOutView())
     server: Ref | None = None
     notes: str = Field(default="", max_length=10_000)
@@ -217,9 +217,9 @@ class BandEdit(Model):
     """New values for a band; left-out ones stay, `server` 0 or an empty one takes it away."""
 
     kind: BandKind | None = None
-    range: str | None = None
+    range: Text | None = None
     name: str | None = Field(default=None, max_length=80)
-    roles: list[str] | None = None
+    roles: list[Word] | None = Field(default=None, max_length=64)
     options: HandedOutView | None = None
     server: Ref | None = None
     notes: str | None = Field(default=None, max_length=10_000)
@@ -228,11 +228,11 @@ class BandEdit(Model):
 class BandDraft(Model):
     """A band as it would be: `id` names the one that is being changed, which keeps its `options` where they are left out."""
 
-    id: int | None = None
+    id: Id | None = None
     subnet: Ref
     kind: BandKind
-    range: str
-    roles: list[str] = Field(default=[])
+    range: Text
+    roles: list[Word] = Field(default=[], max_length=64)
     server: Ref | None = None
     options: HandedOutView | None = None
 
@@ -257,9 +257,9 @@ class UseNew(Model):
     """Who uses an address, and for what."""
 
     user: str = Field(min_length=1, max_length=120)
-    address: str
+    address: Word
     purpose: str = Field(min_length=1, max_length=200)
-    site: str | None = None
+    site: Word | None = None
 
 
 class Reservation(Model):
@@ -348,11 +348,11 @@ class AssignmentNew(Model):
     `anyway` saves in spite of mistakes that are not refused outright.
     """
 
-    address: str | None = None
-    where: str | None = None
-    site: str | None = None
+    address: Word | None = None
+    where: Word | None = None
+    site: Word | None = None
     kind: AssignmentKind = "static"
-    mac: str | None = None
+    mac: Word | None = None
     device: Ref | None = None
     name: str = Field(default="", max_length=120)
     role: str = Field(default="", max_length=40)
@@ -393,7 +393,7 @@ class AssignmentEdit(Model):
     """New values for an assignment; left-out ones stay, an empty `mac` takes it away."""
 
     kind: AssignmentKind | None = None
-    mac: str | None = None
+    mac: Word | None = None
     name: str | None = Field(default=None, max_length=120)
     role: str | None = Field(default=None, max_length=40)
     notes: str | None = Field(default=None, max_length=1000)
@@ -404,7 +404,7 @@ class AssignmentEdit(Model):
 class Move(Model):
     """Another address for an assignment."""
 
-    address: str
+    address: Word
     anyway: bool = False
 
 
@@ -418,9 +418,9 @@ class Moved(Model):
 class Search(Model):
     """Free addresses wanted: `where` is a subnet, band or range; `ask` asks the wire."""
 
-    where: str | None = None
-    site: str | None = None
-    role: str = ""
+    where: Word | None = None
+    site: Word | None = None
+    role: Word = ""
     count: int = Field(default=1, ge=1, le=64)
     adjacent: bool = False
     ask: bool = True
@@ -447,8 +447,8 @@ class FreeAnswer(Model):
 class ProveRequest(Model):
     """One address to prove free; `ask` asks the wire."""
 
-    address: str
-    site: str | None = None
+    address: Word
+    site: Word | None = None
     ask: bool = True
 
 

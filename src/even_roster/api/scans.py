@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, MacView, Model, NameView, Page, Time
+from .common import DeviceRef, MacView, Model, NameView, Page, Text, Time, Word
 
 ScanState = Literal["running", "done", "stopped", "interrupted", "failed"]
 
@@ -17,12 +17,12 @@ class ScanRequest(Model):
     `pace` in probes a second; `ports` None means the usual short list (left out for large ranges), an empty list none.
     """
 
-    targets: list[str] = Field(default_factory=list, max_length=256)
-    exceptions: list[str] = Field(default_factory=list, max_length=256)
+    targets: list[Text] = Field(default_factory=list, max_length=256)
+    exceptions: list[Text] = Field(default_factory=list, max_length=256)
     pace: float = Field(default=1000.0, gt=0, le=20_000)
     rounds: int = Field(default=3, ge=1, le=10)
-    adapter: str | None = None
-    ports: list[int] | None = Field(default=None, max_length=64)
+    adapter: Word | None = None
+    ports: list[Annotated[int, Field(ge=1, le=65535)]] | None = Field(default=None, max_length=64)
     with_names: bool = True
     confirm: bool = False
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import MacView, Model, Page, ServerRef, SubnetRef, Time
+from .common import MacView, Model, Page, ServerRef, SubnetRef, Time, Word
 
 Strangers = Literal["all", "named", "none"]
 RouteKind = Literal["webhook", "mail", "syslog"]
@@ -41,7 +41,7 @@ class WatchEdit(Model):
     every_minutes: int | None = Field(default=None, ge=0, le=525_600)
     light_minutes: int | None = Field(default=None, ge=0, le=525_600)
     ask_minutes: int | None = Field(default=None, ge=0, le=525_600)
-    quiet: str | None = Field(default=None, description="HH:MM-HH:MM, or 'none'")
+    quiet: Word | None = None
     strangers: Strangers | None = None
 
 
@@ -106,7 +106,7 @@ class ListeningPage(Page[ListeningView]):
 class AskRequest(Model):
     """Ask who hands out addresses: on an adapter (the usual one when left out), for so many seconds."""
 
-    adapter: str | None = None
+    adapter: Word | None = None
     wait: float = Field(default=4.0, ge=0.5, le=60.0)
 
 

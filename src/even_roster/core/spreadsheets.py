@@ -19,7 +19,7 @@ from .plan.model import Assignment, AssignmentKind, Plan
 from .ranges import RangeError, parse
 from .text import clean
 
-MOST_ROWS = 100_000
+MOST_ROWS = 50_000
 FIELDS = ("address", "name", "mac", "kind", "role", "notes", "on", "subnet", "site")
 _HEADERS = {
     "address": ("address", "ip", "ip address", "ipv4", "ipv4 address", "ip-address", "ip_address", "host address", "adresse"),

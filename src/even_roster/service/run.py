@@ -18,6 +18,7 @@ from ..probe.segment import Machine
 from .app import create_app
 from .context import Context, open_context, write_service_file
 from .settings import Settings, SettingsError
+from .web.connections import Connection
 
 STOP_SECONDS = 2
 KEEP_ALIVE_SECONDS = 30
@@ -65,7 +66,7 @@ def serve(
     local = url.replace("//0.0.0.0:", "//127.0.0.1:").replace("//[::]:", "//[::1]:")
     config = uvicorn.Config(
         app, log_config=None, access_log=False, timeout_graceful_shutdown=STOP_SECONDS, lifespan="on",
-        timeout_keep_alive=KEEP_ALIVE_SECONDS,
+        timeout_keep_alive=KEEP_ALIVE_SECONDS, http=Connection, ws="none",
         ssl_certfile=settings.tls_certificate, ssl_keyfile=settings.tls_key, server_header=False,
         headers=[(VERSION_HEADER, __version__)],
     )  # fmt: skip

@@ -8,6 +8,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
+from ...api.common import Id, Text, Word
 from ...api.devices import (
     BulkDone,
     BulkEdit,
@@ -45,9 +46,9 @@ router = APIRouter(prefix="/api/v1", tags=["devices"])
 
 @router.get("/devices", response_model=DevicePage)
 def page(
-    context: ContextDep, who: Who, q: str = "", role: str | None = None, owner: str | None = None,
-    vendor: str | None = None, unknown: bool | None = None, expected: bool | None = None, local: bool | None = None,
-    retired: bool = False, range: str | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
+    context: ContextDep, who: Who, q: Text = "", role: Word | None = None, owner: Word | None = None,
+    vendor: Word | None = None, unknown: bool | None = None, expected: bool | None = None, local: bool | None = None,
+    retired: bool = False, range: Text | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
     sort: DeviceSort = "address", descending: bool = False, cursor: Cursor = None, limit: Limit = USUAL, total: bool = True,
 ) -> Response:  # fmt: skip
     """Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere."""
@@ -66,8 +67,8 @@ def page(
 
 @router.get("/devices/positions", response_model=DevicePage)
 def positions(
-    context: ContextDep, who: Who, offset: Annotated[int, Query(ge=0)] = 0,
-    limit: Annotated[int, Query(ge=1, le=500)] = 100, q: str = "", role: str | None = None,
+    context: ContextDep, who: Who, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100, q: Text = "", role: Word | None = None,
     unknown: bool | None = None, expected: bool | None = None, local: bool | None = None, retired: bool = False,
     sort: DeviceSort = "address", descending: bool = False,
 ) -> Response:  # fmt: skip
@@ -179,7 +180,7 @@ def _case_place(case: ReviewCase) -> list[int]:
 
 
 @router.delete("/reviews/{identity}", status_code=204)
-def reviewed(identity: int, context: ContextDep, who: Who) -> None:
+def reviewed(identity: Id, context: ContextDep, who: Who) -> None:
     """Take a case off the list."""
     with context.database.write() as connection:
         if not review_records.settle(connection, identity):
@@ -188,7 +189,7 @@ def reviewed(identity: int, context: ContextDep, who: Who) -> None:
 
 
 @router.get("/changes")
-def changes(context: ContextDep, who: Who, paging: Paging, device: str | None = None) -> ChangePage:
+def changes(context: ContextDep, who: Who, paging: Paging, device: Word | None = None) -> ChangePage:
     """Recorded edits, the latest first; of everything, or of one device."""
     with context.database.read() as connection:
         about = resolving.device_to_read(context, connection, device) if device else None
@@ -199,7 +200,7 @@ def changes(context: ContextDep, who: Who, paging: Paging, device: str | None = 
 
 
 @router.post("/changes/{identity}/undo", status_code=204)
-def undo(identity: int, context: ContextDep, who: Who) -> None:
+def undo(identity: Id, context: ContextDep, who: Who) -> None:
     """Take an edit back, where nobody changed the same fields since."""
     if context.plan.undo(who, identity):
         return

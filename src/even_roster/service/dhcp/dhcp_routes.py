@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
+from ...api.common import Id, Text, Word
 from ...api.common import ServerRef as ServerRefView
 from ...api.dhcp import (
     AdoptDone,
@@ -242,7 +243,7 @@ async def look(identity: ServerRef, context: ContextDep, servers: ServersDep, wh
 @router.get("/servers/{which}/holdings")
 def holdings(
     identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, paging: Paging, part: HoldingPart | None = None,
-    search: str = "", now: bool = False, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
+    search: Text = "", now: bool = False, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
 ) -> HoldingsPage:  # fmt: skip
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
     if now and paging.cursor is None:
@@ -252,20 +253,20 @@ def holdings(
 
 
 @router.get("/renewals/{assignment}")
-def renewal(assignment: int, context: ContextDep, servers: ServersDep, who: Who) -> Renewal | None:
+def renewal(assignment: Id, context: ContextDep, servers: ServersDep, who: Who) -> Renewal | None:
     """How a device that waits for its reservation comes to it; null when it holds no other lease."""
     return renewing.renewal(context, servers, assignment)
 
 
 @router.post("/renewals/{assignment}/end")
-async def end_lease(assignment: int, context: ContextDep, servers: ServersDep, who: Who) -> LeaseEnded:
+async def end_lease(assignment: Id, context: ContextDep, servers: ServersDep, who: Who) -> LeaseEnded:
     """End the old lease of a device that waits for its reservation, at its server. Only when the old address, asked now, is silent
     while another device of the link answers; takes some seconds."""
     return await renewing.end_lease(context, servers, assignment)
 
 
 @router.get("/leases")
-def leases(context: ContextDep, who: Who, paging: Paging, server: str | None = None) -> LeasePage:
+def leases(context: ContextDep, who: Who, paging: Paging, server: Word | None = None) -> LeasePage:
     """Leases as the servers told them last, by address."""
     with context.database.read() as connection:
         of = resolving.server(connection, server).id if server else None
@@ -296,8 +297,8 @@ def pools(context: ContextDep, who: Who, paging: Paging) -> PoolPage:
 
 @router.get("/export")
 def export(
-    context: ContextDep, who: Who, form: Literal["json", "hosts", "sheet"] = "json", server: str | None = None,
-    subnet: str | None = None, notation: str = "colons",
+    context: ContextDep, who: Who, form: Literal["json", "hosts", "sheet"] = "json", server: Word | None = None,
+    subnet: Word | None = None, notation: Word = "colons",
 ) -> ExportText:  # fmt: skip
     """Pools and reservations as a text: our JSON form, host blocks, or a sheet to type into a web form."""
     with context.database.read() as connection:

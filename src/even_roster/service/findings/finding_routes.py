@@ -6,6 +6,7 @@ from typing import Literal
 
 from fastapi import APIRouter
 
+from ...api.common import Id, Word
 from ...api.findings import (
     AcceptRequest,
     FindingCounts,
@@ -38,7 +39,7 @@ _STATES = {
 
 @router.get("/findings")
 def findings(
-    context: ContextDep, who: Who, paging: Paging, state: Which = "open", kind: str | None = None, subject: str | None = None,
+    context: ContextDep, who: Who, paging: Paging, state: Which = "open", kind: Word | None = None, subject: Word | None = None,
 ) -> FindingList:  # fmt: skip
     """Findings, what needs attention first: by severity, then the newest. `subject` is an address, MAC or name."""
     if kind is not None and kind not in BY_KIND:
@@ -62,13 +63,13 @@ def kinds(paging: Paging, who: Who) -> KindPage:
 
 
 @router.get("/findings/{identity}")
-def finding(identity: int, context: ContextDep, who: Who) -> FindingSheet:
+def finding(identity: Id, context: ContextDep, who: Who) -> FindingSheet:
     """One finding with its history."""
     return _sheet(context, identity)
 
 
 @router.post("/findings/{identity}/accept")
-def accept(identity: int, request: AcceptRequest, context: ContextDep, who: Who) -> FindingSheet:
+def accept(identity: Id, request: AcceptRequest, context: ContextDep, who: Who) -> FindingSheet:
     """Accept a finding, with a reason and perhaps an end."""
     until = round(request.until.timestamp() * 1000) if request.until is not None else None
     context.findings.accept(identity, request.reason, who, until)
@@ -76,14 +77,14 @@ def accept(identity: int, request: AcceptRequest, context: ContextDep, who: Who)
 
 
 @router.delete("/findings/{identity}/accept")
-def resume(identity: int, context: ContextDep, who: Who) -> FindingSheet:
+def resume(identity: Id, context: ContextDep, who: Who) -> FindingSheet:
     """Accept it no longer."""
     context.findings.resume(identity)
     return _sheet(context, identity)
 
 
 @router.post("/findings/{identity}/steps")
-def step(identity: int, request: StepRequest, context: ContextDep, who: Who) -> StepDone:
+def step(identity: Id, request: StepRequest, context: ContextDep, who: Who) -> StepDone:
     """Do one of a finding's steps. 409 says what it offers instead by now, 422 why it cannot be done."""
     with context.database.read() as connection:
         row = finding_records.one(connection, identity)

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Depends, Header, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response, StreamingResponse
 
 from ... import __version__
+from ...api.common import Word
 from ...api.events import Events
 from ...api.network import Health, Ticket
 from ..context import now_ms
@@ -52,7 +53,7 @@ class EventStream(StreamingResponse):
     "/api/v1/events", response_class=EventStream, responses={200: {"model": Events}}, dependencies=[Depends(no_others)]
 )
 async def events(
-    context: ContextDep, who: Who, last_event_id: Annotated[str | None, Header()] = None, after: str | None = None
+    context: ContextDep, who: Who, last_event_id: Annotated[Word | None, Header()] = None, after: Word | None = None
 ) -> EventStream:
     """Everything that changes, as server-sent events; Last-Event-ID (or `after`) resumes behind an event."""
     return EventStream(
@@ -69,7 +70,7 @@ def ticket(request: Request, who: Who) -> Ticket:
 
 
 @router.get("/enter", include_in_schema=False)
-def enter(request: Request, ticket: str = "") -> Response:
+def enter(request: Request, ticket: Word = "") -> Response:
     """Turn a one-time ticket into a session."""
     gate: Gate = request.app.state.gate
     session = gate.redeem(ticket)

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from sqlalchemy import Connection
 
+from ...api.common import Word
 from ...api.devices import FindAnswer, Found
 from ...api.network import Explanation
 from ...core.address import dotted
@@ -112,7 +113,7 @@ def _matched(row: DeviceRow, values: dict[str, Any], text: str) -> str:
 
 
 @router.get("/explain/{subject}")
-def explain(subject: str, context: ContextDep, who: Who) -> Explanation:
+def explain(subject: Word, context: ContextDep, who: Who) -> Explanation:
     """Everything known about one address or MAC."""
     with context.database.read() as connection:
         return _explain(context, connection, subject.strip())

@@ -7,6 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
+from ...api.common import Word
 from ...api.history import History, HistorySpan, Moment, Why
 from ...store.edits import EditError
 from ..context import now_ms
@@ -51,6 +52,6 @@ def at(
 
 
 @router.get("/why/{address}")
-async def why(address: str, context: ContextDep, who: Who) -> Why:
+async def why(address: Word, context: ContextDep, who: Who) -> Why:
     """Why an address is silent: checks in order of likelihood. Asks the network; takes a few seconds."""
     return await reasons.ask(context, address)

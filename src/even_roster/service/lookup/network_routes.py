@@ -7,7 +7,7 @@ from ipaddress import IPv4Network
 
 from fastapi import APIRouter, Request
 
-from ...api.common import SubnetRef
+from ...api.common import Id, SubnetRef, Text, Word
 from ...api.network import (
     AdapterHere,
     AddressHere,
@@ -40,7 +40,7 @@ router = APIRouter(prefix="/api/v1", tags=["network"])
 
 
 @router.get("/here")
-def here(request: Request, context: ContextDep, who: Who, adapter: str | None = None) -> Here:
+def here(request: Request, context: ContextDep, who: Who, adapter: Word | None = None) -> Here:
     """This machine's adapters, which one a scan would use and why, and the ranges remembered for where it stands."""
     adapters = context.machine.adapters()
     with context.database.read() as connection:
@@ -110,7 +110,7 @@ def _range(row: rows.RangeRow, subnets: Subnets) -> RangeRow:
 
 
 @router.get("/measure")
-def sums(range: str, context: ContextDep, who: Who) -> MeasureView:
+def sums(range: Text, context: ContextDep, who: Who) -> MeasureView:
     """All sums on a range; costs the same for a /8 as for a /24."""
     with context.database.read() as connection:
         named = {row.name: parse(row.text) for row in scan_records.remembered(connection) if row.name}
@@ -154,13 +154,13 @@ def ranges(context: ContextDep, who: Who, paging: Paging) -> RangePage:
 
 
 @router.put("/ranges/{identity}/name", status_code=204)
-def name_range(identity: int, request: RangeName, context: ContextDep, who: Who) -> None:
+def name_range(identity: Id, request: RangeName, context: ContextDep, who: Who) -> None:
     """Give a remembered range a name to scan it by."""
     setting_edits.name_range(context, who, identity, request.name)
 
 
 @router.delete("/ranges/{identity}", status_code=204)
-def forget_range(identity: int, context: ContextDep, who: Who) -> None:
+def forget_range(identity: Id, context: ContextDep, who: Who) -> None:
     """Remember a range no longer; what was found in it stays."""
     setting_edits.forget_range(context, who, identity)
 
@@ -211,7 +211,7 @@ def _is_network(text: str) -> bool:
 
 
 @router.get("/ruler")
-def ruler(range: str, context: ContextDep, who: Who, at: datetime | None = None) -> Ruler:
+def ruler(range: Text, context: ContextDep, who: Who, at: datetime | None = None) -> Ruler:
     """A subnet as one measured strip, with what was seen in it; with `at` as it was then."""
     parts, _ = parse_parts(range)
     network = parts[0].network if len(parts) == 1 else None

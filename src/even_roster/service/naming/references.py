@@ -9,26 +9,27 @@ from typing import Annotated
 from fastapi import Depends, Path, Query
 from sqlalchemy import Connection
 
+from ...api.common import Word
 from ..context import Context
 from ..web.deps import ContextDep, Who
 from . import resolving
 
 _SITE = Annotated[
-    str | None, Query(description="The site, by name or id, where two use the same; the one here when left out.")
+    Word | None, Query(description="The site, by name or id, where two use the same; the one here when left out.")
 ]
 _DEVICE = Annotated[
-    str, Path(description="A device by its id, a name it was given, its planned hostname or a MAC in any notation.")
+    Word, Path(description="A device by its id, a name it was given, its planned hostname or a MAC in any notation.")
 ]
 _SEEN = Annotated[
-    str,
+    Word,
     Path(
         description="A device by its id, a name, a MAC in any notation, an address; a heard name or fragment of one device."
     ),
 ]
-_SUBNET = Annotated[str, Path(description="A subnet by its id, its range such as 10.44.10.0/24, or its own name.")]
-_BAND = Annotated[str, Path(description="A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name.")]
-_ASSIGNMENT = Annotated[str, Path(description="An assignment by its id, its address or its hostname.")]
-_SERVER = Annotated[str, Path(description="A DHCP server by its id or name.")]
+_SUBNET = Annotated[Word, Path(description="A subnet by its id, its range such as 10.44.10.0/24, or its own name.")]
+_BAND = Annotated[Word, Path(description="A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name.")]
+_ASSIGNMENT = Annotated[Word, Path(description="An assignment by its id, its address or its hostname.")]
+_SERVER = Annotated[Word, Path(description="A DHCP server by its id or name.")]
 
 
 async def _device(which: _DEVICE, context: ContextDep, who: Who) -> int:
@@ -63,7 +64,7 @@ async def _band(
     context: ContextDep,
     who: Who,
     within: Annotated[
-        str | None, Query(description="The subnet it lies in, where several have one of that name.")
+        Word | None, Query(description="The subnet it lies in, where several have one of that name.")
     ] = None,
     site: _SITE = None,
 ) -> int:

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 
+from ...api.common import Id, Text, Word
 from ...api.plan import (
     AssignmentEdit,
     AssignmentKind,
@@ -48,8 +49,8 @@ Sort = Literal["address", "name", "role", "mac", "kind"]
 
 @router.get("/assignments", response_model=AssignmentPage)
 def page(
-    context: ContextDep, who: Who, q: str = "", subnet: str | None = None, site: str | None = None,
-    kind: AssignmentKind | None = None, role: str | None = None, on: bool | None = None, sort: Sort = "address",
+    context: ContextDep, who: Who, q: Text = "", subnet: Word | None = None, site: Word | None = None,
+    kind: AssignmentKind | None = None, role: Word | None = None, on: bool | None = None, sort: Sort = "address",
     descending: bool = False, cursor: Cursor = None, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0, limit: Limit = USUAL,
 ) -> Response:  # fmt: skip
     """Assignments that match all filters, a page at a time, by cursor or by position."""
@@ -160,7 +161,9 @@ def _view(context: Context, saved: Saved) -> AssignmentView:
 
 
 @router.get("/uses")
-def uses(context: ContextDep, who: Who, paging: Paging, address: str | None = None, site: str | None = None) -> UsePage:
+def uses(
+    context: ContextDep, who: Who, paging: Paging, address: Word | None = None, site: Word | None = None
+) -> UsePage:
     """Who uses which address; of one address (and where it must still be entered after a move), or all."""
     with context.plan.reading() as plan:
         place = request_values.site(plan, site, context.plan.site_here)
@@ -183,7 +186,7 @@ def add_use(request: UseNew, context: ContextDep, who: Who, response: Response) 
 
 
 @router.get("/uses/{identity}")
-def one_use(identity: int, context: ContextDep, who: Who) -> UseView:
+def one_use(identity: Id, context: ContextDep, who: Who) -> UseView:
     """One use."""
     with context.plan.reading() as plan:
         if identity not in plan.uses:
@@ -192,13 +195,13 @@ def one_use(identity: int, context: ContextDep, who: Who) -> UseView:
 
 
 @router.post("/uses/{identity}/done")
-def finish_use(identity: int, context: ContextDep, who: Who) -> UseView:
+def finish_use(identity: Id, context: ContextDep, who: Who) -> UseView:
     """After a move: the new address was entered there."""
     return _use(context, context.plan.edit(who, planning.finish_use(identity)))
 
 
 @router.delete("/uses/{identity}", status_code=204)
-def remove_use(identity: int, context: ContextDep, who: Who) -> None:
+def remove_use(identity: Id, context: ContextDep, who: Who) -> None:
     """Forget a use."""
     context.plan.edit(who, planning.remove_use(identity))
 

@@ -11,6 +11,9 @@ import dns.exception
 import dns.zone
 from fastapi import APIRouter, Query, Request, Response
 
+from ...apart import running as apart
+from ...apart.spreadsheets import Table, write_csv
+from ...api.common import Word
 from ...api.events import NamesEvent
 from ...api.spreadsheets import (
     CardLine,
@@ -38,7 +41,6 @@ from ..naming import request_values, resolving
 from ..refs import Subnets
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
-from . import spreadsheet_files
 
 router = APIRouter(prefix="/api/v1", tags=["sheets"])
 _ORDER = {"refused": 0, "add": 1, "change": 2, "same": 3}
@@ -54,15 +56,11 @@ _OCTETS = {"schema": {"type": "string", "format": "binary"}}
 )
 async def import_sheet(
     request: Request, context: ContextDep, who: Who, dry_run: bool = True,
-    mapping: Annotated[list[str] | None, Query()] = None, limit: Annotated[int, Query(ge=0, le=100_000)] = 2000,
+    mapping: Annotated[list[Word] | None, Query(max_length=32)] = None, limit: Annotated[int, Query(ge=0, le=100_000)] = 2000,
 ) -> ImportReport:  # fmt: skip
     """Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs. All rows or none."""
-    data = bytearray()
-    async for part in request.stream():
-        data += part
-        if len(data) > spreadsheet_files.MOST_BYTES:
-            raise Refusal(422, "bad_sheet", f"the file is over {spreadsheet_files.MOST_BYTES >> 20} MiB; split it")
-    return await asyncio.to_thread(_import, context, who, bytes(data), _mapping(mapping or []), dry_run, limit)
+    data = await request.body()
+    return await asyncio.to_thread(_import, context, who, data, _mapping(mapping or []), dry_run, limit)
 
 
 def _mapping(pairs: list[str]) -> dict[str, str]:
@@ -78,7 +76,7 @@ def _mapping(pairs: list[str]) -> dict[str, str]:
 def _import(
     context: Context, who: str, data: bytes, mapping: dict[str, str], dry_run: bool, limit: int
 ) -> ImportReport:
-    table = spreadsheet_files.read(data)
+    table = apart.read(data)
     planned: list[RowPlan] = []
 
     def make(plan: Plan) -> Edit:
@@ -135,7 +133,7 @@ def _judged(planned: list[RowPlan], problems: dict[str, tuple[Severity, str]]) -
 
 
 def _report(
-    table: spreadsheet_files.Table,
+    table: Table,
     columns: dict[str, int],
     planned: list[RowPlan],
     dry_run: bool,
@@ -176,8 +174,8 @@ def export_sheet(
     context: ContextDep,
     who: Who,
     form: Literal["csv", "xlsx"] = "csv",
-    subnet: str | None = None,
-    site: str | None = None,
+    subnet: Word | None = None,
+    site: Word | None = None,
 ) -> Response:
     """All assignments, or those of one subnet, as a file that can be imported again."""
     with context.plan.reading() as plan:
@@ -190,8 +188,8 @@ def export_sheet(
             items = [a for number in chosen for a in plan.assigned_in(number, 0, 0xFFFFFFFF)]
         rows = list(spreadsheets.export_rows(plan, items))
     if form == "csv":
-        return _file(spreadsheet_files.write_csv(rows), "text/csv; charset=utf-8", "assignments.csv")
-    return _file(spreadsheet_files.write_workbook(rows, "assignments"), _XLSX, "assignments.xlsx")
+        return _file(write_csv(rows), "text/csv; charset=utf-8", "assignments.csv")
+    return _file(apart.write_workbook(rows), _XLSX, "assignments.xlsx")
 
 
 def _file(data: bytes, kind: str, name: str) -> Response:
@@ -200,8 +198,8 @@ def _file(data: bytes, kind: str, name: str) -> Response:
 
 @router.get("/names")
 def names(
-    context: ContextDep, who: Who, zone: str | None = None, server: Annotated[list[str] | None, Query()] = None,
-    site: str | None = None,
+    context: ContextDep, who: Who, zone: Word | None = None, server: Annotated[list[Word] | None, Query(max_length=8)] = None,
+    site: Word | None = None,
 ) -> NamesText:  # fmt: skip
     """The roster's names as a hosts file, and as zones: of a domain, or of a subnet's reverse names; all when none is
     named. `server` are the zones' own DNS servers, NAME or NAME=ADDRESS; left out, those that the site hands out. Every zone
@@ -246,7 +244,9 @@ def _zone_server(text: str) -> zones.Server:
 
 
 @router.post("/names/check")
-async def check_names(context: ContextDep, who: Who, server: str | None = None, subnet: str | None = None) -> NameCheck:
+async def check_names(
+    context: ContextDep, who: Who, server: Word | None = None, subnet: Word | None = None
+) -> NameCheck:
     """Ask the site's DNS about every name of the roster, forward and reverse."""
     found, address = await asyncio.to_thread(_to_ask, context, server, subnet)
     adapter = choose(context.machine.adapters(), SpanSet.of([IPv4Address(address)]), context.settings.adapter).adapter
@@ -290,8 +290,8 @@ def _to_ask(context: Context, server: str | None, subnet: str | None) -> tuple[l
 
 @router.get("/cards/{address}")
 def card(
-    address: str, context: ContextDep, who: Who, adapter: Annotated[str, Query(max_length=60)] = "eth0",
-    site: str | None = None,
+    address: Word, context: ContextDep, who: Who, adapter: Annotated[str, Query(max_length=60)] = "eth0",
+    site: Word | None = None,
 ) -> CardView:  # fmt: skip
     """What to type into the device that has, or is to have, an address; with snippets for host configurations."""
     with context.database.read() as connection:

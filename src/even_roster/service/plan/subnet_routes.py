@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 from fastapi import APIRouter, Response
 
+from ...api.common import Id, Word
 from ...api.plan import (
     BandDraft,
     BandEdit,
@@ -63,7 +64,7 @@ def add_site(request: SiteEdit, context: ContextDep, who: Who, response: Respons
 
 
 @router.get("/sites/{identity}")
-def one_site(identity: int, context: ContextDep, who: Who, response: Response) -> SiteView:
+def one_site(identity: Id, context: ContextDep, who: Who, response: Response) -> SiteView:
     """One site."""
     with context.plan.reading() as plan:
         if identity not in plan.sites:
@@ -74,14 +75,14 @@ def one_site(identity: int, context: ContextDep, who: Who, response: Response) -
 
 @router.patch("/sites/{identity}")
 def edit_site(
-    identity: int, versions: IfMatch, request: SiteEdit, context: ContextDep, who: Who, response: Response
+    identity: Id, versions: IfMatch, request: SiteEdit, context: ContextDep, who: Who, response: Response
 ) -> SiteView:
     """Rename a site, or say that this service stands in it."""
     return _site(context, context.plan.edit(who, planning.edit_site(identity, versions, request)), response)
 
 
 @router.delete("/sites/{identity}", status_code=204)
-def remove_site(identity: int, context: ContextDep, who: Who) -> None:
+def remove_site(identity: Id, context: ContextDep, who: Who) -> None:
     """Take an empty site away."""
     context.plan.edit(who, planning.remove_site(identity))
 
@@ -94,7 +95,7 @@ def _site(context: Context, saved: Saved, response: Response) -> SiteView:
 
 
 @router.get("/plan/subnets")
-def subnets(context: ContextDep, who: Who, paging: Paging, site: str | None = None) -> SubnetPage:
+def subnets(context: ContextDep, who: Who, paging: Paging, site: Word | None = None) -> SubnetPage:
     """Planned subnets of a site, or of all sites, by address."""
     with context.plan.reading() as plan:
         chosen = [request_values.site(plan, site, 0)] if site else sorted(plan.sites)
@@ -173,7 +174,7 @@ def _subnet(context: Context, saved: Saved, response: Response) -> SubnetPlan:
 
 @router.get("/bands")
 def bands(
-    context: ContextDep, who: Who, paging: Paging, subnet: str | None = None, site: str | None = None
+    context: ContextDep, who: Who, paging: Paging, subnet: Word | None = None, site: Word | None = None
 ) -> BandPage:
     """Bands of one subnet or of all, by address."""
     inside = resolving.subnet(context, subnet, site, reading=True).id if subnet else None
@@ -247,7 +248,7 @@ def _band(context: Context, saved: Saved, response: Response) -> BandView:
 
 
 @router.get("/plan/problems")
-def problems(context: ContextDep, who: Who, paging: Paging, subnet: str | None = None) -> Problems:
+def problems(context: ContextDep, who: Who, paging: Paging, subnet: Word | None = None) -> Problems:
     """Every mistake in the plan, and where this machine and the roles' policy disagree with it."""
     with context.plan.reading() as plan:
         found = context.plan.problems
@@ -295,6 +296,6 @@ def set_role(request: RoleRule, context: ContextDep, who: Who) -> None:
 
 
 @router.delete("/roles/{name}", status_code=204)
-def forget_role(name: str, context: ContextDep, who: Who) -> None:
+def forget_role(name: Word, context: ContextDep, who: Who) -> None:
     """Back to the usual rule; a role of the site's own goes away."""
     setting_edits.forget_role(context, who, request_values.role_name(name))

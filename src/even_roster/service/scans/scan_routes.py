@@ -8,6 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Request, Response
 from sqlalchemy import Connection
 
+from ...api.common import Id
 from ...api.scans import AddressResult, ResultPage, ScanInfo, ScanPage, ScanRequest
 from ...core.address import Address, address_of
 from ...core.mac import NOBODY
@@ -80,7 +81,7 @@ def latest(
 
 
 @router.get("/{identity}")
-def one(identity: int, context: ContextDep, scans: ScansDep, who: Who) -> ScanInfo:
+def one(identity: Id, context: ContextDep, scans: ScansDep, who: Who) -> ScanInfo:
     """A scan's record, also while it runs."""
     with context.database.read() as connection:
         return _info(context, scans, connection, identity)
@@ -88,7 +89,7 @@ def one(identity: int, context: ContextDep, scans: ScansDep, who: Who) -> ScanIn
 
 @router.get("/{identity}/addresses", response_model=ResultPage)
 def addresses(
-    identity: int, context: ContextDep, scans: ScansDep, who: Who, cursor: Cursor = None,
+    identity: Id, context: ContextDep, scans: ScansDep, who: Who, cursor: Cursor = None,
     limit: Limit = 500, silent: bool = False,
 ) -> Response:  # fmt: skip
     """What a scan learnt, by address; with `silent` also the addresses that were asked and did not answer."""
@@ -139,7 +140,7 @@ def _place(cursor: str | None) -> int:
 
 
 @router.post("/{identity}/stop")
-async def stop(identity: int, context: ContextDep, scans: ScansDep, who: Who) -> ScanInfo:
+async def stop(identity: Id, context: ContextDep, scans: ScansDep, who: Who) -> ScanInfo:
     """End a scan and keep what it found. A scan that has ended already stays as it is."""
     scans.stop(identity)
     await scans.wait(identity)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
+from ...api.common import Word
 from ...api.network import PrefixPage, PrefixRow, VendorLoad, VendorLoaded, VendorView
 from ...core.mac import Mac
 from ...core.vendors import Prefix, VendorError, read_registry
@@ -16,7 +17,7 @@ router = APIRouter(prefix="/api/v1/vendors", tags=["vendors"])
 
 
 @router.get("/of/{text}")
-def of(text: str, context: ContextDep, who: Who) -> VendorView:
+def of(text: Word, context: ContextDep, who: Who) -> VendorView:
     """The vendor of a MAC in any notation, and its other notations."""
     mac = Mac.parse(text)
     vendor = context.vendors.of(mac)

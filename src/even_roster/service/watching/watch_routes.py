@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
+from ...api.common import Id
 from ...api.watching import (
     AskAnswer,
     AskRequest,
@@ -83,7 +84,7 @@ def watches(context: ContextDep, watcher: WatcherDep, who: Who, paging: Paging) 
 
 
 @router.put("/watches/{subnet}")
-def edit_watch(subnet: int, request: WatchEdit, context: ContextDep, watcher: WatcherDep, who: Who) -> WatchView:
+def edit_watch(subnet: Id, request: WatchEdit, context: ContextDep, watcher: WatcherDep, who: Who) -> WatchView:
     """Change how a subnet is watched."""
     with context.plan.reading() as plan:
         found = plan.subnets.get(subnet)
@@ -202,7 +203,7 @@ def add_route(request: RouteNew, notices: NoticesDep, who: Who, response: Respon
 
 
 @router.get("/notices/{identity}")
-def one_route(identity: int, notices: NoticesDep, who: Who) -> RouteView:
+def one_route(identity: Id, notices: NoticesDep, who: Who) -> RouteView:
     """One way for notices."""
     found = next((one for one in notices.views() if one.id == identity), None)
     if found is None:
@@ -211,19 +212,19 @@ def one_route(identity: int, notices: NoticesDep, who: Who) -> RouteView:
 
 
 @router.patch("/notices/{identity}")
-def edit_route(identity: int, request: RouteEdit, notices: NoticesDep, who: Who) -> RouteView:
+def edit_route(identity: Id, request: RouteEdit, notices: NoticesDep, who: Who) -> RouteView:
     """Change a way for notices."""
     return notices.edit(who, identity, request)
 
 
 @router.delete("/notices/{identity}", status_code=204)
-def remove_route(identity: int, notices: NoticesDep, who: Who) -> None:
+def remove_route(identity: Id, notices: NoticesDep, who: Who) -> None:
     """No notices over this way any more."""
     notices.remove(who, identity)
 
 
 @router.post("/notices/{identity}/test")
-def test_route(identity: int, notices: NoticesDep, who: Who) -> RouteTest:
+def test_route(identity: Id, notices: NoticesDep, who: Who) -> RouteTest:
     """Send a notice that says it is a test, and say how it went."""
     return notices.test(identity)
 

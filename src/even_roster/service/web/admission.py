@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from ...apart.spreadsheets import MOST_BYTES
 from ...api.common import Problem
 from .problems import TITLES, respond
 
@@ -15,7 +16,7 @@ OPEN = ("/healthz", "/enter", "/api/docs", "/api/v1/openapi.json")
 """What anybody may read: it holds nothing of the site."""
 MOST = 1 << 20
 """Octets of a body."""
-FILES: Mapping[str, int] = {"/api/v1/sheets/import": 32 << 20, "/api/v1/vendors/load": 64 << 20}
+FILES: Mapping[str, int] = {"/api/v1/sheets/import": MOST_BYTES, "/api/v1/vendors/load": 16 << 20}
 """Octets of bodies that are files."""
 PATIENCE = 30.0
 """Seconds that the next part of a body may take."""
@@ -31,12 +32,8 @@ def is_open(path: str) -> bool:
     return not path.startswith("/api/") and path != "/metrics"
 
 
-class _TooLarge(Exception):
-    """More octets than are taken."""
-
-
-class _TooSlow(Exception):
-    """The next octets did not come."""
+class _CutOff(Exception):
+    """The rest of a body is not waited for."""
 
 
 class Admission:
@@ -79,37 +76,41 @@ class Admission:
         return None
 
     async def _read(self, scope: Scope, receive: Receive, send: Send) -> None:
-        """Pass a request on, and count what comes of its body."""
+        """Pass a request on, and count what comes of its body. Whatever the application makes of a body that was cut off, what is
+        answered is why it was."""
         path, left, whole, begun = scope["path"], _most(scope["path"]), False, False
+        refused: Problem | None = None
 
         async def counted() -> Message:
-            nonlocal left, whole
+            nonlocal left, whole, refused
             if whole:
                 return await receive()
             try:
                 message = await asyncio.wait_for(receive(), PATIENCE)
             except TimeoutError:
-                raise _TooSlow from None
+                refused = _problem(408, "too_slow", f"nothing came of the body for {PATIENCE:.0f} seconds")
+                raise _CutOff from None
             if message["type"] == "http.request":
                 left -= len(message.get("body", b""))
                 whole = not message.get("more_body", False)
                 if left < 0:
-                    raise _TooLarge
+                    refused = _too_large(path)
+                    raise _CutOff
             return message
 
         async def noted(message: Message) -> None:
             nonlocal begun
-            begun = True
-            await send(message)
+            if refused is None or begun:
+                begun = True
+                await send(message)
 
         try:
             await self._app(scope, counted, noted)
-        except (_TooLarge, _TooSlow) as error:
+        except _CutOff:
             if begun:
                 raise
-            slow = isinstance(error, _TooSlow)
-            said = f"nothing came of the body for {PATIENCE:.0f} seconds"
-            answer = respond(_problem(408, "too_slow", said) if slow else _too_large(path))
+        if refused is not None and not begun:
+            answer = respond(refused)
             answer.headers["Connection"] = "close"
             await answer(scope, receive, send)
 

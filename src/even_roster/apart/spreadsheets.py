@@ -1,6 +1,4 @@
-"""Reads CSV and XLSX files into tables of text, and writes them. Nothing in a file is evaluated; limits come first.
-
-What reads workbooks is loaded when the first one comes: most services never see one."""
+"""Reads CSV and XLSX files into tables of text, and writes them. Nothing in a file is evaluated; limits come first."""
 
 from __future__ import annotations
 
@@ -14,9 +12,9 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from ...core.spreadsheets import MOST_ROWS, SheetError, guarded
+from ..core.spreadsheets import MOST_ROWS, SheetError, guarded
 
-MOST_BYTES = 48 << 20
+MOST_BYTES = 32 << 20
 _MOST_UNPACKED = 400 << 20
 _MOST_COLUMNS = 200
 _OLD_EXCEL = b"\xd0\xcf\x11\xe0"
@@ -52,19 +50,26 @@ def _workbook(data: bytes) -> Table:
                 raise SheetError(f"the workbook is over {_MOST_UNPACKED >> 20} MiB unpacked; split it")
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=False, keep_links=False)
         sheet = book.worksheets[0]
-        rows = [
-            _trimmed([_text(cell) for cell in row])
-            for row in itertools.islice(sheet.iter_rows(max_col=_MOST_COLUMNS), MOST_ROWS + 2)
-        ]
-    except SheetError:
+        cells = sheet.iter_rows(max_col=_MOST_COLUMNS)
+        rows = [_trimmed([_text(cell) for cell in row]) for row in itertools.islice(cells, MOST_ROWS + 1)]
+        more = sum(1 for row in cells if any(cell.value is not None for cell in row))
+    except (SheetError, MemoryError):
         raise
     except Exception as error:
         raise SheetError(
             f"this is not a workbook that can be read ({type(error).__name__}); save it as .xlsx or CSV"
         ) from error
+    return Table(_bounded(rows, more), f"workbook, sheet {sheet.title!r}")
+
+
+def _bounded(rows: list[list[str]], more: int) -> list[list[str]]:
+    """Rows without empty ones at their end. Raises SheetError where there are `more` of them than are taken."""
+    if more:
+        total = len(rows) - 1 + more
+        raise SheetError(f"the table has {total:,} rows; at most {MOST_ROWS:,} can be imported at once")
     while rows and not any(rows[-1]):
         rows.pop()
-    return Table(rows, f"workbook, sheet {sheet.title!r}")
+    return rows
 
 
 def _trimmed(row: list[str]) -> list[str]:
@@ -99,16 +104,16 @@ def _csv(data: bytes) -> Table:
     names = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
     rows: list[list[str]] = []
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
+    more = 0
     try:
         for row in reader:
-            rows.append(row[:_MOST_COLUMNS])
-            if len(rows) > MOST_ROWS + 1:
-                break
+            if len(rows) <= MOST_ROWS:
+                rows.append(row[:_MOST_COLUMNS])
+            else:
+                more += any(row)
     except csv.Error as error:
         raise SheetError(f"row {len(rows) + 1}: {error}; check the quotes there") from error
-    while rows and not any(rows[-1]):
-        rows.pop()
-    return Table(rows, f"CSV with {names[separator]}, {encoding}")
+    return Table(_bounded(rows, more), f"CSV with {names[separator]}, {encoding}")
 
 
 def _decode(data: bytes) -> tuple[str, str]:

@@ -89,7 +89,7 @@ class OnTheWire(unittest.TestCase):
 
     def state(self, running: Service) -> str:
         found: Any = running.json("assignment", "--in", "Office")
-        return str(found["assignments"][0]["reservation"]["sentence"])
+        return str(found["items"][0]["reservation"]["sentence"])
 
     def test_the_sheet_is_ticked_off_as_a_person_enters_it(self) -> None:
         with dhcp_lab.link() as on:

@@ -113,7 +113,8 @@ class Pair(unittest.TestCase):
             server = roster.add_dhcp_server(self.allowed(running, a, b))
             self.assertEqual((server.trouble, server.held_trouble, server.not_understood), ("", "", 0))
             self.assertEqual(
-                {one.reach: one.used_by for one in roster.dhcp_allowed()}, {"a": server.id, "b": server.id}
+                {one.reach: one.used_by and one.used_by.id for one in roster.dhcp_allowed()},
+                {"a": server.id, "b": server.id},
             )
             roster.dhcp_adopt(server.id, dry_run=False)
             self.assertEqual(roster.dhcp_preview(server.id).lines, [])

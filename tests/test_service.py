@@ -23,6 +23,7 @@ from even_roster.client import (
     NeedsConfirm,
     NotFound,
     NotPermitted,
+    PlanEvent,
     Roster,
     ScanInfo,
     ScanRequest,
@@ -377,7 +378,7 @@ class Ends(unittest.TestCase):
             home = Path(folder) / "home"
             with demo("--hosts", "900", home=home) as service, service.client() as roster:
                 scan = roster.start_scan(ScanRequest(targets=["10.96.0.0/22"], pace=200))
-                listening = threading.Thread(target=lambda: list(roster.events()), daemon=True)
+                listening = threading.Thread(target=lambda: list(roster.events(again=False)), daemon=True)
                 listening.start()
                 until_answered(roster, scan, 30)
                 self.assertLess(service.stop(), SOON)
@@ -386,6 +387,56 @@ class Ends(unittest.TestCase):
                 after = roster.scan(scan.id)
                 self.assertEqual(after.state, "stopped")
                 self.assertGreater(after.answered_count, 20)
+
+    def test_a_restarted_service_keeps_its_token_and_its_clients(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            home = Path(folder) / "home"
+            heard: list[str] = []
+            began, told, back = threading.Event(), threading.Event(), threading.Event()
+
+            def listen(roster: Roster) -> None:
+                for one in roster.events():
+                    heard.append(one.kind)
+                    began.set()
+                    if one.kind == "reset":
+                        told.set()  # what was missed meanwhile is not known: look anew
+                    if isinstance(one.event, PlanEvent) and one.event.kinds == ["site"]:
+                        back.set()
+                        return
+
+            async def later() -> int:
+                async with AsyncRoster(home=home) as roster:
+                    before = await roster.sites()
+                    asked.set()
+                    await asyncio.to_thread(moved.wait, 120)
+                    return len(before) + len(await roster.sites())
+
+            moved, asked = threading.Event(), threading.Event()
+            counted: list[int] = []
+            with demo(home=home) as first:
+                token = json.loads((home / "service.json").read_text())["token"]
+                kept, other = first.client(), first.client()
+                listener = threading.Thread(target=listen, args=(other,), daemon=True)
+                beside = threading.Thread(target=lambda: counted.append(asyncio.run(later())), daemon=True)
+                listener.start()
+                beside.start()
+                self.assertTrue(began.wait(60) and asked.wait(60))
+                self.assertEqual(len(list(kept.sites())), 1)
+                url = first.url
+            with self.assertRaises(Unreachable):
+                kept.here()
+            with demo("--listen", "127.0.0.1:0", home=home) as second:
+                self.assertNotEqual(second.url, url, "the test is about one that listens elsewhere")
+                self.assertEqual(json.loads((home / "service.json").read_text())["token"], token)
+                moved.set()
+                self.assertEqual(kept.add_site("Annex").name, "Annex", "an edit goes to where the service is now")
+                self.assertTrue(told.wait(60), heard)
+                kept.add_site("Barn")
+                self.assertTrue(back.wait(60), heard)
+                beside.join(60)
+                self.assertEqual(counted, [3])
+                kept.close()
+                other.close()
 
     def test_after_sigkill_the_roster_is_whole_and_little_is_lost(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

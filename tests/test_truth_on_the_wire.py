@@ -435,7 +435,7 @@ class OnTheLink(unittest.TestCase):
             self.until(set())
             with dnsmasq(Link(rogue, folders[1]), "", _dnsmasq(folders[1])):
                 asked = self.service.json("dhcp", "ask", "--wait", "2")
-                self.assertEqual(sorted(o["server"] for o in asked["offers"]), ["10.77.0.2", "10.77.0.9"])
+                self.assertEqual(sorted(o["server_address"] for o in asked["offers"]), ["10.77.0.2", "10.77.0.9"])
                 found = self.until({("unexpected-dhcp-server", "10.77.0.9")})
                 self.assertIn(
                     "it hands out the gateway 10.77.0.9 where the plan has 10.77.0.1",

@@ -9443,7 +9443,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["Events"];
+                    "text/event-stream": {
+                        id: string;
+                        /** @constant */
+                        event: "scan";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "devices";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "plan";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "dhcp";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "ranges";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "findings";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "listen";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "watch";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "routes";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "proof";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "names";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "hello";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "reset";
+                        data: string;
+                    };
                 };
             };
             401: components["responses"]["401"];
@@ -9554,10 +9619,7 @@ export interface operations {
     "network.ranges": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -9663,10 +9725,7 @@ export interface operations {
     "network.subnets": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -9741,10 +9800,7 @@ export interface operations {
     "scans.latest": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -9850,10 +9906,7 @@ export interface operations {
     "scans.addresses": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -9999,10 +10052,7 @@ export interface operations {
                  * @example false
                  */
                 descending?: boolean;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -10189,9 +10239,9 @@ export interface operations {
     "devices.edit": {
         parameters: {
             query?: never;
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
@@ -10421,10 +10471,7 @@ export interface operations {
     "devices.reviews": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -10497,10 +10544,7 @@ export interface operations {
                  * @example printer-1
                  */
                 device?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -10675,10 +10719,7 @@ export interface operations {
     "vendors.own": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -10780,10 +10821,7 @@ export interface operations {
     "plan.sites": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -10921,9 +10959,9 @@ export interface operations {
     "plan.edit_site": {
         parameters: {
             query?: never;
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /**
@@ -10973,10 +11011,7 @@ export interface operations {
                  * @example Larkspur Hall
                  */
                 site?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -11151,9 +11186,9 @@ export interface operations {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
                 site?: string;
             };
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /** @description A subnet by its id, its range such as 10.44.10.0/24, or its own name. */
@@ -11285,10 +11320,7 @@ export interface operations {
                  * @example Larkspur Hall
                  */
                 site?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -11435,9 +11467,9 @@ export interface operations {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
                 site?: string;
             };
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /** @description A band by its id, its range such as 10.44.10.100-10.44.10.199, or its name. */
@@ -11518,10 +11550,7 @@ export interface operations {
                  * @example Office
                  */
                 subnet?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -11557,10 +11586,7 @@ export interface operations {
     "plan.roles": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -11700,10 +11726,7 @@ export interface operations {
                  * @example false
                  */
                 descending?: boolean;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many are left out before the page.
@@ -11853,9 +11876,9 @@ export interface operations {
                 /** @description The site, by name or id, where two use the same; the one here when left out. */
                 site?: string;
             };
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /** @description An assignment by its id, its address or its hostname. */
@@ -11987,10 +12010,7 @@ export interface operations {
                  * @example Larkspur Hall
                  */
                 site?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -12230,10 +12250,7 @@ export interface operations {
     "dhcp.servers": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -12305,10 +12322,7 @@ export interface operations {
     "dhcp.allowed": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -12404,9 +12418,9 @@ export interface operations {
     "dhcp.edit_server": {
         parameters: {
             query?: never;
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /** @description A DHCP server by its id or name. */
@@ -12672,10 +12686,7 @@ export interface operations {
                  * @example 400
                  */
                 offset?: number;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -12787,10 +12798,7 @@ export interface operations {
                  * @example ledger
                  */
                 server?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -12826,10 +12834,7 @@ export interface operations {
     "dhcp.pools": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -13157,10 +13162,7 @@ export interface operations {
                  * @example 10.44.20.41
                  */
                 subject?: string;
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -13196,10 +13198,7 @@ export interface operations {
     "findings.kinds": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -13539,10 +13538,7 @@ export interface operations {
     "watching.watches": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -13618,10 +13614,7 @@ export interface operations {
     "watching.listening": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.
@@ -13691,10 +13684,7 @@ export interface operations {
     "watching.routes": {
         parameters: {
             query?: {
-                /**
-                 * @description `next` of the page before; left out, the list begins.
-                 * @example WzIwMF0
-                 */
+                /** @description `next` of the page before; left out, the list begins. */
                 cursor?: string;
                 /**
                  * @description How many of them at most.

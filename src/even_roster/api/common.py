@@ -47,6 +47,8 @@ Id = Annotated[int, Field(ge=0, le=(1 << 53) - 1)]
 """What records are numbered by; no number that JSON's readers could take for another one."""
 Word = Annotated[str, Field(max_length=200)]
 """A name, an address, a MAC: what is said in a few words."""
+Line = Annotated[str, Field(max_length=1000)]
+"""What has to fit into an address: ranges and words to look for."""
 Text = Annotated[str, Field(max_length=10_000)]
 """What may be long: ranges, notes."""
 Ref = Annotated[Id | Word, Field(union_mode="left_to_right")]

@@ -4,15 +4,28 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+if TYPE_CHECKING:
+    from ..api.events import Event
 
 
 class Happening(NamedTuple):
-    """One server-sent event: its id to resume behind, its kind, its data."""
+    """One server-sent event: its id to resume behind, its kind, its data. `hello` begins a stream, `reset` says that too much was
+    missed to be told."""
 
     id: str
     kind: str
     data: Any
+
+    @property
+    def event(self) -> Event | None:
+        """The data as the model of its kind; None for `hello`, `reset`, and kinds of a newer service."""
+        from ..api.events import Event
+        from ._answers import adapter
+
+        model = next((one for one in Event.__subclasses__() if one.kind == self.kind), None)
+        return None if model is None else adapter(model.__name__).validate_python(self.data, extra="ignore")
 
 
 class EventParser:

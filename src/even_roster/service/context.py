@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import fcntl
+import hmac
 import json
 import os
 import secrets
@@ -135,8 +137,9 @@ def open_context(
         scan_records.mark_interrupted(connection, now_ms())
     registry = VendorRegistry()
     vendor_data.load(registry)
+    secret = _secret(home / "secret.key")
     context = Context(
-        settings, database, machine, registry, Hub(), secrets.token_urlsafe(32), _secret(home / "secret.key"), lock,
+        settings, database, machine, registry, Hub(), _token(secret), secret, lock,
         monotonic=monotonic,
     )  # fmt: skip
     context.reload_own_vendors()
@@ -169,6 +172,11 @@ def _secret(path: Path) -> bytes:
     if not path.exists():
         _write_private(path, secrets.token_bytes(32))
     return path.read_bytes()
+
+
+def _token(secret: bytes) -> str:
+    """The local token: the same as long as the secret is, so that a restart locks nobody out."""
+    return base64.urlsafe_b64encode(hmac.digest(secret, b"the local token", "sha256")).decode().rstrip("=")
 
 
 def _write_private(path: Path, data: bytes) -> None:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
-from ...api.common import Id, Text, Word
+from ...api.common import Id, Line, Word
 from ...api.devices import (
     BulkDone,
     BulkEdit,
@@ -46,9 +46,9 @@ router = APIRouter(prefix="/api/v1", tags=["devices"])
 
 @router.get("/devices", response_model=DevicePage)
 def page(
-    context: ContextDep, who: Who, q: Text = "", role: Word | None = None, owner: Word | None = None,
+    context: ContextDep, who: Who, q: Line = "", role: Word | None = None, owner: Word | None = None,
     vendor: Word | None = None, unknown: bool | None = None, expected: bool | None = None, local: bool | None = None,
-    retired: bool = False, range: Text | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
+    retired: bool = False, range: Line | None = None, seen_since: datetime | None = None, not_seen_since: datetime | None = None,
     sort: DeviceSort = "address", descending: bool = False, cursor: Cursor = None, limit: Limit = USUAL, total: bool = True,
 ) -> Response:  # fmt: skip
     """Devices that match all filters, a page at a time. `q` is words; each must be contained somewhere."""
@@ -68,7 +68,7 @@ def page(
 @router.get("/devices/positions", response_model=DevicePage)
 def positions(
     context: ContextDep, who: Who, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
-    limit: Annotated[int, Query(ge=1, le=500)] = 100, q: Text = "", role: Word | None = None,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100, q: Line = "", role: Word | None = None,
     unknown: bool | None = None, expected: bool | None = None, local: bool | None = None, retired: bool = False,
     sort: DeviceSort = "address", descending: bool = False,
 ) -> Response:  # fmt: skip

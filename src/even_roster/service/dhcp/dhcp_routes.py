@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from ...api.common import Id, Text, Word
+from ...api.common import Id, Line, Word
 from ...api.common import ServerRef as ServerRefView
 from ...api.dhcp import (
     AdoptDone,
@@ -243,7 +243,7 @@ async def look(identity: ServerRef, context: ContextDep, servers: ServersDep, wh
 @router.get("/servers/{which}/holdings")
 def holdings(
     identity: ServerRef, context: ContextDep, servers: ServersDep, who: Who, paging: Paging, part: HoldingPart | None = None,
-    search: Text = "", now: bool = False, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
+    search: Line = "", now: bool = False, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0,
 ) -> HoldingsPage:  # fmt: skip
     """All that a server holds, whoever wrote it, with where it stands; with `now` it is read first."""
     if now and paging.cursor is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Header, Request
-from fastapi.responses import PlainTextResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
 from ... import __version__
 from ...api.common import Word
@@ -37,10 +37,15 @@ def healthz(context: ContextDep) -> Health:
     )
 
 
-@router.get("/metrics", response_class=PlainTextResponse)
+_METRICS = "application/openmetrics-text"
+
+
+@router.get(
+    "/metrics", response_class=Response, responses={200: {"content": {_METRICS: {"schema": {"type": "string"}}}}}
+)
 def metrics(context: ContextDep, scans: ScansDep, who: Who) -> Response:
     """Counters and gauges in the OpenMetrics text format."""
-    return Response(render(context, scans), media_type="application/openmetrics-text; version=1.0.0; charset=utf-8")
+    return Response(render(context, scans), media_type=f"{_METRICS}; version=1.0.0; charset=utf-8")
 
 
 class EventStream(StreamingResponse):

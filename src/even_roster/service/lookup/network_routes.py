@@ -7,7 +7,7 @@ from ipaddress import IPv4Network
 
 from fastapi import APIRouter, Request
 
-from ...api.common import Id, SubnetRef, Text, Word
+from ...api.common import Id, Line, SubnetRef, Word
 from ...api.network import (
     AdapterHere,
     AddressHere,
@@ -110,7 +110,7 @@ def _range(row: rows.RangeRow, subnets: Subnets) -> RangeRow:
 
 
 @router.get("/measure")
-def sums(range: Text, context: ContextDep, who: Who) -> MeasureView:
+def sums(range: Line, context: ContextDep, who: Who) -> MeasureView:
     """All sums on a range; costs the same for a /8 as for a /24."""
     with context.database.read() as connection:
         named = {row.name: parse(row.text) for row in scan_records.remembered(connection) if row.name}
@@ -211,7 +211,7 @@ def _is_network(text: str) -> bool:
 
 
 @router.get("/ruler")
-def ruler(range: Text, context: ContextDep, who: Who, at: datetime | None = None) -> Ruler:
+def ruler(range: Line, context: ContextDep, who: Who, at: datetime | None = None) -> Ruler:
     """A subnet as one measured strip, with what was seen in it; with `at` as it was then."""
     parts, _ = parse_parts(range)
     network = parts[0].network if len(parts) == 1 else None

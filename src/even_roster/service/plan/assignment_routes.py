@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 
-from ...api.common import Id, Text, Word
+from ...api.common import Id, Line, Word
 from ...api.plan import (
     AssignmentEdit,
     AssignmentKind,
@@ -49,7 +49,7 @@ Sort = Literal["address", "name", "role", "mac", "kind"]
 
 @router.get("/assignments", response_model=AssignmentPage)
 def page(
-    context: ContextDep, who: Who, q: Text = "", subnet: Word | None = None, site: Word | None = None,
+    context: ContextDep, who: Who, q: Line = "", subnet: Word | None = None, site: Word | None = None,
     kind: AssignmentKind | None = None, role: Word | None = None, on: bool | None = None, sort: Sort = "address",
     descending: bool = False, cursor: Cursor = None, offset: Annotated[int, Query(ge=0, le=1 << 32)] = 0, limit: Limit = USUAL,
 ) -> Response:  # fmt: skip

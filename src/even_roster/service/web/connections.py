@@ -11,7 +11,7 @@ from ...api.common import Problem
 
 HEAD_SECONDS = 15.0
 """From a connection, or the first octet of a further request, to the end of its head (RFC 9110 15.5.9)."""
-HEAD_OCTETS = 32 << 10
+HEAD_OCTETS = 64 << 10
 """Of a request's line and fields together (RFC 6585 5)."""
 MOST = 256
 """Connections at once; one more is told so and closed."""

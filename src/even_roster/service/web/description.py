@@ -33,6 +33,7 @@ _SAID = {
     "412": "The item was changed meanwhile: `current` are its values now, `given` those that were wanted.",
     "413": "The body is too large.",
     "422": "Something that was given is wrong; `field` says what.",
+    "431": "The request's line and fields are too long.",
     "428": "The edit does not say in If-Match which version it is based on.",
     "500": "Something went wrong inside the service; its log says what.",
     "503": "The network, a server or the database cannot be used, or too much is asked for at once.",
@@ -59,7 +60,21 @@ def describe(app: FastAPI) -> dict[str, Any]:
     for path, operations in document["paths"].items():
         for method, operation in operations.items():
             _complete(path, method, operation)
+    stream = document["paths"]["/api/v1/events"]["get"]["responses"]["200"]["content"]["text/event-stream"]
+    stream["schema"] = _events(schemas["Events"]["properties"])
     return document
+
+
+def _events(kinds: dict[str, Any]) -> dict[str, Any]:
+    """The stream's events (WHATWG HTML 9.2): each has a kind, and as its data the JSON of that kind's model."""
+
+    def event(kind: str, model: dict[str, Any]) -> dict[str, Any]:
+        data = {"type": "string", "contentMediaType": "application/json", "contentSchema": model}
+        fields = {"id": {"type": "string"}, "event": {"const": kind}, "data": data}
+        return {"type": "object", "title": kind, "properties": fields, "required": ["id", "event", "data"]}
+
+    told = [event(kind, {"$ref": model["$ref"]}) for kind, model in kinds.items()]
+    return {"oneOf": [*told, event("hello", {"type": "object"}), event("reset", {"type": "object"})]}
 
 
 def identity(route: APIRoute) -> str:
@@ -83,6 +98,8 @@ def _complete(path: str, method: str, operation: dict[str, Any]) -> None:
     parameters = operation.get("parameters", [])
     for parameter in parameters:
         parameter_words.describe(path, parameter)
+        if parameter["name"] == "if-match" and method == "patch":
+            parameter["required"] = True
     answers = operation["responses"]
     for status in _statuses(path, method, operation, parameters):
         answers[status] = {"$ref": f"#/components/responses/{status}"}
@@ -106,7 +123,7 @@ def _statuses(path: str, method: str, operation: dict[str, Any], parameters: lis
     if method == "get" and path.startswith("/api/v1/") and "events" not in path:
         found.append("304")
     if parameters or "requestBody" in operation or not is_open(path):
-        found += ["404", "409", "422"]
+        found += ["404", "409", "422", "431"]
     if "requestBody" in operation:
         found += ["408", "413"]
     if method != "get":

@@ -9,15 +9,15 @@ WORDS: dict[str, tuple[str, Any]] = {
     "adapter": ("the network interface; left out, the usual one", "office0"),
     "address": ("an IPv4 address, or the name or MAC of what has it", "10.44.10.41"),
     "after": ("the id of the event to resume behind", "f3a1-41"),
-    "assignment": ("the assignment's id", 41),
+    "assignment": ("the assignment's id", 1),
     "at": ("as it was at this time; left out, as it is now", "2026-11-27T09:30:00Z"),
-    "cursor": ("`next` of the page before; left out, the list begins", "WzIwMF0"),
+    "cursor": ("`next` of the page before; left out, the list begins", None),
     "descending": ("whether the order is turned round", False),
     "device": ("only what is about this device, by id, name, MAC or address", "printer-1"),
     "dry_run": ("say what it would do, and change nothing", True),
     "expected": ("only those that were never seen, or with false only those that were", True),
     "form": ("how it is written", "csv"),
-    "identity": ("its id", 41),
+    "identity": ("its id", 1),
     "kind": ("only those of this kind", "static"),
     "last-event-id": ("the id of the event to resume behind, as browsers send it", "f3a1-41"),
     "limit": ("how many of them at most", 200),
@@ -75,7 +75,8 @@ def describe(path: str, parameter: dict[str, Any]) -> None:
         return
     said, example = CLOSER.get((path, name)) or WORDS[name]
     parameter.setdefault("description", said[:1].upper() + said[1:] + ".")
-    parameter.setdefault("example", example)
+    if example is not None:
+        parameter.setdefault("example", example)
 
 
 def _without_null(schema: dict[str, Any]) -> dict[str, Any]:

@@ -170,6 +170,9 @@ def install(app: FastAPI) -> None:
 
     async def plain(_request: Request, error: Exception) -> JSONResponse:
         assert isinstance(error, HTTPException)
+        if error.status_code == 400:  # of a body that cannot be read, whatever it is
+            said = "the body is no JSON in UTF-8"
+            return respond(Problem(title=TITLES[422], status=422, code="bad_input", detail=said, field="body"))
         title = TITLES.get(error.status_code, "Error")
         return respond(Problem(title=title, status=error.status_code, code="http", detail=str(error.detail)))
 

@@ -1,0 +1,36 @@
+"""Sends what the API's description allows, and what it does not, to a demo that nobody else can reach: `unshare --net python -m
+tests.support.fuzz_run EXAMPLES [PHASES]`. Ends with 0 when every answer was one that the description has."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+from tests.support.service import demo
+
+CHECKS = (
+    "not_a_server_error", "status_code_conformance", "content_type_conformance", "response_headers_conformance",
+    "response_schema_conformance", "unsupported_method", "ignored_auth",
+)  # fmt: skip
+SEED = 7
+
+
+def main() -> int:
+    """One run; gives the exit code."""
+    examples, phases = sys.argv[1], sys.argv[2] if len(sys.argv) > 2 else "examples,fuzzing,stateful"
+    subprocess.run(["ip", "link", "set", "lo", "up"], check=True)
+    with demo("--verbose", watch=False) as service:
+        token = json.loads((service.home / "service.json").read_text())["token"]
+        command = [
+            str(Path(sys.executable).with_name("st")), "run", f"{service.url}/api/v1/openapi.json",
+            "--header", f"Authorization: Bearer {token}", "--phases", phases, "--max-examples", examples, "--seed", str(SEED),
+            "--generation-database", "none", "--workers", "4", "--continue-on-failure",
+            "--request-timeout", "60", "--no-color", "--no-shrink", "--checks", ",".join(CHECKS),
+        ]  # fmt: skip
+        return subprocess.run(command, check=False).returncode
+
+
+if __name__ == "__main__":
+    sys.exit(main())

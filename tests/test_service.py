@@ -428,13 +428,13 @@ class Ends(unittest.TestCase):
             with demo("--listen", "127.0.0.1:0", home=home) as second:
                 self.assertNotEqual(second.url, url, "the test is about one that listens elsewhere")
                 self.assertEqual(json.loads((home / "service.json").read_text())["token"], token)
-                moved.set()
                 self.assertEqual(kept.add_site("Annex").name, "Annex", "an edit goes to where the service is now")
+                moved.set()
                 self.assertTrue(told.wait(60), heard)
                 kept.add_site("Barn")
                 self.assertTrue(back.wait(60), heard)
                 beside.join(60)
-                self.assertEqual(counted, [3])
+                self.assertIn(counted, ([3], [4]))
                 kept.close()
                 other.close()
 

@@ -9331,6 +9331,15 @@ export interface components {
                 "application/problem+json": components["schemas"]["Problem"];
             };
         };
+        /** @description The request's line and fields are too long. */
+        431: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
         /** @description Something went wrong inside the service; its log says what. */
         500: {
             headers: {
@@ -9404,7 +9413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/plain": string;
+                    "application/openmetrics-text": string;
                 };
             };
             401: components["responses"]["401"];
@@ -9412,6 +9421,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9516,6 +9526,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9543,6 +9554,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -9578,6 +9590,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9612,6 +9625,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9648,6 +9662,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9659,7 +9674,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -9685,6 +9700,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -9697,7 +9713,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -9717,6 +9733,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -9754,6 +9771,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9793,6 +9811,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9829,6 +9848,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9864,6 +9884,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -9876,7 +9897,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -9899,6 +9920,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9923,7 +9945,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -9946,6 +9968,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -9957,7 +9980,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -9979,6 +10002,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10086,6 +10110,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10121,6 +10146,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10201,6 +10227,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10232,6 +10259,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10275,6 +10303,7 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10309,6 +10338,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10352,6 +10382,7 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10389,6 +10420,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10426,6 +10458,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10463,6 +10496,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10500,6 +10534,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10511,7 +10546,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -10531,6 +10566,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10573,6 +10609,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10584,7 +10621,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -10604,6 +10641,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10644,6 +10682,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10678,6 +10717,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10712,6 +10752,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10748,6 +10789,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10779,6 +10821,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10813,6 +10856,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10850,6 +10894,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10885,6 +10930,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10897,7 +10943,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -10920,6 +10966,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10931,7 +10978,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -10951,6 +10998,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -10966,7 +11014,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -10998,6 +11046,7 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11040,6 +11089,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11075,6 +11125,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11109,6 +11160,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11144,6 +11196,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11175,6 +11228,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11222,6 +11276,7 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11262,6 +11317,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11302,6 +11358,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11349,6 +11406,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11384,6 +11442,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11421,6 +11480,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11454,6 +11514,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11503,6 +11564,7 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11537,6 +11599,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11579,6 +11642,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11615,6 +11679,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11646,6 +11711,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11678,6 +11744,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11760,6 +11827,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11795,6 +11863,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11830,6 +11899,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -11865,6 +11935,7 @@ export interface operations {
             409: components["responses"]["409"];
             412: components["responses"]["412"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11912,6 +11983,7 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11946,6 +12018,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -11992,6 +12065,7 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12039,6 +12113,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12074,6 +12149,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12086,7 +12162,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -12109,6 +12185,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12120,7 +12197,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -12140,6 +12217,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12152,7 +12230,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -12174,6 +12252,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12208,6 +12287,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12242,6 +12322,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12279,6 +12360,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12314,6 +12396,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12351,6 +12434,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12382,6 +12466,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12410,6 +12495,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12454,6 +12540,7 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12491,6 +12578,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12528,6 +12616,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12565,6 +12654,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12596,6 +12686,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12628,6 +12719,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12658,6 +12750,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12718,6 +12811,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12729,7 +12823,7 @@ export interface operations {
             path: {
                 /**
                  * @description The assignment's id.
-                 * @example 41
+                 * @example 1
                  */
                 assignment: number;
             };
@@ -12752,6 +12846,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12763,7 +12858,7 @@ export interface operations {
             path: {
                 /**
                  * @description The assignment's id.
-                 * @example 41
+                 * @example 1
                  */
                 assignment: number;
             };
@@ -12785,6 +12880,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -12827,6 +12923,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12863,6 +12960,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12912,6 +13010,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -12964,6 +13063,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13010,6 +13110,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13056,6 +13157,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13094,6 +13196,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13140,6 +13243,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13191,6 +13295,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13227,6 +13332,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13238,7 +13344,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13261,6 +13367,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13272,7 +13379,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13300,6 +13407,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13312,7 +13420,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13334,6 +13442,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13346,7 +13455,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13374,6 +13483,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13424,6 +13534,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13458,6 +13569,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13497,6 +13609,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13531,6 +13644,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13567,6 +13681,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13606,6 +13721,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13643,6 +13759,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13676,6 +13793,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13713,6 +13831,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13748,6 +13867,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13760,7 +13880,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13783,6 +13903,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13794,7 +13915,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13814,6 +13935,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13826,7 +13948,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13854,6 +13976,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13866,7 +13989,7 @@ export interface operations {
             path: {
                 /**
                  * @description Its id.
-                 * @example 41
+                 * @example 1
                  */
                 identity: number;
             };
@@ -13888,6 +14011,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
@@ -13917,6 +14041,7 @@ export interface operations {
             404: components["responses"]["404"];
             409: components["responses"]["409"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13950,6 +14075,7 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];

@@ -21,7 +21,7 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
-WAITING = {"test_console", "test_console_truth", "test_truth_service"}
+WAITING = {"test_console", "test_console_access", "test_console_truth", "test_truth_service"}
 WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
 DAYS = {"test_simulated_days"}
 ON_LINKS = {"test_truth_on_the_wire"}

@@ -46,7 +46,7 @@ class Attention(ConsoleCase):
         rogue = self.finding("unexpected-dhcp-server")
         self.open(f"/?open=finding:{rogue}")
         self.sees("Whoever takes its offer gets its gateway and DNS servers")
-        self.click(lambda d: d.find_element(By.XPATH, "//aside//button[contains(., 'Accept it')]"))
+        self.click(lambda d: d.find_element(By.XPATH, "//*[@aria-label='Selected']//button[contains(., 'Accept it')]"))
         self.write(self.field("Why it is all right"), "the wing's own router")
         self.press("Accept")
         self.sees("Accept it no longer")
@@ -62,8 +62,16 @@ class Attention(ConsoleCase):
     def test_3_a_remedy_is_one_press_and_says_what_speaks_against_it(self) -> None:
         attic = self.finding("assignment-not-in-effect")
         self.open(f"/?open=finding:{attic}")
-        self.click(lambda d: d.find_element(By.XPATH, "//aside//button[contains(., 'Plan it at 10.44.10.131')]"))
-        self.click(lambda d: d.find_element(By.XPATH, "//aside//button[normalize-space()='Save it anyway']"))
+        self.click(
+            lambda d: d.find_element(
+                By.XPATH, "//*[@aria-label='Selected']//button[contains(., 'Plan it at 10.44.10.131')]"
+            )
+        )
+        self.click(
+            lambda d: d.find_element(
+                By.XPATH, "//*[@aria-label='Selected']//button[normalize-space()='Save it anyway']"
+            )
+        )
         self.until(lambda _: self.roster.finding(attic).finding.state == "closed")
         self.sees("closed")
 

@@ -13,8 +13,7 @@ from pathlib import Path
 
 import httpx
 
-from tests.support.lab import ROOT
-from tests.support.quick_start import environment
+from tests.support.lab import ROOT, environment
 from tests.support.service import Service, demo
 
 GUIDE = (ROOT / "docs" / "client.md").read_text()

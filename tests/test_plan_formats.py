@@ -502,7 +502,7 @@ class SpreadsheetFiles(unittest.TestCase):
                 self.assertEqual(len(running.read(data).rows), rows)
         before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
         self.assertLess(before, 420 << 10, "kilobytes of the largest child there was")
-        wide = running.write_workbook([["address", "name"], ["10.44.10.9", "=1+1"]])
+        wide = running.write_workbook([["address", "name"], ["10.44.10.9", "'=1+1"]], "a/b")
         self.assertEqual(running.read(wide).rows, [["address", "name"], ["10.44.10.9", "'=1+1"]])
 
 

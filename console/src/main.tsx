@@ -5,6 +5,7 @@ import { BrowserRouter, Navigate, Route, Routes, useParams } from "react-router"
 import { Problem } from "./api/client";
 import { LiveProvider } from "./api/live";
 import { Shell } from "./app/Shell";
+import { mutationCache, queryCache, watchFaults } from "./app/Troubles";
 import "./index.css";
 import { HomePage } from "./pages/HomePage";
 
@@ -23,6 +24,8 @@ const WatchPage = lazy(() => import("./pages/WatchPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
 
 const client = new QueryClient({
+  queryCache,
+  mutationCache,
   defaultOptions: {
     queries: {
       staleTime: 10_000,
@@ -40,6 +43,7 @@ function OpenAddress() {
   return <Navigate replace to={`/?open=address:${useParams().address}`} />;
 }
 
+watchFaults();
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={client}>

@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 from tests.support.service import demo
@@ -21,7 +22,7 @@ def main() -> int:
     """One run; gives the exit code."""
     examples, phases = sys.argv[1], sys.argv[2] if len(sys.argv) > 2 else "examples,fuzzing,stateful"
     subprocess.run(["ip", "link", "set", "lo", "up"], check=True)
-    with demo("--verbose", watch=False) as service:
+    with tempfile.TemporaryDirectory() as folder, demo("--verbose", watch=False) as service:
         token = json.loads((service.home / "service.json").read_text())["token"]
         command = [
             str(Path(sys.executable).with_name("st")), "run", f"{service.url}/api/v1/openapi.json",
@@ -29,7 +30,7 @@ def main() -> int:
             "--generation-database", "none", "--workers", "4", "--continue-on-failure",
             "--request-timeout", "60", "--no-color", "--no-shrink", "--checks", ",".join(CHECKS),
         ]  # fmt: skip
-        return subprocess.run(command, check=False).returncode
+        return subprocess.run(command, cwd=folder, check=False).returncode  # it writes down what it did
 
 
 if __name__ == "__main__":

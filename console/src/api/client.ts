@@ -91,6 +91,17 @@ async function send<T>(method: string, path: string, input: Loose = {}): Promise
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
+/** A file that the service makes of what it is given. */
+async function made(path: string, body: unknown): Promise<Blob> {
+  const response = await fetch(path, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify(body),
+  });
+  if (!response.ok) throw await problemOf(response);
+  return response.blob();
+}
+
 async function problemOf(response: Response): Promise<Problem> {
   try {
     const p = await response.json();
@@ -130,6 +141,9 @@ export const api = {
     send<Output<Operation<P, "put">>>("PUT", path, input),
   remove: <P extends PathsOf<"delete">>(path: P, ...[input]: Rest<Operation<P, "delete">>) =>
     send<Output<Operation<P, "delete">>>("DELETE", path, input),
+  /** A workbook with one table. */
+  workbook: (body: BodyPart<Operation<"/api/v1/sheets/workbook", "post">>["body"]) =>
+    made("/api/v1/sheets/workbook", body),
   /** A spreadsheet as it is, to be read by the service. */
   sheet: (file: Blob, query: { dry_run: boolean; limit: number; mapping?: string[] }) =>
     send<Output<Operation<"/api/v1/sheets/import", "post">>>("POST", "/api/v1/sheets/import", { query, body: file }),

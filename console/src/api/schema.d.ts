@@ -1512,6 +1512,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sheets/workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A table as a workbook: what a list shows, to be taken out as it is filtered
+         * @description A table as a workbook: what a list shows, to be taken out as it is filtered.
+         */
+        post: operations["sheets.workbook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/names": {
         parameters: {
             query?: never;
@@ -8549,6 +8569,38 @@ export interface components {
             shares: components["schemas"]["SharesView"];
         };
         /**
+         * TableOut
+         * @description A table of texts to be written as a workbook; texts that a spreadsheet could take for formulas are guarded.
+         */
+        TableOut: {
+            /**
+             * Title
+             * @description What it is called.
+             * @example Duplicate address
+             */
+            title: string;
+            /**
+             * Header
+             * @description What stands above the columns.
+             * @example [
+             *       "address",
+             *       "name"
+             *     ]
+             */
+            header: string[];
+            /**
+             * Rows
+             * @description The rows, each as many texts as there are headers.
+             * @example [
+             *       [
+             *         "10.44.10.30",
+             *         "printer-1"
+             *       ]
+             *     ]
+             */
+            rows: string[][];
+        };
+        /**
          * TextLine
          * @description A line of the configuration text, side by side: kept, added or removed; numbers count from 1.
          */
@@ -13113,6 +13165,41 @@ export interface operations {
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
+        };
+    };
+    "sheets.workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableOut"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
     "sheets.names": {

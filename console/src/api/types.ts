@@ -49,6 +49,7 @@ export type ProblemView = Schemas["ProblemView"];
 export type PublishDone = Schemas["PublishDone"];
 export type ReservationState = Schemas["Reservation"]["state"];
 export type RulerBand = Schemas["RulerBand"];
+export type SiteView = Schemas["SiteView"];
 export type SubnetPlan = Schemas["SubnetPlan"];
 export type SubnetView = Schemas["SubnetView"];
 export type TextLine = Schemas["TextLine"];

@@ -1,8 +1,8 @@
 // The frame of every page: the head with its places, the find field, and the side sheet.
 import { useQuery } from "@tanstack/react-query";
-import { Moon, Search, Sun } from "lucide-react";
-import { useEffect, useState, type ReactNode } from "react";
-import { NavLink } from "react-router";
+import { Menu, Moon, Radar, Search, Sun } from "lucide-react";
+import { lazy, Suspense, useEffect, useState, type ReactNode } from "react";
+import { NavLink, useLocation } from "react-router";
 import { api, Problem } from "../api/client";
 import { useLive } from "../api/live";
 import { useTheme } from "../lib/theme";
@@ -10,6 +10,9 @@ import { useOpen } from "../lib/open";
 import { FindDialog } from "./FindDialog";
 import { SideSheet } from "./SideSheet";
 import { SignedOut } from "./SignedOut";
+import { Troubles } from "./Troubles";
+
+const ScanDialog = lazy(() => import("./ScanDialog"));
 
 const PLACES = [
   ["/", "Here"],
@@ -25,6 +28,10 @@ const PLACES = [
 export function Shell({ children }: { children: ReactNode }) {
   const [theme, toggleTheme] = useTheme();
   const [finding, setFinding] = useState(false);
+  const [scanning, setScanning] = useState(false);
+  const [menu, setMenu] = useState(false);
+  const { pathname } = useLocation();
+  useEffect(() => setMenu(false), [pathname]);
   const [open] = useOpen();
   const { connected } = useLive();
   const here = useQuery({ queryKey: ["here"], queryFn: () => api.get("/api/v1/here") });
@@ -54,7 +61,23 @@ export function Shell({ children }: { children: ReactNode }) {
         <NavLink to="/" className="flex items-center gap-2 font-semibold">
           <img src="/mark.svg" alt="" className="size-6" /> Even Roster
         </NavLink>
-        <nav className="flex max-w-full gap-1 overflow-x-auto" aria-label="Places">
+        <button
+          type="button"
+          aria-expanded={menu}
+          aria-controls="places"
+          onClick={() => setMenu(!menu)}
+          className="flex items-center gap-1 rounded border border-rule px-2 py-1 text-sm hover:border-ink md:hidden"
+        >
+          <Menu className="size-4" aria-hidden /> Menu
+          {calling > 0 ? (
+            <span className="rounded bg-alarm px-1 text-xs font-semibold text-leaf">{calling}</span>
+          ) : null}
+        </button>
+        <nav
+          id="places"
+          aria-label="Places"
+          className={`gap-1 md:order-none md:flex md:basis-auto md:flex-row ${menu ? "order-last flex basis-full flex-col" : "hidden"}`}
+        >
           {PLACES.map(([to, name]) => (
             <NavLink
               key={to}
@@ -85,6 +108,14 @@ export function Shell({ children }: { children: ReactNode }) {
           <span className="truncate">Find a name, address, MAC, vendor, note</span>
           <kbd className="ml-auto hidden rounded border border-rule px-1 font-mono text-xs sm:block">/</kbd>
         </button>
+        <button
+          type="button"
+          disabled={!here.data}
+          onClick={() => setScanning(true)}
+          className="flex items-center gap-1.5 rounded border border-rule px-2.5 py-1 text-sm hover:border-ink"
+        >
+          <Radar className="size-4" aria-hidden /> Scan…
+        </button>
         <div className="ml-auto flex items-center gap-3 text-sm text-soft">
           {here.data?.simulated ? (
             <span className="hidden rounded border border-rule px-1.5 md:inline">simulated site</span>
@@ -102,11 +133,17 @@ export function Shell({ children }: { children: ReactNode }) {
           </button>
         </div>
       </header>
+      <Troubles />
       <div className="flex min-h-0 flex-1">
-        <main className={`min-w-0 flex-1 overflow-auto ${open ? "hidden lg:block" : ""}`}>{children}</main>
+        <main className={`relative min-w-0 flex-1 overflow-auto ${open ? "hidden lg:block" : ""}`}>{children}</main>
         {open ? <SideSheet open={open} /> : null}
       </div>
       <FindDialog open={finding} onOpenChange={setFinding} />
+      {scanning && here.data ? (
+        <Suspense fallback={null}>
+          <ScanDialog here={here.data} open onOpenChange={setScanning} />
+        </Suspense>
+      ) : null}
     </div>
   );
 }

@@ -1,6 +1,7 @@
 // The sheet on the right: what is selected, with everything known about it.
 import { X } from "lucide-react";
 import { lazy, Suspense } from "react";
+import { useNarrow } from "../lib/narrow";
 import { type Open, useOpen } from "../lib/open";
 
 const DeviceSheetView = lazy(() => import("../pages/DeviceSheetView"));
@@ -10,11 +11,14 @@ const AddressSheetView = lazy(() => import("../pages/AddressSheetView"));
 export function SideSheet({ open }: { open: Open }) {
   const [, setOpen] = useOpen();
   return (
-    <aside
+    <div
+      role={useNarrow() ? "main" : "complementary"}
       aria-label="Selected"
       className="relative w-full overflow-auto border-l border-rule bg-leaf px-5 pt-4 pb-8 lg:w-[27rem] lg:shrink-0"
       onKeyDown={(event) => event.key === "Escape" && setOpen(null)}
     >
+      {/* on a narrow window the sheet stands in the page's place, and so has its heading */}
+      <h1 className="sr-only lg:hidden">Selected</h1>
       <button
         type="button"
         onClick={() => setOpen(null)}
@@ -32,6 +36,6 @@ export function SideSheet({ open }: { open: Open }) {
           <AddressSheetView key={open.address} address={open.address} />
         )}
       </Suspense>
-    </aside>
+    </div>
   );
 }

@@ -27,3 +27,23 @@ const shown = (value: unknown) =>
     : typeof value === "object"
       ? JSON.stringify(value)
       : `“${String(value)}”`;
+
+/** Changes under the day on which they were made, as one reads them: today, yesterday, then dates. */
+export function byDay<C extends { at: string }>(changes: readonly C[], now = new Date()): [string, C[]][] {
+  const day = (date: Date) => `${date.getFullYear()}-${date.getMonth()}-${date.getDate()}`;
+  const yesterday = new Date(now.getFullYear(), now.getMonth(), now.getDate() - 1);
+  const groups = new Map<string, C[]>();
+  for (const change of changes) {
+    const at = new Date(change.at);
+    const name =
+      day(at) === day(now)
+        ? "Today"
+        : day(at) === day(yesterday)
+          ? "Yesterday"
+          : at
+              .toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long", year: "numeric" })
+              .replace(",", "");
+    groups.set(name, [...(groups.get(name) ?? []), change]);
+  }
+  return [...groups];
+}

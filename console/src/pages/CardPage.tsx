@@ -82,7 +82,7 @@ export default function CardPage() {
             </Field>
           </span>
         </div>
-        <pre className="mt-2 overflow-auto rounded border border-rule bg-leaf p-3 font-mono text-sm">
+        <pre tabIndex={0} className="mt-2 overflow-auto rounded border border-rule bg-leaf p-3 font-mono text-sm">
           {one.snippets[kind]}
         </pre>
         <Button className="mt-2" onClick={() => void navigator.clipboard.writeText(one.snippets[kind] ?? "")}>

@@ -1,7 +1,7 @@
 // The devices of the roster: sorted, filtered and searched by the service, rows fetched as they scroll into view.
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api } from "../api/client";
 import type { DeviceRow, DeviceSort } from "../api/types";
 import { useColumns } from "../lib/columns";
@@ -10,16 +10,29 @@ import { plural } from "../lib/format";
 import { Input } from "../parts/basics";
 import { ColumnChooser } from "../parts/ColumnChooser";
 import { BulkBar } from "./devices/BulkBar";
-import { COLUMN_NAMES, USUAL } from "./devices/columns";
-import { DeviceTable, type Filters } from "./devices/DeviceTable";
+import { COLUMN_NAMES, USUAL, columnsOf } from "./devices/columns";
+import { Grid } from "../parts/grid/Grid";
+import { everything, usePages } from "../parts/grid/source";
+import { TakeOut } from "../parts/grid/TakeOut";
+import { useOpen } from "../lib/open";
 import { RoleSelect } from "../parts/RoleSelect";
 import { ReviewList } from "./device/ReviewList";
+
+interface Filters {
+  q: string;
+  role: string | undefined;
+  unknown: boolean | undefined;
+  expected: boolean | undefined;
+  retired: boolean;
+  sort: DeviceSort;
+  descending: boolean;
+}
 
 export default function DevicesPage() {
   const [params, setParams] = useSearchParams();
   const [text, setText] = useState(params.get("q") ?? "");
   const [columns, setColumns] = useColumns("devices", COLUMN_NAMES, USUAL);
-  const [selected, setSelected] = useState<ReadonlyMap<number, DeviceRow>>(new Map());
+  const [selected, setSelected] = useState<ReadonlyMap<string | number, DeviceRow>>(new Map());
   const q = useDelayed(text.trim(), 200);
   const filters = useMemo<Filters>(
     () => ({
@@ -51,9 +64,15 @@ export default function DevicesPage() {
     queryFn: ({ signal }) => api.get("/api/v1/devices/positions", { query: { ...filters, limit: 1 }, signal }),
     placeholderData: keepPreviousData,
   });
+  const fetchPage = (offset: number, limit: number, signal?: AbortSignal) =>
+    api.get("/api/v1/devices/positions", { query: { ...filters, offset, limit }, signal });
+  const source = usePages(["devices", "page", filters], total.data?.total ?? 0, fetchPage);
+  const shown = columnsOf(columns);
+  const [open, setOpen] = useOpen();
   const cases = useQuery({ queryKey: ["devices", "reviews"], queryFn: () => api.all("/api/v1/reviews") });
   return (
     <div className="flex h-full flex-col">
+      <h1 className="sr-only">Devices</h1>
       <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">
         <Input
           type="search"
@@ -99,6 +118,7 @@ export default function DevicesPage() {
           {total.data ? plural(total.data.total ?? 0, "device") : ""}
         </span>
         <ColumnChooser all={COLUMN_NAMES} shown={columns} onChange={setColumns} />
+        <TakeOut title="Devices" columns={shown} all={() => everything((offset, limit) => fetchPage(offset, limit))} />
       </div>
       {(cases.data?.length ?? 0) > 0 ? (
         <details className="px-4 pb-2 text-sm">
@@ -113,13 +133,18 @@ export default function DevicesPage() {
       {selected.size > 0 ? (
         <BulkBar selected={selected} columns={columns} clear={() => setSelected(new Map())} />
       ) : null}
-      <DeviceTable
-        filters={filters}
-        total={total.data?.total ?? 0}
+      <Grid
+        label="Devices"
+        columns={shown}
+        source={source}
         loaded={total.isSuccess}
-        columns={columns}
+        keyOf={(device) => device.id}
+        nameOf={(device) => device.called || device.address || `device ${device.id}`}
+        isOpen={(device) => open?.kind === "device" && open.id === device.id}
+        onOpen={(device) => setOpen({ kind: "device", id: device.id })}
         selected={selected}
         onSelected={setSelected}
+        sorting={{ by: filters.sort, descending: filters.descending }}
         onSort={(sort) => {
           const back = filters.sort === sort && !filters.descending;
           setParams(
@@ -133,6 +158,19 @@ export default function DevicesPage() {
             { replace: true },
           );
         }}
+        empty={
+          filters.q || filters.role || filters.unknown || filters.expected || filters.retired ? (
+            <p>No device matches. Take a filter away, or search for a shorter fragment.</p>
+          ) : (
+            <p>
+              The roster is empty.{" "}
+              <Link to="/" className="text-ink underline">
+                Scan the subnet you stand on
+              </Link>
+              ; every device that answers is entered here.
+            </p>
+          )
+        }
       />
     </div>
   );

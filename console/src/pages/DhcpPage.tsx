@@ -52,7 +52,7 @@ export default function DhcpPage() {
                 <th className="text-right font-normal">leased</th>
                 <th className="text-right font-normal">reserved</th>
                 <th className="text-right font-normal">left</th>
-                <th className="w-48" />
+                <td className="w-48" />
               </tr>
             </thead>
             <tbody>

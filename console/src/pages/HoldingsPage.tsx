@@ -1,17 +1,17 @@
 // All that one DHCP server holds, whoever wrote it: each part in its order, with what hangs on it and where it stands.
-import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api } from "../api/client";
 import type { HoldingView } from "../api/types";
 import { useDelayed } from "../lib/delayed";
 import { ago, count, plural } from "../lib/format";
 import { Button, Input, inputLook, Mono, Notice } from "../parts/basics";
+import type { Column } from "../parts/grid/column";
+import { Grid } from "../parts/grid/Grid";
+import { everything, usePages } from "../parts/grid/source";
+import { TakeOut } from "../parts/grid/TakeOut";
 
-const PAGE = 100,
-  ROW = 40;
-const GRID = "8.5rem minmax(14rem,4fr) minmax(8rem,1fr) minmax(10rem,3fr) minmax(11rem,2fr)";
 const PARTS: [string, string, string][] = [
   ["subnet", "subnet", "subnets"],
   ["shared network", "shared network", "shared networks"],
@@ -46,25 +46,10 @@ export default function HoldingsPage() {
     mutationFn: () => fetchPage(0, 1, true),
     onSuccess: () => client.invalidateQueries({ queryKey: ["dhcp"] }),
   });
-  const frame = useRef<HTMLDivElement>(null);
   const total = first.data?.total ?? 0;
-  const virtual = useVirtualizer({
-    count: total,
-    getScrollElement: () => frame.current,
-    estimateSize: () => ROW,
-    overscan: 12,
-  });
-  const shown = virtual.getVirtualItems();
-  const pages = [...new Set(shown.map((item) => Math.floor(item.index / PAGE)))];
-  const loaded = useQueries({
-    queries: pages.map((page) => ({
-      queryKey: ["dhcp", "holdings", id, page, part, search],
-      queryFn: ({ signal }: { signal: AbortSignal }) => fetchPage(page * PAGE, PAGE, false, signal),
-      staleTime: 5000,
-    })),
-  });
-  const row = (index: number): HoldingView | undefined =>
-    loaded[pages.indexOf(Math.floor(index / PAGE))]?.data?.items[index % PAGE];
+  const source = usePages(["dhcp", "holdings", id, part, search], total, (offset, limit, signal) =>
+    fetchPage(offset, limit, false, signal),
+  );
   const choose = (value: string | null) =>
     setParams(
       (before) => {
@@ -147,76 +132,74 @@ export default function HoldingsPage() {
           <span className="ml-auto text-sm text-soft" aria-live="polite">
             {told ? plural(total, "part") : ""}
           </span>
+          <TakeOut title="Holdings" columns={COLUMNS} all={() => everything(fetchPage)} />
         </div>
       </div>
-      <div
-        ref={frame}
-        role="table"
-        aria-label="Holdings"
-        aria-rowcount={total + 1}
-        className="min-h-0 flex-1 overflow-auto border-t border-rule bg-leaf"
-        tabIndex={0}
-      >
-        <div className="min-w-[58rem]">
-          <div
-            role="row"
-            className="sticky top-0 z-10 grid gap-x-4 border-b border-rule bg-paper px-4 py-1 text-sm text-soft"
-            style={{ gridTemplateColumns: GRID }}
-          >
-            {["part", "what it says", "in", "with it", "where"].map((one) => (
-              <span role="columnheader" key={one}>
-                {one}
-              </span>
-            ))}
-          </div>
-          {told && total === 0 ? (
-            <p className="px-4 py-3 text-soft">
-              {search || part ? "Nothing it holds is like that." : "It holds nothing."}
-            </p>
-          ) : null}
-          <div className="relative" style={{ height: virtual.getTotalSize() }}>
-            {shown.map((item) => {
-              const one = row(item.index);
-              return (
-                <div
-                  role="row"
-                  key={item.key}
-                  className="absolute inset-x-0 grid items-center gap-x-4 border-b border-rule px-4 text-sm"
-                  style={{ gridTemplateColumns: GRID, height: ROW, transform: `translateY(${item.start}px)` }}
-                >
-                  {one ? <Cells one={one} /> : null}
-                </div>
-              );
-            })}
-          </div>
-        </div>
-      </div>
+      <Grid
+        label="Holdings"
+        columns={COLUMNS}
+        source={source}
+        loaded={first.isSuccess}
+        keyOf={(one) => `${one.source}:${one.line}:${one.text}`}
+        empty={<p className="text-soft">{search || part ? "Nothing it holds is like that." : "It holds nothing."}</p>}
+      />
     </div>
   );
 }
 
-function Cells({ one }: { one: HoldingView }) {
-  const name = PARTS.find(([part]) => part === one.part)?.[1] ?? one.part;
-  const hanging = one.hangs.map((mark) => `${mark.what} ${mark.value}`).join(", ");
-  const place = one.line ? `${one.source}:${one.line}` : one.source;
-  return (
-    <>
-      <span role="cell" className={one.part === "not understood" ? "text-amber" : ""}>
-        {name}
+const hanging = (one: HoldingView) => one.hangs.map((mark) => `${mark.what} ${mark.value}`).join(", ");
+const place = (one: HoldingView) => (one.line ? `${one.source}:${one.line}` : one.source);
+const called = (one: HoldingView) => PARTS.find(([part]) => part === one.part)?.[1] ?? one.part;
+const COLUMNS: Column<HoldingView>[] = [
+  {
+    name: "part",
+    width: "9rem",
+    text: (one) => (one.ours ? `${called(one)} (plan)` : called(one)),
+    cell: (one) => (
+      <span className={one.part === "not understood" ? "text-amber" : ""}>
+        {called(one)}
         {one.ours ? <span className="text-soft"> (plan)</span> : null}
       </span>
-      <span role="cell" className="truncate" title={one.text}>
+    ),
+  },
+  {
+    name: "what it says",
+    width: "minmax(14rem,4fr)",
+    text: (one) => one.text,
+    cell: (one) => (
+      <span title={one.text}>
         <Mono>{one.text}</Mono>
       </span>
-      <span role="cell" className="truncate text-soft" title={one.within}>
+    ),
+  },
+  {
+    name: "in",
+    width: "minmax(8rem,1fr)",
+    text: (one) => one.within,
+    cell: (one) => (
+      <span className="text-soft" title={one.within}>
         {one.within}
       </span>
-      <span role="cell" className="truncate text-soft" title={hanging}>
-        {hanging}
+    ),
+  },
+  {
+    name: "with it",
+    width: "minmax(10rem,3fr)",
+    text: hanging,
+    cell: (one) => (
+      <span className="text-soft" title={hanging(one)}>
+        {hanging(one)}
       </span>
-      <span role="cell" className="truncate text-left text-soft" title={place} dir="rtl">
-        <bdi>{place}</bdi>
+    ),
+  },
+  {
+    name: "where",
+    width: "minmax(11rem,2fr)",
+    text: place,
+    cell: (one) => (
+      <span className="block truncate text-left text-soft" title={place(one)} dir="rtl">
+        <bdi>{place(one)}</bdi>
       </span>
-    </>
-  );
-}
+    ),
+  },
+];

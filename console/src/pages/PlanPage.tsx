@@ -6,6 +6,7 @@ import { count } from "../lib/format";
 import { Button, Mono, Notice, Section } from "../parts/basics";
 import { ProblemList } from "../parts/ProblemList";
 import { Fill } from "./subnet/Arithmetic";
+import { Roles, Sites } from "./plan/SitesAndRoles";
 import { PlanForm } from "./subnet/PlanForm";
 
 export default function PlanPage() {
@@ -18,7 +19,7 @@ export default function PlanPage() {
       </div>
     );
   if (!subnets.data) return <p className="p-6 text-soft">Reading the plan…</p>;
-  const several = new Set(subnets.data.map((one) => one.site)).size > 1;
+  const several = new Set(subnets.data.map((one) => one.site.id)).size > 1;
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
       <div className="flex flex-wrap items-baseline gap-x-5">
@@ -65,7 +66,7 @@ export default function PlanPage() {
               <th className="text-right font-normal">in pools</th>
               <th className="text-right font-normal">taken</th>
               <th className="text-right font-normal">left</th>
-              <th className="w-36" />
+              <td className="w-36" />
             </tr>
           </thead>
           <tbody>
@@ -111,6 +112,8 @@ export default function PlanPage() {
       <Section title="Plan another subnet">
         <PlanForm />
       </Section>
+      <Sites />
+      <Roles />
     </div>
   );
 }

@@ -1,9 +1,8 @@
 // One scan, live while it runs: progress, time left, a stop that keeps what was found, and the results as they come.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
 import { Square } from "lucide-react";
 import { Progress } from "radix-ui";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import { useParams } from "react-router";
 import { api } from "../api/client";
 import type { AddressResult, ScanInfo } from "../api/types";
@@ -11,6 +10,10 @@ import { count, duration, moment } from "../lib/format";
 import { useOpen } from "../lib/open";
 import { later } from "../lib/scan";
 import { Button, Input, Mono, Notice } from "../parts/basics";
+import type { Column } from "../parts/grid/column";
+import { Grid } from "../parts/grid/Grid";
+import { atHand } from "../parts/grid/source";
+import { TakeOut } from "../parts/grid/TakeOut";
 import { Status } from "../parts/Status";
 import { ScanState } from "./scan/ScanState";
 import { useResults } from "./scan/useResults";
@@ -30,6 +33,7 @@ export default function ScanPage() {
   const stop = useMutation({ mutationFn: () => api.post("/api/v1/scans/{identity}/stop", { path: { identity: id } }) });
   const { results, error } = useResults(id);
   const [text, setText] = useState("");
+  const [open, setOpen] = useOpen();
   const shown = useMemo(() => results.filter((result) => matches(result, text.trim().toLowerCase())), [results, text]);
   if (scan.error ?? error)
     return (
@@ -89,94 +93,84 @@ export default function ScanPage() {
             Note: {note}.
           </p>
         ))}
-        <Input
-          type="search"
-          value={text}
-          onChange={(event) => setText(event.target.value)}
-          aria-label="Narrow the results"
-          placeholder="Narrow: address, name, MAC, vendor"
-          className="mt-3 w-72"
-        />
+        <div className="mt-3 flex flex-wrap items-center gap-3">
+          <Input
+            type="search"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            aria-label="Narrow the results"
+            placeholder="Narrow: address, name, MAC, vendor"
+            className="w-72"
+          />
+          <span className="ml-auto">
+            <TakeOut title={`Scan ${id}`} columns={COLUMNS} all={() => Promise.resolve(shown)} />
+          </span>
+        </div>
       </div>
-      <Results results={shown} />
+      <Grid
+        label="Results"
+        columns={COLUMNS}
+        source={atHand(shown)}
+        keyOf={(one) => one.address}
+        lines={(one) => one.claims.length}
+        isOpen={(one) => open?.kind === "address" && open.address === one.address}
+        onOpen={(one) => setOpen({ kind: "address", address: one.address })}
+        empty={<p className="text-soft">{running ? "Nothing has answered yet." : "Nothing here."}</p>}
+      />
     </div>
   );
 }
 
-const GRID = "9.5rem 9rem minmax(10rem,2fr) 12rem minmax(8rem,1fr) 5rem 8rem";
-
-function Results({ results }: { results: AddressResult[] }) {
-  const frame = useRef<HTMLDivElement>(null);
-  const [open, setOpen] = useOpen();
-  const rows = useVirtualizer({
-    count: results.length,
-    getScrollElement: () => frame.current,
-    estimateSize: (i) => 32 * Math.max(results[i]?.claims.length ?? 1, 1),
-    overscan: 12,
-    getItemKey: (i) => results[i]?.address ?? i,
-  });
-  return (
-    <div
-      ref={frame}
-      role="grid"
-      aria-label="Results"
-      className="min-h-0 flex-1 overflow-auto border-t border-rule bg-leaf"
-    >
-      <div style={{ minWidth: "max-content" }}>
-        <div
-          role="row"
-          className="sticky top-0 z-10 grid border-b border-rule bg-paper text-sm text-soft"
-          style={{ gridTemplateColumns: GRID }}
-        >
-          {["address", "state", "name", "mac", "vendor", "reply", "open ports"].map((name) => (
-            <span key={name} role="columnheader" className={`px-2 py-1 ${name === "reply" ? "text-right" : ""}`}>
-              {name}
-            </span>
-          ))}
-        </div>
-        <div style={{ height: rows.getTotalSize(), position: "relative" }}>
-          {rows.getVirtualItems().map((item) => {
-            const result = results[item.index]!;
-            const isOpen = open?.kind === "address" && open.address === result.address;
-            return (
-              <div
-                key={item.key}
-                role="row"
-                onClick={() => setOpen({ kind: "address", address: result.address })}
-                className={`absolute inset-x-0 grid cursor-pointer items-center border-b border-rule ${isOpen ? "bg-wash shadow-[inset_3px_0_0_var(--ink)]" : "hover:bg-wash/60"}`}
-                style={{ height: item.size, transform: `translateY(${item.start}px)`, gridTemplateColumns: GRID }}
-              >
-                <Mono className="px-2">{result.address}</Mono>
-                <span className="px-2">
-                  <Status state={result.claims.length > 1 ? "two" : result.foreign ? "foreign" : "answering"} />
-                </span>
-                <span className="truncate px-2">
-                  {result.device?.name ?? result.names[0]?.name ?? <span className="text-soft">unknown</span>}
-                </span>
-                <span className="px-2">
-                  {result.claims.map((mac) => (
-                    <Mono key={mac.mac} className="block">
-                      {mac.mac}
-                    </Mono>
-                  ))}
-                </span>
-                <span className="truncate px-2">
-                  {result.claims.map((mac) => (
-                    <span key={mac.mac} className="block truncate">
-                      {mac.vendor ?? (mac.local ? <span className="text-soft">locally administered</span> : "")}
-                    </span>
-                  ))}
-                </span>
-                <span className="px-2 text-right">{result.rtt_ms ? `${result.rtt_ms.min.toFixed(1)} ms` : ""}</span>
-                <Mono className="truncate px-2">{result.ports.join(" ")}</Mono>
-              </div>
-            );
-          })}
-        </div>
-      </div>
-    </div>
-  );
-}
+const COLUMNS: Column<AddressResult>[] = [
+  { name: "address", width: "9.5rem", text: (one) => one.address, cell: (one) => <Mono>{one.address}</Mono> },
+  {
+    name: "state",
+    width: "9rem",
+    text: (one) => (one.claims.length > 1 ? "claimed by two" : one.foreign ? "foreign" : "answered"),
+    cell: (one) => <Status state={one.claims.length > 1 ? "two" : one.foreign ? "foreign" : "answering"} />,
+  },
+  {
+    name: "name",
+    width: "minmax(10rem,2fr)",
+    text: (one) => one.device?.name ?? one.names[0]?.name ?? "",
+    cell: (one) => one.device?.name ?? one.names[0]?.name ?? <span className="text-soft">unknown</span>,
+  },
+  {
+    name: "mac",
+    width: "12rem",
+    text: (one) => one.claims.map((claim) => claim.mac).join(" "),
+    cell: (one) =>
+      one.claims.map((claim) => (
+        <Mono key={claim.mac} className="block">
+          {claim.mac}
+        </Mono>
+      )),
+  },
+  {
+    name: "vendor",
+    width: "minmax(8rem,1fr)",
+    text: (one) => one.claims.map((claim) => claim.vendor ?? "").join(" "),
+    cell: (one) =>
+      one.claims.map((claim) => (
+        <span key={claim.mac} className="block truncate">
+          {claim.vendor ?? (claim.local ? <span className="text-soft">locally administered</span> : "")}
+        </span>
+      )),
+  },
+  {
+    name: "reply",
+    width: "5rem",
+    right: true,
+    text: (one) => (one.rtt_ms ? `${one.rtt_ms.min.toFixed(1)} ms` : ""),
+    cell: (one) => (one.rtt_ms ? `${one.rtt_ms.min.toFixed(1)} ms` : ""),
+  },
+  {
+    name: "open ports",
+    width: "8rem",
+    text: (one) => one.ports.join(" "),
+    cell: (one) => <Mono>{one.ports.join(" ")}</Mono>,
+  },
+];
 
 function matches(result: AddressResult, text: string): boolean {
   if (!text) return true;

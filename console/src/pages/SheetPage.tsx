@@ -42,7 +42,10 @@ export default function SheetPage() {
         </Button>
       </div>
       {sheet.error ? <Notice tone="alarm">{sheet.error.message}</Notice> : null}
-      <pre className="mt-3 overflow-auto rounded border border-rule bg-leaf p-4 font-mono text-sm print:border-0">
+      <pre
+        tabIndex={0}
+        className="mt-3 overflow-auto rounded border border-rule bg-leaf p-4 font-mono text-sm print:border-0"
+      >
         {sheet.data?.text || "No pool is planned yet."}
       </pre>
     </div>

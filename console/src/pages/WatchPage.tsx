@@ -37,7 +37,7 @@ export default function WatchPage() {
                 <th className="font-normal">DHCP</th>
                 <th className="font-normal">quiet</th>
                 <th className="font-normal">state</th>
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>

@@ -110,11 +110,11 @@ export function FindingCard({ finding, selected }: { finding: FindingView; selec
         <span className="w-24 shrink-0 text-sm">
           <Severity severity={finding.severity} />
         </span>
-        <h3 className="font-semibold">
+        <h2 className="font-semibold">
           <button type="button" onClick={open} className="text-left hover:underline">
             {finding.title}
           </button>
-        </h3>
+        </h2>
         <span className="ml-auto text-sm text-soft" title={moment(finding.since)}>
           {finding.state === "closed" ? `closed ${ago(finding.closed)}` : `since ${ago(finding.since)}`}
           {again}

@@ -9,7 +9,7 @@ import { useDelayed } from "../lib/delayed";
 import { count, duration } from "../lib/format";
 import { Button, Field, Input, inputLook } from "./basics";
 
-export function ScanForm({ initial, here }: { initial: string; here: Here }) {
+export function ScanForm({ initial, here, onStarted }: { initial: string; here: Here; onStarted?: () => void }) {
   const [range, setRange] = useState(initial);
   const [adapter, setAdapter] = useState("");
   const [pace, setPace] = useState("1000");
@@ -24,7 +24,10 @@ export function ScanForm({ initial, here }: { initial: string; here: Here }) {
   });
   const start = useMutation({
     mutationFn: (request: Partial<ScanRequest>) => api.post("/api/v1/scans", { body: request }),
-    onSuccess: (scan) => navigate(`/scans/${scan.id}`),
+    onSuccess: (scan) => {
+      onStarted?.();
+      navigate(`/scans/${scan.id}`);
+    },
   });
   const wrong = sums.error ?? start.error;
   const refused = sums.data?.why_not;

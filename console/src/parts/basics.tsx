@@ -82,7 +82,7 @@ export function Section({ title, children, aside }: { title: string; children: R
   return (
     <section className="mt-5">
       <div className="mb-1.5 flex items-baseline justify-between border-b border-rule pb-0.5">
-        <h3 className="text-sm font-semibold">{title}</h3>
+        <h2 className="text-sm font-semibold">{title}</h2>
         {aside}
       </div>
       {children}

@@ -26,7 +26,7 @@ def main() -> int:
         resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     given = sys.stdin.buffer.read()
     try:
-        made = _read(given) if sys.argv[1] == "read" else spreadsheets.write_workbook(json.loads(given), "assignments")
+        made = _read(given) if sys.argv[1] == "read" else _written(given)
         sys.stdout.buffer.write(made)
         sys.stdout.buffer.flush()
     except SheetError as error:
@@ -40,6 +40,11 @@ def main() -> int:
 def _read(given: bytes) -> bytes:
     table = spreadsheets.read(given)
     return json.dumps([table.read_as, table.rows]).encode()
+
+
+def _written(given: bytes) -> bytes:
+    title, rows = json.loads(given)
+    return spreadsheets.write_workbook(rows, title)
 
 
 if __name__ == "__main__":

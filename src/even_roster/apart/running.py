@@ -22,9 +22,11 @@ def read(data: bytes) -> Table:
     return Table(rows, read_as)
 
 
-def write_workbook(rows: Iterable[list[str]]) -> bytes:
+def write_workbook(rows: Iterable[list[str]], title: str) -> bytes:
     """A workbook with one sheet of texts. Raises SheetError."""
-    return _done("write", json.dumps(list(rows)).encode(), _OVER.format("write this workbook") + "; take it out as CSV")
+    return _done(
+        "write", json.dumps([title, list(rows)]).encode(), _OVER.format("write this workbook") + "; take it out as CSV"
+    )
 
 
 def _done(job: str, given: bytes, over: str) -> bytes:

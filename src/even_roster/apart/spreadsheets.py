@@ -147,7 +147,7 @@ def write_workbook(rows: Iterable[list[str]], title: str) -> bytes:
     from openpyxl.cell import WriteOnlyCell
 
     book = Workbook(write_only=True)
-    sheet = book.create_sheet(title)
+    sheet = book.create_sheet("".join(char if char not in "[]:*?/\\" else " " for char in title))
     for row in rows:
         cells = [WriteOnlyCell(sheet, value=value) for value in row]
         for cell in cells:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from .common import Model, SubnetRef
+from pydantic import Field
+
+from .common import Model, SubnetRef, Text, Word
 
 RowAction = Literal["add", "change", "same", "refused"]
 
@@ -37,6 +39,14 @@ class ImportReport(Model):
     warning_count: int
     rows: list[ImportRow]
     change_id: int | None
+
+
+class TableOut(Model):
+    """A table of texts to be written as a workbook; texts that a spreadsheet could take for formulas are guarded."""
+
+    title: str = Field(min_length=1, max_length=30)
+    header: list[Word] = Field(min_length=1, max_length=60)
+    rows: list[Annotated[list[Text], Field(max_length=60)]] = Field(max_length=50_000)
 
 
 class ZoneText(Model):

@@ -148,7 +148,7 @@ function Conflict({
       <table className="w-full table-fixed text-left text-sm">
         <thead className="text-soft">
           <tr>
-            <th className="w-16 font-normal" />
+            <td className="w-16 font-normal" />
             <th className="font-normal">yours</th>
             <th className="font-normal">theirs, now</th>
           </tr>

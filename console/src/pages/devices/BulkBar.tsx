@@ -5,7 +5,8 @@ import { api } from "../../api/client";
 import type { DeviceRow, SettleDone } from "../../api/types";
 import { plural } from "../../lib/format";
 import { Button, Input } from "../../parts/basics";
-import { type ColumnName, COLUMNS } from "./columns";
+import { asLines } from "../../parts/grid/column";
+import { type ColumnName, columnsOf } from "./columns";
 import { RoleSelect } from "../../parts/RoleSelect";
 
 export function BulkBar({
@@ -13,12 +14,13 @@ export function BulkBar({
   columns,
   clear,
 }: {
-  selected: ReadonlyMap<number, DeviceRow>;
+  selected: ReadonlyMap<string | number, DeviceRow>;
   columns: ColumnName[];
   clear(): void;
 }) {
   const [role, setRole] = useState("");
   const [owner, setOwner] = useState("");
+  const [place, setPlace] = useState("");
   const [copied, setCopied] = useState(false);
   const client = useQueryClient();
   const set = useMutation({
@@ -28,6 +30,7 @@ export function BulkBar({
           devices: [...selected.values()].map(({ id, version }) => ({ id, version })),
           ...(role ? { role } : {}),
           ...(owner.trim() ? { owner: owner.trim() } : {}),
+          ...(place.trim() ? { place: place.trim() } : {}),
         },
       }),
     onSuccess: () => {
@@ -37,17 +40,15 @@ export function BulkBar({
     },
   });
   const settle = useMutation({
-    mutationFn: () => api.post("/api/v1/assignments/settle", { body: { devices: [...selected.keys()] } }),
+    mutationFn: () =>
+      api.post("/api/v1/assignments/settle", { body: { devices: [...selected.values()].map((one) => one.id) } }),
     onSuccess: () => {
       for (const key of ["devices", "device", "assignments", "plan", "dhcp", "ruler"])
         void client.invalidateQueries({ queryKey: [key] });
     },
   });
   const copy = async () => {
-    const lines = [...selected.values()].map((device) =>
-      columns.map((column) => COLUMNS[column].text(device)).join("\t"),
-    );
-    await navigator.clipboard.writeText([columns.join("\t"), ...lines].join("\n"));
+    await navigator.clipboard.writeText(asLines(columnsOf(columns), [...selected.values()]));
     setCopied(true);
   };
   return (
@@ -67,7 +68,14 @@ export function BulkBar({
         onChange={(event) => setOwner(event.target.value)}
         className="w-40"
       />
-      <Button tone="ink" type="submit" disabled={set.isPending || (!role && !owner.trim())}>
+      <Input
+        aria-label="Place for all"
+        placeholder="place…"
+        value={place}
+        onChange={(event) => setPlace(event.target.value)}
+        className="w-40"
+      />
+      <Button tone="ink" type="submit" disabled={set.isPending || (!role && !owner.trim() && !place.trim())}>
         Set for all
       </Button>
       <Button

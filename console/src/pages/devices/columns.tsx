@@ -1,9 +1,9 @@
 // The columns of the device list: how each is shown, sorted, and copied as text.
 import { ExternalLink } from "lucide-react";
-import type { ReactNode } from "react";
-import type { DeviceRow } from "../../api/types";
+import type { DeviceRow, DeviceSort } from "../../api/types";
 import { ago, moment } from "../../lib/format";
 import { Mono } from "../../parts/basics";
+import type { Column } from "../../parts/grid/column";
 
 export const COLUMN_NAMES = [
   "address",
@@ -22,14 +22,7 @@ export const COLUMN_NAMES = [
 export type ColumnName = (typeof COLUMN_NAMES)[number];
 export const USUAL: readonly ColumnName[] = ["address", "name", "role", "mac", "vendor", "owner", "last seen"];
 
-interface Column {
-  width: string;
-  sort?: string;
-  cell(device: DeviceRow): ReactNode;
-  text(device: DeviceRow): string;
-}
-
-export const COLUMNS: Record<ColumnName, Column> = {
+export const COLUMNS: Record<ColumnName, Omit<Column<DeviceRow, DeviceSort>, "name">> = {
   address: {
     width: "8.5rem",
     sort: "address",
@@ -105,3 +98,7 @@ export const COLUMNS: Record<ColumnName, Column> = {
   },
   notes: { width: "minmax(8rem, 1fr)", text: (d) => d.notes.replaceAll("\n", " / "), cell: (d) => d.notes },
 };
+
+/** Those of some names, in their order. */
+export const columnsOf = (names: readonly ColumnName[]): Column<DeviceRow, DeviceSort>[] =>
+  names.map((name) => ({ name, ...COLUMNS[name] }));

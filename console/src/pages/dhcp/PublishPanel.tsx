@@ -37,7 +37,7 @@ export function PublishPanel({ server, onClose }: { server: DhcpServerView; onCl
   return (
     <section className="mt-3 rounded border border-ink bg-leaf p-4" aria-label={`Publish to ${server.name}`}>
       <div className="flex items-center gap-3">
-        <h3 className="font-semibold">The plan against {server.name}</h3>
+        <h2 className="font-semibold">The plan against {server.name}</h2>
         <Button tone="quiet" className="ml-auto" onClick={onClose}>
           Close
         </Button>
@@ -171,9 +171,9 @@ function SideBySide({ lines }: { lines: TextLine[] }) {
       <table className="w-full table-fixed border-collapse font-mono text-xs">
         <thead className="sticky top-0 bg-paper text-left font-sans text-soft">
           <tr>
-            <th className="w-10" />
+            <td className="w-10" />
             <th className="font-normal">now</th>
-            <th className="w-10 border-l border-rule" />
+            <td className="w-10 border-l border-rule" />
             <th className="font-normal">after publishing</th>
           </tr>
         </thead>

@@ -42,7 +42,7 @@ export function Arithmetic({ subnet }: { subnet: SubnetView }) {
               <th className="text-right font-normal">size</th>
               <th className="text-right font-normal">taken</th>
               <th className="text-right font-normal">left</th>
-              <th className="w-40" />
+              <td className="w-40" />
             </tr>
           </thead>
           <tbody>

@@ -23,6 +23,7 @@ from ...api.spreadsheets import (
     NameCheck,
     NameDisagreement,
     NamesText,
+    TableOut,
     ZoneText,
 )
 from ...core import cards, spreadsheets, zones
@@ -189,7 +190,14 @@ def export_sheet(
         rows = list(spreadsheets.export_rows(plan, items))
     if form == "csv":
         return _file(write_csv(rows), "text/csv; charset=utf-8", "assignments.csv")
-    return _file(apart.write_workbook(rows), _XLSX, "assignments.xlsx")
+    return _file(apart.write_workbook(rows, "assignments"), _XLSX, "assignments.xlsx")
+
+
+@router.post("/sheets/workbook", response_class=Response, responses={200: {"content": {_XLSX: _OCTETS}}})
+def workbook(request: TableOut, who: Who) -> Response:
+    """A table as a workbook: what a list shows, to be taken out as it is filtered."""
+    rows = [[spreadsheets.guarded(text) for text in row] for row in (request.header, *request.rows)]
+    return _file(apart.write_workbook(rows, request.title), _XLSX, "table.xlsx")
 
 
 def _file(data: bytes, kind: str, name: str) -> Response:

@@ -16,7 +16,11 @@ OPEN = ("/healthz", "/enter", "/api/docs", "/api/v1/openapi.json")
 """What anybody may read: it holds nothing of the site."""
 MOST = 1 << 20
 """Octets of a body."""
-FILES: Mapping[str, int] = {"/api/v1/sheets/import": MOST_BYTES, "/api/v1/vendors/load": 16 << 20}
+FILES: Mapping[str, int] = {
+    "/api/v1/sheets/import": MOST_BYTES,
+    "/api/v1/sheets/workbook": MOST_BYTES,
+    "/api/v1/vendors/load": 16 << 20,
+}
 """Octets of bodies that are files."""
 PATIENCE = 30.0
 """Seconds that the next part of a body may take."""

@@ -1,0 +1,109 @@
+// Takes a list out as it is filtered: as CSV, as a workbook that the service writes, or on paper.
+import { useMutation } from "@tanstack/react-query";
+import { Download } from "lucide-react";
+import { Popover } from "radix-ui";
+import { useState } from "react";
+import { api } from "../../api/client";
+import { Button } from "../basics";
+import { asCsv, type Column } from "./column";
+
+interface Props<R> {
+  /** What the file is called and the page says, such as "Devices". */
+  title: string;
+  columns: readonly Column<R>[];
+  all(): Promise<readonly R[]>;
+}
+
+type Form = "csv" | "xlsx" | "print";
+
+export function TakeOut<R>({ title, columns, all }: Props<R>) {
+  const [open, setOpen] = useState(false);
+  const out = useMutation({
+    mutationFn: async (form: Form) => {
+      const rows = await all();
+      if (form === "print") print(title, columns, rows);
+      else if (form === "csv") save(new Blob([asCsv(columns, rows)], { type: "text/csv" }), `${title}.csv`);
+      else {
+        const body = {
+          title,
+          header: columns.map((column) => column.name),
+          rows: rows.map((row) => columns.map((column) => column.text(row))),
+        };
+        save(await api.workbook(body), `${title}.xlsx`);
+      }
+    },
+    onSuccess: () => setOpen(false),
+  });
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger asChild>
+        <Button>
+          <Download className="size-4" aria-hidden /> Take out
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          className="z-20 flex w-56 flex-col gap-1 rounded border border-rule bg-leaf p-2 shadow-lg"
+        >
+          {(["csv", "xlsx", "print"] as const).map((form) => (
+            <Button key={form} tone="quiet" disabled={out.isPending} onClick={() => out.mutate(form)}>
+              {form === "csv" ? "as CSV" : form === "xlsx" ? "as a workbook (XLSX)" : "on paper"}
+            </Button>
+          ))}
+          {out.isPending ? (
+            <span role="status" className="px-2 text-sm text-soft">
+              Reading all of it…
+            </span>
+          ) : null}
+          {out.error ? (
+            <span role="alert" className="px-2 text-sm text-alarm">
+              {out.error.message}.
+            </span>
+          ) : null}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function save(data: Blob, name: string): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(data);
+  link.download = name.toLowerCase().replaceAll(/[^a-z0-9.]+/g, "-");
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+const PAPER =
+  "body{font:10pt sans-serif;margin:1cm}h1{font-size:14pt}table{border-collapse:collapse;width:100%}" +
+  "th,td{border-bottom:1px solid #999;padding:2pt 4pt;text-align:left;vertical-align:top}thead{display:table-header-group}tr{break-inside:avoid}";
+
+/** The list on a page of its own, made of texts alone. */
+function print<R>(title: string, columns: readonly Column<R>[], rows: readonly R[]): void {
+  const page = open("", "_blank");
+  if (!page) throw new Error("The browser did not let a page be opened: allow it, or take the list out as CSV");
+  const paper = page.document;
+  const made = <T extends keyof HTMLElementTagNameMap>(tag: T, text = "") => {
+    const one = paper.createElement(tag);
+    if (text) one.textContent = text;
+    return one;
+  };
+  paper.title = title;
+  paper.head.append(made("style", PAPER));
+  const table = made("table"),
+    head = made("thead"),
+    top = made("tr"),
+    body = made("tbody");
+  top.append(...columns.map((column) => made("th", column.name)));
+  head.append(top);
+  for (const row of rows) {
+    const line = made("tr");
+    line.append(...columns.map((column) => made("td", column.text(row))));
+    body.append(line);
+  }
+  table.append(head, body);
+  paper.body.append(made("h1", `${title}, ${new Date().toLocaleString()}`), table);
+  page.print();
+}

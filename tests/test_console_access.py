@@ -1,0 +1,74 @@
+"""Every page of the console can be read by everybody: axe finds nothing, in light and dark colours and on a phone."""
+
+from __future__ import annotations
+
+import time
+import unittest
+from typing import Any
+
+from even_roster.client import ScanRequest
+from tests.support.browser import needs_browser
+from tests.support.lab import ROOT
+from tests.test_console import ConsoleCase
+
+AXE = ROOT / "console" / "node_modules" / "axe-core" / "axe.min.js"
+PAGES = (
+    ("/", "attention"), ("/plan", "Larkspur Hall"), ("/addresses", "assigned addresses"), ("/devices", "devices"), ("/dhcp", "ledger"),
+    ("/dhcp/1", "What ledger holds"), ("/scans", "Scans"), ("/scans/1", "answered"), ("/watch", "Office"), ("/changes", "Changes"),
+    ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
+    ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),
+)  # fmt: skip
+RUN = """
+const done = arguments[arguments.length - 1];
+axe.run(document, {resultTypes: ["violations"]}).then((found) => done(found.violations.map((one) =>
+  `${one.id} (${one.impact}): ${one.nodes.slice(0, 3).map((node) => node.html.slice(0, 200)).join(" | ")}`)));
+"""
+
+
+@needs_browser
+class Readable(ConsoleCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        for target in ("10.44.20.0/24", "10.44.10.0/24"):
+            scan = cls.roster.start_scan(ScanRequest(targets=[target], ports=[]))
+            while cls.roster.scan(scan.id).state == "running":
+                time.sleep(0.1)
+
+    def looks_at(self, width: int, theme: str) -> None:
+        measures = {"width": width, "height": 900, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", measures)
+        self.addCleanup(self.driver.execute_cdp_cmd, "Emulation.clearDeviceMetricsOverride", {})
+        self.open("/")
+        self.assertEqual(self.driver.execute_script("return innerWidth"), width)
+        self.driver.execute_script(f"localStorage.setItem('roster-theme', '{theme}')")
+        self.driver.set_script_timeout(120)
+        for path, text in PAGES:
+            with self.subTest(path, width=width, theme=theme):
+                self.open(path)
+                self.sees(text)
+                self.until(lambda d: d.find_elements("tag name", "h1"))
+                self.driver.execute_script(AXE.read_text())
+                found: Any = self.driver.execute_async_script(RUN)
+                self.assertEqual(found, [], path)
+                wide = self.driver.execute_script("return document.documentElement.scrollWidth > innerWidth + 1")
+                self.assertFalse(wide, f"{path} is wider than its window")
+
+    def test_in_light_colours(self) -> None:
+        self.looks_at(1280, "light")
+
+    def test_in_dark_colours(self) -> None:
+        self.looks_at(1280, "dark")
+
+    def test_on_a_phone(self) -> None:
+        self.looks_at(400, "light")
+        self.open("/plan")
+        self.click(lambda d: d.find_element("css selector", "[aria-controls=places]"))
+        self.driver.find_element("link text", "Devices").click()
+        self.until(lambda d: d.current_url.endswith("/devices"))
+        self.press("Scan…")
+        self.sees("Range")
+
+
+if __name__ == "__main__":
+    unittest.main()

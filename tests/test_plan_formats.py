@@ -18,6 +18,7 @@ from even_roster.apart import running
 from even_roster.apart import spreadsheets as spreadsheet_files
 from even_roster.core import cards, spreadsheets, zones
 from even_roster.core.address import Address
+from even_roster.core.columns import SheetError
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere, key_of
 from even_roster.core.dhcp_difference import difference, lost
 from even_roster.core.dhcp_export import NOTATIONS, FormatError, form_text, from_json, host_blocks, to_json, write_mac
@@ -366,11 +367,11 @@ class Spreadsheets(unittest.TestCase):
             ([["name", "mac"]], "no column is recognised as the address"), ([["ip", "ip address"]], "could both be the address"),
             ([], "the table is empty"),
         ):  # fmt: skip
-            with self.assertRaises(spreadsheets.SheetError) as told:
+            with self.assertRaises(SheetError) as told:
                 spreadsheets.plan_rows(a_plan(), 1, rows)
             self.assertIn(said, str(told.exception))
         self.assertEqual(self.rows(["where", "who"], ["10.44.10.9", "x"], address="where", name="who")[0].action, "add")
-        with self.assertRaises(spreadsheets.SheetError):
+        with self.assertRaises(SheetError):
             self.rows(["where"], address="nowhere")
 
     def test_bad_rows_are_refused_with_row_and_column(self) -> None:
@@ -465,7 +466,7 @@ class SpreadsheetFiles(unittest.TestCase):
             (b"", "empty"), (b"\xd0\xcf\x11\xe0old", ".xls"), (b"PK\x03\x04nonsense", "not a workbook"), (b"%PDF\0\0", "binary data"),
             (b"ip,name\n" + b"a" * 200_000, "row 2"), (b"x" * (spreadsheet_files.MOST_BYTES + 1), "over 32 MiB"),
         ):  # fmt: skip
-            with self.assertRaises(spreadsheets.SheetError, msg=data[:20]) as told:
+            with self.assertRaises(SheetError, msg=data[:20]) as told:
                 spreadsheet_files.read(data)
             self.assertIn(said, str(told.exception))
 
@@ -476,14 +477,14 @@ class SpreadsheetFiles(unittest.TestCase):
         found = spreadsheets.plan_rows(a_plan(), 1, rows)
         self.assertEqual(sum(1 for row in found if row.action == "add"), 1000)
         self.assertEqual(sum(1 for row in found if row.action == "refused"), spreadsheets.MOST_ROWS - 1000)
-        with self.assertRaisesRegex(spreadsheets.SheetError, "has 50,001 rows; at most 50,000"):
+        with self.assertRaisesRegex(SheetError, "has 50,001 rows; at most 50,000"):
             spreadsheets.plan_rows(a_plan(), 1, [*rows, rows[-1]])
-        with self.assertRaisesRegex(spreadsheets.SheetError, "has 50,012 rows; at most 50,000"):
+        with self.assertRaisesRegex(SheetError, "has 50,012 rows; at most 50,000"):
             spreadsheet_files.read(f"ip,name\n{body}{'10.44.9.9,x' + chr(10)}".encode() + b"10.44.9.8,y\n" * 11)
 
     def test_no_file_takes_more_than_it_may(self) -> None:
         self.assertEqual(running.read(b"ip,name\n10.44.10.9,x\n").rows, [["ip", "name"], ["10.44.10.9", "x"]])
-        with self.assertRaisesRegex(spreadsheets.SheetError, "the file is empty"):
+        with self.assertRaisesRegex(SheetError, "the file is empty"):
             running.read(b" ")
         text = "x" * 32_000
         for rows, said in ((11_500, "over 300 MB"), (2, "")):
@@ -496,7 +497,7 @@ class SpreadsheetFiles(unittest.TestCase):
             data = out.getvalue()
             self.assertLess(len(data), spreadsheet_files.MOST_BYTES)
             if said:
-                with self.assertRaisesRegex(spreadsheets.SheetError, said):
+                with self.assertRaisesRegex(SheetError, said):
                     running.read(data)
             else:
                 self.assertEqual(len(running.read(data).rows), rows)

@@ -1483,7 +1483,7 @@ export interface paths {
         put?: never;
         /**
          * Assignments from a CSV or XLSX file (the request's body)
-         * @description `mapping` are field=HEADER pairs. All rows or none.
+         * @description `mapping` are field=HEADER pairs; a field without a header is not read. All rows or none.
          */
         post: operations["sheets.import_sheet"];
         delete?: never;
@@ -5155,8 +5155,74 @@ export interface components {
             };
         };
         /**
+         * ImportCause
+         * @description The rows refused for one cause in one column: how many, the first of them, and what the first one is told.
+         */
+        ImportCause: {
+            /**
+             * Cause
+             * @description What is wrong, without the row's own values.
+             * @example not a hostname
+             */
+            cause: string;
+            /**
+             * Column
+             * @description The header of the column that is wrong.
+             * @example MAC
+             */
+            column: string;
+            /**
+             * Count
+             * @description How many.
+             * @example 254
+             */
+            count: number;
+            /**
+             * Rows
+             * @description The first of the rows, counted as spreadsheets do.
+             * @example [
+             *       4,
+             *       9
+             *     ]
+             */
+            rows: number[];
+            /**
+             * Example
+             * @description What the first of the rows is told.
+             * @example 'Box office till' is not a hostname
+             */
+            example: string;
+            /**
+             * Remedies
+             * @description Mappings that would do away with it, to choose from.
+             */
+            remedies: components["schemas"]["ImportRemedy"][];
+        };
+        /**
+         * ImportRemedy
+         * @description A mapping that would do away with a cause: `said` names it, `mapping` are the pairs to ask with.
+         */
+        ImportRemedy: {
+            /**
+             * Said
+             * @description What it does, in a phrase.
+             * @example Do not read 'Name'
+             */
+            said: string;
+            /**
+             * Mapping
+             * @description The pairs to ask with, field=HEADER; a field without a header is not read.
+             * @example [
+             *       "address=IP",
+             *       "name="
+             *     ]
+             */
+            mapping: string[];
+        };
+        /**
          * ImportReport
-         * @description What a table would do or did. `columns` say which header was taken as which field; `rows` are those that do
+         * @description What a table would do or did. `columns` say which header was taken as which field, `columns_by_values` for which of them
+         *     what stands in the column decided, not its header; `causes` group the refused rows; `rows` are those that do
          *     something or are refused, at most as many as asked for; `change_id` undoes the whole import.
          */
         ImportReport: {
@@ -5182,6 +5248,14 @@ export interface components {
             columns: {
                 [key: string]: string;
             };
+            /**
+             * Columns By Values
+             * @description The fields told by what stands in the column, not by its header.
+             * @example [
+             *       "mac"
+             *     ]
+             */
+            columns_by_values: string[];
             /**
              * Ignored
              * @description Headers that were not used.
@@ -5225,6 +5299,11 @@ export interface components {
              * @description Rows that do something or are refused.
              */
             rows: components["schemas"]["ImportRow"][];
+            /**
+             * Causes
+             * @description The refused rows by what is wrong with them.
+             */
+            causes: components["schemas"]["ImportCause"][];
             /**
              * Change Id
              * @description The change that undo takes back; null when nothing was changed.

@@ -4,11 +4,11 @@ import { Upload } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api } from "../api/client";
-import type { ImportRow } from "../api/types";
-import { count } from "../lib/format";
+import type { ImportReport, ImportRow } from "../api/types";
+import { count, plural } from "../lib/format";
 import { Button, Input, Mono, Notice, Section } from "../parts/basics";
 
-const FIELDS = ["address", "name", "mac", "kind", "role", "note", "on", "subnet", "site"];
+const FIELDS = ["address", "name", "mac", "kind", "role", "notes", "on", "subnet", "site"];
 const LOOKS = {
   add: ["+", "text-fine"],
   change: ["~", "text-amber"],
@@ -23,9 +23,7 @@ export default function ImportPage() {
   const client = useQueryClient();
   const run = useMutation({
     mutationFn: ({ dry, file: chosen, map }: { dry: boolean; file: File; map: Record<string, string> }) => {
-      const mapping = Object.entries(map)
-        .filter(([, header]) => header)
-        .map(([field, header]) => `${field}=${header}`);
+      const mapping = Object.entries(map).map(([field, header]) => `${field}=${header}`);
       return api.sheet(new Blob([chosen]), { dry_run: dry, limit: MOST, mapping });
     },
     onSuccess: (report) => {
@@ -47,6 +45,8 @@ export default function ImportPage() {
     else run.reset();
   };
   const report = run.data;
+  const headers = report ? [...Object.values(report.columns), ...report.ignored] : [];
+  const sure = Object.entries(report?.columns ?? {}).filter(([field]) => report?.columns_by_values.includes(field));
   const ready = report?.dry_run && report.refused_count === 0 && report.added_count + report.changed_count > 0;
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
@@ -96,11 +96,23 @@ export default function ImportPage() {
             {FIELDS.map((field) => (
               <label key={field} className="block">
                 <span className="text-xs text-soft">{field} is the column</span>
-                <Input
-                  value={mapping[field] ?? ""}
-                  placeholder={report?.columns[field] ?? ""}
-                  onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })}
-                />
+                {headers.length ? (
+                  <select
+                    className="w-full rounded border border-rule bg-leaf px-2 py-1"
+                    value={mapping[field] ?? report?.columns[field] ?? ""}
+                    onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })}
+                  >
+                    <option value="">none</option>
+                    {headers.map((header) => (
+                      <option key={header}>{header}</option>
+                    ))}
+                  </select>
+                ) : (
+                  <Input
+                    value={mapping[field] ?? ""}
+                    onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })}
+                  />
+                )}
               </label>
             ))}
           </div>
@@ -116,6 +128,13 @@ export default function ImportPage() {
             <b>{count(report.changed_count)}</b> changed, {count(report.same_count)} the same,{" "}
             <b className={report.refused_count ? "text-alarm" : ""}>{count(report.refused_count)}</b> refused.
           </p>
+          {sure.length ? (
+            <p className="mb-2 max-w-3xl text-sm text-amber">
+              {sure.map(([field, header]) => `${header} is taken as the ${field}`).join(", ")}, by what stands in it:
+              look whether that is so.
+            </p>
+          ) : null}
+          {report.causes.length ? <Causes report={report} onMap={(map) => look(file, map)} /> : null}
           <div className="mb-3 flex items-center gap-3">
             {report.dry_run ? (
               <Button
@@ -161,6 +180,37 @@ export default function ImportPage() {
       ) : null}
     </div>
   );
+}
+
+function Causes({ report, onMap }: { report: ImportReport; onMap: (map: Record<string, string>) => void }) {
+  return (
+    <ul className="mb-3 rounded border border-alarm bg-leaf px-4 py-2 text-sm" aria-label="Why rows are refused">
+      {report.causes.map((one) => (
+        <li key={`${one.column} ${one.cause}`} className="flex flex-wrap items-baseline gap-x-3 py-1">
+          <span className="min-w-0 flex-1 break-words">
+            <b>{plural(one.count, "row")}</b>
+            {one.column ? <>, {one.column}</> : null}: {one.cause}.{" "}
+            <span className="text-soft">
+              {one.count === 1 ? "Row" : "Rows"} {one.rows.join(", ")}
+              {one.count > one.rows.length ? " …" : ""}; such as: {one.example}.
+            </span>
+          </span>
+          {report.dry_run
+            ? one.remedies.map((remedy) => (
+                <Button key={remedy.said} onClick={() => onMap(asMap(remedy.mapping))}>
+                  {remedy.said}
+                </Button>
+              ))
+            : null}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** Pairs field=HEADER as a mapping; a header may hold equals signs of its own. */
+function asMap(pairs: string[]): Record<string, string> {
+  return Object.fromEntries(pairs.map((pair) => [pair.slice(0, pair.indexOf("=")), pair.slice(pair.indexOf("=") + 1)]));
 }
 
 function Row({ row }: { row: ImportRow }) {

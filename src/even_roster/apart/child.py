@@ -7,7 +7,7 @@ import json
 import resource
 import sys
 
-from ..core.spreadsheets import SheetError
+from ..core.columns import SheetError
 from . import spreadsheets
 
 MEMORY = 300 << 20

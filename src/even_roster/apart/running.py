@@ -8,7 +8,7 @@ import sys
 import threading
 from collections.abc import Iterable
 
-from ..core.spreadsheets import SheetError
+from ..core.columns import SheetError
 from .child import MEMORY, SECONDS, WRONG
 from .spreadsheets import Table
 

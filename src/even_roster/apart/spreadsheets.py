@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from ..core.spreadsheets import MOST_ROWS, SheetError, guarded
+from ..core.columns import SheetError
+from ..core.spreadsheets import MOST_ROWS, guarded
 
 MOST_BYTES = 32 << 20
 _MOST_UNPACKED = 400 << 20

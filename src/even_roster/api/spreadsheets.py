@@ -24,13 +24,33 @@ class ImportRow(Model):
     warning: str
 
 
+class ImportRemedy(Model):
+    """A mapping that would do away with a cause: `said` names it, `mapping` are the pairs to ask with."""
+
+    said: str
+    mapping: list[str]
+
+
+class ImportCause(Model):
+    """The rows refused for one cause in one column: how many, the first of them, and what the first one is told."""
+
+    cause: str
+    column: str
+    count: int
+    rows: list[int]
+    example: str
+    remedies: list[ImportRemedy]
+
+
 class ImportReport(Model):
-    """What a table would do or did. `columns` say which header was taken as which field; `rows` are those that do
+    """What a table would do or did. `columns` say which header was taken as which field, `columns_by_values` for which of them
+    what stands in the column decided, not its header; `causes` group the refused rows; `rows` are those that do
     something or are refused, at most as many as asked for; `change_id` undoes the whole import."""
 
     dry_run: bool
     read_as: str
     columns: dict[str, str]
+    columns_by_values: list[str]
     ignored: list[str]
     added_count: int
     changed_count: int
@@ -38,6 +58,7 @@ class ImportReport(Model):
     refused_count: int
     warning_count: int
     rows: list[ImportRow]
+    causes: list[ImportCause]
     change_id: int | None
 
 

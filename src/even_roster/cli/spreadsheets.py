@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import shlex
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -109,6 +110,24 @@ def _print_report(out: Out, report: ImportReport) -> None:
     out.say(f"Read as {report.read_as}; columns: {taken}.", "dim")
     if report.ignored:
         out.say(f"Not used: {', '.join(report.ignored)}.", "dim")
+    if report.columns_by_values:
+        told = " and ".join(f"{report.columns[field]} as the {field}" for field in report.columns_by_values)
+        out.say(f"Taken by what stands in it: {told}; look whether that is so.", "yellow")
+    for cause in report.causes:
+        where = f", {cause.column}" if cause.column else ""
+        more = " …" if cause.count > len(cause.rows) else ""
+        rows = ", ".join(map(str, cause.rows))
+        rows_word = "row" if cause.count == 1 else "rows"
+        many = "1 row" if cause.count == 1 else f"{cause.count:,} rows"
+        out.line(
+            Text(
+                f"{many} refused{where}: {cause.cause} ({rows_word} {rows}{more})",
+                style="bold",
+            )
+        )
+        for remedy in cause.remedies:
+            changed = [pair for pair in remedy.mapping if pair not in _as_read(report)]
+            out.say(f"    {remedy.said}: {' '.join(f'--map {shlex.quote(pair)}' for pair in changed)}")
     for row in report.rows:
         mark, style = _MARKS[row.action]
         told = row.reason if row.action == "refused" else _values(row.before, row.after)
@@ -129,6 +148,10 @@ def _print_report(out: Out, report: ImportReport) -> None:
         out.say(f"'roster change undo {report.change_id}' takes all of it back.", "dim")
     elif report.dry_run and report.refused_count:
         out.say("Nothing can be imported while rows are refused: correct them first.")
+
+
+def _as_read(report: ImportReport) -> set[str]:
+    return {f"{field}={header}" for field, header in report.columns.items()}
 
 
 def _values(before: dict[str, str], after: dict[str, str]) -> str:

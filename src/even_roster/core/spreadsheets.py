@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from ipaddress import AddressValueError
 
 from .address import Address, dotted, ipv4
+from .columns import FIELDS, OFF, ON, RESERVED, STATIC, SheetError, recognise
 from .mac import Mac, MacError, MacNumber
 from .names import is_hostname
 from .plan.model import Assignment, AssignmentKind, Plan
@@ -20,28 +21,9 @@ from .ranges import RangeError, parse
 from .text import clean
 
 MOST_ROWS = 50_000
-FIELDS = ("address", "name", "mac", "kind", "role", "notes", "on", "subnet", "site")
-_HEADERS = {
-    "address": ("address", "ip", "ip address", "ipv4", "ipv4 address", "ip-address", "ip_address", "host address", "adresse"),
-    "name": ("name", "hostname", "host", "host name", "device", "device name", "computer", "label"),
-    "mac": ("mac", "mac address", "mac-address", "mac_address", "hardware address", "ethernet", "physical address", "hw address"),
-    "kind": ("kind", "type", "how", "assignment", "static/dhcp", "mode"),
-    "role": ("role", "category", "device type", "function", "group"),
-    "notes": ("note", "notes", "comment", "comments", "remark", "remarks", "description", "info"),
-    "on": ("on", "enabled", "active", "state"),
-    "subnet": ("subnet", "network", "range", "vlan name"),
-    "site": ("site", "location", "building"),
-}  # fmt: skip
-_STATIC = {"static", "fixed", "manual", "assigned", "s", "typed in"}
-_RESERVED = {"reserved", "reservation", "dhcp", "dhcp reservation", "r", "dynamic reservation"}
+NOBODYS = "neither a name nor a MAC"
 _PLAIN = re.compile(r"(?:[0-9]{1,3}\.){3}[0-9]{1,3}")
-_ON = {"", "on", "yes", "y", "true", "1", "x", "active", "enabled"}
-_OFF = {"off", "no", "n", "false", "0", "inactive", "disabled"}
 _RISKY = ("=", "+", "-", "@", "\t", "\r")
-
-
-class SheetError(ValueError):
-    """A table cannot be used at all; the message says where (row and column) and what would be right."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +36,8 @@ class Cell:
 
 @dataclass(frozen=True, slots=True)
 class RowPlan:
-    """What one row would do: `action` is add, change, same or refused; `reason` says why, with the column."""
+    """What one row would do: `action` is add, change, same or refused; `reason` says why, with the column, and `cause` the
+    same without the row's own values, so that rows refused for one cause stand together."""
 
     row: int
     action: str
@@ -64,38 +47,7 @@ class RowPlan:
     reason: str = ""
     column: str = ""
     warning: str = ""
-
-
-def recognise(headers: Sequence[str], mapping: Mapping[str, str] | None = None) -> dict[str, int]:
-    """Which column holds which field. `mapping` (field to header) settles what headers leave open. Raises SheetError."""
-    shown = [header.strip() for header in headers]
-    folded = [" ".join(header.casefold().replace("_", " ").split()) for header in shown]
-    found: dict[str, int] = {}
-    for field, header in (mapping or {}).items():
-        if field not in FIELDS:
-            raise SheetError(f"{field!r} is no field; there are: {', '.join(FIELDS)}")
-        key = " ".join(header.casefold().replace("_", " ").split())
-        if key not in folded:
-            raise SheetError(f"row 1: there is no column {header!r}; there are: {', '.join(filter(None, shown))}")
-        found[field] = folded.index(key)
-    for field in FIELDS:
-        if field in found:
-            continue
-        names = [" ".join(name.replace("_", " ").split()) for name in _HEADERS[field]]
-        places = [at for at, header in enumerate(folded) if header in names and at not in found.values()]
-        if len(places) > 1:
-            both = " and ".join(repr(shown[at]) for at in places)
-            raise SheetError(
-                f"row 1: {both} could both be the {field}; say which with a mapping, such as {field}={shown[places[0]]}"
-            )
-        if places:
-            found[field] = places[0]
-    if "address" not in found:
-        there = ", ".join(repr(header) for header in shown if header) or "no headers at all"
-        raise SheetError(
-            f"row 1: no column is recognised as the address (there are {there}); name it with a mapping, such as address=COLUMN"
-        )
-    return found
+    cause: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +65,8 @@ class _Read:
 
 
 class _Bad(Exception):
-    def __init__(self, column: str, reason: str) -> None:
-        self.column, self.reason = column, reason
+    def __init__(self, column: str, reason: str, cause: str) -> None:
+        self.column, self.reason, self.cause = column, reason, cause
 
 
 def plan_rows(
@@ -130,7 +82,7 @@ def plan_rows(
         raise SheetError("the table is empty; its first row holds headers such as address, name, mac")
     if len(rows) - 1 > MOST_ROWS:
         raise SheetError(f"the table has {len(rows) - 1:,} rows; at most {MOST_ROWS:,} can be imported at once")
-    columns = recognise(rows[0], mapping)
+    columns = recognise(rows, mapping, plan.rules, [site.name for site in plan.sites.values()]).places
     headers = {field: rows[0][at].strip() for field, at in columns.items()}
     sites = {site.name.casefold(): site.id for site in plan.sites.values()}
     seen: dict[tuple[int, int], int] = {}
@@ -147,11 +99,14 @@ def plan_rows(
                 raise _Bad(
                     headers["role"],
                     f"there is no role {read.role!r}; add it to the site's roles first, or leave the cell empty",
+                    "no role that the site has",
                 )
             planned = _against(plan, read, cells, headers, columns, number)
             _doubles(planned, read, seen, macs, number, headers)
         except _Bad as bad:
-            found.append(RowPlan(number, "refused", cells["address"][:40], None, None, bad.reason, bad.column))
+            found.append(
+                RowPlan(number, "refused", cells["address"][:40], None, None, bad.reason, bad.column, cause=bad.cause)
+            )
             continue
         found.append(planned)
     return found
@@ -160,7 +115,11 @@ def plan_rows(
 def _no_formulas(row: Sequence[str], columns: Mapping[str, int], headers: Mapping[str, str]) -> None:
     for field, at in columns.items():
         if at < len(row) and row[at].lstrip().startswith("="):
-            raise _Bad(headers[field], f"the cell holds a formula ({row[at][:30]}); paste its value instead")
+            raise _Bad(
+                headers[field],
+                f"the cell holds a formula ({row[at][:30]}); paste its value instead",
+                "a formula instead of a value",
+            )
 
 
 def _read(cells: Mapping[str, str], headers: Mapping[str, str], sites: Mapping[str, int], here: int) -> _Read:
@@ -168,39 +127,39 @@ def _read(cells: Mapping[str, str], headers: Mapping[str, str], sites: Mapping[s
     if cells.get("site"):
         known = sites.get(cells["site"].casefold())
         if known is None:
-            raise _Bad(headers["site"], f"there is no site {cells['site'][:40]!r}")
+            raise _Bad(headers["site"], f"there is no site {cells['site'][:40]!r}", "no site of the plan")
         site = known
     kind = None
     written = cells.get("kind", "").casefold()
-    if written in _STATIC:
+    if written in STATIC:
         kind = AssignmentKind.STATIC
-    elif written in _RESERVED:
+    elif written in RESERVED:
         kind = AssignmentKind.RESERVED
     elif written:
-        raise _Bad(headers["kind"], f"{written[:40]!r} is neither static nor reserved")
+        raise _Bad(headers["kind"], f"{written[:40]!r} is neither static nor reserved", "neither static nor reserved")
     on = cells.get("on", "").casefold()
-    if on not in _ON | _OFF:
-        raise _Bad(headers["on"], f"{on[:40]!r} is neither on nor off")
+    if on and on not in ON | OFF:
+        raise _Bad(headers["on"], f"{on[:40]!r} is neither on nor off", "neither on nor off")
     return _Read(
         site, _address(cells["address"], headers["address"]), _name(cells.get("name", ""), headers.get("name", "")),
         _mac(cells.get("mac", ""), headers.get("mac", "")), kind, clean(cells.get("role", ""), 40).casefold(),
-        clean(cells.get("notes", ""), 1000), on not in _OFF,
+        clean(cells.get("notes", ""), 1000), on not in OFF,
     )  # fmt: skip
 
 
 def _address(text: str, column: str) -> Address:
     bare = text.partition("/")[0].strip()
     if not bare:
-        raise _Bad(column, "the address is missing")
+        raise _Bad(column, "the address is missing", "no address")
     if _PLAIN.fullmatch(bare):  # nearly every cell; what is wrong with another is said below
         with suppress(AddressValueError):
             return ipv4(bare)
     try:
         spans = parse(bare)
     except RangeError as error:
-        raise _Bad(column, str(error)) from error
+        raise _Bad(column, str(error), "not an address") from error
     if len(spans) != 1:
-        raise _Bad(column, f"{text[:40]!r} is more than one address; write one a row")
+        raise _Bad(column, f"{text[:40]!r} is more than one address; write one a row", "more than one address")
     return Address(spans.pairs[0][0])
 
 
@@ -210,9 +169,11 @@ def _mac(text: str, column: str) -> MacNumber | None:
     try:
         mac = Mac.parse(text)
     except MacError as error:
-        raise _Bad(column, str(error)) from error
+        raise _Bad(column, str(error), "not a MAC") from error
     if mac.unusable_as_source:
-        raise _Bad(column, f"{mac} is a group or empty address: no adapter has it")
+        raise _Bad(
+            column, f"{mac} is a group or empty address: no adapter has it", "not a MAC that an adapter can have"
+        )
     return mac.value
 
 
@@ -220,7 +181,9 @@ def _name(text: str, column: str) -> str:
     name = clean(text, 120).rstrip(".")
     if name and not is_hostname(name):
         raise _Bad(
-            column, f"{name[:40]!r} is not a hostname: letters, digits and dashes only; the rest belongs in a note"
+            column,
+            f"{name[:40]!r} is not a hostname: letters, digits and dashes only; the rest belongs in a note",
+            "not a hostname",
         )
     return name
 
@@ -245,10 +208,16 @@ def _against(
         return RowPlan(number, "same" if new == there else "change", address, there, new)
     subnet = plan.subnet_at(read.site, read.address)
     if subnet is None:
-        raise _Bad(headers["address"], f"{address} lies in no planned subnet; plan the subnet first")
+        raise _Bad(
+            headers["address"], f"{address} lies in no planned subnet; plan the subnet first", "in no planned subnet"
+        )
     if read.mac is None and not read.name:
         column = headers.get("name") or headers.get("mac") or headers["address"]
-        raise _Bad(column, f"{address} has neither a name nor a MAC, so it is not clear whose it is")
+        raise _Bad(
+            column,
+            f"{address} has neither a name nor a MAC, so it is not clear whose it is",
+            "neither a name nor a MAC",
+        )
     item = Assignment(
         0, read.site, subnet.id, read.address, read.kind or AssignmentKind.STATIC, read.mac, read.name, read.role,
         read.notes, read.on,
@@ -262,13 +231,15 @@ def _doubles(
 ) -> None:  # fmt: skip
     other = seen.setdefault((read.site, read.address), number)
     if other != number:
-        raise _Bad(headers["address"], f"{planned.address} stands in row {other} already")
+        raise _Bad(headers["address"], f"{planned.address} stands in row {other} already", "an address twice")
     after = planned.after
     if after is not None and after.kind is AssignmentKind.RESERVED and after.mac is not None:
         first = macs.setdefault((after.subnet, after.mac), number)
         if first != number:
             raise _Bad(
-                headers.get("mac", ""), f"{Mac(after.mac)} is reserved in row {first} already, in the same subnet"
+                headers.get("mac", ""),
+                f"{Mac(after.mac)} is reserved in row {first} already, in the same subnet",
+                "a MAC reserved twice in one subnet",
             )
 
 

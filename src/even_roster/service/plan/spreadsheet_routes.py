@@ -12,14 +12,13 @@ import dns.zone
 from fastapi import APIRouter, Query, Request, Response
 
 from ...apart import running as apart
-from ...apart.spreadsheets import Table, write_csv
+from ...apart.spreadsheets import write_csv
 from ...api.common import Word
 from ...api.events import NamesEvent
 from ...api.spreadsheets import (
     CardLine,
     CardView,
     ImportReport,
-    ImportRow,
     NameCheck,
     NameDisagreement,
     NamesText,
@@ -29,9 +28,9 @@ from ...api.spreadsheets import (
 from ...core import cards, spreadsheets, zones
 from ...core.adapters import choose
 from ...core.address import dotted
+from ...core.columns import recognise
 from ...core.plan.checks import Problem, Severity
 from ...core.plan.model import Item, Plan
-from ...core.plan.told import told
 from ...core.span import SpanSet
 from ...core.spreadsheets import RowPlan
 from ...probe import dns_check
@@ -42,11 +41,10 @@ from ..naming import request_values, resolving
 from ..refs import Subnets
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
+from .import_report import report
 
 router = APIRouter(prefix="/api/v1", tags=["sheets"])
-_ORDER = {"refused": 0, "add": 1, "change": 2, "same": 3}
-
-
+_AGAINST = "the plan's rules speak against it"
 _XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 _OCTETS = {"schema": {"type": "string", "format": "binary"}}
 
@@ -59,7 +57,8 @@ async def import_sheet(
     request: Request, context: ContextDep, who: Who, dry_run: bool = True,
     mapping: Annotated[list[Word] | None, Query(max_length=32)] = None, limit: Annotated[int, Query(ge=0, le=100_000)] = 2000,
 ) -> ImportReport:  # fmt: skip
-    """Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs. All rows or none."""
+    """Assignments from a CSV or XLSX file (the request's body). `mapping` are field=HEADER pairs; a field
+    without a header is not read. All rows or none."""
     data = await request.body()
     return await asyncio.to_thread(_import, context, who, data, _mapping(mapping or []), dry_run, limit)
 
@@ -104,8 +103,9 @@ def _import(
         judge(context.plan.draft(make))
     else:
         change = context.plan.edit(who, make, anyway=True, judge=judge).change or None
-    columns = spreadsheets.recognise(table.rows[0], mapping)
-    return _report(table, columns, planned, dry_run, limit, change)
+    with context.plan.reading() as plan:
+        columns = recognise(table.rows, mapping, plan.rules, [site.name for site in plan.sites.values()])
+    return report(table, columns, planned, dry_run, limit, change)
 
 
 def _items(planned: Sequence[RowPlan]) -> tuple[tuple[Item, ...], tuple[Item, ...]]:
@@ -126,46 +126,19 @@ def _judged(planned: list[RowPlan], problems: dict[str, tuple[Severity, str]]) -
     for row in planned:
         problem = problems.get(row.address) if row.action in ("add", "change") else None
         if problem is not None and problem[0] is Severity.REFUSED:
-            row = RowPlan(row.row, "refused", row.address, row.before, row.after, problem[1])
+            row = RowPlan(
+                row.row,
+                "refused",
+                row.address,
+                row.before,
+                row.after,
+                problem[1],
+                cause=_AGAINST,
+            )
         elif problem is not None:
             row = RowPlan(row.row, row.action, row.address, row.before, row.after, warning=problem[1])
         found.append(row)
     return found
-
-
-def _report(
-    table: Table,
-    columns: dict[str, int],
-    planned: list[RowPlan],
-    dry_run: bool,
-    limit: int,
-    change: int | None,
-) -> ImportReport:
-    counts = dict.fromkeys(_ORDER, 0)
-    for row in planned:
-        counts[row.action] += 1
-    shown = sorted((r for r in planned if r.action != "same"), key=lambda r: (_ORDER[r.action], not r.warning, r.row))
-    used = set(columns.values())
-    return ImportReport(
-        dry_run=dry_run, read_as=table.read_as, columns={f: table.rows[0][at].strip() for f, at in columns.items()},
-        ignored=[h.strip() for at, h in enumerate(table.rows[0]) if at not in used and h.strip()], added_count=counts["add"],
-        changed_count=counts["change"], same_count=counts["same"], refused_count=counts["refused"],
-        warning_count=sum(1 for row in planned if row.warning), rows=[_row(row) for row in shown[:limit]], change_id=change,
-    )  # fmt: skip
-
-
-def _row(row: RowPlan) -> ImportRow:
-    before, after = told(row.before, row.after) if row.after is not None else (None, None)
-    return ImportRow(
-        row=row.row, action=row.action, address=row.address,  # type: ignore[arg-type]
-        before={k: "" if v is None else str(v) for k, v in (before or {}).items()},
-        after={
-            k: "" if v is None else str(v)
-            for k, v in (after or {}).items()
-            if k not in ("subnet", "address") and (k, v) != ("on", True)
-        },
-        reason=row.reason, column=row.column, warning=row.warning,
-    )  # fmt: skip
 
 
 @router.get(

@@ -14,12 +14,12 @@ from starlette.exceptions import HTTPException
 from ...api.common import Meant, Problem
 from ...core.adapters import AdapterError
 from ...core.cards import CardError
+from ...core.columns import SheetError
 from ...core.dhcp import PlanError
 from ...core.mac import MacError
 from ...core.plan.reshape import ReshapeError
 from ...core.plan.told import said
 from ...core.ranges import RangeError
-from ...core.spreadsheets import SheetError
 from ...core.targets import TargetError
 from ...core.vendors import VendorError
 from ...dhcp.server import ChangedMeanwhile, ServerRefused, ServerTrouble

@@ -23,6 +23,10 @@ const done = arguments[arguments.length - 1];
 axe.run(document, {resultTypes: ["violations"]}).then((found) => done(found.violations.map((one) =>
   `${one.id} (${one.impact}): ${one.nodes.slice(0, 3).map((node) => node.html.slice(0, 200)).join(" | ")}`)));
 """
+IN_LINE = """
+const lefts = (row) => [...row.children].map((cell) => Math.round(cell.getBoundingClientRect().left));
+return [...document.querySelectorAll("[role=grid]")].map((grid) => [...grid.querySelectorAll("[role=row]")].slice(0, 3).map(lefts));
+"""
 
 
 @needs_browser
@@ -51,6 +55,10 @@ class Readable(ConsoleCase):
                 self.driver.execute_script(AXE.read_text())
                 found: Any = self.driver.execute_async_script(RUN)
                 self.assertEqual(found, [], path)
+                for rows in self.driver.execute_script(IN_LINE):
+                    self.assertTrue(
+                        all(row == rows[0] for row in rows), f"{path}: heads and rows are not in line: {rows}"
+                    )
                 wide = self.driver.execute_script("return document.documentElement.scrollWidth > innerWidth + 1")
                 self.assertFalse(wide, f"{path} is wider than its window")
 

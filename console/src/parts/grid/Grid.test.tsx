@@ -16,7 +16,7 @@ interface Row {
 }
 const COLUMNS: Column<Row, "id" | "name">[] = [
   { name: "id", width: "4rem", sort: "id", right: true, text: (row) => String(row.id), cell: (row) => row.id },
-  { name: "name", width: "1fr", text: (row) => row.name, cell: (row) => <b>{row.name}</b> },
+  { name: "name", width: "minmax(4rem, 1fr)", text: (row) => row.name, cell: (row) => <b>{row.name}</b> },
 ];
 const rows = (count: number): Row[] => Array.from({ length: count }, (_, i) => ({ id: i, name: `printer-${i}` }));
 

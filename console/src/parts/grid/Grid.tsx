@@ -2,7 +2,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useEffect, useId, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
-import { asLines, type Column, type Sorting } from "./column";
+import { asLines, leastWidth, type Column, type Sorting } from "./column";
 import type { Source } from "./source";
 
 const ROW = 32;
@@ -79,7 +79,9 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
     event.preventDefault();
   };
   if (loaded && total === 0) return <div className="border-t border-rule bg-leaf p-8">{empty}</div>;
-  const template = [...(onSelected ? ["2rem"] : []), ...columns.map((column) => column.width)].join(" ");
+  const tracks = [...(onSelected ? ["2rem"] : []), ...columns.map((column) => column.width)];
+  const template = tracks.join(" ");
+  const minWidth = leastWidth(tracks); // the same for head and rows, so that they stand in line
   const keys = `arrows move${onOpen ? ", Enter opens" : ""}${onSelected ? ", Space selects" : ""}, Ctrl-C copies`;
   return (
     <div
@@ -93,7 +95,7 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
       aria-label={`${label}: ${keys}`}
       className="min-h-0 flex-1 overflow-auto border-t border-rule bg-leaf"
     >
-      <div role="rowgroup" className="sticky top-0 z-10" style={{ minWidth: "max-content" }}>
+      <div role="rowgroup" className="sticky top-0 z-10" style={{ minWidth }}>
         <div
           role="row"
           aria-rowindex={1}
@@ -110,10 +112,7 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
           ))}
         </div>
       </div>
-      <div
-        role="rowgroup"
-        style={{ height: Math.max(virtual.getTotalSize(), 1), position: "relative", minWidth: "max-content" }}
-      >
+      <div role="rowgroup" style={{ height: Math.max(virtual.getTotalSize(), 1), position: "relative", minWidth }}>
         {items.map((item) => {
           const row = source.rowAt(item.index);
           const on = row !== undefined && !!selected?.has(keyOf(row));

@@ -3,8 +3,8 @@ import type { ReactNode } from "react";
 
 export interface Column<R, S extends string = string> {
   name: string;
-  /** A track of a CSS grid. */
-  width: string;
+  /** A track of a CSS grid: a width in rem, or `minmax` of one and a share of what is left. */
+  width: `${number}rem` | `minmax(${number}rem,${"" | " "}${number}fr)`;
   /** What the service sorts by; without it the column cannot be sorted. */
   sort?: S;
   right?: boolean;
@@ -15,6 +15,11 @@ export interface Column<R, S extends string = string> {
 export interface Sorting<S extends string = string> {
   by: S;
   descending: boolean;
+}
+
+/** The width below which a list scrolls sideways: the least of each track together. */
+export function leastWidth(tracks: readonly string[]): string {
+  return `calc(${tracks.map((track) => /[\d.]+rem/.exec(track)![0]).join(" + ")})`;
 }
 
 /** Rows as lines of a spreadsheet, for the clipboard. */

@@ -47,6 +47,8 @@ export default function ImportPage() {
   const report = run.data;
   const headers = report ? [...Object.values(report.columns), ...report.ignored] : [];
   const sure = Object.entries(report?.columns ?? {}).filter(([field]) => report?.columns_by_values.includes(field));
+  // The table below says the same, row by row, where no two are refused for one cause and no mapping would help.
+  const groups = report?.causes.some((one) => one.count > 1 || one.remedies.length > 0);
   const ready = report?.dry_run && report.refused_count === 0 && report.added_count + report.changed_count > 0;
   return (
     <div className="mx-auto max-w-6xl px-5 py-5">
@@ -134,7 +136,7 @@ export default function ImportPage() {
               look whether that is so.
             </p>
           ) : null}
-          {report.causes.length ? <Causes report={report} onMap={(map) => look(file, map)} /> : null}
+          {groups ? <Causes report={report} onMap={(map) => look(file, map)} /> : null}
           <div className="mb-3 flex items-center gap-3">
             {report.dry_run ? (
               <Button
@@ -191,8 +193,10 @@ function Causes({ report, onMap }: { report: ImportReport; onMap: (map: Record<s
             <b>{plural(one.count, "row")}</b>
             {one.column ? <>, {one.column}</> : null}: {one.cause}.{" "}
             <span className="text-soft">
-              {one.count === 1 ? "Row" : "Rows"} {one.rows.join(", ")}
-              {one.count > one.rows.length ? " …" : ""}; such as: {one.example}.
+              {one.count === 1
+                ? `Row ${one.rows[0]}: `
+                : `Rows ${one.rows.join(", ")}${one.count > one.rows.length ? " …" : ""}; such as: `}
+              {one.example}.
             </span>
           </span>
           {report.dry_run

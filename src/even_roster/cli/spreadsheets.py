@@ -113,7 +113,8 @@ def _print_report(out: Out, report: ImportReport) -> None:
     if report.columns_by_values:
         told = " and ".join(f"{report.columns[field]} as the {field}" for field in report.columns_by_values)
         out.say(f"Taken by what stands in it: {told}; look whether that is so.", "yellow")
-    for cause in report.causes:
+    grouped = any(cause.count > 1 or cause.remedies for cause in report.causes)  # else the rows say the same
+    for cause in report.causes if grouped else ():
         where = f", {cause.column}" if cause.column else ""
         more = " …" if cause.count > len(cause.rows) else ""
         rows = ", ".join(map(str, cause.rows))

@@ -62,6 +62,13 @@ def as_hostname(name: str) -> str:
     return made if is_hostname(made) else ""
 
 
+def no_hostname(name: str) -> str:
+    """What is said of a name that is no hostname: why, and what would be one."""
+    made = as_hostname(name)
+    would = f"{made} would be one" if made else "such as printer-2"
+    return f"{name[:40]!r} is not a hostname: letters, digits and dashes only, {would}; the rest belongs in the notes"
+
+
 def _is_label(label: str) -> bool:
     plain = label.replace("-", "a")
     return 1 <= len(label) <= 63 and plain.isascii() and plain.isalnum() and label[0] != "-" and label[-1] != "-"

@@ -15,7 +15,7 @@ from ipaddress import AddressValueError
 from .address import Address, dotted, ipv4
 from .columns import FIELDS, OFF, ON, RESERVED, STATIC, SheetError, recognise
 from .mac import Mac, MacError, MacNumber
-from .names import is_hostname
+from .names import is_hostname, no_hostname
 from .plan.model import Assignment, AssignmentKind, Plan
 from .ranges import RangeError, parse
 from .text import clean
@@ -180,11 +180,7 @@ def _mac(text: str, column: str) -> MacNumber | None:
 def _name(text: str, column: str) -> str:
     name = clean(text, 120).rstrip(".")
     if name and not is_hostname(name):
-        raise _Bad(
-            column,
-            f"{name[:40]!r} is not a hostname: letters, digits and dashes only; the rest belongs in a note",
-            "not a hostname",
-        )
+        raise _Bad(column, no_hostname(name), "not a hostname")
     return name
 
 

@@ -9,7 +9,7 @@ from ipaddress import IPv4Network
 from ...api.plan import HandedOutView
 from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac, MacNumber
-from ...core.names import is_hostname
+from ...core.names import is_hostname, no_hostname
 from ...core.plan.model import Band, BandKind, HandedOut, Plan, Subnet
 from ...core.ranges import RangeError, parse, parse_parts
 from ...core.span import Span
@@ -176,10 +176,7 @@ def hostname(text: str, field: str = "name") -> str:
     """A hostname, short or with its domain (RFC 1123 2.1): it goes into DHCP and DNS. Raises EditError."""
     name = clean(text, 120).rstrip(".")
     if name and not is_hostname(name):
-        raise EditError(
-            f"{name!r} is not a hostname: letters, digits and dashes only, such as printer-2; "
-            "anything else belongs in the note", field,
-        )  # fmt: skip
+        raise EditError(no_hostname(name), field)
     return name
 
 

@@ -241,10 +241,16 @@ class Sheets(Words):
             ):  # fmt: skip
                 self.assertIn(said, tried)
             self.assertIn("2 of 3 rows cannot be imported, so none was", self.refuses("file", "in", str(sheet)))
-            sheet.write_text("Wo;Wer\n10.44.40.61;cam-new\n")
+            sheet.write_text("Wo;Wer\nattic;cam-new\n")
             self.assertIn("no column is recognised as the address", self.refuses("file", "in", str(sheet), "--dry-run"))
             self.assertIn("'nonsense' is no field", self.refuses("file", "in", str(sheet), "--map", "nonsense=Wo"))
+            sheet.write_text("Wo;Wer\n10.44.40.61;cam-new\n")
+            guessed = self.says("file", "in", str(sheet), "--dry-run")
+            self.assertIn(
+                "Taken by what stands in it: Wo as the address and Wer as the name; look whether that is so.", guessed
+            )
             taken = self.says("file", "in", str(sheet), "--map", "address=Wo", "--map", "name=Wer")
+            self.assertNotIn("by what stands in it", taken)
             change = re.search(r"roster change undo (\d+)", taken)
             assert change is not None, taken
             self.assertIn("cam-new", self.says("assignment", "show", "10.44.40.61"))

@@ -90,7 +90,9 @@ class Told(Words):
             "12 rows refused, Name: not a hostname (rows 2, 3, 4, 5, 6, 7, 8, 9, 10, 11 …)", " ".join(refused.split())
         )
         self.assertIn("Read 'Name' as notes: --map name= --map notes=Name", " ".join(refused.split()))
-        self.assertIn("letters, digits and dashes only, smoke-machine-210 would be one; the rest", " ".join(refused.split()))
+        self.assertIn(
+            "letters, digits and dashes only, smoke-machine-210 would be one; the rest", " ".join(refused.split())
+        )
         report = self.service.client().import_sheet(place.read_bytes(), True, {})
         (cause,) = report.causes
         self.assertEqual((cause.count, cause.column, cause.rows), (12, "Name", list(range(2, 12))))

@@ -26,7 +26,7 @@ class Recognised(unittest.TestCase):
     def told(self, text: str, **mapping: str) -> tuple[dict[str, str], tuple[str, ...]]:
         rows = table(text)
         found = recognise(rows, mapping, ROLES, SITES)
-        return {field: rows[0][at] for field, at in found.places.items()}, found.by_values
+        return {field: found.headers[at] for field, at in found.places.items()}, found.by_values
 
     def test_columns_in_any_language_by_what_stands_in_them(self) -> None:
         for head in (
@@ -37,7 +37,7 @@ class Recognised(unittest.TestCase):
         ):
             rows = f"{head}\nbox-office;10.44.10.30;02:c0:44:00:00:30;10.44.10.1\nfoyer-cam;10.44.10.31;02-c0-44-00-00-31;10.44.10.1"
             fields, by_values = self.told(rows)
-            names = head.split(";")
+            names = [name or "column 1" for name in head.split(";")]
             self.assertEqual(fields, {"name": names[0], "address": names[1], "mac": names[2]}, head)
             self.assertEqual(set(by_values), {"name", "address", "mac"})
 
@@ -58,6 +58,12 @@ class Recognised(unittest.TestCase):
             "IP;Inventory;Serial;Maker\n10.44.10.30;440000000030;K7-01;Hartwell\n10.44.10.31;440000000031;K7-02;Hartwell"
         )
         self.assertEqual(fields, {"address": "IP"})
+
+    def test_a_column_without_a_header_can_be_named_by_its_place(self) -> None:
+        rows = "Wer;;\nfoyer;10.44.10.30;10.44.20.30\nbox;10.44.10.31;10.44.20.31"
+        with self.assertRaisesRegex(SheetError, "'column 2' and 'column 3' both hold addresses"):
+            self.told(rows)
+        self.assertEqual(self.told(rows, address="column 3")[0], {"address": "column 3", "name": "Wer"})
 
     def test_two_columns_of_addresses_are_asked_about_and_said(self) -> None:
         rows = "a;b\n10.44.10.30;10.44.20.30\n10.44.10.31;10.44.20.31"
@@ -102,6 +108,12 @@ class Told(Words):
         )
         self.assertEqual((helped.causes, helped.refused_count, helped.added_count), ([], 0, 12))
         self.assertEqual(helped.rows[0].after["notes"], "Smoke machine 210")
+
+    def test_for_one_cell_a_column_is_not_given_up(self) -> None:
+        lines = [f"10.44.20.{n};lamp-{n};02:c0:44:00:09:{n:02x}" for n in range(210, 222)]
+        sheet = "\n".join(["IP;Name;Mac", *lines, "10.44.20.230;Smoke machine;02:c0:44:00:09:ff"])
+        (cause,) = self.service.client().import_sheet(sheet.encode(), True, {}).causes
+        self.assertEqual((cause.cause, cause.rows, cause.remedies), ("not a hostname", [14], []))
 
 
 if __name__ == "__main__":

@@ -18,9 +18,10 @@ PAGES = (
     ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
     ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),
 )  # fmt: skip
+LISTS = ("/addresses", "/devices", "/dhcp/1", "/scans/1")
 RUN = """
 const done = arguments[arguments.length - 1];
-axe.run(document, {resultTypes: ["violations"]}).then((found) => done(found.violations.map((one) =>
+axe.run(document).then((found) => done(found.passes.length < 10 ? ["it looked at nothing"] : found.violations.map((one) =>
   `${one.id} (${one.impact}): ${one.nodes.slice(0, 3).map((node) => node.html.slice(0, 200)).join(" | ")}`)));
 """
 IN_LINE = """
@@ -52,6 +53,9 @@ class Readable(ConsoleCase):
                 self.open(path)
                 self.sees(text)
                 self.until(lambda d: d.find_elements("tag name", "h1"))
+                # On a phone the sheet of what is open stands before its list, which then has no rows.
+                if path.partition("?")[0] in LISTS and (width > 1024 or "open=" not in path):
+                    self.until(lambda _: self.rows())
                 self.driver.execute_script(AXE.read_text())
                 found: Any = self.driver.execute_async_script(RUN)
                 self.assertEqual(found, [], path)

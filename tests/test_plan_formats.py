@@ -350,7 +350,7 @@ class Cards(unittest.TestCase):
 
 class Spreadsheets(unittest.TestCase):
     def rows(self, *rows: list[str], plan: Plan | None = None, **mapping: str) -> list[spreadsheets.RowPlan]:
-        return spreadsheets.plan_rows(plan or a_plan(), 1, list(rows), mapping)
+        return spreadsheets.plan_table(plan or a_plan(), 1, list(rows), mapping).rows
 
     def test_headers_in_any_order_and_tongue_of_spreadsheets_are_recognised(self) -> None:
         found = self.rows(
@@ -368,7 +368,7 @@ class Spreadsheets(unittest.TestCase):
             ([], "the table is empty"),
         ):  # fmt: skip
             with self.assertRaises(SheetError) as told:
-                spreadsheets.plan_rows(a_plan(), 1, rows)
+                spreadsheets.plan_table(a_plan(), 1, rows)
             self.assertIn(said, str(told.exception))
         self.assertEqual(self.rows(["where", "who"], ["10.44.10.9", "x"], address="where", name="who")[0].action, "add")
         with self.assertRaises(SheetError):
@@ -417,9 +417,9 @@ class Spreadsheets(unittest.TestCase):
         full = a_plan(*items)
         table = list(spreadsheets.export_rows(full, full.assigned_in(1, 0, 2**32 - 1)))
         for data in (spreadsheet_files.write_csv(table), spreadsheet_files.write_workbook(table, "assignments")):
-            again = spreadsheets.plan_rows(full, 1, spreadsheet_files.read(data).rows)
+            again = spreadsheets.plan_table(full, 1, spreadsheet_files.read(data).rows).rows
             self.assertEqual({r.action for r in again} - {"same"}, set(), [r.reason for r in again])
-            fresh = [r.after for r in spreadsheets.plan_rows(a_plan(), 1, spreadsheet_files.read(data).rows)]
+            fresh = [r.after for r in spreadsheets.plan_table(a_plan(), 1, spreadsheet_files.read(data).rows).rows]
             self.assertEqual({spreadsheets.numbered(i, 0) for i in items if i.mac or i.name}, {i for i in fresh if i})
 
     @given(st.text(max_size=8))
@@ -449,7 +449,7 @@ class SpreadsheetFiles(unittest.TestCase):
         book.save(out)
         table = spreadsheet_files.read(out.getvalue())
         self.assertEqual(table.rows[1:], [["10.44.10.9", "=HYPERLINK(1)", "5"], ["10.44.10.10", "x", "yes"]])
-        self.assertIn("formula", spreadsheets.plan_rows(a_plan(), 1, table.rows)[0].reason)
+        self.assertIn("formula", spreadsheets.plan_table(a_plan(), 1, table.rows).rows[0].reason)
 
     def test_risky_texts_are_written_as_texts(self) -> None:
         risky = "=cmd|' /C calc'!A0"
@@ -474,11 +474,11 @@ class SpreadsheetFiles(unittest.TestCase):
         body = "".join(f"10.44.{64 + n // 250 % 4}.{n % 250 + 2},h{n}\n" for n in range(spreadsheets.MOST_ROWS))
         rows = spreadsheet_files.read(f"ip,name\n{body}".encode()).rows
         self.assertEqual(len(rows), spreadsheets.MOST_ROWS + 1)
-        found = spreadsheets.plan_rows(a_plan(), 1, rows)
+        found = spreadsheets.plan_table(a_plan(), 1, rows).rows
         self.assertEqual(sum(1 for row in found if row.action == "add"), 1000)
         self.assertEqual(sum(1 for row in found if row.action == "refused"), spreadsheets.MOST_ROWS - 1000)
         with self.assertRaisesRegex(SheetError, "has 50,001 rows; at most 50,000"):
-            spreadsheets.plan_rows(a_plan(), 1, [*rows, rows[-1]])
+            spreadsheets.plan_table(a_plan(), 1, [*rows, rows[-1]])
         with self.assertRaisesRegex(SheetError, "has 50,012 rows; at most 50,000"):
             spreadsheet_files.read(f"ip,name\n{body}{'10.44.9.9,x' + chr(10)}".encode() + b"10.44.9.8,y\n" * 11)
 

@@ -132,8 +132,8 @@ export default function ImportPage() {
           </p>
           {sure.length ? (
             <p className="mb-2 max-w-3xl text-sm text-amber">
-              {sure.map(([field, header]) => `${header} is taken as the ${field}`).join(", ")}, by what stands in it:
-              look whether that is so.
+              {sure.map(([field, header]) => `${header} is taken as the ${field === "mac" ? "MAC" : field}`).join(", ")}
+              , by what stands in it: look whether that is so.
             </p>
           ) : null}
           {groups ? <Causes report={report} onMap={(map) => look(file, map)} /> : null}

@@ -111,7 +111,9 @@ def _print_report(out: Out, report: ImportReport) -> None:
     if report.ignored:
         out.say(f"Not used: {', '.join(report.ignored)}.", "dim")
     if report.columns_by_values:
-        told = " and ".join(f"{report.columns[field]} as the {field}" for field in report.columns_by_values)
+        told = " and ".join(
+            f"{report.columns[field]} as the {'MAC' if field == 'mac' else field}" for field in report.columns_by_values
+        )
         out.say(f"Taken by what stands in it: {told}; look whether that is so.", "yellow")
     grouped = any(cause.count > 1 or cause.remedies for cause in report.causes)  # else the rows say the same
     for cause in report.causes if grouped else ():

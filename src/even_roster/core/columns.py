@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from ipaddress import AddressValueError, IPv4Address
 
 from .mac import Mac, MacError
@@ -44,10 +44,12 @@ class SheetError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Columns:
-    """Which column (from 0) holds which field, and the fields told by what stands in the column, not by its header."""
+    """Every column's header ("column 3" where it has none), which column (from 0) holds which field, and the fields told by what
+    stands in the column, not by its header."""
 
+    headers: tuple[str, ...]
     places: Mapping[str, int]
-    by_values: tuple[str, ...] = field(default=())
+    by_values: tuple[str, ...]
 
 
 def recognise(
@@ -58,7 +60,7 @@ def recognise(
 
     `roles` and `sites` are the names the plan knows. Raises SheetError.
     """
-    shown = [header.strip() for header in rows[0]]
+    shown = [header.strip() or f"column {at}" for at, header in enumerate(rows[0], start=1)]
     folded = [_folded(header) for header in shown]
     for at, header in enumerate(shown):
         if _is_address(header):
@@ -97,11 +99,11 @@ def recognise(
                 f"row 1: {both} both hold addresses; say which is the device's, such as address={shown[places[0]]}"
             )
     if "address" not in found:
-        there = ", ".join(repr(header) for header in shown if header) or "no headers at all"
+        there = ", ".join(repr(header.strip()) for header in rows[0] if header.strip()) or "no headers at all"
         raise SheetError(
             f"row 1: no column is recognised as the address (there are {there}); name it with a mapping, such as address=COLUMN"
         )
-    return Columns(found, tuple(told))
+    return Columns(tuple(shown), found, tuple(told))
 
 
 def _folded(text: str) -> str:

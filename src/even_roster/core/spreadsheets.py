@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from ipaddress import AddressValueError
 
 from .address import Address, dotted, ipv4
-from .columns import FIELDS, OFF, ON, RESERVED, STATIC, SheetError, recognise
+from .columns import FIELDS, OFF, ON, RESERVED, STATIC, Columns, SheetError, recognise
 from .mac import Mac, MacError, MacNumber
 from .names import is_hostname, no_hostname
 from .plan.model import Assignment, AssignmentKind, Plan
@@ -24,14 +24,6 @@ MOST_ROWS = 50_000
 NOBODYS = "neither a name nor a MAC"
 _PLAIN = re.compile(r"(?:[0-9]{1,3}\.){3}[0-9]{1,3}")
 _RISKY = ("=", "+", "-", "@", "\t", "\r")
-
-
-@dataclass(frozen=True, slots=True)
-class Cell:
-    """Where something stands: row from 1 as spreadsheets count, the column's header."""
-
-    row: int
-    column: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +40,14 @@ class RowPlan:
     column: str = ""
     warning: str = ""
     cause: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class TablePlan:
+    """What a table would do: which column was taken as what, and its rows."""
+
+    columns: Columns
+    rows: list[RowPlan]
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,10 +69,10 @@ class _Bad(Exception):
         self.column, self.reason, self.cause = column, reason, cause
 
 
-def plan_rows(
+def plan_table(
     plan: Plan, here: int, rows: Sequence[Sequence[str]], mapping: Mapping[str, str] | None = None,
     first_row: int = 1,
-) -> list[RowPlan]:  # fmt: skip
+) -> TablePlan:  # fmt: skip
     """What a table would do to the plan, row by row; the first row holds the headers. Raises SheetError.
 
     An address that is assigned is changed where cells say something else; empty cells change nothing. A row that
@@ -82,8 +82,9 @@ def plan_rows(
         raise SheetError("the table is empty; its first row holds headers such as address, name, mac")
     if len(rows) - 1 > MOST_ROWS:
         raise SheetError(f"the table has {len(rows) - 1:,} rows; at most {MOST_ROWS:,} can be imported at once")
-    columns = recognise(rows, mapping, plan.rules, [site.name for site in plan.sites.values()]).places
-    headers = {field: rows[0][at].strip() for field, at in columns.items()}
+    recognised = recognise(rows, mapping, plan.rules, [site.name for site in plan.sites.values()])
+    columns, shown = recognised.places, recognised.headers
+    headers = {field: shown[at] for field, at in columns.items()}
     sites = {site.name.casefold(): site.id for site in plan.sites.values()}
     seen: dict[tuple[int, int], int] = {}
     macs: dict[tuple[int, int], int] = {}
@@ -109,7 +110,7 @@ def plan_rows(
             )
             continue
         found.append(planned)
-    return found
+    return TablePlan(recognised, found)
 
 
 def _no_formulas(row: Sequence[str], columns: Mapping[str, int], headers: Mapping[str, str]) -> None:

@@ -30,7 +30,7 @@ def report(
     shown = sorted((r for r in planned if r.action != "same"), key=lambda r: (_ORDER[r.action], not r.warning, r.row))
     places = columns.places
     used = set(places.values())
-    headers = {field: table.rows[0][at].strip() for field, at in places.items()}
+    headers = {field: columns.headers[at] for field, at in places.items()}
     return ImportReport(
         dry_run=dry_run, read_as=table.read_as, columns=headers, columns_by_values=list(columns.by_values),
         ignored=[h.strip() for at, h in enumerate(table.rows[0]) if at not in used and h.strip()], added_count=counts["add"],
@@ -51,15 +51,18 @@ def _causes(planned: Sequence[RowPlan], headers: Mapping[str, str], all_headers:
     return [
         ImportCause(
             cause=cause, column=column, count=len(rows), rows=[row.row for row in rows[:_FIRST]], example=rows[0].reason,
-            remedies=remedies_of(fields.get(column, ""), cause, headers, unread),
+            remedies=remedies_of(fields.get(column, ""), cause, headers, unread, whole=len(rows) * 2 >= len(planned)),
         )
         for (column, cause), rows in sorted(found.items(), key=lambda one: -len(one[1]))
     ]  # fmt: skip
 
 
-def remedies_of(field: str, cause: str, headers: Mapping[str, str], unread: Sequence[str]) -> list[ImportRemedy]:
+def remedies_of(
+    field: str, cause: str, headers: Mapping[str, str], unread: Sequence[str], whole: bool
+) -> list[ImportRemedy]:
     """What a different mapping would do about a cause: a column that is not what its header says is not read, or as notes;
-    where nothing says whose an address is, one that is not read yet may be the name."""
+    where nothing says whose an address is, one that is not read yet may be the name. `whole` says that at least half of the rows
+    are refused for the cause: for a few cells a column is not given up."""
     if cause == NOBODYS and "name" not in headers:
         read = [f"{name}={header}" for name, header in headers.items()]
         return [
@@ -68,7 +71,7 @@ def remedies_of(field: str, cause: str, headers: Mapping[str, str], unread: Sequ
     said = [f"{name}={header}" for name, header in headers.items() if name != field]
     header = headers.get(field, "")
     found: list[ImportRemedy] = []
-    if field == "name" and "mac" not in headers:
+    if not whole or (field == "name" and "mac" not in headers):
         return found  # without a name it would not be clear whose an address is
     if (field, cause) == ("name", "not a hostname") and "notes" not in headers:
         found.append(ImportRemedy(said=f"Read {header!r} as notes", mapping=[*said, "name=", f"notes={header}"]))

@@ -28,7 +28,7 @@ from ...api.spreadsheets import (
 from ...core import cards, spreadsheets, zones
 from ...core.adapters import choose
 from ...core.address import dotted
-from ...core.columns import recognise
+from ...core.columns import Columns
 from ...core.plan.checks import Problem, Severity
 from ...core.plan.model import Item, Plan
 from ...core.span import SpanSet
@@ -78,10 +78,12 @@ def _import(
 ) -> ImportReport:
     table = apart.read(data)
     planned: list[RowPlan] = []
+    columns: Columns | None = None
 
     def make(plan: Plan) -> Edit:
-        nonlocal planned
-        planned = spreadsheets.plan_rows(plan, context.plan.site_here, table.rows, mapping)
+        nonlocal planned, columns
+        made = spreadsheets.plan_table(plan, context.plan.site_here, table.rows, mapping)
+        planned, columns = made.rows, made.columns
         before, after = _items(planned)
         counts = {"added": len(after) - len(before), "changed": len(before)}
         return Edit("import", "assignment", f"{len(planned)} rows", before, after, (None, counts), review=True)
@@ -103,8 +105,7 @@ def _import(
         judge(context.plan.draft(make))
     else:
         change = context.plan.edit(who, make, anyway=True, judge=judge).change or None
-    with context.plan.reading() as plan:
-        columns = recognise(table.rows, mapping, plan.rules, [site.name for site in plan.sites.values()])
+    assert columns is not None
     return report(table, columns, planned, dry_run, limit, change)
 
 

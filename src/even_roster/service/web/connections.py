@@ -39,9 +39,7 @@ class Connection(HttpToolsProtocol):
             self._head += len(data)
         super().data_received(data)
         if self._head is not None and self._head > HEAD_OCTETS and not self.transport.is_closing():
-            self._refuse(
-                431, "head_too_large", f"the request's line and fields may have {HEAD_OCTETS >> 10} KiB together"
-            )
+            self._refuse_head()
 
     def on_message_begin(self) -> None:
         """A head begins."""

@@ -217,6 +217,15 @@ class FirstDay(ConsoleCase):
         self.click(lambda d: d.find_element(By.XPATH, "//button[text()='Undo']"))
         self.until(lambda _: self.roster.assignment("10.44.10.182").name == "portable-touring")
         self.sees("taken back")
+        pair = list(self.roster.devices(q="stage-box", limit=2))
+        for one in pair:
+            self.roster.edit_device(one.id, DeviceEdit(owner="Wardrobe"))
+        self.open("/changes")
+        for change in self.roster.changes(limit=2):
+            box = f"input[aria-label='Select change {change.id}']"
+            self.click(lambda d, box=box: d.find_element(By.CSS_SELECTOR, box))  # type: ignore[misc]
+        self.press("Take back 2 changes")
+        self.until(lambda _: {self.roster.device(one.id).device.owner for one in pair} == {one.owner for one in pair})
 
     def test_9_columns_theme_and_hostile_names(self) -> None:
         device = next(iter(self.roster.devices(q="10.44.20.60")))

@@ -38,6 +38,12 @@ class Attention(ConsoleCase):
         self.assertEqual(words, sorted(words, key=order.index))
         self.until(self.badge_tells_how_many)  # more of them may be arriving
 
+    def heard(self) -> list[str]:
+        """The MACs of the lines that listening shows now."""
+        macs = "return [...document.querySelectorAll('[role=log] tr button')].map((one) => one.textContent)"
+        found: list[str] = self.driver.execute_script(macs)
+        return found
+
     def badge_tells_how_many(self, driver: Chrome) -> bool:
         badge = driver.find_element(By.XPATH, "//nav//span[contains(@title, 'urgent or wrong')]").text
         return int(badge) == sum(1 for f in self.roster.findings() if f.severity != "notice")
@@ -94,8 +100,13 @@ class Attention(ConsoleCase):
         self.open("/watch")
         self.sees("listening")
         self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[role=log] tr"))
+        first = self.heard()
         self.sees("Plugged into switch-office-1, port 17")
-        self.click(lambda d: d.find_element(By.XPATH, "//tr[td[normalize-space()='Stage']]//button"))
+        self.until(lambda _: self.heard() != first)  # lines that come by themselves are as the first ones
+        for mac in self.heard():
+            self.assertRegex(mac, "^([0-9a-f]{2}:){5}[0-9a-f]{2}$")
+        stage = "//*[@role='row'][*[@role='gridcell'][1][normalize-space()='Stage']]//button"
+        self.click(lambda d: d.find_element(By.XPATH, stage))
         self.write(self.field("full scan, minutes"), "45")
         self.write(self.field("quiet hours"), "late")
         self.press("Save")

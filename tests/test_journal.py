@@ -18,6 +18,7 @@ from even_roster.core.plan.model import Subnet
 from even_roster.core.plan.roles import OnPool, RoleRule
 from even_roster.core.vendors import Prefix
 from even_roster.service import setting_edits
+from even_roster.service.changing import undoing
 from even_roster.service.context import Context, open_context
 from even_roster.service.devices import device_edits
 from even_roster.service.findings.notices import Notices
@@ -27,10 +28,10 @@ from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store import change_queries, scan_records
-from even_roster.store.edits import EditError, Missing
-from even_roster.store.journal import KINDS
+from even_roster.store.edits import EditError, Missing, StaleEdit
+from even_roster.store.journal import KINDS, Key, version
 from even_roster.store.scan_records import SegmentSeen
-from even_roster.store.tables import changes
+from even_roster.store.tables import changes, devices
 from even_roster.store.watch_records import Watch, watch_of
 from tests.test_one_record import OFFICE
 
@@ -70,8 +71,8 @@ class Journals(unittest.TestCase):
         with self.context.database.read() as connection:
             return change_queries.latest(connection, 1, None, None)[0]
 
-    def undo(self, change: int | None = None) -> bool:
-        return setting_edits.undo(self.context, WHO, change or int(self.last().id))
+    def undo(self, *given: int) -> None:
+        undoing.undo(self.context, WHO, given or [int(self.last().id)])
 
     def server(self, name: str = "ledger") -> int:
         values = {"site": self.site, "name": name, "kind": "standin", "settings": {}, "addresses": [int(OFFICE[2])]}
@@ -85,14 +86,14 @@ class Journals(unittest.TestCase):
         server, route = self.server(), self.route()
         c = self.context
         setting_edits.set_role(c, WHO, RoleRule("kiosk", OnPool.AVOID))
-        setting_edits.set_watch(c, WHO, "Office", Watch(self.subnet, every_minutes=15))
+        setting_edits.set_watch(c, WHO, self.subnet, "Office", {"every_minutes": 15})
         setting_edits.set_prefix(c, WHO, PREFIX, "Quillmark Labels")
         edits: dict[str, Callable[[], object]] = {
             "a role is added": lambda: setting_edits.set_role(c, WHO, RoleRule("beamer", OnPool.FINE, True)),
             "a role's rule is changed": lambda: setting_edits.set_role(c, WHO, RoleRule("kiosk", OnPool.NEVER)),
             "a usual role's rule is changed": lambda: setting_edits.set_role(c, WHO, RoleRule("phone", OnPool.NEVER)),
             "a role goes": lambda: setting_edits.forget_role(c, WHO, "kiosk"),
-            "a watch is changed": lambda: setting_edits.set_watch(c, WHO, "Office", Watch(self.subnet, on=False)),
+            "a watch is changed": lambda: setting_edits.set_watch(c, WHO, self.subnet, "Office", {"on": False}),
             "keeping": lambda: setting_edits.keep(c, WHO, {"stay_days": 99, "pool_percent": 50, "new_per_hour": 7}),
             "a route is added": lambda: self.route("second"),
             "a route is changed": lambda: self.notices.edit(WHO, route, RouteEdit(least="urgent", secret="another")),
@@ -115,9 +116,9 @@ class Journals(unittest.TestCase):
                 self.assertNotEqual(after, before)
                 self.assertEqual(self.count(), count + 1, "one edit is one change")
                 self.assertNotIn("opens it", str((self.last().before, self.last().after)), "no secret is shown")
-                self.assertTrue(self.undo())
+                self.undo()
                 self.assertEqual(self.everything(), before)
-                self.assertTrue(self.undo(), "what was taken back can be brought again")
+                self.undo()  # what was taken back can be brought again
                 self.assertEqual(self.everything(), after)
                 self.undo()
                 self.assertEqual(self.everything(), before)
@@ -127,23 +128,77 @@ class Journals(unittest.TestCase):
             return len(change_queries.latest(connection, 500, None, None))
 
     def test_an_edit_that_changes_nothing_is_no_change(self) -> None:
-        setting_edits.set_watch(self.context, WHO, "Office", Watch(self.subnet, every_minutes=15))
+        setting_edits.set_watch(self.context, WHO, self.subnet, "Office", {"every_minutes": 15})
         count = self.count()
-        setting_edits.set_watch(self.context, WHO, "Office", Watch(self.subnet, every_minutes=15))
+        setting_edits.set_watch(self.context, WHO, self.subnet, "Office", {"every_minutes": 15})
         setting_edits.keep(self.context, WHO, {"stay_days": 400})
         setting_edits.forget_role(self.context, WHO, "phone")
         self.assertEqual(self.count(), count)
 
     def test_what_was_changed_again_is_not_taken_back(self) -> None:
-        setting_edits.set_watch(self.context, WHO, "Office", Watch(self.subnet, every_minutes=15))
+        setting_edits.set_watch(self.context, WHO, self.subnet, "Office", {"every_minutes": 15})
         first = int(self.last().id)
-        setting_edits.set_watch(self.context, WHO, "Office", Watch(self.subnet, every_minutes=30))
+        setting_edits.set_watch(self.context, WHO, self.subnet, "Office", {"every_minutes": 30})
         with self.assertRaisesRegex(EditError, "watch Office was changed again since"):
             self.undo(first)
         self.undo()
         self.undo(first)
         with self.context.database.read() as connection:
             self.assertEqual(watch_of(connection, self.subnet), Watch(self.subnet))
+
+    def test_several_are_taken_back_together_the_latest_first_or_none_of_them(self) -> None:
+        before = self.everything()
+        setting_edits.set_role(self.context, WHO, RoleRule("kiosk", OnPool.FINE))
+        role = int(self.last().id)
+        self.context.plan.edit_records(WHO, device_edits.add({"name": "Door", "role": "kiosk"}, None))
+        device = int(self.last().id)
+        setting_edits.set_watch(self.context, WHO, self.subnet, "Office", {"every_minutes": 15})
+        watch = int(self.last().id)
+        with self.context.database.read() as connection:
+            there = connection.execute(select(devices.c.id).where(devices.c.name == "Door")).scalar_one()
+        self.context.plan.edit_records(WHO, device_edits.set_fields([(there, None)], {"name": "Gate"}))
+        renamed, now = int(self.last().id), self.everything()
+        with self.assertRaisesRegex(
+            EditError, f"change {role}: 1 device has the role .*; none of the 3 changes was taken back"
+        ):
+            self.undo(role, device, watch)
+        self.assertEqual((self.everything(), self.last().id), (now, renamed), "the watch, taken back first, stays too")
+        with self.assertRaisesRegex(Missing, "nothing was taken back"):
+            self.undo(renamed, 999)
+        self.undo(role, renamed, watch, device)
+        self.assertEqual(self.everything(), before)
+        with self.context.database.read() as connection:
+            back = change_queries.taken_back(connection, [role, device, watch, renamed])
+            self.assertEqual(sorted(back), [role, device, watch, renamed])
+            self.undo(back[renamed], back[device])
+            self.assertEqual(sorted(change_queries.taken_back(connection, [role, device, renamed])), [role])
+            self.assertEqual(connection.execute(select(devices.c.name).where(devices.c.id == there)).scalar(), "Gate")
+
+    def test_settings_have_versions_and_a_stale_edit_changes_nothing(self) -> None:
+        def seen(kind: str, key: Key | None) -> frozenset[int]:
+            with self.context.database.read() as connection:
+                return frozenset({version(connection, kind, key)})
+
+        route = self.route()
+        first = seen("watch", (self.subnet,)), seen("setting", None), seen("notice route", (route,))
+        edits: tuple[Callable[[frozenset[int]], object], ...] = (
+            lambda at: setting_edits.set_watch(self.context, WHO, self.subnet, "Office", {"on": False}, at),
+            lambda at: setting_edits.keep(self.context, WHO, {"stay_days": 99}, at),
+            lambda at: self.notices.edit(WHO, route, RouteEdit(least="urgent"), at),
+        )
+        for edit, at in zip(edits, first, strict=True):
+            edit(at)
+            now = self.everything()
+            with self.assertRaises(StaleEdit) as told:
+                edit(at)
+            self.assertTrue({*told.exception.current} & {"on", "stay_days", "least"})
+            self.undo()
+            with self.assertRaises(StaleEdit):
+                edit(at)  # as it was once more, but not the same version
+            self.undo()
+            self.assertEqual(self.everything(), now)
+        with self.assertRaises(StaleEdit):
+            self.notices.remove(WHO, route, first[2])
 
     def test_what_is_in_use_or_taken_meanwhile_is_left_alone_and_told(self) -> None:
         setting_edits.set_role(self.context, WHO, RoleRule("kiosk", OnPool.FINE))
@@ -206,13 +261,12 @@ class Journals(unittest.TestCase):
                 },
             ]
             connection.execute(insert(changes), [{**row, **older} for row in rows])
-        self.assertTrue(self.undo(900))
+        self.undo(900)
         self.assertEqual(self.everything()["router member"], [])
-        self.assertFalse(self.undo(901))
         with self.assertRaisesRegex(EditError, "older version that did not keep what taking it back needs"):
-            self.context.plan.edit_records(WHO, device_edits.take_back(901))
+            self.undo(901)
         with self.assertRaises(Missing):
-            self.context.plan.edit_records(WHO, device_edits.take_back(999))
+            self.undo(999)
 
     def test_names_of_ranges_are_checked(self) -> None:
         setting_edits.name_range(self.context, WHO, self.office, "Office")

@@ -176,7 +176,7 @@ class Meeting(OneRecord):
         self.assertEqual((self.row(item.device).called, self.row(item.device).role), ("till-2", "control"))
         self.assertTrue(self.row(seen).retired)
         self.assertEqual(self.reviews(), [])
-        self.assertTrue(self.plan.undo(WHO, self.last_change()))
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), before)
 
     def test_writing_the_mac_into_an_expected_assignment_says_the_same(self) -> None:
@@ -190,7 +190,7 @@ class Meeting(OneRecord):
         self.assertEqual((self.at(40).device, row.owner, row.role), (seen, "Box office", "control"))
         self.assertEqual(row.notes, "came in May\nrole before it was planned: other")
         self.assertIsNone(self.row(item.device), "the expected record has become the seen one")
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), before)
 
     def test_a_mistyped_mac_is_corrected_and_another_device_at_the_address_is_another_record(self) -> None:
@@ -212,7 +212,7 @@ class Meeting(OneRecord):
         both = self.everything()
         self.release(60)
         self.assertIsNone(self.row(item.device))
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), both)
         self.release(61)
         self.assertEqual(self.row(named.device).name, "Somebody's", "a hand wrote into it")
@@ -225,13 +225,13 @@ class Meeting(OneRecord):
         item = self.assign(70, A, "scanner")
         change = self.last_change()
         self.see((70, A))
-        self.plan.undo(WHO, change)
+        self.plan.undo(WHO, [change])
         self.assertIsNone(self.plan.plan.at(self.site, Address(BASE + 70)))
         self.assertEqual((self.device_of(A), self.row(item.device).called), (item.device, ""))
         other = self.assign(71, B, "lamp")
         change = self.last_change()
         self.set(other.device, notes="by hand")
-        self.plan.undo(WHO, change)
+        self.plan.undo(WHO, [change])
         self.assertEqual((self.row(other.device).notes, self.device_of(B)), ("by hand", other.device))
 
     def test_two_that_are_joined_say_what_they_said_differently(self) -> None:
@@ -247,7 +247,7 @@ class Meeting(OneRecord):
         self.assertEqual(row.notes, "dock\nname before the join: Notebook\nrole before it was planned: portable")
         self.assertEqual(self.at(11).device, one)
         self.assertEqual(sorted(kind for kind, _ in self.reviews(one)), ["name", "name", "role"])
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), before, "adapters, assignments, texts: all as before")
 
     def test_new_hardware_inherits_everything_in_one_step_and_the_old_keeps_its_history(self) -> None:
@@ -264,7 +264,7 @@ class Meeting(OneRecord):
         self.assertEqual((old.name, bool(old.retired), old.address - BASE), ("Ledger (replaced)", True, 20))
         self.assertTrue(self.row(fresh).retired)
         self.assertEqual(self.changes(device)[0][0], "replace")
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), before)
         self.do(device_edits.swap_hardware(device, C, None))
         self.assertEqual((self.at(20).mac, self.row(self.device_of(C)).name), (C, "Ledger"), "one nobody has seen yet")
@@ -281,7 +281,7 @@ class Meeting(OneRecord):
         self.assertEqual(
             self.changes(item.device)[0], ("set", {"name": "Box office printer", "hostname": "printer-3"}, told)
         )
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual((self.at(30).name, self.row(item.device).called), ("printer-3", "Box office printer"))
 
     def test_a_device_entered_by_hand_is_found_when_it_is_seen(self) -> None:
@@ -303,7 +303,7 @@ class Meeting(OneRecord):
         self.assertEqual(
             (self.plan.plan.at(self.site, Address(BASE + 30)), bool(self.row(item.device).retired)), (None, True)
         )
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), before)
 
 
@@ -360,7 +360,7 @@ class AnyOrder(OneRecord):
             ),
             "restore": lambda: self.do(device_edits.retire(self.some(chance), None, False)),
             "add": lambda: self.do(device_edits.add({"name": chance.choice(("Spare", ""))}, maybe)),
-            "undo": lambda: self.plan.undo(WHO, max(self.last_change() - chance.randrange(6), 1)),
+            "undo": lambda: self.plan.undo(WHO, [max(self.last_change() - chance.randrange(6), 1)]),
         }
         name = chance.choice([*acts, "undo", "undo", "see", "assign"])
         with contextlib.suppress(*REFUSALS):
@@ -386,6 +386,7 @@ class AnyOrder(OneRecord):
                 for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):
                     connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
                 connection.exec_driver_sql("ALTER TABLE leases DROP COLUMN since")
+                connection.exec_driver_sql("DROP INDEX ix_changes_undoes")
                 connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
             self.database.close()
             self.database = Database(self.path)
@@ -439,8 +440,8 @@ class Edits(OneRecord):
         first = self.last_change()
         self.set(self.first, name="Two")
         with self.assertRaisesRegex(EditError, "changed again"):
-            self.plan.undo(WHO, first)
-        self.plan.undo(WHO, self.last_change())
+            self.plan.undo(WHO, [first])
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.row(self.first).name, "One")
         self.assertEqual(self.changes(self.first)[0], ("undo", {"name": "Two"}, {"name": "One"}))
 
@@ -450,7 +451,7 @@ class Edits(OneRecord):
         wanted = [(self.first, None), (self.second, None)]
         self.do(device_edits.set_fields(wanted, {"owner": "Box office", "role": "workstation"}))
         self.assertEqual([self.row(one).owner for one in (self.first, self.second)], ["Box office"] * 2)
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), before)
 
     def test_join_moves_adapters_and_split_moves_them_back(self) -> None:
@@ -463,7 +464,7 @@ class Edits(OneRecord):
         self.do(device_edits.split(self.first, [B]))
         new = self.device_of(B)
         self.assertEqual((self.row(self.first).macs, self.row(new).macs, self.at(11).device), (1, 1, new))
-        self.plan.undo(WHO, self.last_change())
+        self.plan.undo(WHO, [self.last_change()])
         self.assertEqual(self.everything(), joined)
 
     def test_impossible_edits_say_why(self) -> None:

@@ -64,7 +64,7 @@ class Steps(unittest.TestCase):
         self.assertEqual((made.kind, made.name), (AssignmentKind.STATIC, "router-of-the-new-wing-attic"))
         self.assertEqual(done.said, "10.44.10.225 is planned as static for router-of-the-new-wing-attic")
         assert done.change_id is not None
-        self.assertTrue(self.context.plan.undo("a hand", done.change_id))
+        self.context.plan.undo("a hand", [done.change_id])
         self.assertIsNone(self.at("10.44.10.225"))
 
     def test_inside_a_pool_what_is_seen_is_reserved_and_somebody_without_a_name_gets_one(self) -> None:

@@ -204,7 +204,9 @@ class EveryPair(unittest.TestCase):
         loop: asyncio.AbstractEventLoop = context.loop
 
         def call(method: str, path: str, *codes: int, **more: Any) -> Any:
-            answer = web.request(method, path, headers={"If-Match": "*"} if method == "PATCH" else None, **more)
+            answer = web.request(
+                method, path, headers={"If-Match": "*"} if method in ("PATCH", "PUT") else None, **more
+            )
             self.assertIn(answer.status_code, codes or (200, 201, 204), f"{method} {path}: {answer.text}")
             return answer.json() if answer.content and answer.status_code < 300 else None
 
@@ -229,7 +231,7 @@ class EveryPair(unittest.TestCase):
             change = next(
                 c for c in call("GET", "/api/v1/changes?limit=40")["items"] if c["item"] == items[1]["address"]
             )
-            call("POST", f"/api/v1/changes/{change['id']}/undo", 204, 409, 422)
+            call("POST", "/api/v1/changes/undo", 204, 409, 422, json={"change_ids": [change["id"]]})
 
         def listen() -> None:
             number = next(numbers)

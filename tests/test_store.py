@@ -19,6 +19,8 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, inspect, select, true, update
 
 from even_roster.core.address import LAST_IPV4, Address, address_of
+from even_roster.core.findings.engine import Finding, Turn, Turned
+from even_roster.core.findings.model import About, Severity, State, Subject
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
@@ -240,6 +242,7 @@ class Files(StoreCase):
         Database(path).close()
         with contextlib.closing(sqlite3.connect(path)) as older:
             older.execute("ALTER TABLE leases DROP COLUMN since")
+            older.execute("DROP INDEX ix_changes_undoes")
             for column in ("begun", "sheet"):  # and "shown", which is added after them, stands in the way
                 older.execute(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
             older.execute("UPDATE alembic_version SET version_num = '0009'")
@@ -460,6 +463,45 @@ class Lists(StoreCase):
         spans = ((BASE + 10, BASE + 19), (BASE + 50, BASE + 50))
         self.assertEqual(self.addresses(DeviceFilter(spans=spans)), [*range(10, 20), 50])
         self.assertEqual(self.addresses(DeviceFilter(unknown=False)), [])
+
+
+class Findings(StoreCase):
+    def test_pages_give_every_finding_once_what_needs_attention_first(self) -> None:
+        source = random.Random(7)
+        turned = []
+        for number in range(300):
+            state = source.choice(list(State))
+            finding = Finding(
+                source.choice(["missing", "duplicate-address"]), str(number), source.choice(list(Severity)),
+                (Subject(About.ADDRESS, f"10.44.10.{number % 9}"),), (), "", (), state, source.randrange(40), 1,
+            )  # fmt: skip
+            turned.append(Turned(Turn.OPENED, finding))
+        with self.database.write() as connection:
+            finding_records.save(connection, turned)
+        order = [State.OPEN, State.ACCEPTED, State.CLOSED]
+        for states, kind, subject in (
+            (["open", "accepted", "closed"], None, None),
+            (["closed"], "missing", None),
+            (["open", "accepted"], None, "10.44.10.4"),
+        ):
+            wanted = [
+                one.finding for one in turned
+                if one.finding.state in states and kind in (None, one.finding.kind)
+                and subject in (None, one.finding.subjects[0].value)
+            ]  # fmt: skip
+            wanted.sort(key=lambda one: (order.index(one.state), one.severity.rank, -one.since, int(one.key)))
+            seen: list[str] = []
+            place = None
+            with self.subTest(states=states, kind=kind, subject=subject), self.database.read() as connection:
+                while True:
+                    rows, total = finding_records.listed(connection, states, kind, subject, place, 7)
+                    self.assertEqual(total, len(wanted))
+                    if not rows:
+                        break
+                    seen += [row.key for row in rows]
+                    place = finding_records.place(rows[-1])
+                self.assertEqual(seen, [one.key for one in wanted])
+                self.assertGreater(len(seen), 14)
 
 
 class Scans(StoreCase):

@@ -92,9 +92,10 @@ async function send<T>(method: string, path: string, input: Loose = {}): Promise
 }
 
 /** A file that the service makes of what it is given. */
-async function made(path: string, body: unknown): Promise<Blob> {
+async function made(path: string, body: unknown, signal?: AbortSignal): Promise<Blob> {
   const response = await fetch(path, {
     method: "POST",
+    signal,
     headers: { "Content-Type": "application/json" },
     body: JSON.stringify(body),
   });
@@ -111,19 +112,24 @@ async function problemOf(response: Response): Promise<Problem> {
   }
 }
 
-/** Every item of a list, page after page. */
+/** How far a list is read that is read whole: how many of how many, where that is known. */
+export type Told = (read: number, total: number | null) => void;
+
+/** Every item of a list, page after page, until it is stopped by its signal. */
 async function all<P extends ListPath>(
   path: P,
   input?: PathPart<Operation<P, "get">> & QueryPart<Operation<P, "get">> & { signal?: AbortSignal },
+  told?: Told,
 ): Promise<Item<P>[]> {
   const found: Item<P>[] = [];
   let cursor: string | null = null;
   do {
-    const page: { items: Item<P>[]; next: string | null } = await send("GET", path, {
+    const page: { items: Item<P>[]; next: string | null; total?: number | null } = await send("GET", path, {
       ...input,
       query: { ...input?.query, cursor, limit: PAGE },
     });
     found.push(...page.items);
+    told?.(found.length, page.total ?? null);
     cursor = page.next;
   } while (cursor !== null);
   return found;
@@ -142,8 +148,8 @@ export const api = {
   remove: <P extends PathsOf<"delete">>(path: P, ...[input]: Rest<Operation<P, "delete">>) =>
     send<Output<Operation<P, "delete">>>("DELETE", path, input),
   /** A workbook with one table. */
-  workbook: (body: BodyPart<Operation<"/api/v1/sheets/workbook", "post">>["body"]) =>
-    made("/api/v1/sheets/workbook", body),
+  workbook: (body: BodyPart<Operation<"/api/v1/sheets/workbook", "post">>["body"], signal?: AbortSignal) =>
+    made("/api/v1/sheets/workbook", body, signal),
   /** A spreadsheet as it is, to be read by the service. */
   sheet: (file: Blob, query: { dry_run: boolean; limit: number; mapping?: string[] }) =>
     send<Output<Operation<"/api/v1/sheets/import", "post">>>("POST", "/api/v1/sheets/import", { query, body: file }),

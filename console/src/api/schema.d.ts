@@ -527,7 +527,7 @@ export interface paths {
          * Recorded edits, the latest first; of everything, or of one device
          * @description Recorded edits, the latest first; of everything, or of one device.
          */
-        get: operations["devices.changes"];
+        get: operations["changes.changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -536,7 +536,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/changes/{identity}/undo": {
+    "/api/v1/changes/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -546,10 +546,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take an edit back, where nobody changed the same fields since
-         * @description Take an edit back, where nobody changed the same fields since.
+         * Take edits back, the latest first, where nobody changed the same fields since: all of them or none
+         * @description Take edits back, the latest first, where nobody changed the same fields since: all of them or none.
          */
-        post: operations["devices.undo"];
+        post: operations["changes.undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1803,7 +1803,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * How one planned subnet is watched
+         * @description How one planned subnet is watched.
+         */
+        get: operations["watching.one_watch"];
         /**
          * Change how a subnet is watched
          * @description Change how a subnet is watched.
@@ -3406,6 +3410,12 @@ export interface components {
              * @example null
              */
             undoes: number | null;
+            /**
+             * Taken Back By
+             * @description The change that took this one back and stands; null: none.
+             * @example null
+             */
+            taken_back_by: number | null;
         };
         /**
          * Check
@@ -5431,6 +5441,12 @@ export interface components {
          */
         Keeping: {
             /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
              * Stay Days
              * @description Days after which older stays are folded into one for each address and MAC.
              * @example 730
@@ -7195,6 +7211,12 @@ export interface components {
              */
             id: number;
             /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
              * Name
              * @description Its name.
              * @example printer-1
@@ -8838,6 +8860,21 @@ export interface components {
             said: string;
         };
         /**
+         * UndoRequest
+         * @description Take edits back: all of them or none.
+         */
+        UndoRequest: {
+            /**
+             * Change Ids
+             * @description The changes to take back.
+             * @example [
+             *       117,
+             *       118
+             *     ]
+             */
+            change_ids: number[];
+        };
+        /**
          * UseNew
          * @description Who uses an address, and for what.
          */
@@ -9106,6 +9143,12 @@ export interface components {
         WatchView: {
             /** @description The subnet it lies in. */
             subnet: components["schemas"]["SubnetRef"];
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
             /**
              * On
              * @description Whether it is switched on.
@@ -10703,7 +10746,7 @@ export interface operations {
             507: components["responses"]["507"];
         };
     };
-    "devices.changes": {
+    "changes.changes": {
         parameters: {
             query?: {
                 /**
@@ -10745,20 +10788,18 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
-    "devices.undo": {
+    "changes.undo": {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                /**
-                 * @description Its id.
-                 * @example 1
-                 */
-                identity: number;
-            };
+            path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoRequest"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             204: {
@@ -10770,7 +10811,9 @@ export interface operations {
             401: components["responses"]["401"];
             403: components["responses"]["403"];
             404: components["responses"]["404"];
+            408: components["responses"]["408"];
             409: components["responses"]["409"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];
@@ -13852,10 +13895,48 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
-    "watching.edit_watch": {
+    "watching.one_watch": {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                /**
+                 * @description The subnet's id.
+                 * @example 1
+                 */
+                subnet: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "watching.edit_watch": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /**
                  * @description The subnet's id.
@@ -13874,6 +13955,8 @@ export interface operations {
             /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -13885,6 +13968,7 @@ export interface operations {
             404: components["responses"]["404"];
             408: components["responses"]["408"];
             409: components["responses"]["409"];
+            412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
@@ -14077,7 +14161,10 @@ export interface operations {
     "watching.remove_route": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path: {
                 /**
                  * @description Its id.
@@ -14100,6 +14187,7 @@ export interface operations {
             403: components["responses"]["403"];
             404: components["responses"]["404"];
             409: components["responses"]["409"];
+            412: components["responses"]["412"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];
@@ -14110,7 +14198,10 @@ export interface operations {
     "watching.edit_route": {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match": string;
+            };
             path: {
                 /**
                  * @description Its id.
@@ -14129,6 +14220,8 @@ export interface operations {
             /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -14140,8 +14233,10 @@ export interface operations {
             404: components["responses"]["404"];
             408: components["responses"]["408"];
             409: components["responses"]["409"];
+            412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            428: components["responses"]["428"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
@@ -14215,7 +14310,10 @@ export interface operations {
     "watching.edit_keeping": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -14228,6 +14326,8 @@ export interface operations {
             /** @description What was asked for. */
             200: {
                 headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -14239,6 +14339,7 @@ export interface operations {
             404: components["responses"]["404"];
             408: components["responses"]["408"];
             409: components["responses"]["409"];
+            412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];

@@ -1,5 +1,5 @@
-import { describe, expect, it, test } from "vitest";
-import { byDay, what } from "./changes";
+import { expect, test } from "vitest";
+import { what, when } from "./changes";
 
 test("an edit tells what was and what is", () => {
   expect(what({ action: "set", before: { name: "", role: "printer" }, after: { name: "Foyer", role: "camera" } })).toBe(
@@ -22,15 +22,10 @@ test("what came or went is told with its values, empty ones left out", () => {
   expect(what({ action: "join", before: null, after: null })).toBe("join");
 });
 
-describe("days", () => {
-  it("stand over the changes made on them, the latest first", () => {
-    const now = new Date(2026, 10, 27, 9, 0);
-    const at = (...when: [number, number, number, number]) => ({ at: new Date(...when).toISOString() });
-    const made = [at(2026, 10, 27, 8), at(2026, 10, 27, 0), at(2026, 10, 26, 23), at(2026, 9, 2, 12)];
-    expect(byDay(made, now).map(([day, changes]) => [day, changes.length])).toEqual([
-      ["Today", 2],
-      ["Yesterday", 1],
-      ["Friday 2 October 2026", 1],
-    ]);
-  });
+test("when it was is told by the day", () => {
+  const now = new Date(2026, 10, 27, 9, 0);
+  const told = (...at: [number, number, number, number]) => when(new Date(...at).toISOString(), now);
+  expect(told(2026, 10, 27, 8)).toBe("Today 08:00");
+  expect(told(2026, 10, 26, 23)).toBe("Yesterday 23:00");
+  expect(told(2026, 9, 2, 12)).toBe("2 Oct 2026 12:00");
 });

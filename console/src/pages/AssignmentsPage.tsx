@@ -11,7 +11,7 @@ import { useOpen } from "../lib/open";
 import { Input, inputLook, Mono, Notice } from "../parts/basics";
 import type { Column } from "../parts/grid/column";
 import { Grid } from "../parts/grid/Grid";
-import { everything, usePages } from "../parts/grid/source";
+import { usePages } from "../parts/grid/source";
 import { TakeOut } from "../parts/grid/TakeOut";
 import { ReservationState } from "../parts/ReservationState";
 
@@ -191,7 +191,11 @@ export default function AssignmentsPage() {
         <Link to="/import" className="py-1 text-sm underline decoration-rule underline-offset-4 hover:decoration-ink">
           Import
         </Link>
-        <TakeOut title="Assigned addresses" columns={[...COLUMNS, NOTES]} all={() => everything(fetchPage)} />
+        <TakeOut
+          title="Assigned addresses"
+          columns={[...COLUMNS, NOTES]}
+          all={(signal, told) => api.all("/api/v1/assignments", { query: filters, signal }, told)}
+        />
       </div>
       {total.error ? (
         <div className="px-4">

@@ -1,109 +1,159 @@
-// Every edit by a person, of the plan, of devices and of settings, the latest first; each can be taken back whole.
-import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
-import { Link } from "react-router";
+// Every edit by a person, of the plan, of devices and of settings, the latest first; taken back whole, one or several together.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { api } from "../api/client";
-import { byDay, what } from "../lib/changes";
-import { ago, moment, plural } from "../lib/format";
+import type { ChangeRow } from "../api/types";
+import { lines, what, when } from "../lib/changes";
+import { moment, plural } from "../lib/format";
+import { useOpen } from "../lib/open";
 import { Button, Notice } from "../parts/basics";
+import type { Column } from "../parts/grid/column";
+import { Grid } from "../parts/grid/Grid";
+import { useStretches } from "../parts/grid/source";
+import { TakeOut } from "../parts/grid/TakeOut";
 
-const PAGE = 100;
+const MOST_LINES = 8;
+const NOBODY: ReadonlyMap<string | number, ChangeRow> = new Map();
+const device = (change: ChangeRow) =>
+  change.kind === "device" && /^\d+$/.test(change.item) ? Number(change.item) : null;
 
 export default function ChangesPage() {
   const client = useQueryClient();
-  const changes = useInfiniteQuery({
-    queryKey: ["changes"],
-    queryFn: ({ pageParam }) => api.get("/api/v1/changes", { query: { limit: PAGE, cursor: pageParam } }),
-    initialPageParam: null as string | null,
-    getNextPageParam: (last) => last.next ?? undefined,
-  });
+  const [selected, setSelected] = useState(NOBODY);
+  const [, setOpen] = useOpen();
+  const list = useStretches(["changes"], (cursor, limit, signal) =>
+    api.get("/api/v1/changes", { query: { cursor, limit }, signal }),
+  );
   const undo = useMutation({
-    mutationFn: (id: number) => api.post("/api/v1/changes/{identity}/undo", { path: { identity: id } }),
-    onSuccess: () => client.invalidateQueries(),
+    mutationFn: (changes: number[]) => api.post("/api/v1/changes/undo", { body: { change_ids: changes } }),
+    onSuccess: () => {
+      setSelected(NOBODY);
+      return client.invalidateQueries();
+    },
   });
-  if (changes.error)
-    return (
-      <div className="p-6">
-        <Notice tone="alarm">{changes.error.message}</Notice>
-      </div>
-    );
-  const rows = changes.data?.pages.flatMap((page) => page.items) ?? [];
-  const undone = new Set(rows.map((change) => change.undoes));
-  if (changes.data && rows.length === 0) return <p className="p-6">Nothing was edited yet.</p>;
+  const columns: Column<ChangeRow>[] = [
+    ...COLUMNS,
+    {
+      name: "undo",
+      width: "6rem",
+      text: (change) => (change.taken_back_by ? `taken back by ${change.taken_back_by}` : ""),
+      cell: (change) =>
+        change.taken_back_by ? (
+          <span className="text-sm text-soft" title={`by change ${change.taken_back_by}`}>
+            taken back
+          </span>
+        ) : (
+          <button
+            type="button"
+            className="underline decoration-rule underline-offset-4 hover:decoration-ink"
+            disabled={undo.isPending}
+            aria-label={`Undo change ${change.id}`}
+            onClick={(event) => {
+              event.stopPropagation();
+              undo.mutate([change.id]);
+            }}
+          >
+            Undo
+          </button>
+        ),
+    },
+  ];
   return (
-    <div className="mx-auto max-w-6xl px-5 py-5">
-      <h1 className="mb-1 text-2xl font-semibold">Changes</h1>
-      <p className="mb-3 text-soft">
-        Every edit of the plan, of devices and of settings. Taking one back takes back all of it, as long as nothing in
-        it was changed again since.
-      </p>
-      <table className="w-full min-w-3xl table-fixed text-left">
-        <thead className="text-sm text-soft">
-          <tr>
-            <th className="w-28 py-1 pr-4 font-normal">when</th>
-            <th className="w-32 pr-4 font-normal">who</th>
-            <th className="w-56 pr-4 font-normal">what</th>
-            <th className="pr-4 font-normal">change</th>
-            <th className="w-32">
-              <span className="sr-only">undo</span>
-            </th>
-          </tr>
-        </thead>
-        {byDay(rows).map(([day, made]) => (
-          <tbody key={day}>
-            <tr className="border-t border-rule bg-paper">
-              <th scope="rowgroup" colSpan={5} className="pt-3 pb-1 text-left font-semibold">
-                {day} <span className="font-normal text-soft">{plural(made.length, "change")}</span>
-              </th>
-            </tr>
-            {made.map((change) => (
-              <tr key={change.id} className="border-t border-rule align-top hover:bg-wash">
-                <td className="py-1 pr-4" title={moment(change.at)}>
-                  {ago(change.at)}
-                </td>
-                <td className="truncate py-1 pr-4">{change.who}</td>
-                <td className="py-1 pr-4 break-words">
-                  {change.kind}{" "}
-                  {change.kind === "device" && /^\d+$/.test(change.item) ? (
-                    <Link
-                      className="underline decoration-rule underline-offset-4 hover:decoration-ink"
-                      to={`/devices?open=device:${change.item}`}
-                    >
-                      {change.item}
-                    </Link>
-                  ) : (
-                    change.item
-                  )}
-                </td>
-                <td className="py-1 pr-4 break-words text-soft">{what(change)}</td>
-                <td className="py-0.5 text-right">
-                  {undone.has(change.id) ? (
-                    <span className="text-sm text-soft">taken back</span>
-                  ) : (
-                    <Button
-                      tone="quiet"
-                      disabled={undo.isPending}
-                      aria-label={`Undo change ${change.id}`}
-                      onClick={() => undo.mutate(change.id)}
-                    >
-                      Undo
-                    </Button>
-                  )}
-                  {undo.variables === change.id && undo.error ? (
-                    <span role="alert" className="block text-sm text-alarm">
-                      {undo.error.message}.
-                    </span>
-                  ) : null}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        ))}
-      </table>
-      {changes.hasNextPage ? (
-        <Button className="mt-3" disabled={changes.isFetchingNextPage} onClick={() => changes.fetchNextPage()}>
-          Earlier ones
-        </Button>
-      ) : null}
+    <div className="flex h-full flex-col">
+      <div className="px-4 pt-3 pb-2">
+        <div className="flex flex-wrap items-end gap-3">
+          <h1 className="text-2xl font-semibold">Changes</h1>
+          <span className="ml-auto py-1 text-sm text-soft" aria-live="polite">
+            {list.loaded ? plural(list.source.total, "change") : ""}
+          </span>
+          <TakeOut
+            title="Changes"
+            columns={columns}
+            all={(signal, told) => api.all("/api/v1/changes", { signal }, told)}
+          />
+        </div>
+        <p className="mt-1 max-w-4xl text-sm text-soft">
+          Every edit of the plan, of devices and of settings. Taking one back takes back all of it, as long as nothing
+          in it was changed again since; several that are selected are taken back together, or none of them.
+        </p>
+        {selected.size > 0 ? (
+          <div className="mt-2 flex items-center gap-2">
+            <Button
+              tone="ink"
+              disabled={undo.isPending}
+              onClick={() => undo.mutate([...selected.values()].map((one) => one.id))}
+            >
+              Take back {plural(selected.size, "change")}
+            </Button>
+            <Button tone="quiet" onClick={() => setSelected(NOBODY)}>
+              Select none
+            </Button>
+          </div>
+        ) : null}
+        {(undo.error ?? list.error) ? (
+          <div className="mt-2">
+            <Notice tone="alarm">{(undo.error ?? list.error)!.message}.</Notice>
+          </div>
+        ) : null}
+      </div>
+      <Grid
+        label="Changes"
+        columns={columns}
+        source={list.source}
+        loaded={list.loaded}
+        keyOf={(change) => change.id}
+        nameOf={(change) => `change ${change.id}`}
+        lines={(change) => Math.min(lines(change).length, MOST_LINES)}
+        selected={selected}
+        onSelected={setSelected}
+        maySelect={(change) => !change.taken_back_by}
+        onOpen={(change) => {
+          const about = device(change);
+          if (about !== null) setOpen({ kind: "device", id: about });
+        }}
+        empty={<p>Nothing was edited yet.</p>}
+      />
     </div>
   );
 }
+
+const COLUMNS: Column<ChangeRow>[] = [
+  {
+    name: "id",
+    width: "4.5rem",
+    right: true,
+    text: (change) => String(change.id),
+    cell: (change) => <span className="text-soft">{change.id}</span>,
+  },
+  {
+    name: "when",
+    width: "10rem",
+    text: (change) => moment(change.at),
+    cell: (change) => <span title={moment(change.at)}>{when(change.at)}</span>,
+  },
+  { name: "who", width: "8rem", text: (change) => change.who, cell: (change) => change.who },
+  {
+    name: "what",
+    width: "minmax(10rem,1fr)",
+    text: (change) => `${change.kind} ${change.item}`,
+    cell: (change) => (
+      <span className={device(change) === null ? "" : "underline decoration-rule underline-offset-4"}>
+        {change.kind} {change.item}
+      </span>
+    ),
+  },
+  {
+    name: "change",
+    width: "minmax(14rem,3fr)",
+    text: what,
+    cell: (change) =>
+      lines(change)
+        .slice(0, MOST_LINES)
+        .map((line, i, shown) => (
+          <span key={line} className="block truncate text-soft" title={what(change)}>
+            {line}
+            {i === shown.length - 1 && lines(change).length > MOST_LINES ? " …" : ""}
+          </span>
+        )),
+  },
+];

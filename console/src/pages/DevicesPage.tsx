@@ -12,7 +12,7 @@ import { ColumnChooser } from "../parts/ColumnChooser";
 import { BulkBar } from "./devices/BulkBar";
 import { COLUMN_NAMES, USUAL, columnsOf } from "./devices/columns";
 import { Grid } from "../parts/grid/Grid";
-import { everything, usePages } from "../parts/grid/source";
+import { usePages } from "../parts/grid/source";
 import { TakeOut } from "../parts/grid/TakeOut";
 import { useOpen } from "../lib/open";
 import { RoleSelect } from "../parts/RoleSelect";
@@ -118,7 +118,11 @@ export default function DevicesPage() {
           {total.data ? plural(total.data.total ?? 0, "device") : ""}
         </span>
         <ColumnChooser all={COLUMN_NAMES} shown={columns} onChange={setColumns} />
-        <TakeOut title="Devices" columns={shown} all={() => everything((offset, limit) => fetchPage(offset, limit))} />
+        <TakeOut
+          title="Devices"
+          columns={shown}
+          all={(signal, told) => api.all("/api/v1/devices", { query: { ...filters, total: true }, signal }, told)}
+        />
       </div>
       {(cases.data?.length ?? 0) > 0 ? (
         <details className="px-4 pb-2 text-sm">

@@ -3,15 +3,15 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api } from "../api/client";
-import type { AdoptDone, DhcpServerView, SettledRow } from "../api/types";
-import { ago, count, moment, plural, sentence, calledSubnet } from "../lib/format";
-import { useOpen } from "../lib/open";
-import { Button, Input, Mono, Notice, Section } from "../parts/basics";
+import type { AdoptDone, DhcpServerView } from "../api/types";
+import { ago, count, plural } from "../lib/format";
+import { Button, Notice, Section } from "../parts/basics";
 import { AskPanel } from "./dhcp/AskPanel";
+import { LeaseList } from "./dhcp/LeaseList";
+import { PoolList } from "./dhcp/PoolList";
 import { PublishPanel } from "./dhcp/PublishPanel";
 import { SheetPanel } from "./dhcp/SheetPanel";
 import { ServerForm } from "./dhcp/ServerForm";
-import { Fill } from "./subnet/Arithmetic";
 
 export default function DhcpPage() {
   const servers = useQuery({ queryKey: ["dhcp", "servers"], queryFn: () => api.all("/api/v1/dhcp/servers") });
@@ -40,52 +40,8 @@ export default function DhcpPage() {
       <Section title="Who answers on the link">
         <AskPanel />
       </Section>
-      <Section title="Pools">
-        {pools.data && pools.data.length > 0 ? (
-          <table className="w-full text-left">
-            <thead className="text-sm text-soft">
-              <tr>
-                <th className="font-normal">subnet</th>
-                <th className="font-normal">pool</th>
-                <th className="font-normal">handed out by</th>
-                <th className="text-right font-normal">size</th>
-                <th className="text-right font-normal">leased</th>
-                <th className="text-right font-normal">reserved</th>
-                <th className="text-right font-normal">left</th>
-                <td className="w-48" />
-              </tr>
-            </thead>
-            <tbody>
-              {pools.data.map((pool) => (
-                <tr key={pool.band.id} className="border-t border-rule">
-                  <td className="py-1">{calledSubnet(pool.subnet)}</td>
-                  <td>
-                    <Mono>
-                      {pool.first} – {pool.last}
-                    </Mono>
-                  </td>
-                  <td>{pool.server?.name ?? <span className="text-amber">nobody</span>}</td>
-                  <td className="text-right">{count(pool.size)}</td>
-                  <td className="text-right">{count(pool.leased)}</td>
-                  <td className="text-right">{count(pool.reserved)}</td>
-                  <td className={`text-right font-semibold ${pool.left * 10 < pool.size ? "text-alarm" : ""}`}>
-                    {count(pool.left)}
-                  </td>
-                  <td className="pl-4">
-                    <Fill
-                      part={1 - pool.left / pool.size}
-                      label={`${Math.round((1 - pool.left / pool.size) * 100)} % full`}
-                    />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        ) : (
-          <p className="text-sm text-soft">No pool is planned yet: draw one on a subnet's ruler.</p>
-        )}
-      </Section>
-      <Leases />
+      <PoolList pools={pools.data ?? []} />
+      <LeaseList />
       <Section title="Manage another server">
         <ServerForm />
       </Section>
@@ -236,129 +192,5 @@ function Adoption({
         </Button>
       </div>
     </div>
-  );
-}
-
-const MOST = 200;
-
-/** What was made of a device's lease. */
-function kept(one: SettledRow): string {
-  if (one.why_not) return `nothing was changed: ${one.why_not}`;
-  if (one.moves)
-    return `static ${one.address}, since its role must not depend on a pool; its card says what to type in`;
-  return one.kind === "reserved"
-    ? `${one.address} is reserved for it; publish it`
-    : `${one.address} is static, as it is typed in`;
-}
-
-function Leases() {
-  const [text, setText] = useState("");
-  const [, setOpen] = useOpen();
-  const leases = useQuery({ queryKey: ["dhcp", "leases"], queryFn: () => api.all("/api/v1/dhcp/leases") });
-  const client = useQueryClient();
-  const keep = useMutation({
-    mutationFn: (device: number) => api.post("/api/v1/assignments/settle", { body: { devices: [device] } }),
-    onSuccess: () => {
-      for (const key of ["dhcp", "assignments", "assignment", "explain", "plan", "ruler"])
-        void client.invalidateQueries({ queryKey: [key] });
-    },
-  });
-  const wanted = text.trim().toLowerCase();
-  const found =
-    leases.data?.filter(
-      (one) =>
-        one.active &&
-        (!wanted ||
-          [one.address, one.name, one.mac, one.vendor, one.device?.name].some((value) =>
-            value?.toLowerCase().includes(wanted),
-          )),
-    ) ?? [];
-  if (!leases.data?.length) return null;
-  return (
-    <Section
-      title={`Leases (${count(found.length)})`}
-      aside={
-        <Input
-          type="search"
-          aria-label="Narrow the leases"
-          placeholder="Narrow"
-          value={text}
-          onChange={(event) => setText(event.target.value)}
-          className="w-48"
-        />
-      }
-    >
-      {keep.error ? (
-        <p role="alert" className="mb-1 text-sm text-alarm">
-          {sentence(keep.error.message)}.
-        </p>
-      ) : null}
-      {keep.data?.devices.map((one) => (
-        <p key={one.device?.id ?? one.name} role="status" className="mb-1 text-sm">
-          {one.name || `device ${one.device?.id}`}: {kept(one)}.
-        </p>
-      ))}
-      <table className="w-full text-left text-sm">
-        <thead className="text-soft">
-          <tr>
-            <th className="font-normal">address</th>
-            <th className="font-normal">MAC</th>
-            <th className="font-normal">name</th>
-            <th className="font-normal">vendor</th>
-            <th className="font-normal">until</th>
-            <th className="font-normal">server</th>
-            <th className="relative">
-              <span className="sr-only">keep</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {found.slice(0, MOST).map((one) => (
-            <tr
-              key={`${one.server.id}-${one.address}`}
-              className="cursor-pointer border-t border-rule hover:bg-wash/60"
-              onClick={() => setOpen({ kind: "address", address: one.address })}
-            >
-              <td className="py-0.5">
-                <Mono>{one.address}</Mono>
-              </td>
-              <td>
-                <Mono>{one.mac}</Mono>
-              </td>
-              <td>{one.name || one.device?.name}</td>
-              <td className="text-soft">{one.vendor ?? (one.local ? "locally administered" : "")}</td>
-              <td>{one.expires ? moment(one.expires) : "for ever"}</td>
-              <td>{one.server.name}</td>
-              <td className="text-right">
-                {one.device ? (
-                  <button
-                    type="button"
-                    disabled={keep.isPending}
-                    className="underline decoration-rule underline-offset-4 hover:decoration-ink"
-                    title="Make it lasting, as its role wants: reserved, or static outside of the pool"
-                    onClick={(event) => {
-                      event.stopPropagation();
-                      keep.mutate(one.device!.id);
-                    }}
-                  >
-                    Keep
-                  </button>
-                ) : null}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {found.length > MOST ? (
-        <p className="mt-1 text-sm text-soft">{count(found.length - MOST)} more; narrow the list to see them.</p>
-      ) : null}
-      <p className="mt-2 text-sm text-soft">
-        For servers that are edited by hand:{" "}
-        <Link className="underline" to="/sheet">
-          a sheet to type from
-        </Link>
-        .
-      </p>
-    </Section>
   );
 }

@@ -9,7 +9,7 @@ import { ago, count, plural } from "../lib/format";
 import { Button, Input, inputLook, Mono, Notice } from "../parts/basics";
 import type { Column } from "../parts/grid/column";
 import { Grid } from "../parts/grid/Grid";
-import { everything, usePages } from "../parts/grid/source";
+import { usePages } from "../parts/grid/source";
 import { TakeOut } from "../parts/grid/TakeOut";
 
 const PARTS: [string, string, string][] = [
@@ -132,7 +132,17 @@ export default function HoldingsPage() {
           <span className="ml-auto text-sm text-soft" aria-live="polite">
             {told ? plural(total, "part") : ""}
           </span>
-          <TakeOut title="Holdings" columns={COLUMNS} all={() => everything(fetchPage)} />
+          <TakeOut
+            title="Holdings"
+            columns={COLUMNS}
+            all={(signal, told) =>
+              api.all(
+                "/api/v1/dhcp/servers/{which}/holdings",
+                { path: { which: id ?? "" }, query: { part, search }, signal },
+                told,
+              )
+            }
+          />
         </div>
       </div>
       <Grid

@@ -31,7 +31,7 @@ export default function ImportPage() {
     },
   });
   const undo = useMutation({
-    mutationFn: (change: number) => api.post("/api/v1/changes/{identity}/undo", { path: { identity: change } }),
+    mutationFn: (change: number) => api.post("/api/v1/changes/undo", { body: { change_ids: [change] } }),
     onSuccess: () => {
       run.reset();
       setFile(null);

@@ -1,65 +1,85 @@
 // Earlier scans, and those that run.
-import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api } from "../api/client";
-import { ago, count, duration, moment } from "../lib/format";
+import type { ScanInfo } from "../api/types";
+import { ago, count, duration, moment, plural } from "../lib/format";
 import { Mono, Notice } from "../parts/basics";
+import type { Column } from "../parts/grid/column";
+import { Grid } from "../parts/grid/Grid";
+import { useStretches } from "../parts/grid/source";
+import { TakeOut } from "../parts/grid/TakeOut";
 import { ScanState } from "./scan/ScanState";
 
 export default function ScansPage() {
-  const scans = useQuery({ queryKey: ["scans"], queryFn: () => api.get("/api/v1/scans", { query: { limit: 100 } }) });
-  if (scans.error)
-    return (
-      <div className="p-6">
-        <Notice tone="alarm">{scans.error.message}</Notice>
-      </div>
-    );
-  if (scans.data?.items.length === 0)
-    return (
-      <p className="p-6">
-        No scan yet.{" "}
-        <Link to="/" className="text-ink underline">
-          Scan the subnet you stand on
-        </Link>
-        .
-      </p>
-    );
+  const go = useNavigate();
+  const list = useStretches(["scans"], (cursor, limit, signal) =>
+    api.get("/api/v1/scans", { query: { cursor, limit }, signal }),
+  );
   return (
-    <div className="mx-auto max-w-6xl px-5 py-5">
-      <h1 className="mb-2 text-2xl font-semibold">Scans</h1>
-      <table className="w-full text-left">
-        <thead className="text-sm text-soft">
-          <tr>
-            {["range", "state", "from", "started", "took", "answered", "silent", "foreign"].map((name, i) => (
-              <th key={name} className={`py-1 pr-4 font-normal ${i > 3 ? "text-right" : ""}`}>
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {scans.data?.items.map((scan) => (
-            <tr key={scan.id} className="border-t border-rule hover:bg-wash">
-              <td className="py-1 pr-4">
-                <Link to={`/scans/${scan.id}`} className="hover:underline">
-                  <Mono>{scan.targets}</Mono>
-                </Link>
-              </td>
-              <td className="pr-4">
-                <ScanState state={scan.state} />
-              </td>
-              <td className="pr-4">{scan.adapter}</td>
-              <td className="pr-4" title={moment(scan.started)}>
-                {ago(scan.started)}
-              </td>
-              <td className="pr-4 text-right">{duration(scan.seconds)}</td>
-              <td className="pr-4 text-right">{count(scan.answered_count)}</td>
-              <td className="pr-4 text-right">{count(scan.silent_count)}</td>
-              <td className="pr-4 text-right">{scan.foreign_count || ""}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+    <div className="flex h-full flex-col">
+      <div className="flex flex-wrap items-end gap-3 px-4 pt-3 pb-2">
+        <h1 className="text-2xl font-semibold">Scans</h1>
+        <span className="ml-auto py-1 text-sm text-soft" aria-live="polite">
+          {list.loaded ? plural(list.source.total, "scan") : ""}
+        </span>
+        <TakeOut title="Scans" columns={COLUMNS} all={(signal, told) => api.all("/api/v1/scans", { signal }, told)} />
+      </div>
+      {list.error ? (
+        <div className="px-4 pb-2">
+          <Notice tone="alarm">{list.error.message}</Notice>
+        </div>
+      ) : null}
+      <Grid
+        label="Scans"
+        columns={COLUMNS}
+        source={list.source}
+        loaded={list.loaded}
+        keyOf={(scan) => scan.id}
+        onOpen={(scan) => void go(`/scans/${scan.id}`)}
+        empty={
+          <p>
+            No scan yet.{" "}
+            <Link to="/" className="text-ink underline">
+              Scan the subnet you stand on
+            </Link>
+            .
+          </p>
+        }
+      />
     </div>
   );
 }
+
+const number = (name: string, of: (scan: ScanInfo) => number, blank = false): Column<ScanInfo> => ({
+  name,
+  width: "6rem",
+  right: true,
+  text: (scan) => String(of(scan)),
+  cell: (scan) => (blank && !of(scan) ? "" : count(of(scan))),
+});
+const COLUMNS: Column<ScanInfo>[] = [
+  {
+    name: "range",
+    width: "minmax(12rem,2fr)",
+    text: (scan) => scan.targets,
+    cell: (scan) => <Mono>{scan.targets}</Mono>,
+  },
+  { name: "state", width: "8rem", text: (scan) => scan.state, cell: (scan) => <ScanState state={scan.state} /> },
+  { name: "from", width: "minmax(7rem,1fr)", text: (scan) => scan.adapter, cell: (scan) => scan.adapter },
+  {
+    name: "started",
+    width: "7rem",
+    text: (scan) => moment(scan.started),
+    cell: (scan) => <span title={moment(scan.started)}>{ago(scan.started)}</span>,
+  },
+  {
+    name: "took",
+    width: "6rem",
+    right: true,
+    text: (scan) => duration(scan.seconds),
+    cell: (scan) => duration(scan.seconds),
+  },
+  number("answered", (scan) => scan.answered_count),
+  number("silent", (scan) => scan.silent_count),
+  number("foreign", (scan) => scan.foreign_count, true),
+];

@@ -1,13 +1,34 @@
 // What needs attention, in order. The list of the opening page; also the ones about one address.
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
-import { plural } from "../lib/format";
+import type { FindingView } from "../api/types";
+import { count, moment, plural } from "../lib/format";
 import { useOpen } from "../lib/open";
 import { Button, Notice } from "./basics";
 import { FindingCard } from "./FindingCard";
+import type { Column } from "./grid/column";
+import { TakeOut } from "./grid/TakeOut";
 
 const FIRST = 30;
+const MORE = 100;
+const column = (name: string, text: (one: FindingView) => string): Column<FindingView> => ({
+  name,
+  width: "8rem",
+  text,
+  cell: text,
+});
+/** What a finding is on paper and in spreadsheets; on the page it is a card. */
+const COLUMNS = [
+  column("severity", (one) => one.severity),
+  column("finding", (one) => one.title),
+  column("state", (one) => one.state),
+  column("about", (one) => one.subjects.map((subject) => subject.value).join(", ")),
+  column("since", (one) => moment(one.since)),
+  column("evidence", (one) => one.evidence.map((part) => part.said).join("; ")),
+  column("what to do", (one) => one.remedy),
+  column("accepted because", (one) => one.acceptance?.reason ?? ""),
+];
 const STATES = [
   ["open", "Open"],
   ["accepted", "Accepted"],
@@ -17,15 +38,19 @@ type Which = (typeof STATES)[number][0];
 
 export function Attention() {
   const [which, setWhich] = useState<Which>("open");
-  const [shown, setShown] = useState(FIRST);
   const [open] = useOpen();
-  const list = useQuery({
+  const list = useInfiniteQuery({
     queryKey: ["findings", which],
-    queryFn: () => api.get("/api/v1/findings", { query: { state: which, limit: 2000 } }),
+    queryFn: ({ pageParam: [cursor, limit] }) =>
+      api.get("/api/v1/findings", { query: { state: which, cursor, limit } }),
+    initialPageParam: [null, FIRST] as [string | null, number],
+    getNextPageParam: (last): [string | null, number] | undefined => (last.next ? [last.next, MORE] : undefined),
   });
   if (list.error) return <Notice tone="alarm">{list.error.message}</Notice>;
   if (!list.data) return <p className="text-soft">Reading the findings…</p>;
-  const { items: findings, counts, trouble } = list.data;
+  const findings = list.data.pages.flatMap((page) => page.items);
+  const { counts, trouble, total: all } = list.data.pages[0]!;
+  const left = (all ?? 0) - findings.length;
   const total = counts.urgent + counts.wrong + counts.notice;
   return (
     <section aria-label="What needs attention">
@@ -52,16 +77,20 @@ export function Attention() {
               key={state}
               type="button"
               aria-pressed={which === state}
-              onClick={() => {
-                setWhich(state);
-                setShown(FIRST);
-              }}
+              onClick={() => setWhich(state)}
               className={`border-b-2 px-2 text-sm ${which === state ? "border-ink font-semibold" : "border-transparent text-soft hover:text-text"}`}
             >
               {word}
               {state === "accepted" && counts.accepted ? ` (${counts.accepted})` : ""}
             </button>
           ))}
+          {findings.length > 0 ? (
+            <TakeOut
+              title={`Findings ${which}`}
+              columns={COLUMNS}
+              all={(signal, told) => api.all("/api/v1/findings", { query: { state: which }, signal }, told)}
+            />
+          ) : null}
         </span>
       </div>
       {trouble ? (
@@ -78,12 +107,12 @@ export function Attention() {
               : "Nothing was found and closed again yet."}
         </p>
       ) : null}
-      {findings.slice(0, shown).map((one) => (
+      {findings.map((one) => (
         <FindingCard key={one.id} finding={one} selected={open?.kind === "finding" && open.id === one.id} />
       ))}
-      {findings.length > shown ? (
-        <Button className="mt-2" onClick={() => setShown(shown + 100)}>
-          {findings.length - shown} more
+      {list.hasNextPage ? (
+        <Button className="mt-2" disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+          {left > MORE ? `${count(MORE)} of ${count(left)} more` : `${count(Math.max(left, 1))} more`}
         </Button>
       ) : null}
     </section>

@@ -91,10 +91,17 @@ class ChangeRow(Model):
     before: Any
     after: Any
     undoes: int | None
+    taken_back_by: int | None
 
 
 class ChangePage(Page[ChangeRow]):
     """Recorded edits, the latest first."""
+
+
+class UndoRequest(Model):
+    """Take edits back: all of them or none."""
+
+    change_ids: list[Id] = Field(min_length=1, max_length=500)
 
 
 class JoinHint(Model):

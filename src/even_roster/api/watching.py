@@ -16,6 +16,7 @@ class WatchView(Model):
     """How a subnet is watched, and when what is due. Minutes of 0 mean never; quiet hours as HH:MM."""
 
     subnet: SubnetRef
+    version: int
     on: bool
     every_minutes: int
     light_minutes: int
@@ -154,6 +155,7 @@ class RouteView(Model):
     """Where notices go. Secrets are never shown; `has_secret` tells whether there is one."""
 
     id: int
+    version: int
     name: str
     kind: RouteKind
     to: str
@@ -205,6 +207,7 @@ class RouteTest(Model):
 class Keeping(Model):
     """What is kept how long, and from when on findings are told. Older stays are folded into one per pair, never dropped."""
 
+    version: int
     stay_days: int = Field(ge=30, le=36_500)
     finding_days: int = Field(ge=30, le=36_500)
     missing_days: int = Field(ge=1, le=3650)

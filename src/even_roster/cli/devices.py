@@ -13,7 +13,7 @@ from .grammar import Noun
 from .output import Out, Text, ago, clock, error
 
 if TYPE_CHECKING:
-    from ..client import DeviceRow, DeviceSheet, ReviewCase
+    from ..client import ChangeRow, DeviceRow, DeviceSheet, ReviewCase
 
 COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
     "id": lambda d: str(d.id),
@@ -107,7 +107,8 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     review.add_argument("--done", type=int, metavar="ID", help="take this case off the list")
     change = Noun(commands, shared, "change", _changes)
     change.list.add_argument("--limit", type=int, default=30, metavar="N", help="at most so many (default 30)")
-    change.verb("undo", "take an edit back", _undo).add_argument("id", type=int, metavar="ID")
+    undoing = change.verb("undo", "take edits back: all that are named, or none", _undo)
+    undoing.add_argument("ids", type=int, nargs="+", metavar="ID")
 
 
 def _devices(options: argparse.Namespace) -> int:
@@ -363,9 +364,7 @@ def _changes(options: argparse.Namespace) -> int:
     elif not found:
         out.say("Nothing was edited yet.")
     else:
-        rows = [
-            (str(c.id), clock(c.at), c.who, f"{c.kind} {c.item}", _what(c.before, c.after, c.action)) for c in found
-        ]
+        rows = [(str(c.id), clock(c.at), c.who, f"{c.kind} {c.item}", _change_told(c)) for c in found]
         out.table(("id", "when", "who", "item", "what"), rows, right=("id",))
     return 0
 
@@ -373,12 +372,20 @@ def _changes(options: argparse.Namespace) -> int:
 def _undo(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
-        roster.undo(options.id)
+        roster.undo(*options.ids)
     if options.json:
-        out.json({"undone": options.id})
+        out.json({"undone": options.ids})
+    elif len(options.ids) == 1:
+        out.say(f"Change {options.ids[0]} is taken back.")
     else:
-        out.say(f"Change {options.id} is taken back.")
+        out.say(f"{len(options.ids)} changes are taken back.")
     return 0
+
+
+def _change_told(change: ChangeRow) -> str:
+    """What a change did, and that it stands no more."""
+    said = _what(change.before, change.after, change.action)
+    return said if change.taken_back_by is None else f"{said} (taken back by {change.taken_back_by})"
 
 
 def _settle(options: argparse.Namespace) -> int:

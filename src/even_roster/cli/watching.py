@@ -116,7 +116,7 @@ def _watch_set(options: argparse.Namespace) -> int:
         raise bad_input("say what is to change: --every, --light, --ask, --quiet, --strangers, --on or --off")
     with connect(options) as roster:
         one = _pick(list(roster.watches()), options.subnet)
-        _print_watches(Out(options.json), [roster.edit_watch(one.subnet.id or 0, edit)])
+        _print_watches(Out(options.json), [roster.edit_watch(one.subnet.id or 0, edit, one.version)])
     return 0
 
 
@@ -286,7 +286,9 @@ def _switch(options: argparse.Namespace) -> int:
 
     with connect(options) as roster:
         one = _pick_route(roster, options.name)
-        _print_routes(Out(options.json), [roster.edit_notice_route(one.id, RouteEdit(on=options.verb == "on"))])
+        _print_routes(
+            Out(options.json), [roster.edit_notice_route(one.id, RouteEdit(on=options.verb == "on"), one.version)]
+        )
     return 0
 
 
@@ -294,7 +296,7 @@ def _remove_route(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
         one = _pick_route(roster, options.name)
-        roster.remove_notice_route(one.id)
+        roster.remove_notice_route(one.id, one.version)
     if out.as_json:
         out.json({"removed": one.name})
     else:

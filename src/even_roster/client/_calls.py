@@ -252,9 +252,9 @@ def changes(device: int | str | None = None, limit: int | None = None) -> ListCa
     return listing("ChangePage", "/api/v1/changes", {"device": device}, limit)
 
 
-def undo(identity: int) -> Call[None]:
-    """Take an edit back."""
-    return call("None", "POST", f"/api/v1/changes/{identity}/undo")
+def undo(*change_ids: int) -> Call[None]:
+    """Take edits back: all of them or none."""
+    return call("None", "POST", "/api/v1/changes/undo", body={"change_ids": list(change_ids)})
 
 
 def find(text: str, limit: int = 20) -> Call[FindAnswer]:

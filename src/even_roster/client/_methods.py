@@ -180,6 +180,7 @@ class Calls:
     at = Method(_watch_calls.at)
     why = Method(_watch_calls.why)
     watches = ListMethod(_watch_calls.watches)
+    watch = Method(_watch_calls.watch)
     edit_watch = Method(_watch_calls.edit_watch)
     listening = ListMethod(_watch_calls.listening)
     dhcp_ask = Method(_watch_calls.dhcp_ask)

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
-from ._calls import Call, ListCall, call, listing
+from ._calls import Call, ListCall, call, listing, or_any
 
 if TYPE_CHECKING:
     from ..api.findings import (
@@ -97,9 +97,14 @@ def watches() -> ListCall[WatchView, WatchPage]:
     return listing("WatchPage", "/api/v1/watches")
 
 
-def edit_watch(subnet: int, edit: WatchEdit) -> Call[WatchView]:
+def watch(subnet: int) -> Call[WatchView]:
+    """How one planned subnet is watched."""
+    return call("WatchView", "GET", f"/api/v1/watches/{subnet}")
+
+
+def edit_watch(subnet: int, edit: WatchEdit, version: int | None = None) -> Call[WatchView]:
     """Change how a subnet is watched."""
-    return call("WatchView", "PUT", f"/api/v1/watches/{subnet}", body=edit)
+    return call("WatchView", "PUT", f"/api/v1/watches/{subnet}", body=edit, version=or_any(version))
 
 
 def listening() -> ListCall[ListeningView, ListeningPage]:
@@ -122,14 +127,14 @@ def add_notice_route(new: RouteNew) -> Call[RouteView]:
     return call("RouteView", "POST", "/api/v1/notices", body=new)
 
 
-def edit_notice_route(identity: int, edit: RouteEdit) -> Call[RouteView]:
+def edit_notice_route(identity: int, edit: RouteEdit, version: int | None = None) -> Call[RouteView]:
     """Change a way for notices."""
-    return call("RouteView", "PATCH", f"/api/v1/notices/{identity}", body=edit)
+    return call("RouteView", "PATCH", f"/api/v1/notices/{identity}", body=edit, version=or_any(version))
 
 
-def remove_notice_route(identity: int) -> Call[None]:
+def remove_notice_route(identity: int, version: int | None = None) -> Call[None]:
     """No notices over this way any more."""
-    return call("None", "DELETE", f"/api/v1/notices/{identity}")
+    return call("None", "DELETE", f"/api/v1/notices/{identity}", version=version)
 
 
 def test_notice_route(identity: int) -> Call[RouteTest]:
@@ -142,6 +147,6 @@ def keeping() -> Call[Keeping]:
     return call("Keeping", "GET", "/api/v1/keeping")
 
 
-def edit_keeping(edit: KeepingEdit) -> Call[Keeping]:
+def edit_keeping(edit: KeepingEdit, version: int | None = None) -> Call[Keeping]:
     """Change it."""
-    return call("Keeping", "PUT", "/api/v1/keeping", body=edit)
+    return call("Keeping", "PUT", "/api/v1/keeping", body=edit, version=or_any(version))

@@ -21,6 +21,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from .. import __version__
 from ..api.common import Problem
 from .aids.repeating import hold_memory_still
+from .changing import change_routes
 from .context import Context
 from .devices import device_routes
 from .dhcp import dhcp_routes
@@ -139,8 +140,8 @@ def create_app(context: Context) -> FastAPI:
     app.state.notices = notices
     app.state.gate = Gate(context)
     modules = (
-        system_routes, network_routes, scan_routes, device_routes, find_routes, vendor_routes, subnet_routes, assignment_routes,
-        dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes,
+        system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
+        assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import Connection, func, select
 
 from ..api.events import DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
 from ..core.address import Address, dotted
@@ -18,14 +18,14 @@ from ..core.plan.roles import DEFAULT_RULES, RoleRule
 from ..core.text import clean
 from ..core.vendors import Prefix
 from ..store import watch_records
-from ..store.edits import EditError, Missing
+from ..store.edits import EditError, Missing, Versions
 from ..store.journal import Journal, Written
 from ..store.summaries import refresh_all
 from ..store.tables import ranges
 from ..store.watch_records import Watch
 from .context import Context, now_ms
 
-SERVER = "dhcp server"
+SERVER, WATCH = "dhcp server", "watch"
 KEPT = {
     "keeping": watch_records.USUAL_KEEPING, "limits": watch_records.USUAL_LIMITS, "intake": watch_records.USUAL_INTAKE,
 }  # fmt: skip
@@ -36,14 +36,6 @@ def writing(context: Context, who: str) -> Iterator[Journal]:
     """One edit: a transaction with a journal in it."""
     with context.database.write() as connection:
         yield Journal(connection, who, now_ms())
-
-
-def undo(context: Context, who: str, change: int) -> bool:
-    """Take back a change of settings; False when it is none. Raises EditError."""
-    with writing(context, who) as journal:
-        kinds = journal.undo(change)
-    changed(context, kinds)
-    return bool(kinds)
 
 
 def changed(context: Context, kinds: set[str]) -> None:
@@ -150,21 +142,35 @@ def forget_role(context: Context, who: str, name: str) -> None:
     changed(context, {"role"})
 
 
-def set_watch(context: Context, who: str, subnet: str, watch: Watch) -> None:
-    """Change how a subnet is watched; `subnet` is what the list of changes calls it."""
-    values = {name: getattr(watch, name) for name in Watch.__slots__ if name != "subnet"}
+def set_watch(
+    context: Context, who: str, subnet: int, called: str, given: Mapping[str, Any], versions: Versions = None
+) -> None:
+    """Change how a subnet is watched; `called` is what the list of changes calls it. Raises StaleEdit."""
     with writing(context, who) as journal:
-        usual = {name: getattr(Watch(watch.subnet), name) for name in values}
-        before = journal.row("watch", (watch.subnet,)) or usual
-        journal.save("set", "watch", subnet, [Written("watch", (watch.subnet,), values)], _differing(before, values))
-    changed(context, {"watch"})
+        usual = {name: getattr(Watch(subnet), name) for name in Watch.__slots__ if name != "subnet"}
+        before = journal.row(WATCH, (subnet,)) or usual
+        journal.expect(WATCH, (subnet,), versions, f"the watch of {called}", before)
+        values = {**before, **given}
+        told = _differing(_watch_told(before), _watch_told(values))
+        journal.save("set", WATCH, called, [Written(WATCH, (subnet,), values)], told)
+    changed(context, {WATCH})
 
 
-def keep(context: Context, who: str, given: Mapping[str, int]) -> None:
-    """Change what is kept how long, and from when on findings are told: all as one change."""
+def _watch_told(values: Mapping[str, Any]) -> dict[str, Any]:
+    """A watch as the list of changes shows it."""
+    first, last = values["quiet_first"], values["quiet_last"]
+    quiet = "" if first is None else f"{first // 60:02}:{first % 60:02}-{last // 60:02}:{last % 60:02}"
+    words = {"every_minutes": "scan, minutes", "light_minutes": "check, minutes", "ask_minutes": "DHCP, minutes"}
+    told = {words.get(name, name): value for name, value in values.items() if not name.startswith("quiet")}
+    return {**told, "quiet hours": quiet}
+
+
+def keep(context: Context, who: str, given: Mapping[str, int], versions: Versions = None) -> None:
+    """Change what is kept how long, and from when on findings are told: all as one change. Raises StaleEdit."""
     rows: list[Written] = []
     was: dict[str, int] = {}
     with writing(context, who) as journal:
+        journal.expect("setting", None, versions, "what is kept", kept(journal.connection))
         for name, usual in KEPT.items():
             before = watch_records.kept(journal.connection, name, usual)
             after = {**before, **{key: value for key, value in given.items() if key in usual}}
@@ -174,6 +180,12 @@ def keep(context: Context, who: str, given: Mapping[str, int]) -> None:
         told = _differing(was, {**was, **{key: value for key, value in given.items() if key in was}})
         journal.save("set", "setting", "what is kept", rows, told)
     changed(context, {"setting"})
+
+
+def kept(connection: Connection) -> dict[str, int]:
+    """What is kept how long, and from when on findings are told."""
+    groups = [watch_records.kept(connection, name, usual) for name, usual in KEPT.items()]
+    return {name: value for group in groups for name, value in group.items()}
 
 
 def add_server(context: Context, who: str, values: Mapping[str, Any]) -> int:

@@ -98,11 +98,11 @@ def name_stay(row: rows.NameStayRow) -> NameStay:
     )  # fmt: skip
 
 
-def change_row(row: rows.ChangeRow) -> ChangeRow:
+def change_row(row: rows.ChangeRow, taken_back_by: int | None) -> ChangeRow:
     """A row of `changes`."""
     return ChangeRow(
         id=row.id, at=time_of(row.at), who=row.who, action=row.action, kind=row.kind, item=row.item, before=row.before,
-        after=row.after, undoes=row.undoes,
+        after=row.after, undoes=row.undoes, taken_back_by=taken_back_by,
     )  # fmt: skip
 
 

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, select
+from collections.abc import Collection
+from typing import Any
 
+from sqlalchemy import Connection, Select, func, select
+
+from .listing import in_list
 from .rows import ChangeItemRow, ChangeRow, all_of, one_of
 from .tables import change_devices, change_items, changes
 
@@ -11,18 +15,47 @@ from .tables import change_devices, change_items, changes
 def latest(connection: Connection, limit: int, before: int | None, device: int | None) -> list[ChangeRow]:
     """Edits, the latest first: of everything, or of one device with its adapters and assignments, former ones too; `before` is the
     last id of the page before."""
-    query = select(changes)
-    if device is not None:
-        about = select(change_devices.c.change_id).where(change_devices.c.device == device)
-        query = query.where(changes.c.id.in_(about))
+    query = _about(select(changes), device)
     if before is not None:
         query = query.where(changes.c.id < before)
     return all_of(connection, ChangeRow, query.order_by(changes.c.id.desc()).limit(limit))
 
 
+def count(connection: Connection, device: int | None) -> int:
+    """How many edits there are, of everything or of one device."""
+    return int(connection.execute(_about(select(func.count()).select_from(changes), device)).scalar_one())
+
+
+def _about(query: Select[Any], device: int | None) -> Select[Any]:
+    if device is None:
+        return query
+    about = select(change_devices.c.change_id).where(change_devices.c.device == device)
+    return query.where(changes.c.id.in_(about))
+
+
 def one(connection: Connection, identity: int) -> ChangeRow | None:
     """One edit."""
     return one_of(connection, ChangeRow, select(changes).where(changes.c.id == identity))
+
+
+def last_of(connection: Connection, kind: str, key: str | None, item: int = 0) -> int:
+    """The last edit of a setting, by its key as it is written down (None: of any of that kind); 0 when nobody ever edited it. It is
+    the setting's version: whatever is edited, or taken back, has another one."""
+    query = select(func.max(change_items.c.change_id)).where(change_items.c.kind == kind, change_items.c.item == item)
+    if key is not None:
+        query = query.where(change_items.c.key == key)
+    return int(connection.execute(query).scalar() or 0)
+
+
+def taken_back(connection: Connection, among: Collection[int]) -> dict[int, int]:
+    """Which of some edits are taken back now, and by which edit: one that was itself taken back does not count."""
+    if not among:
+        return {}
+    last = func.max(changes.c.id)
+    query = select(changes.c.undoes, last).where(in_list(changes.c.undoes, among)).group_by(changes.c.undoes)
+    found = {int(undone): int(by) for undone, by in connection.execute(query)}
+    again = taken_back(connection, found.values())
+    return {undone: by for undone, by in found.items() if by not in again}
 
 
 def items_of(connection: Connection, change: int) -> list[ChangeItemRow]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, delete, func, insert, select
+from sqlalchemy import ColumnElement, Connection, case, delete, func, insert, literal, select, tuple_
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.findings.engine import BY_KIND, Acceptance, Finding, Name, Turn, Turned
@@ -87,22 +87,33 @@ def one(connection: Connection, identity: int) -> FindingRow | None:
     return one_of(connection, FindingRow, select(findings).where(findings.c.id == identity))
 
 
+Place = tuple[int, int, int, int]
+"""Where a finding stands in lists: its state, its severity, how new it is, its id."""
+_STATES = {"open": 0, "accepted": 1, "closed": 2}
+
+
+def place(row: FindingRow) -> Place:
+    """Where a finding stands in lists: open before accepted, what is worse first, the newest first."""
+    return _STATES[row.state], Severity(row.severity).rank, -row.since, row.id
+
+
 def listed(
-    connection: Connection, states: Sequence[str], kind: str | None, limit: int, subject: str | None = None
-) -> list[FindingRow]:
-    """Findings in some states, what needs attention first: open before accepted, by severity, the newest first."""
-    query = select(findings).where(findings.c.state.in_(states))
+    connection: Connection, states: Sequence[str], kind: str | None, subject: str | None, after: Place | None, limit: int
+) -> tuple[list[FindingRow], int]:  # fmt: skip
+    """Findings in some states by their place, those behind `after`; and how many there are in all."""
+    where: list[ColumnElement[bool]] = [findings.c.state.in_(states)]
     if kind is not None:
-        query = query.where(findings.c.kind == kind)
+        where.append(findings.c.kind == kind)
     if subject is not None:
         each = func.json_each(findings.c.subjects).table_valued("value")
-        query = query.where(
-            select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject).scalar_subquery()
-            > 0
-        )  # fmt: skip
-    rows = all_of(connection, FindingRow, query.order_by(findings.c.updated.desc()).limit(limit))
-    order = {"open": 0, "accepted": 1, "closed": 2}
-    return sorted(rows, key=lambda row: (order[row.state], Severity(row.severity).rank, -row.since, row.id))
+        told = select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject)
+        where.append(told.scalar_subquery() > 0)
+    total = connection.execute(select(func.count()).select_from(findings).where(*where)).scalar_one()
+    severity = case({one.value: one.rank for one in Severity}, value=findings.c.severity)
+    order = case(_STATES, value=findings.c.state), severity, -findings.c.since, findings.c.id
+    if after is not None:
+        where.append(tuple_(*order) > tuple_(*(literal(part) for part in after)))
+    return all_of(connection, FindingRow, select(findings).where(*where).order_by(*order).limit(limit)), total
 
 
 def counts(connection: Connection) -> dict[str, int]:

@@ -19,7 +19,7 @@ from ..core.address import ipv4
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES
 from . import change_queries
-from .edits import EditError
+from .edits import EditError, StaleEdit, Versions
 from .rows import ChangeRow
 from .tables import (
     bands,
@@ -86,6 +86,12 @@ class Journal:
         """What people entered in a row, None when there is none."""
         found = self._row(kind, key)
         return {name: found[name] for name in KINDS[kind].columns} if found is not None else None
+
+    def expect(self, kind: str, key: Key | None, versions: Versions, called: str, now: Values) -> None:
+        """A setting, or all of a kind together, is at one of some versions. Raises StaleEdit with what it says `now`."""
+        there = version(self.connection, kind, key)
+        if versions is not None and there not in versions:
+            raise StaleEdit(called, there, now)
 
     def new_id(self, kind: str) -> int:
         """The id of a new row: one that no row of this kind ever had, for undo's sake."""
@@ -204,6 +210,11 @@ class Journal:
         for row in self.connection.execute(select(bands.c.roles, bands.c.name)):
             if name in row.roles:
                 raise EditError(f"the band {row.name!r} is for the role {name!r}; change the band first")
+
+
+def version(connection: Connection, kind: str, key: Key | None) -> int:
+    """At which version a setting is, or all of a kind together: the last edit of it."""
+    return change_queries.last_of(connection, kind, json.dumps(key) if key is not None else None, _number(key or ()))
 
 
 def _number(key: Key) -> int:

@@ -185,6 +185,11 @@ def latest(connection: Connection, limit: int, before: int | None = None) -> lis
     return all_of(connection, ScanRow, query.order_by(scans.c.id.desc()).limit(limit))
 
 
+def count(connection: Connection) -> int:
+    """How many scans are kept."""
+    return int(connection.execute(select(func.count()).select_from(scans)).scalar_one())
+
+
 def latest_at(connection: Connection, site: int, limit: int) -> list[ScanRow]:
     """The scans of a site's segments, the latest first."""
     query = _with_segment().where(scans.c.segment_id.in_(segments_at(site)))

@@ -160,7 +160,7 @@ changes = Table(
     Column("before", JSON),
     Column("after", JSON),
     Column("together", Text),
-    Column("undoes", Integer),
+    Column("undoes", Integer, index=True),
     Index("ix_changes_item", "kind", "item"),
 )  # fmt: skip
 

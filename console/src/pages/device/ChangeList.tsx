@@ -6,24 +6,10 @@ import { what } from "../../lib/changes";
 import { ago, moment } from "../../lib/format";
 import { Button } from "../../parts/basics";
 
-const UNDOABLE = new Set([
-  "set",
-  "retire",
-  "restore",
-  "add",
-  "join",
-  "split",
-  "replace",
-  "assign",
-  "reserve",
-  "move",
-  "release",
-]);
-
 export function ChangeList({ changes }: { changes: ChangeRow[] }) {
   const client = useQueryClient();
   const undo = useMutation({
-    mutationFn: (id: number) => api.post("/api/v1/changes/{identity}/undo", { path: { identity: id } }),
+    mutationFn: (id: number) => api.post("/api/v1/changes/undo", { body: { change_ids: [id] } }),
     onSuccess: () => {
       for (const key of ["device", "devices", "assignments", "explain", "plan", "reviews"])
         void client.invalidateQueries({ queryKey: [key] });
@@ -40,7 +26,9 @@ export function ChangeList({ changes }: { changes: ChangeRow[] }) {
                 {change.who}, {ago(change.at)}
               </span>
             </span>
-            {index === 0 && UNDOABLE.has(change.action) ? (
+            {change.taken_back_by ? (
+              <span className="text-soft">taken back</span>
+            ) : index === 0 && change.action !== "undo" ? (
               <Button tone="quiet" onClick={() => undo.mutate(change.id)}>
                 Undo
               </Button>

@@ -25,12 +25,7 @@ export function LinkBlock({ link }: { link: ListeningView }) {
         }));
         if (paused || event.lines.length === 0) return;
         const at = new Date().toISOString();
-        const fresh = event.lines.map((line) => ({
-          at,
-          protocol: line.protocol,
-          mac: line.mac.replace(/(..)(?=.)/g, "$1:"),
-          said: line.said,
-        }));
+        const fresh = event.lines.map((line) => ({ at, ...line }));
         setLines((before) => [...fresh.reverse(), ...before].slice(0, MOST));
       }),
     [onHeard, link.adapter, paused],

@@ -43,11 +43,12 @@ function RouteRow({ route }: { route: RouteView }) {
   });
   const change = useMutation({
     mutationFn: (on: boolean) =>
-      api.patch("/api/v1/notices/{identity}", { path: { identity: route.id }, body: { on } }),
+      api.patch("/api/v1/notices/{identity}", { path: { identity: route.id }, body: { on }, version: route.version }),
     onSuccess: refresh,
   });
   const remove = useMutation({
-    mutationFn: () => api.remove("/api/v1/notices/{identity}", { path: { identity: route.id } }),
+    mutationFn: () =>
+      api.remove("/api/v1/notices/{identity}", { path: { identity: route.id }, version: route.version }),
     onSuccess: refresh,
   });
   return (
@@ -71,6 +72,11 @@ function RouteRow({ route }: { route: RouteView }) {
           </Button>
         </span>
       </div>
+      {(change.error ?? remove.error) ? (
+        <p role="alert" className="text-sm text-alarm">
+          {(change.error ?? remove.error)!.message}.
+        </p>
+      ) : null}
       {test.data ? (
         <p role="status" className={`text-sm ${test.data.ok ? "text-fine" : "text-alarm"}`}>
           {test.data.said}

@@ -1,13 +1,14 @@
 // @vitest-environment jsdom
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen, waitFor, within } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import axe from "axe-core";
 import { useState } from "react";
 import { afterEach, beforeAll, beforeEach, describe, expect, it, vi } from "vitest";
+import type { Told } from "../../api/client";
 import { asCsv, asLines, type Column } from "./column";
 import { Grid } from "./Grid";
-import { atHand, everything, usePages } from "./source";
+import { atHand, type Stretch, usePages, useStretches } from "./source";
 import { TakeOut } from "./TakeOut";
 
 interface Row {
@@ -18,6 +19,7 @@ const COLUMNS: Column<Row, "id" | "name">[] = [
   { name: "id", width: "4rem", sort: "id", right: true, text: (row) => String(row.id), cell: (row) => row.id },
   { name: "name", width: "minmax(4rem, 1fr)", text: (row) => row.name, cell: (row) => <b>{row.name}</b> },
 ];
+type Reading = (signal: AbortSignal, told: Told) => Promise<Row[]>;
 const rows = (count: number): Row[] => Array.from({ length: count }, (_, i) => ({ id: i, name: `printer-${i}` }));
 
 beforeAll(() => {
@@ -107,6 +109,36 @@ describe("the list", () => {
     expect(await navigator.clipboard.readText()).toBe("id\tname\n2\tprinter-2\n3\tprinter-3");
   });
 
+  it("leaves Enter and Space to what stands in a cell", async () => {
+    const user = userEvent.setup();
+    const opened = vi.fn<(row: Row) => void>(),
+      pressed = vi.fn<() => void>();
+    const columns: Column<Row>[] = [
+      { name: "do", width: "4rem", text: () => "", cell: () => <button onClick={pressed}>Undo</button> },
+    ];
+    render(
+      <Grid label="x" columns={columns} source={atHand(rows(1))} keyOf={(row) => row.id} onOpen={opened} empty="" />,
+    );
+    screen.getByRole("button", { name: "Undo" }).focus();
+    opened.mockClear();
+    await user.keyboard("{Enter}");
+    expect(pressed).toHaveBeenCalledOnce();
+  });
+
+  it("selects nothing that may not be", async () => {
+    const user = userEvent.setup();
+    const chosen = vi.fn<(next: ReadonlyMap<string | number, Row>) => void>();
+    const may = (row: Row) => row.id > 0;
+    const list = { columns: COLUMNS, source: atHand(rows(2)), keyOf: (row: Row) => row.id, maySelect: may };
+    render(<Grid label="x" {...list} selected={new Map()} onSelected={chosen} empty="" />);
+    grid().focus();
+    await user.keyboard(" ");
+    expect(chosen).not.toHaveBeenCalled();
+    await user.keyboard("{ArrowDown} ");
+    expect(chosen).toHaveBeenCalledOnce();
+    expect(screen.getByRole("checkbox", { name: "Select 0" }).hasAttribute("disabled")).toBe(true);
+  });
+
   it("tells how it is sorted, and only by what it can be", () => {
     render(<List count={3} />);
     const [, id, name] = screen.getAllByRole("columnheader");
@@ -145,13 +177,42 @@ describe("rows that are fetched", () => {
     expect(await faults()).toEqual([]);
   });
 
-  it("come all of them when the list is taken out", async () => {
-    const all = rows(1234);
-    const found = await everything(async (offset, limit) => ({
-      items: all.slice(offset, offset + limit),
-      total: 1234,
-    }));
-    expect(found).toEqual(all);
+  const stretches = (total: number | null, most: number) => {
+    const asked = vi.fn<(cursor: string | null, limit: number) => Promise<Stretch<Row>>>(async (cursor, limit) => {
+      const from = Number(cursor ?? 0);
+      const items = rows(most).slice(from, from + limit);
+      return { items, next: from + limit < most ? String(from + limit) : null, total };
+    });
+    function Fetched() {
+      const { source } = useStretches(["printers", total, most], asked);
+      return <Grid label="Printers" columns={COLUMNS} source={source} keyOf={(row) => row.id} empty="none" />;
+    }
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <Fetched />
+      </QueryClientProvider>,
+    );
+    return asked;
+  };
+
+  it("are read on as one goes down, and their number is told before", async () => {
+    const user = userEvent.setup();
+    const asked = stretches(1200, 1200);
+    await waitFor(() => expect(screen.getByText("printer-7")).toBeTruthy());
+    expect(grid().getAttribute("aria-rowcount")).toBe("1201");
+    expect(asked.mock.calls.map(([cursor]) => cursor)).toEqual([null]);
+    grid().focus();
+    await user.keyboard("{End}");
+    Object.defineProperty(grid(), "scrollTop", { value: 1200 * 32 - 640, writable: true });
+    fireEvent.scroll(grid());
+    await waitFor(() => expect(screen.getByText("printer-1199")).toBeTruthy());
+    expect(asked.mock.calls.map(([cursor]) => cursor)).toEqual([null, "500", "1000"]);
+  });
+
+  it("are known to go on where nobody says how many there are", async () => {
+    stretches(null, 600);
+    await waitFor(() => expect(screen.getByText("printer-7")).toBeTruthy());
+    expect(grid().getAttribute("aria-rowcount")).toBe("502");
   });
 });
 
@@ -185,12 +246,28 @@ describe("what is taken out", () => {
       vi.restoreAllMocks();
       vi.unstubAllGlobals();
     });
-    const menu = () =>
+    const menu = (all: Reading = async () => rows(2)) =>
       render(
         <QueryClientProvider client={new QueryClient()}>
-          <TakeOut title="Box Office" columns={COLUMNS} all={async () => rows(2)} />
+          <TakeOut title="Box Office" columns={COLUMNS} all={all} />
         </QueryClientProvider>,
       );
+
+    it("tells how far it is, and is stopped", async () => {
+      const user = userEvent.setup();
+      menu(async (signal, told) => {
+        told(2000, 20_000);
+        await new Promise((_, reject) => signal.addEventListener("abort", () => reject(signal.reason as Error)));
+        return rows(2);
+      });
+      await user.click(screen.getByRole("button", { name: "Take out" }));
+      await user.click(screen.getByRole("button", { name: "as CSV" }));
+      expect((await screen.findByText("2,000 of 20,000 read…")).getAttribute("role")).toBe("status");
+      await user.click(screen.getByRole("button", { name: "Stop" }));
+      await waitFor(() => expect(screen.queryByRole("button", { name: "Stop" })).toBeNull());
+      expect(screen.queryByRole("alert")).toBeNull();
+      expect(saved).toEqual([]);
+    });
 
     it("comes as a CSV file, or as a workbook that the service writes", async () => {
       const user = userEvent.setup();

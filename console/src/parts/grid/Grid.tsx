@@ -23,6 +23,8 @@ interface Props<R, S extends string> {
   nameOf?(row: R): string;
   selected?: ReadonlyMap<string | number, R>;
   onSelected?(next: ReadonlyMap<string | number, R>): void;
+  /** Which rows can be selected; all of them when left out. */
+  maySelect?(row: R): boolean;
   sorting?: Sorting<S>;
   onSort?(by: S): void;
 }
@@ -47,15 +49,20 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
     last = items.at(-1)?.index ?? 0;
   const { show } = source;
   useEffect(() => show(first, last), [show, first, last]);
+  const tall = lines !== undefined;
+  useEffect(() => {
+    if (tall) virtual.measure(); // rows that have come may have more lines than was thought
+  }, [virtual, tall, source.loaded]);
   useEffect(() => setActive((now) => Math.max(0, Math.min(now, total - 1))), [total]);
 
   const toggle = (row: R) => {
-    if (!onSelected) return;
+    if (!onSelected || props.maySelect?.(row) === false) return;
     const next = new Map(selected);
     if (!next.delete(keyOf(row))) next.set(keyOf(row), row);
     onSelected(next);
   };
   const onKey = (event: KeyboardEvent) => {
+    const own = event.target === frame.current; // what stands in a cell has Enter and Space for itself
     const row = source.rowAt(active);
     const steps: Record<string, number> = {
       ArrowDown: 1,
@@ -70,8 +77,8 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
       const next = Math.min(Math.max(active + step, 0), total - 1);
       setActive(next);
       virtual.scrollToIndex(next);
-    } else if (event.key === "Enter" && row && onOpen) onOpen(row);
-    else if (event.key === " " && row && onSelected) toggle(row);
+    } else if (event.key === "Enter" && own && row && onOpen) onOpen(row);
+    else if (event.key === " " && own && row && onSelected) toggle(row);
     else if (event.key === "c" && (event.ctrlKey || event.metaKey) && !getSelection()?.toString()) {
       const rows = selected?.size ? [...selected.values()] : row ? [row] : [];
       if (rows.length > 0) void navigator.clipboard.writeText(asLines(columns, rows));
@@ -147,6 +154,7 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
                       <input
                         type="checkbox"
                         tabIndex={-1}
+                        disabled={props.maySelect?.(row) === false}
                         checked={on}
                         aria-label={`Select ${props.nameOf?.(row) ?? keyOf(row)}`}
                         onClick={(event) => event.stopPropagation()}

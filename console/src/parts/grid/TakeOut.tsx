@@ -2,8 +2,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { Download } from "lucide-react";
 import { Popover } from "radix-ui";
-import { useState } from "react";
-import { api } from "../../api/client";
+import { useEffect, useRef, useState } from "react";
+import { api, type Told } from "../../api/client";
+import { count, plural } from "../../lib/format";
 import { Button } from "../basics";
 import { asCsv, type Column } from "./column";
 
@@ -11,29 +12,40 @@ interface Props<R> {
   /** What the file is called and the page says, such as "Devices". */
   title: string;
   columns: readonly Column<R>[];
-  all(): Promise<readonly R[]>;
+  all(signal: AbortSignal, told: Told): Promise<readonly R[]>;
 }
 
 type Form = "csv" | "xlsx" | "print";
 
 export function TakeOut<R>({ title, columns, all }: Props<R>) {
   const [open, setOpen] = useState(false);
+  const [said, setSaid] = useState("");
+  const stopping = useRef<AbortController>(null);
   const out = useMutation({
     mutationFn: async (form: Form) => {
-      const rows = await all();
+      stopping.current = new AbortController();
+      const { signal } = stopping.current;
+      setSaid("Reading all of it…");
+      const rows = await all(signal, (read, total) =>
+        setSaid(total === null ? `${count(read)} read…` : `${count(read)} of ${count(total)} read…`),
+      );
+      signal.throwIfAborted();
       if (form === "print") print(title, columns, rows);
       else if (form === "csv") save(new Blob([asCsv(columns, rows)], { type: "text/csv" }), `${title}.csv`);
       else {
+        setSaid(`Writing ${plural(rows.length, "row")}…`);
         const body = {
           title,
           header: columns.map((column) => column.name),
           rows: rows.map((row) => columns.map((column) => column.text(row))),
         };
-        save(await api.workbook(body), `${title}.xlsx`);
+        save(await api.workbook(body, signal), `${title}.xlsx`);
       }
     },
     onSuccess: () => setOpen(false),
   });
+  useEffect(() => () => stopping.current?.abort(), []); // nobody waits for it any more
+  const wrong = out.error && out.error.name !== "AbortError" ? out.error : null;
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
@@ -53,13 +65,16 @@ export function TakeOut<R>({ title, columns, all }: Props<R>) {
             </Button>
           ))}
           {out.isPending ? (
-            <span role="status" className="px-2 text-sm text-soft">
-              Reading all of it…
+            <span className="flex items-center gap-2 px-2 text-sm text-soft">
+              <span role="status" className="flex-1">
+                {said}
+              </span>
+              <Button onClick={() => stopping.current?.abort()}>Stop</Button>
             </span>
           ) : null}
-          {out.error ? (
+          {wrong ? (
             <span role="alert" className="px-2 text-sm text-alarm">
-              {out.error.message}.
+              {wrong.message}.
             </span>
           ) : null}
         </Popover.Content>

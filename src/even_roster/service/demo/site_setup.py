@@ -9,7 +9,6 @@ from ...core.mac import Mac
 from ...core.plan.model import Plan
 from ...core.vendors import Prefix
 from ...store import device_queries, lease_records, vendor_records
-from ...store.watch_records import Watch
 from .. import setting_edits
 from ..context import Context
 from ..devices import device_edits
@@ -97,4 +96,4 @@ def welcome_strangers(context: Context, subnet: str) -> None:
     """A subnet for visitors: nobody is called for unknown devices there."""
     with context.plan.reading() as plan:
         owner = request_values.known_subnet(plan, context.plan.site_here, subnet)
-    setting_edits.set_watch(context, WHO, subnet, Watch(owner.id, strangers="none"))
+    setting_edits.set_watch(context, WHO, owner.id, subnet, {"strangers": "none"})

@@ -12,7 +12,6 @@ from ...api.common import Id, Line, Word
 from ...api.devices import (
     BulkDone,
     BulkEdit,
-    ChangePage,
     DeviceEdit,
     DeviceNew,
     DevicePage,
@@ -29,9 +28,9 @@ from ...api.devices import (
 from ...api.events import DevicesEvent
 from ...core.mac import Mac
 from ...core.roster import Device
-from ...store import change_queries, device_queries, review_records
+from ...store import device_queries, review_records
 from ...store.device_queries import DeviceFilter
-from .. import setting_edits, views
+from .. import views
 from ..context import Context, now_ms
 from ..naming import request_values, resolving
 from ..naming.references import DeviceToChange, DeviceToRead
@@ -186,26 +185,6 @@ def reviewed(identity: Id, context: ContextDep, who: Who) -> None:
         if not review_records.settle(connection, identity):
             raise Refusal(404, "missing", f"there is no case {identity} on the list")
     context.tell(DevicesEvent(ids=None, new=0))
-
-
-@router.get("/changes")
-def changes(context: ContextDep, who: Who, paging: Paging, device: Word | None = None) -> ChangePage:
-    """Recorded edits, the latest first; of everything, or of one device."""
-    with context.database.read() as connection:
-        about = resolving.device_to_read(context, connection, device) if device else None
-        rows = change_queries.latest(connection, paging.limit + 1, paging.after_number(), about)
-    shown = rows[: paging.limit]
-    following = paging.next([shown[-1].id]) if len(rows) > paging.limit else None
-    return ChangePage(items=[views.change_row(row) for row in shown], next=following, total=None)
-
-
-@router.post("/changes/{identity}/undo", status_code=204)
-def undo(identity: Id, context: ContextDep, who: Who) -> None:
-    """Take an edit back, where nobody changed the same fields since."""
-    if context.plan.undo(who, identity):
-        return
-    if not setting_edits.undo(context, who, identity):
-        context.plan.edit_records(who, device_edits.take_back(identity), anyway=True)
 
 
 def _devices(context: Context, texts: Sequence[int | str]) -> list[int]:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import Connection
 
 from ...api.common import DeviceRef
-from ...api.devices import DeviceSheet, JoinHint, ReviewCase
+from ...api.devices import ChangeRow, DeviceSheet, JoinHint, ReviewCase
 from ...core.address import dotted
 from ...core.mac import Mac
-from ...store import change_queries, device_queries, review_records
+from ...store import change_queries, device_queries, review_records, rows
 from .. import views
 from ..context import Context, now_ms
 from ..plan import plan_views
@@ -43,12 +44,18 @@ def sheet(context: Context, connection: Connection, identity: int) -> DeviceShee
         reviews=cases(connection, context.plan.site_here, now_ms(), identity),
         names=[views.name_stay(name) for name in device_queries.names_of(connection, macs)],
         stays=[views.stay_row(stay, context.vendors) for stay in device_queries.stays_of(connection, macs)],
-        changes=[views.change_row(change) for change in change_queries.latest(connection, 50, None, identity)],
+        changes=change_rows(connection, change_queries.latest(connection, 50, None, identity)),
         hints=[
             JoinHint(name=hint.name, reason=hint.reason, devices=[by_id[d] for d in hint.devices if d != identity])
             for hint in hints
         ],
     )
+
+
+def change_rows(connection: Connection, found: Sequence[rows.ChangeRow]) -> list[ChangeRow]:
+    """Edits, with what took them back."""
+    back = change_queries.taken_back(connection, [row.id for row in found])
+    return [views.change_row(row, back.get(row.id)) for row in found]
 
 
 def cases(connection: Connection, site: int, now: int, device: int | None) -> list[ReviewCase]:

@@ -18,19 +18,16 @@ from ...api.findings import (
     StepRequest,
 )
 from ...core.findings.engine import BY_KIND, RULES
-from ...core.findings.model import Severity
 from ...store import finding_records
 from ...store.edits import EditError, Missing
-from ...store.rows import FindingRow
+from ...store.listing import CursorError
 from ..context import Context
 from ..web.deps import ContextDep, Who
-from ..web.paging import Paging, cut
+from ..web.paging import Asked, Paging, cut
 from . import finding_views, remedies
 
 router = APIRouter(prefix="/api/v1", tags=["findings"])
 Which = Literal["open", "accepted", "closed", "standing", "all"]
-MOST_READ = 20_000
-STATES = ["open", "accepted", "closed"]
 _STATES = {
     "open": ["open"], "accepted": ["accepted"], "closed": ["closed"], "standing": ["open", "accepted"],
     "all": ["open", "accepted", "closed"],
@@ -45,10 +42,12 @@ def findings(
     if kind is not None and kind not in BY_KIND:
         raise EditError(f"there is no kind of finding {kind!r}; there are: {', '.join(sorted(BY_KIND))}", "kind")
     with context.database.read() as connection:
-        rows = finding_records.listed(connection, _STATES[state], kind, MOST_READ, subject)
-        shown, rest = cut(rows, _place, paging)
+        after = _after(paging)
+        rows, total = finding_records.listed(connection, _STATES[state], kind, subject, after, paging.limit + 1)
+        shown = rows[: paging.limit]
         return FindingList(
-            items=finding_views.views(context, connection, shown), **rest._asdict(),
+            items=finding_views.views(context, connection, shown), total=total,
+            next=paging.next(finding_records.place(shown[-1])) if len(rows) > len(shown) else None,
             counts=FindingCounts(**finding_records.counts(connection)), trouble=context.findings.trouble,
         )  # fmt: skip
 
@@ -95,9 +94,15 @@ def step(identity: Id, request: StepRequest, context: ContextDep, who: Who) -> S
     return remedies.do(context, remedies.chosen(row, request.key), who, request.anyway)
 
 
-def _place(row: FindingRow) -> list[int]:
-    """What findings are listed by."""
-    return [STATES.index(row.state), Severity(row.severity).rank, -row.since, row.id]
+def _after(paging: Asked) -> finding_records.Place | None:
+    """The place that a page begins behind. Raises CursorError."""
+    key = paging.after([0, 0, 0, 0])
+    if key is None:
+        return None
+    if any(abs(part) >= 1 << 62 for part in key):
+        raise CursorError("this cursor is not one of ours; begin again without it")
+    state, severity, since, identity = map(int, key)
+    return state, severity, since, identity
 
 
 def _sheet(context: Context, identity: int) -> FindingSheet:

@@ -14,14 +14,16 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from sqlalchemy import Connection
+
 from ...api.events import RoutesEvent
 from ...api.watching import RouteEdit, RouteNew, RouteTest, RouteView
 from ...core.findings.engine import BY_KIND, Turn, Turned
 from ...core.findings.model import Severity, State
 from ...store import watch_records
 from ...store.database import DiskFull
-from ...store.edits import EditError, Missing
-from ...store.journal import Written
+from ...store.edits import EditError, Missing, Versions
+from ...store.journal import Journal, Written, version
 from ...store.rows import RouteRow
 from .. import setting_edits
 from ..aids.repeating import attempt
@@ -144,7 +146,12 @@ class Notices:
     def views(self) -> list[RouteView]:
         """All routes."""
         with self._context.database.read() as connection:
-            return [_view(row) for row in watch_records.routes(connection)]
+            return [_view(connection, row) for row in watch_records.routes(connection)]
+
+    def view(self, identity: int) -> RouteView:
+        """One route. Raises Missing."""
+        with self._context.database.read() as connection:
+            return _view(connection, _row(connection, identity))
 
     def add(self, who: str, new: RouteNew) -> RouteView:
         """A new route. Raises EditError."""
@@ -162,49 +169,54 @@ class Notices:
             identity = journal.new_id(ROUTE)
             journal.save("add", ROUTE, new.name.strip(), [Written(ROUTE, (identity,), values)], (None, _told(values)))
         self._context.tell(RoutesEvent(id=identity))
-        return _view(self._row(identity))
+        return self.view(identity)
 
-    def edit(self, who: str, identity: int, request: RouteEdit) -> RouteView:
-        """Change a route. Raises Missing, EditError."""
-        row = self._row(identity)
-        values: dict[str, Any] = {}
-        if request.to is not None:
-            _check_to(row.kind, request.to)
-            values["settings"] = {**row.settings, "to": request.to}
-        if request.secret is not None:
-            values["secret"] = self._box.seal(request.secret)
-        for name in ("least", "on"):
-            if getattr(request, name) is not None:
-                values[name] = getattr(request, name)
+    def edit(self, who: str, identity: int, request: RouteEdit, versions: Versions = None) -> RouteView:
+        """Change a route. Raises Missing, StaleEdit, EditError."""
         with setting_edits.writing(self._context, who) as journal:
-            before = journal.row(ROUTE, (identity,)) or {}
-            after = {**before, **values}
-            journal.save("set", ROUTE, row.name, [Written(ROUTE, (identity,), after)], (_told(before), _told(after)))
+            before = _before(journal, identity, versions)
+            after = {**before, **request.model_dump(include={"least", "on"}, exclude_none=True)}
+            if request.to is not None:
+                _check_to(before["kind"], request.to)
+                after["settings"] = {**before["settings"], "to": request.to}
+            if request.secret is not None:
+                after["secret"] = self._box.seal(request.secret)
+            told = _told(before), _told(after)
+            journal.save("set", ROUTE, before["name"], [Written(ROUTE, (identity,), after)], told)
         self._context.tell(RoutesEvent(id=identity))
-        return _view(self._row(identity))
+        return self.view(identity)
 
-    def remove(self, who: str, identity: int) -> None:
-        """Drop a route. Raises Missing."""
-        row = self._row(identity)
+    def remove(self, who: str, identity: int, versions: Versions = None) -> None:
+        """Drop a route. Raises Missing, StaleEdit."""
         with setting_edits.writing(self._context, who) as journal:
-            before = journal.row(ROUTE, (identity,)) or {}
-            journal.save("remove", ROUTE, row.name, [Written(ROUTE, (identity,), None)], (_told(before), None))
+            before = _before(journal, identity, versions)
+            journal.save("remove", ROUTE, before["name"], [Written(ROUTE, (identity,), None)], (_told(before), None))
         self._context.tell(RoutesEvent(id=identity))
 
     def test(self, identity: int) -> RouteTest:
         """Send a notice that says it is a test. Raises Missing."""
-        row = self._row(identity)
+        with self._context.database.read() as connection:
+            row = _row(connection, identity)
         item = Item(0, "test", "test", "This is a test", "notice", (), "Notices arrive here.", "", now_ms())
         trouble = self._deliver(row, [item])
         told = "sent; syslog over UDP gives no answer" if row.kind == "syslog" else "sent, and taken by the other side"
         return RouteTest(ok=not trouble, said=trouble or told)
 
-    def _row(self, identity: int) -> RouteRow:
-        with self._context.database.read() as connection:
-            row = watch_records.route(connection, identity)
-        if row is None:
-            raise Missing(f"there is no notice route {identity}")
-        return row
+
+def _row(connection: Connection, identity: int) -> RouteRow:
+    row = watch_records.route(connection, identity)
+    if row is None:
+        raise Missing(f"there is no notice route {identity}")
+    return row
+
+
+def _before(journal: Journal, identity: int, versions: Versions) -> dict[str, Any]:
+    """A route as it is, to be edited. Raises Missing, StaleEdit."""
+    before = journal.row(ROUTE, (identity,))
+    if before is None:
+        raise Missing(f"there is no notice route {identity}")
+    journal.expect(ROUTE, (identity,), versions, f"the notice route {before['name']}", _told(before))
+    return before
 
 
 def _wants(row: RouteRow, item: Item) -> bool:
@@ -229,10 +241,10 @@ def _told(values: Mapping[str, Any]) -> dict[str, Any]:
     return {**shown, **settings, **({"secret": "kept"} if values.get("secret") else {})}
 
 
-def _view(row: RouteRow) -> RouteView:
+def _view(connection: Connection, row: RouteRow) -> RouteView:
     settings = dict(row.settings)
     return RouteView(
-        smtp_server=settings.pop("server", ""),
+        version=version(connection, ROUTE, (row.id,)), smtp_server=settings.pop("server", ""),
         id=row.id, name=row.name, kind=row.kind, has_secret=bool(row.secret), least=row.least, on=row.on,
         sent=maybe_time(row.sent_at), trouble=row.trouble, **settings,
     )  # fmt: skip

@@ -82,6 +82,9 @@ class Desk:
         return plan_records.known(self.connection, macs, devices)
 
 
+Otherwise = Callable[[Connection, int], Callable[[Desk], Edit] | None]
+
+
 class PlanBook:
     """The plan of one service. `listeners` are told of every edit, with no lock held and never on the event loop; they look at
     `plan` for what it is then."""
@@ -242,38 +245,53 @@ class PlanBook:
                 if judge is not None:
                     judge([])
                 return Saved(0, edit.before, edit.after)
-            editor = PlanEditor(connection, who, self._now())
-            settled = editor.settled(self.plan, edit.before, edit.after)
-            then = self._allowed(settled, anyway, judge)
-            saved = editor.save(
-                edit.action, edit.item, settled.before, settled.after, edit.told, edit.kind, edit.undoes
-            )  # fmt: skip
+            saved, then = self._edited(PlanEditor(connection, who, self._now()), self._checked, edit, anyway, judge)
             named = self._refresh(connection, saved)
-            review_records.add(connection, (*edit.cases, *(settled.cases if edit.review else ())), self._now())
             self._swap_when_stored(then)
         self._stored(saved, named)
         return saved
 
-    def undo(self, who: str, change: int) -> bool:
-        """Take a change of the plan or of devices back; False when it is none. Raises Missing, EditError, and PlanRefused where
-        the plan would contradict itself; mistakes that can be kept come back with it."""
-        with self._database.write() as connection:
-            editor = PlanEditor(connection, who, self._now())
-            if not editor.is_plan_change(change):
-                return False
-            back = editor.reverse(change)
-            settled = editor.settled(self.plan, back.before, back.after)
-            then = self._allowed(settled, True)
-            saved = editor.save_reverse(replace(back, before=[*settled.before], after=[*settled.after]))
-            named = self._refresh(connection, saved)
-            self._swap_when_stored(then)
-        self._stored(saved, named)
-        return True
+    def _edited(
+        self, editor: PlanEditor, checked: Checked, edit: Edit, anyway: bool, judge: Judge | None = None
+    ) -> tuple[Saved, Checked]:
+        """One edit of a plan within a transaction; what is stored, and the plan with it."""
+        settled = editor.settled(checked.plan, edit.before, edit.after)
+        then = self._allowed(checked, settled, anyway, judge)
+        saved = editor.save(edit.action, edit.item, settled.before, settled.after, edit.told, edit.kind, edit.undoes)
+        cases = (*edit.cases, *(settled.cases if edit.review else ()))
+        review_records.add(editor.connection, cases, self._now())
+        return saved, then
 
-    def _allowed(self, settled: Settled, anyway: bool, judge: Judge | None = None) -> Checked:
-        """The plan with an edit. Raises PlanRefused for mistakes that it would add, unless they are to be kept `anyway`."""
-        then = self._checked.edited(planned(settled.before), planned(settled.after))
-        added = self._added(self._checked, then, settled)
+    def undo(self, who: str, changes: Iterable[int], otherwise: Otherwise = lambda _, change: None) -> None:
+        """Take changes back in the order given, all of them or none; those that are not of the plan or of devices are taken back
+        by `otherwise`, in the same transaction: it may give an edit to be made instead. Raises Missing, EditError, and PlanRefused
+        where the plan would contradict itself; mistakes that can be kept come back with it."""
+        done: list[tuple[Saved, list[int]]] = []
+        with self._database.write() as connection:
+            editor, then = PlanEditor(connection, who, self._now()), self._checked
+            for change in changes:
+                if editor.is_plan_change(change):
+                    saved, then = self._reversed(editor, then, change)
+                elif (make := otherwise(connection, change)) is not None:
+                    saved, then = self._edited(editor, then, make(Desk(then.plan, connection, self._now())), True)
+                else:
+                    continue
+                done.append((saved, self._refresh(connection, saved)))
+            if done:
+                self._swap_when_stored(then)
+        for saved, named in done:
+            self._stored(saved, named)
+
+    def _reversed(self, editor: PlanEditor, checked: Checked, change: int) -> tuple[Saved, Checked]:
+        back = editor.reverse(change)
+        settled = editor.settled(checked.plan, back.before, back.after)
+        then = self._allowed(checked, settled, True)
+        return editor.save_reverse(replace(back, before=[*settled.before], after=[*settled.after])), then
+
+    def _allowed(self, checked: Checked, settled: Settled, anyway: bool, judge: Judge | None = None) -> Checked:
+        """A plan with an edit. Raises PlanRefused for mistakes that it would add, unless they are to be kept `anyway`."""
+        then = checked.edited(planned(settled.before), planned(settled.after))
+        added = self._added(checked, then, settled)
         if judge is not None:
             judge(added)
         barred = [

@@ -75,9 +75,10 @@ def latest(
     """Scans, the latest first."""
     with context.database.read() as connection:
         rows = scan_records.latest(connection, paging.limit + 1, paging.after_number())
+        total = scan_records.count(connection)
     found = [scans.live(row.id) or scan_info(row) for row in rows[: paging.limit]]
     more = len(rows) > paging.limit
-    return ScanPage(items=found, next=paging.next([found[-1].id]) if more else None, total=None)
+    return ScanPage(items=found, next=paging.next([found[-1].id]) if more else None, total=total)
 
 
 @router.get("/{identity}")

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
+from sqlalchemy import Connection
 
 from ...api.common import Id
 from ...api.watching import (
@@ -34,15 +34,15 @@ from ...core.plan.model import Subnet
 from ...core.schedule import Due
 from ...store import watch_records
 from ...store.edits import EditError, Missing
-from ...store.watch_records import Watch
+from ...store.journal import version
 from .. import setting_edits
 from ..context import Context, now_ms
 from ..findings.notices import Notices
 from ..refs import subnet_ref
 from ..views import mac_view, maybe_time, time_of
 from ..web.deps import ContextDep, Who, located
+from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
-from ..web.problems import Refusal
 from . import asking
 from .listening import Heard, Listening
 from .watcher import Watcher
@@ -79,24 +79,42 @@ def watches(context: ContextDep, watcher: WatcherDep, who: Who, paging: Paging) 
         planned = [s for s in plan.subnets_of(context.plan.site_here) if not s.supernet]
     subnets, rest = cut(sorted(planned, key=lambda s: s.first), lambda s: [s.first], paging)
     with context.database.read() as connection:
-        found = [(s, watch_records.watch_of(connection, s.id)) for s in subnets]
-    return WatchPage(items=[_watch(context, watcher, subnet, watch) for subnet, watch in found], **rest._asdict())
+        items = [_watch(context, watcher, subnet, connection) for subnet in subnets]
+    return WatchPage(items=items, **rest._asdict())
+
+
+@router.get("/watches/{subnet}")
+def one_watch(subnet: Id, context: ContextDep, watcher: WatcherDep, who: Who, response: Response) -> WatchView:
+    """How one planned subnet is watched."""
+    return _one_watch(context, watcher, _planned(context, subnet), response)
 
 
 @router.put("/watches/{subnet}")
-def edit_watch(subnet: Id, request: WatchEdit, context: ContextDep, watcher: WatcherDep, who: Who) -> WatchView:
+def edit_watch(
+    subnet: Id, versions: IfMatch, request: WatchEdit, context: ContextDep, watcher: WatcherDep, who: Who, response: Response,
+) -> WatchView:  # fmt: skip
     """Change how a subnet is watched."""
+    found = _planned(context, subnet)
+    given = request.model_dump(exclude={"quiet"}, exclude_none=True)
+    if request.quiet is not None:
+        given["quiet_first"], given["quiet_last"] = _quiet(request.quiet)
+    setting_edits.set_watch(context, who, subnet, found.name or str(found.network), given, versions)
+    return _one_watch(context, watcher, found, response)
+
+
+def _planned(context: Context, subnet: int) -> Subnet:
     with context.plan.reading() as plan:
         found = plan.subnets.get(subnet)
     if found is None:
         raise Missing(f"there is no subnet {subnet} in the plan")
-    given = {n: v for n, v in request.model_dump(exclude={"quiet"}).items() if v is not None}
-    if request.quiet is not None:
-        given["quiet_first"], given["quiet_last"] = _quiet(request.quiet)
+    return found
+
+
+def _one_watch(context: Context, watcher: Watcher, subnet: Subnet, response: Response) -> WatchView:
     with context.database.read() as connection:
-        watch = replace(watch_records.watch_of(connection, subnet), **given)
-    setting_edits.set_watch(context, who, found.name or str(found.network), watch)
-    return _watch(context, watcher, found, watch)
+        view = _watch(context, watcher, subnet, connection)
+    tagged(response, view.version)
+    return view
 
 
 def _quiet(text: str) -> tuple[int | None, int | None]:
@@ -108,7 +126,8 @@ def _quiet(text: str) -> tuple[int | None, int | None]:
     return int(match[1]) * 60 + int(match[2]), int(match[3]) * 60 + int(match[4])
 
 
-def _watch(context: Context, watcher: Watcher, subnet: Subnet, watch: Watch) -> WatchView:
+def _watch(context: Context, watcher: Watcher, subnet: Subnet, connection: Connection) -> WatchView:
+    watch = watch_records.watch_of(connection, subnet.id)
     watched = watcher.watched.get(subnet.id)
     last = watched.schedule.last(Due.SCAN) if watched is not None else 0
     running = watched is not None and watch.on and watch.every_minutes and not watched.why_not
@@ -117,7 +136,8 @@ def _watch(context: Context, watcher: Watcher, subnet: Subnet, watch: Watch) -> 
         watched.why_not if watched is not None else ("" if context.settings.watch else "nothing is watched by itself")
     )
     return WatchView.model_validate(dict(
-        subnet=subnet_ref(subnet), on=watch.on, every_minutes=watch.every_minutes,
+        subnet=subnet_ref(subnet), version=version(connection, setting_edits.WATCH, (subnet.id,)),
+        on=watch.on, every_minutes=watch.every_minutes,
         light_minutes=watch.light_minutes, ask_minutes=watch.ask_minutes, quiet_first=_clock(watch.quiet_first),
         quiet_last=_clock(watch.quiet_last), strangers=watch.strangers, last_scan=maybe_time(last),
         next_scan=maybe_time(max(following, now_ms())) if running else None, doing=watched.doing if watched else "",
@@ -199,28 +219,32 @@ def add_route(request: RouteNew, notices: NoticesDep, who: Who, response: Respon
     """A new way for notices."""
     made = notices.add(who, request)
     located(response, f"notices/{made.id}")
+    tagged(response, made.version)
     return made
 
 
 @router.get("/notices/{identity}")
-def one_route(identity: Id, notices: NoticesDep, who: Who) -> RouteView:
+def one_route(identity: Id, notices: NoticesDep, who: Who, response: Response) -> RouteView:
     """One way for notices."""
-    found = next((one for one in notices.views() if one.id == identity), None)
-    if found is None:
-        raise Refusal(404, "missing", f"there is no route {identity}")
+    found = notices.view(identity)
+    tagged(response, found.version)
     return found
 
 
 @router.patch("/notices/{identity}")
-def edit_route(identity: Id, request: RouteEdit, notices: NoticesDep, who: Who) -> RouteView:
+def edit_route(
+    identity: Id, versions: IfMatch, request: RouteEdit, notices: NoticesDep, who: Who, response: Response
+) -> RouteView:
     """Change a way for notices."""
-    return notices.edit(who, identity, request)
+    edited = notices.edit(who, identity, request, versions)
+    tagged(response, edited.version)
+    return edited
 
 
 @router.delete("/notices/{identity}", status_code=204)
-def remove_route(identity: Id, notices: NoticesDep, who: Who) -> None:
+def remove_route(identity: Id, versions: MaybeMatch, notices: NoticesDep, who: Who) -> None:
     """No notices over this way any more."""
-    notices.remove(who, identity)
+    notices.remove(who, identity, versions)
 
 
 @router.post("/notices/{identity}/test")
@@ -230,16 +254,16 @@ def test_route(identity: Id, notices: NoticesDep, who: Who) -> RouteTest:
 
 
 @router.get("/keeping")
-def keeping(context: ContextDep, who: Who) -> Keeping:
+def keeping(context: ContextDep, who: Who, response: Response) -> Keeping:
     """What is kept how long, and from when on findings are told."""
     with context.database.read() as connection:
-        groups = [watch_records.kept(connection, name, usual) for name, usual in setting_edits.KEPT.items()]
-    return Keeping(**{name: value for group in groups for name, value in group.items()})
+        view = Keeping(version=version(connection, "setting", None), **setting_edits.kept(connection))
+    tagged(response, view.version)
+    return view
 
 
 @router.put("/keeping")
-def edit_keeping(request: KeepingEdit, context: ContextDep, who: Who) -> Keeping:
+def edit_keeping(versions: IfMatch, request: KeepingEdit, context: ContextDep, who: Who, response: Response) -> Keeping:
     """Change it."""
-    given = {name: value for name, value in request.model_dump().items() if value is not None}
-    setting_edits.keep(context, who, given)
-    return keeping(context, who)
+    setting_edits.keep(context, who, request.model_dump(exclude_none=True), versions)
+    return keeping(context, who, response)

@@ -1,0 +1,1 @@
+"""Recorded edits, and taking them back."""

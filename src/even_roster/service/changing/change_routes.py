@@ -1,0 +1,34 @@
+"""/api/v1/changes: recorded edits, and a way back."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from ...api.common import Word
+from ...api.devices import ChangePage, UndoRequest
+from ...store import change_queries
+from ..devices import device_views
+from ..naming import resolving
+from ..web.deps import ContextDep, Who
+from ..web.paging import Paging
+from . import undoing
+
+router = APIRouter(prefix="/api/v1", tags=["changes"])
+
+
+@router.get("/changes")
+def changes(context: ContextDep, who: Who, paging: Paging, device: Word | None = None) -> ChangePage:
+    """Recorded edits, the latest first; of everything, or of one device."""
+    with context.database.read() as connection:
+        about = resolving.device_to_read(context, connection, device) if device else None
+        rows = change_queries.latest(connection, paging.limit + 1, paging.after_number(), about)
+        total = change_queries.count(connection, about)
+        shown = device_views.change_rows(connection, rows[: paging.limit])
+    following = paging.next([shown[-1].id]) if len(rows) > paging.limit else None
+    return ChangePage(items=shown, next=following, total=total)
+
+
+@router.post("/changes/undo", status_code=204)
+def undo(request: UndoRequest, context: ContextDep, who: Who) -> None:
+    """Take edits back, the latest first, where nobody changed the same fields since: all of them or none."""
+    undoing.undo(context, who, request.change_ids)

@@ -1,7 +1,7 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
 First run those that measure what goes over a link or fill the kernel's neighbour table, which all namespaces share, with nothing
-beside them but what needs no service, simulated days among it; after them four groups side by side, of which most wait: for a
+beside them but what needs no service, simulated days among it; after them five groups side by side, of which most wait: for a
 browser, for a service that watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside
 other work, they take longer and say the same.
 """
@@ -23,6 +23,7 @@ HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_access", "test_console_truth", "test_truth_service"}
 WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
+PROMISES = {"test_contract", "test_fuzzed_api", "test_grammar", "test_guides", "test_wrong_inputs"}
 DAYS = {"test_simulated_days"}
 ON_LINKS = {"test_truth_on_the_wire"}
 WITHOUT_SERVICES = {
@@ -48,7 +49,10 @@ def main() -> int:
     without = [name for name in there if name in WITHOUT_SERVICES]
     words = [name for name in there if name in WORDS]
     days = [name for name in there if name in DAYS]
-    others = [name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | WITHOUT_SERVICES | DAYS]
+    promises = [name for name in there if name in PROMISES]
+    others = [
+        name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | PROMISES | WITHOUT_SERVICES | DAYS
+    ]
     counts = [0, 0, 0]
     with tempfile.TemporaryDirectory() as folder:
         parts = _Parts(Path(folder))
@@ -56,7 +60,7 @@ def main() -> int:
         parts.start(without)
         parts.start(days)
         measuring.wait()
-        for names in (waiting, links, words, others):
+        for names in (waiting, links, words, promises, others):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)
@@ -116,6 +120,12 @@ def _run(names: list[str]) -> int:
     print(f"{sum(seconds for seconds, _ in TOOK):6.1f} s together, {used:.1f} s of processor time")
     for seconds, name in sorted(TOOK, reverse=True)[:SLOWEST]:
         print(f"{seconds:6.1f} s {name}")
+    modules: dict[str, float] = {}
+    for seconds, name in TOOK:
+        module = name.split(".")[1]
+        modules[module] = modules.get(module, 0) + seconds
+    longest = sorted(modules.items(), key=lambda one: -one[1])[:SLOWEST]
+    print("       " + ", ".join(f"{name.removeprefix('test_')} {seconds:.0f}" for name, seconds in longest))
     for test, reason in result.skipped:
         print(f"skipped: {test}: {reason}")
     wrong = [test for test, _ in (*result.failures, *result.errors)] + list(result.unexpectedSuccesses)

@@ -110,6 +110,23 @@ class Names(unittest.TestCase):
         with self.assertRaises(NotFound):
             self.roster.assignment("kettle")
 
+    def test_an_address_that_several_had_names_none_of_them(self) -> None:
+        self.service.json("scan", "10.44.20.41")
+        rack = self.roster.device("dimmer-rack-2").device
+        self.roster.release("10.44.20.41")
+        with self.assertRaises(BadInput) as told:
+            self.roster.assign(AssignmentNew(kind="static", address="10.44.20.49", device="10.44.20.41"))
+        for refused in (
+            self.roster.settle(["10.44.20.41"], dry_run=True).devices[0].why_not, str(told.exception),
+        ):  # fmt: skip
+            self.assertIn("name the device by its id, MAC or a name", refused)
+            self.assertIn(f"{rack.mac}", refused)
+        (kept,) = self.roster.settle([str(rack.mac)], dry_run=True).devices
+        self.assertEqual((kept.device and kept.device.id, kept.why_not), (rack.id, ""))
+        self.roster.undo(self.roster.changes(limit=1)[0].id)
+        (kept,) = self.roster.settle(["10.44.20.41"], dry_run=True).devices
+        self.assertEqual(kept.device and kept.device.id, rack.id, "by the plan it is its owner's, whoever answers")
+
     def test_a_device_without_an_address_is_said_to_have_none(self) -> None:
         self.roster.add_device(DeviceNew(name="carton"))
         for ask in (self.roster.why, self.roster.card, self.roster.explain):

@@ -65,6 +65,26 @@ class Recognised(unittest.TestCase):
             self.told(rows)
         self.assertEqual(self.told(rows, address="column 3")[0], {"address": "column 3", "name": "Wer"})
 
+    def test_what_a_person_wrote_in_one_column_alone_is_notes(self) -> None:
+        rows = "Wo;Was;Bemerkung;Firma\n10.44.10.30;press-1;Werkbank links;Hartwell\n10.44.10.31;press-2;am Fenster;Hartwell"
+        fields, by_values = self.told(rows)
+        self.assertEqual(fields, {"address": "Wo", "name": "Was", "notes": "Bemerkung"})
+        self.assertIn("notes", by_values)
+        two = "Wo;Was;Bemerkung;Ort\n10.44.10.30;press-1;Werkbank links;im Keller\n10.44.10.31;press-2;am Fenster;unter Dach"
+        self.assertNotIn("notes", self.told(two)[0], "either could be it")
+        self.assertNotIn("notes", self.told(rows, notes="")[0])
+
+    def test_a_header_that_stands_twice_is_named_with_its_place(self) -> None:
+        rows = "IP;Name;Text;Text\n10.44.10.30;box;a;b"
+        with self.assertRaisesRegex(
+            SheetError, "'Text' stands in column 3 and column 4; say which is meant, such as notes=column 3"
+        ):
+            self.told(rows, notes="Text")
+        for said in ("column 4", "Text (column 4)", "text (COLUMN 4)"):
+            self.assertEqual(self.told(rows, notes=said)[0]["notes"], "Text (column 4)")
+        with self.assertRaisesRegex(SheetError, "there is no column 'column 9'"):
+            self.told(rows, notes="column 9")
+
     def test_two_columns_of_addresses_are_asked_about_and_said(self) -> None:
         rows = "a;b\n10.44.10.30;10.44.20.30\n10.44.10.31;10.44.20.31"
         with self.assertRaisesRegex(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import unittest
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -220,28 +221,34 @@ class Contract(unittest.TestCase):
         self.assertGreaterEqual(tried, 23)
 
     def test_an_edit_names_the_version_it_is_based_on(self) -> None:
-        for path, fields in (
+        route = {"name": "desk", "kind": "webhook", "to": "http://127.0.0.1:9/hook"}
+        made = self.http.post("/api/v1/notices", json=route).headers["location"].removeprefix("/api/v1/")
+        edits: tuple[tuple[str, dict[str, object]], ...] = (
             ("devices/printer-1", {"place": "Foyer"}), ("plan/subnets/Stage", {"notes": "behind the curtain"}), ("sites/1", {"notes": "the house"}),
             ("bands/printers?within=Office", {"notes": "by the stairs"}), ("assignments/10.44.10.30", {"notes": "by the door"}),
-            ("dhcp/servers/ledger", {"name": "ledger"}),
-        ):  # fmt: skip
+            ("dhcp/servers/ledger", {"name": "ledger"}), ("watches/1", {"every_minutes": 77}), ("keeping", {"stay_days": 401}),
+            (made, {"least": "urgent"}),
+        )  # fmt: skip
+        for path, fields in edits:
             with self.subTest(path):
+                method = "PUT" if path in ("watches/1", "keeping") else "PATCH"
+                edit = partial(self.http.request, method, f"/api/v1/{path}", json=fields)
                 url = f"/api/v1/{path}"
                 read = self.http.get(url)
                 tag = read.headers["etag"]
                 self.assertRegex(tag, r'^"\d+"$')
                 again = self.http.get(url, headers={"If-None-Match": tag})
                 self.assertEqual(again.status_code, 200, "an item is never answered with 304")
-                self.problem(self.http.patch(url, json=fields), 428, "no_version")
-                self.problem(self.http.patch(url, json=fields, headers={"If-Match": "3"}), 422, "bad_match")
-                done = self.http.patch(url, json=fields, headers={"If-Match": f'"999999", {tag}'})
+                self.problem(edit(), 428, "no_version")
+                self.problem(edit(headers={"If-Match": "3"}), 422, "bad_match")
+                done = edit(headers={"If-Match": f'"999999", {tag}'})
                 self.assertEqual(done.status_code, 200, done.text)
                 self.assertEqual(done.headers["etag"], self.http.get(url).headers["etag"])
                 stale = '"0"' if done.headers["etag"] == tag else tag
-                told = self.problem(self.http.patch(url, json=fields, headers={"If-Match": stale}), 412, "stale")
+                told = self.problem(edit(headers={"If-Match": stale}), 412, "stale")
                 self.assertEqual(told["given"], {name: str(value) for name, value in fields.items()})
                 self.assertEqual(f'"{told["version"]}"', done.headers["etag"])
-                self.assertEqual(self.http.patch(url, json=fields, headers={"If-Match": "*"}).status_code, 200)
+                self.assertEqual(edit(headers={"If-Match": "*"}).status_code, 200)
         gone = self.http.delete("/api/v1/assignments/10.44.10.30", headers={"If-Match": '"0"'})
         self.problem(gone, 412, "stale")
 

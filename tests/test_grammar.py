@@ -16,6 +16,7 @@ from unittest import mock
 from tools import commands
 
 from even_roster import __version__
+from even_roster.cli.devices import COLUMNS
 from even_roster.cli.former import translated
 from even_roster.cli.grammar import WORDS
 from even_roster.cli.main import build_parser
@@ -113,11 +114,26 @@ class Promises(unittest.TestCase):
                 if line == "roster device --in Office":
                     self.assertLessEqual(addresses, set(told.split()))
 
-    def on_terminal(self, line: str) -> tuple[int, str]:
+    def test_a_table_that_is_too_wide_is_shown_whole_in_a_pager(self) -> None:
+        wide = "roster device --in Office --columns '" + ",".join(COLUMNS) + "'"
+        code, told = self.on_terminal(wide)
+        self.assertEqual(code, 0, told)
+        self.assertRegex(told, "left out for want of width: .*; --wide shows all")
+        for pager, marked in (("sed 's/^/paged: /'", True), ("false", False), ("no-such-pager", False), ("'", False)):
+            code, told = self.on_terminal(f"{wide} --wide", PAGER=pager)
+            with self.subTest(pager):
+                self.assertEqual(code, 0, told)
+                (head,) = [one for one in told.splitlines() if "last seen" in one]
+                self.assertEqual([*re.split(" {2,}", head.removeprefix("paged: ").strip())], list(COLUMNS))
+                self.assertEqual(head.startswith("paged: "), marked)
+                self.assertNotIn("left out", told)
+        self.assertNotIn("paged", self.on_terminal("roster site --wide", PAGER="sed 's/^/paged: /'")[1], "it fits")
+
+    def on_terminal(self, line: str, **given: str) -> tuple[int, str]:
         """Run a command where a person would; gives its code and what is shown in the end."""
         ours, theirs = pty.openpty()
         words = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *shlex.split(line)[1:]]
-        settings = {**environment(), "COLUMNS": "80", "TERM": "xterm-256color"}
+        settings = {**environment(), "COLUMNS": "80", "TERM": "xterm-256color", **given}
         with subprocess.Popen(words, stdin=theirs, stdout=theirs, stderr=theirs, env=settings) as process:
             os.close(theirs)
             read = b""

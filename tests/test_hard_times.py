@@ -128,10 +128,9 @@ class FullDisk(unittest.TestCase):
             self._ended(running, first.id)
             known = {d.mac for d in roster.devices()}
             stuffing = folder / "stuffing"
-            with stuffing.open("wb") as file, self.assertRaises(OSError):
+            with stuffing.open("wb", buffering=0) as file, self.assertRaises(OSError):
                 while True:
                     file.write(bytes(65536))
-                    file.flush()
             refused = None
             for number in range(400):
                 try:

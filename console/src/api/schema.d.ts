@@ -13933,9 +13933,9 @@ export interface operations {
     "watching.edit_watch": {
         parameters: {
             query?: never;
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path: {
                 /**
@@ -13971,6 +13971,7 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            428: components["responses"]["428"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
@@ -14310,9 +14311,9 @@ export interface operations {
     "watching.edit_keeping": {
         parameters: {
             query?: never;
-            header?: {
+            header: {
                 /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
-                "if-match"?: string;
+                "if-match": string;
             };
             path?: never;
             cookie?: never;
@@ -14342,6 +14343,7 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            428: components["responses"]["428"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];

@@ -8,6 +8,7 @@ import { FindingsAbout } from "../parts/Attention";
 import { Button, Facts, Mono, Notice, Section } from "../parts/basics";
 import { TimeSlider, useMoment } from "../parts/TimeSlider";
 import { AtMoment } from "./address/AtMoment";
+import { WhySilent } from "./address/WhySilent";
 import { ChangeList } from "./device/ChangeList";
 import { EditForm } from "./device/EditForm";
 import { PlannedBlock } from "./device/PlannedBlock";
@@ -90,6 +91,7 @@ export default function DeviceSheetView({ id }: { id: number }) {
       </div>
       <EditForm device={device} hostnames={[...new Set(assignments.map((one) => one.name).filter(Boolean))]} />
       <PlannedBlock sheet={sheet.data} />
+      {device.address ? <WhySilent key={`why-${device.address}`} address={device.address} /> : null}
       <Section title="Adapters">
         {adapters.length === 0 ? <p className="text-soft">No MAC is known yet.</p> : null}
         <ul>

@@ -94,9 +94,12 @@ def overview() -> str:
     return "\n".join(lines).lstrip("\n")
 
 
-def add_json(parser: argparse.ArgumentParser) -> None:
-    """The option every command has."""
+def add_output(parser: argparse.ArgumentParser) -> None:
+    """The options every command has."""
     parser.add_argument("--json", action="store_true", help="print one JSON document")
+    parser.add_argument(
+        "--wide", action="store_true", help="tables whole, on a terminal through a pager (PAGER, or less)"
+    )
 
 
 def verb(
@@ -109,7 +112,7 @@ def verb(
         epilog=f"example: {told.example}",
     )  # fmt: skip
     if json:
-        add_json(parser)
+        add_output(parser)
     parser.set_defaults(run=run)
     return parser
 
@@ -128,6 +131,6 @@ class Noun:
             name, parents=[self._shared], help=about, description=f"{about[:1].upper()}{about[1:]}.",
             epilog=f"example: roster {self._word} {name} {example}".rstrip() if example else None,
         )  # fmt: skip
-        add_json(parser)
+        add_output(parser)
         parser.set_defaults(run=run)
         return parser

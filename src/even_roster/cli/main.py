@@ -108,7 +108,7 @@ def run(arguments: Sequence[str] | None = None) -> int:
         print(f"roster {__version__}")
         return 0
     from ..client._errors import RosterError
-    from .output import error
+    from .output import Out, error
 
     for one in given:
         if not one.isascii() and any("\ud800" <= char <= "\udfff" for char in one):
@@ -122,6 +122,7 @@ def run(arguments: Sequence[str] | None = None) -> int:
         if command is None:
             parser.print_help()
             return 2
+        Out.wide = getattr(options, "wide", False)
         return command(options)
     except SystemExit as end:
         return int(end.code or 0)

@@ -23,6 +23,9 @@ _TURNING = "|/-\\"
 class Out:
     """Standard output of one command."""
 
+    wide = False
+    """Whether tables are shown whole (--wide): on a terminal through a pager, in which one moves sideways."""
+
     def __init__(self, as_json: bool) -> None:
         self.as_json = as_json
         self.terminal = sys.stdout.isatty()
@@ -79,14 +82,37 @@ class Out:
 
     def table(self, columns: Sequence[str], rows: Iterable[Sequence[Cell]], right: Sequence[str] = ()) -> None:
         """A table; `right` columns are numbers. On a terminal it fits, and what had to leave for that is told."""
-        lines, gone = tables.table(columns, rows, right, self.width)
+        lines, gone = tables.table(columns, rows, right, None if self.wide else self.width)
+        if self.wide and self.width is not None and self._paged(lines, self.width):
+            return
         self._write(lines)
         if gone:
-            self.notice(f"left out for want of width: {', '.join(gone)}; --json has all")
+            self.notice(f"left out for want of width: {', '.join(gone)}; --wide shows all")
 
     def facts(self, rows: Iterable[tuple[str, Cell]]) -> None:
         """Pairs of a word and what it is, one a line; empty ones are left out."""
         self._write(tables.facts(rows, self.width))
+
+    def _paged(self, lines: Sequence[Text], width: int) -> bool:
+        """Show lines that are longer than a terminal is wide in a pager; False where they fit or there is no pager."""
+        if all(tables.cells(line.plain) <= width for line in lines):
+            return False
+        import shlex
+        import signal
+        import subprocess
+
+        sys.stdout.flush()
+        text = "".join(f"{line.trimmed().shown(self._colour)}\n" for line in lines)
+        beside = {"LESS": os.environ.get("LESS", "SRX"), "LESSCHARSET": os.environ.get("LESSCHARSET", "utf-8")}
+        stopped = signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is the pager's
+        try:
+            words = shlex.split(os.environ.get("PAGER") or "less")
+            done = subprocess.run(words, input=text.encode(), env={**os.environ, **beside}, check=False)
+        except (OSError, ValueError):
+            return False
+        finally:
+            signal.signal(signal.SIGINT, stopped)
+        return done.returncode == 0
 
     def _write(self, lines: Iterable[Text]) -> None:
         sys.stdout.write("".join(f"{line.trimmed().shown(self._colour)}\n" for line in lines))

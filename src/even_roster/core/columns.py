@@ -2,11 +2,13 @@
 
 A header that names a field in plain words is believed. One that can mean several things ("Type", "State", "Location") is
 believed where at least half of its cells say what that field can hold. A table in any language is read where a column
-without such a header holds addresses, MACs or hostnames and no other one does.
+without such a header holds addresses, MACs or hostnames and no other one does; what is left is read as notes where one column
+alone holds sentences.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
@@ -35,6 +37,7 @@ _PERHAPS = {
     "type": ("kind", "role"), "assignment": ("kind",), "mode": ("kind",), "category": ("role", "kind"), "function": ("role",),
     "group": ("role",), "state": ("on",), "status": ("on", "kind"), "active": ("on",), "location": ("site",), "building": ("site",),
 }  # fmt: skip
+_NUMBERED = re.compile(r"column (\d{1,4})")
 _LOOKED_AT = 500  # rows that are enough to see what a column holds
 
 
@@ -60,8 +63,8 @@ def recognise(
 
     `roles` and `sites` are the names the plan knows. Raises SheetError.
     """
-    shown = [header.strip() or f"column {at}" for at, header in enumerate(rows[0], start=1)]
-    folded = [_folded(header) for header in shown]
+    folded = [_folded(header) or f"column {at}" for at, header in enumerate(rows[0], start=1)]
+    shown = [_shown(header.strip(), at, folded) for at, header in enumerate(rows[0])]
     for at, header in enumerate(shown):
         if _is_address(header):
             raise SheetError(
@@ -98,12 +101,25 @@ def recognise(
             raise SheetError(
                 f"row 1: {both} both hold addresses; say which is the device's, such as address={shown[places[0]]}"
             )
+    if "notes" not in found and "notes" not in closed:
+        left = [at for at, header in enumerate(folded) if at not in found.values() and header not in _PERHAPS]
+        own = [at for at in left if _share(sample, at, _is_phrase) >= 0.5 and _distinct(sample, at) >= 0.5]
+        if len(own) == 1:
+            found["notes"] = own[0]
+            told.append("notes")
     if "address" not in found:
         there = ", ".join(repr(header.strip()) for header in rows[0] if header.strip()) or "no headers at all"
         raise SheetError(
             f"row 1: no column is recognised as the address (there are {there}); name it with a mapping, such as address=COLUMN"
         )
     return Columns(tuple(shown), found, tuple(told))
+
+
+def _shown(header: str, at: int, folded: Sequence[str]) -> str:
+    """What a column is called: by its header, with its place where that stands twice."""
+    if not header:
+        return f"column {at + 1}"
+    return f"{header} (column {at + 1})" if folded.count(folded[at]) > 1 else header
 
 
 def _folded(text: str) -> str:
@@ -118,9 +134,19 @@ def _said(mapping: Mapping[str, str], shown: Sequence[str], folded: Sequence[str
         key = _folded(header)
         if not key:
             continue
-        if key not in folded:
+        places = [at for at, one in enumerate(shown) if _folded(one) == key] or [
+            at for at, one in enumerate(folded) if one == key
+        ]
+        if not places and (numbered := _NUMBERED.fullmatch(key)) and 0 < int(numbered[1]) <= len(shown):
+            places = [int(numbered[1]) - 1]
+        if not places:
             raise SheetError(f"row 1: there is no column {header!r}; there are: {', '.join(filter(None, shown))}")
-        found[name] = folded.index(key)
+        if len(places) > 1:
+            them = " and ".join(f"column {at + 1}" for at in places)
+            raise SheetError(
+                f"row 1: {header!r} stands in {them}; say which is meant, such as {name}=column {places[0] + 1}"
+            )
+        found[name] = places[0]
     return found
 
 
@@ -181,6 +207,11 @@ def _is_name(cell: str) -> bool:
         if run == 3:
             return is_hostname(cell.rstrip(".")) and not _is_mac(cell)
     return False
+
+
+def _is_phrase(cell: str) -> bool:
+    """Whether it reads as something that a person wrote: several words, one of them with three letters in a row."""
+    return " " in cell.strip() and re.search(r"[^\W\d_]{3}", cell) is not None
 
 
 _LOOKS: dict[str, Callable[[str], bool]] = {"address": _is_address, "mac": _is_mac, "name": _is_name}

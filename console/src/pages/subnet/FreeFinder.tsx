@@ -6,11 +6,13 @@ import { AssignForm } from "../../parts/AssignForm";
 import { Button, Field, Input } from "../../parts/basics";
 import { Proof } from "../../parts/Proof";
 import { RoleSelect } from "../../parts/RoleSelect";
+import { GiveSeveral } from "./GiveSeveral";
 
 export function FreeFinder({ where, onShow }: { where: string; onShow(address: string): void }) {
   const [role, setRole] = useState("");
   const [count, setCount] = useState("3");
   const [adjacent, setAdjacent] = useState(false);
+  const [several, setSeveral] = useState(false);
   const [giving, setGiving] = useState<string | null>(null);
   const find = useMutation({
     mutationFn: () =>
@@ -46,10 +48,14 @@ export function FreeFinder({ where, onShow }: { where: string; onShow(address: s
         <Button tone="ink" type="submit" disabled={find.isPending}>
           Find free addresses
         </Button>
+        <Button onClick={() => setSeveral(!several)} aria-expanded={several}>
+          Several MACs at once…
+        </Button>
         <span className="py-1.5 text-sm text-soft" aria-live="polite">
           {find.isPending ? "Asking the wire, about three seconds…" : ""}
         </span>
       </form>
+      {several ? <GiveSeveral where={where} role={role} onClose={() => setSeveral(false)} /> : null}
       {find.error ? (
         <p role="alert" className="mt-2 text-sm text-alarm">
           {find.error.message}.

@@ -108,7 +108,8 @@ def _matched(row: DeviceRow, values: dict[str, Any], text: str) -> str:
     for name in _FIELDS:
         value = str(values.get(name) or "").casefold()
         if word in value or (name == "mac" and digits and digits in value.replace(":", "")):
-            return {"seen_name": "name heard"}.get(name, name)
+            planned = values.get("called_because") == "planned hostname" and values.get("called") == values["seen_name"]
+            return name if name != "seen_name" else "planned hostname" if planned else "name heard"
     return "history"
 
 

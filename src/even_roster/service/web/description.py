@@ -98,7 +98,7 @@ def _complete(path: str, method: str, operation: dict[str, Any]) -> None:
     parameters = operation.get("parameters", [])
     for parameter in parameters:
         parameter_words.describe(path, parameter)
-        if parameter["name"] == "if-match" and method == "patch":
+        if parameter["name"] == "if-match" and method in DEMANDING:
             parameter["required"] = True
     answers = operation["responses"]
     for status in _statuses(path, method, operation, parameters):
@@ -113,6 +113,10 @@ def _complete(path: str, method: str, operation: dict[str, Any]) -> None:
         answers["200"]["headers"] = {"ETag": {"description": "The version of the item.", "schema": {"type": "string"}}}
     if is_open(path):
         operation["security"] = []
+
+
+DEMANDING = ("patch", "put")
+"""The methods whose edits have to name a version, where an item has one; others may."""
 
 
 def _statuses(path: str, method: str, operation: dict[str, Any], parameters: list[dict[str, Any]]) -> list[str]:
@@ -130,5 +134,5 @@ def _statuses(path: str, method: str, operation: dict[str, Any], parameters: lis
         found.append("507")
     match = next((one for one in parameters if one["name"] == "if-match"), None)
     if match is not None:
-        found += ["412", "428"] if method == "patch" else ["412"]
+        found += ["412", "428"] if method in DEMANDING else ["412"]
     return sorted(found)

@@ -6,6 +6,7 @@ import ast
 import asyncio
 import inspect
 import json
+import random
 import tempfile
 import time
 import unittest
@@ -15,6 +16,7 @@ from unittest import mock
 from starlette.datastructures import Headers
 
 from even_roster.api.common import Problem
+from even_roster.api.devices import DevicePage
 from even_roster.api.events import DevicesEvent, Event, PlanEvent
 from even_roster.api.events import Events as EventModels
 from even_roster.client import (
@@ -36,11 +38,13 @@ from even_roster.client._errors import error_of
 from even_roster.client._events import EventParser
 from even_roster.client._methods import Calls
 from even_roster.client._place import locate
-from even_roster.core.mac import MacError
+from even_roster.core.address import Address
+from even_roster.core.mac import MacError, MacNumber
 from even_roster.core.ranges import RangeError
 from even_roster.core.targets import TargetError
 from even_roster.core.vendors import VendorRegistry
 from even_roster.probe.segment import SegmentError
+from even_roster.service import views
 from even_roster.service.context import Context, open_context
 from even_roster.service.health.metrics import _family
 from even_roster.service.knowing.events import KEPT, Hub
@@ -50,11 +54,15 @@ from even_roster.service.vendors import vendor_data
 from even_roster.service.views import web_link
 from even_roster.service.web import problems
 from even_roster.service.web.auth import SESSION_SECONDS, TICKET_SECONDS, Gate
+from even_roster.service.web.deps import listed_as_json
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
+from even_roster.store.address_column import NO_ADDRESS
 from even_roster.store.database import StoreError
 from even_roster.store.edits import EditError, Missing
 from even_roster.store.edits import StaleEdit as Stale
+from even_roster.store.rows import DeviceRow
+from even_roster.store.tables import NO_MAC
 
 
 async def heard(hub: Hub, last_id: str | None, count: int) -> list[str]:
@@ -217,6 +225,22 @@ class Reading(unittest.TestCase):
             problem = problems.of(error)
             self.assertEqual((problem.status, problem.code), (status, code))
             self.assertNotIn("secret", problem.detail)
+
+    def test_rows_of_long_lists_are_written_as_their_model_would(self) -> None:
+        chance = random.Random(3)
+        for number in range(200):
+            seen = chance.choice((0, 1, 999, 1_000, chance.randrange(1 << 41)))
+            row = DeviceRow(
+                number, 3, chance.choice(("", "Büro \u2028 <1>", "a\\b\"c")), "printer", "", "attic", "two\nlines", False, 5,
+                "", "printer-1", "planned hostname", True,
+                chance.choice((NO_ADDRESS, Address(chance.randrange(1 << 32)), Address(1 << 125))),
+                MacNumber(chance.choice((NO_MAC, chance.randrange(1 << 48)))), 2, chance.choice(("", "Quillmark")), True,
+                chance.choice(([], [22], [80, 9100])), seen, seen, "", "",
+            )  # fmt: skip
+            told = listed_as_json([views.device_json(row)], None, 1).body
+            self.assertEqual(
+                bytes(told), DevicePage(items=[views.device_row(row)], next=None, total=1).model_dump_json().encode()
+            )
 
     def test_times_and_links_and_metrics_are_written_for_their_readers(self) -> None:
         now = time.time_ns() // 1_000_000

@@ -39,8 +39,10 @@ def complete(kind: type[BaseModel] = Model) -> None:
         complete(one)
 
 
-def _iso(value: datetime) -> str:
-    return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+def iso(value: datetime) -> str:
+    """A time as JSON has it: ISO 8601 in UTC, with milliseconds."""
+    here = value if value.tzinfo is UTC else value.astimezone(UTC)
+    return here.isoformat(timespec="milliseconds")[:-6] + "Z"
 
 
 Id = Annotated[int, Field(ge=0, le=(1 << 53) - 1)]
@@ -55,7 +57,7 @@ Ref = Annotated[Id | Word, Field(union_mode="left_to_right")]
 """How a thing is named: by its id, or in words (see the reference of the API for what is understood)."""
 Time = Annotated[
     datetime,
-    PlainSerializer(_iso, return_type=str),
+    PlainSerializer(iso, return_type=str),
     WithJsonSchema({"type": "string", "format": "date-time"}, mode="serialization"),
 ]
 

@@ -15,6 +15,7 @@ from typing import IO, Any
 
 from . import tables
 from .tables import Text as Text
+from .told import Told
 
 Cell = str | Text | None
 _TURNING = "|/-\\"
@@ -181,6 +182,8 @@ def _has_colours(stream: IO[str]) -> bool:
 
 def plain(value: Any) -> Any:
     """A value as it goes into JSON."""
+    if isinstance(value, Told):
+        return dict(value)  # what a service wrote is plain all the way down
     if hasattr(value, "model_dump"):
         return value.model_dump(mode="json")
     if isinstance(value, list | tuple):

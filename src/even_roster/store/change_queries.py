@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import Connection, Select, func, select
+from sqlalchemy import BindParameter, Connection, Integer, Select, bindparam, func, select
 
-from .listing import in_list
 from .rows import ChangeItemRow, ChangeRow, all_of, one_of
 from .tables import change_devices, change_items, changes
 
@@ -15,10 +15,19 @@ from .tables import change_devices, change_items, changes
 def latest(connection: Connection, limit: int, before: int | None, device: int | None) -> list[ChangeRow]:
     """Edits, the latest first: of everything, or of one device with its adapters and assignments, former ones too; `before` is the
     last id of the page before."""
-    query = _about(select(changes), device)
-    if before is not None:
-        query = query.where(changes.c.id < before)
-    return all_of(connection, ChangeRow, query.order_by(changes.c.id.desc()).limit(limit))
+    given = {"device": device, "before": before, "most": limit}
+    query = _latest(before is not None, device is not None)
+    return all_of(connection, ChangeRow, query, {name: one for name, one in given.items() if one is not None})
+
+
+@functools.cache
+def _latest(older: bool, of_device: bool) -> Select[Any]:
+    """The question, put together once: each device's sheet asks it."""
+    device: BindParameter[int] = bindparam("device", type_=Integer)
+    query = _about(select(changes), device if of_device else None)
+    if older:
+        query = query.where(changes.c.id < bindparam("before"))
+    return query.order_by(changes.c.id.desc()).limit(bindparam("most", type_=Integer))
 
 
 def count(connection: Connection, device: int | None) -> int:
@@ -26,7 +35,7 @@ def count(connection: Connection, device: int | None) -> int:
     return int(connection.execute(_about(select(func.count()).select_from(changes), device)).scalar_one())
 
 
-def _about(query: Select[Any], device: int | None) -> Select[Any]:
+def _about(query: Select[Any], device: int | BindParameter[int] | None) -> Select[Any]:
     if device is None:
         return query
     about = select(change_devices.c.change_id).where(change_devices.c.device == device)
@@ -47,13 +56,18 @@ def last_of(connection: Connection, kind: str, key: str | None, item: int = 0) -
     return int(connection.execute(query).scalar() or 0)
 
 
+_UNDOING = (
+    select(changes.c.undoes, func.max(changes.c.id))
+    .where(changes.c.undoes.in_(bindparam("among", expanding=True)))
+    .group_by(changes.c.undoes)
+)
+
+
 def taken_back(connection: Connection, among: Collection[int]) -> dict[int, int]:
     """Which of some edits are taken back now, and by which edit: one that was itself taken back does not count."""
     if not among:
         return {}
-    last = func.max(changes.c.id)
-    query = select(changes.c.undoes, last).where(in_list(changes.c.undoes, among)).group_by(changes.c.undoes)
-    found = {int(undone): int(by) for undone, by in connection.execute(query)}
+    found = {int(undone): int(by) for undone, by in connection.execute(_UNDOING, {"among": [*among]})}
     again = taken_back(connection, found.values())
     return {undone: by for undone, by in found.items() if by not in again}
 

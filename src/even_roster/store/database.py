@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from pydantic_core import from_json
 from sqlalchemy import Connection, Engine, create_engine, event, insert, inspect, select, text
 from sqlalchemy.exc import OperationalError
 
@@ -41,8 +42,9 @@ class Database:
         self._when_stored: list[Callable[[], None]] = []
         # More connections than the service has threads: nobody waits for one.
         self.engine: Engine = create_engine(
-            f"sqlite:///{path}", connect_args={"check_same_thread": False, "timeout": 15}, pool_size=12, max_overflow=60
-        )
+            f"sqlite:///{path}", connect_args={"check_same_thread": False, "timeout": 15}, pool_size=12, max_overflow=60,
+            json_deserializer=from_json,  # quicker than json's own, where every row of a list has some
+        )  # fmt: skip
         event.listen(self.engine, "connect", _prepare)
         try:
             self._migrate()

@@ -6,7 +6,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, func, or_, select
+from sqlalchemy import BindParameter, ColumnElement, Connection, Integer, Select, bindparam, func, or_, select
 
 from ..core.absence import Reason
 from ..core.address import Address
@@ -15,7 +15,7 @@ from ..core.mac import MacNumber
 from .history_queries import stays_query
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .of_site import at_site, names_at_site
-from .rows import AdapterRow, DeviceRow, NameStayRow, PairSeen, StayRow, all_of, one_of
+from .rows import AdapterRow, DeviceRow, NameStayRow, PairSeen, StayRow, all_of
 from .tables import adapters, devices, name_stays, stays
 
 SORTS = {
@@ -48,6 +48,28 @@ class DevicePage:
 
     rows: list[DeviceRow]
     next: str | None
+
+
+# Questions that every sheet asks are put together once.
+_MACS: BindParameter[Any] = bindparam("macs", expanding=True)
+_STAYS = (
+    stays_query().where(stays.c.mac.in_(_MACS)).order_by(stays.c.last.desc()).limit(bindparam("most", type_=Integer))
+)
+_OWN, _OTHER = name_stays.alias("own"), name_stays.alias("other")
+_BEARERS = (
+    select(_OTHER.c.mac)
+    .join(_OWN, _OWN.c.key == _OTHER.c.key)
+    .where(_OWN.c.mac.in_(_MACS), _OTHER.c.mac.not_in(_MACS))
+    .distinct()
+    .limit(40)
+)
+_NAMES = select(name_stays).where(name_stays.c.mac.in_(_MACS)).order_by(name_stays.c.last.desc())
+_ONE = select(devices).where(devices.c.id == bindparam("identity"))
+_ADAPTERS = (
+    select(adapters)
+    .where(adapters.c.device_id == bindparam("identity"))
+    .order_by(adapters.c.last_seen.desc(), adapters.c.mac)
+)
 
 
 def page(
@@ -113,11 +135,16 @@ def _where(query: Select[Any], wanted: DeviceFilter) -> Select[Any]:
 
 def one(connection: Connection, identity: int) -> DeviceRow | None:
     """A device's row, retired ones too."""
-    return one_of(connection, DeviceRow, select(devices).where(devices.c.id == identity))
+    found = all_of(connection, DeviceRow, _ONE, {"identity": identity})
+    return found[0] if found else None
 
 
 def several(connection: Connection, identities: list[int]) -> list[DeviceRow]:
     """The rows of some devices, by id."""
+    if not identities:
+        return []
+    if len(identities) == 1:
+        return all_of(connection, DeviceRow, _ONE, {"identity": identities[0]})
     return all_of(
         connection, DeviceRow, select(devices).where(in_list(devices.c.id, identities)).order_by(devices.c.id)
     )
@@ -125,8 +152,7 @@ def several(connection: Connection, identities: list[int]) -> list[DeviceRow]:
 
 def adapters_of(connection: Connection, identity: int) -> list[AdapterRow]:
     """A device's adapters, the last seen first."""
-    query = select(adapters).where(adapters.c.device_id == identity)
-    return all_of(connection, AdapterRow, query.order_by(adapters.c.last_seen.desc(), adapters.c.mac))
+    return all_of(connection, AdapterRow, _ADAPTERS, {"identity": identity})
 
 
 def device_of_mac(connection: Connection, mac: MacNumber) -> int | None:
@@ -142,8 +168,7 @@ def devices_of_macs(connection: Connection, macs: set[MacNumber]) -> dict[MacNum
 
 def stays_of(connection: Connection, macs: list[MacNumber], limit: int = 200) -> list[StayRow]:
     """The stays of some MACs, the latest first."""
-    query = stays_query().where(in_list(stays.c.mac, macs)).order_by(stays.c.last.desc())
-    return all_of(connection, StayRow, query.limit(limit))
+    return all_of(connection, StayRow, _STAYS, {"macs": macs, "most": limit}) if macs else []
 
 
 def stays_at(connection: Connection, site: int, address: Address, limit: int = 200) -> list[StayRow]:
@@ -154,8 +179,7 @@ def stays_at(connection: Connection, site: int, address: Address, limit: int = 2
 
 def names_of(connection: Connection, macs: list[MacNumber]) -> list[NameStayRow]:
     """What MACs were heard to be called, the latest first."""
-    query = select(name_stays).where(in_list(name_stays.c.mac, macs)).order_by(name_stays.c.last.desc())
-    return all_of(connection, NameStayRow, query)
+    return all_of(connection, NameStayRow, _NAMES, {"macs": macs}) if macs else []
 
 
 def names_at(connection: Connection, site: int, address: Address) -> list[NameStayRow]:
@@ -193,13 +217,12 @@ def seen_in(connection: Connection, site: int, first: int, last: int) -> list[Pa
 
 def join_hints(connection: Connection, identity: int, macs: list[MacNumber]) -> list[JoinSuggestion]:
     """Who might be one device with this one: the bearers of the names that it was heard to bear."""
-    keys = (
-        connection.execute(select(name_stays.c.key).where(in_list(name_stays.c.mac, macs)).distinct()).scalars().all()
-    )
-    if not keys:
+    if not macs:
         return []
-    bearers = select(name_stays.c.mac).where(name_stays.c.key.in_(keys)).distinct().limit(40)
-    owners = devices_of_macs(connection, set(connection.execute(bearers).scalars()))
+    others = set(connection.execute(_BEARERS, {"macs": macs}).scalars())
+    if not others:
+        return []
+    owners = devices_of_macs(connection, others)
     found = [row.id for row in several(connection, sorted(set(owners.values()))) if not row.retired]
     heard = (
         select(adapters.c.device_id, name_stays.c.name, name_stays.c.address)

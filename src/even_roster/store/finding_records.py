@@ -2,10 +2,26 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, case, delete, func, insert, literal, select, tuple_
+from sqlalchemy import (
+    BigInteger,
+    BindParameter,
+    ColumnElement,
+    Connection,
+    Integer,
+    Select,
+    Text,
+    bindparam,
+    case,
+    delete,
+    func,
+    insert,
+    select,
+    tuple_,
+)
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.findings.engine import BY_KIND, Acceptance, Finding, Name, Turn, Turned
@@ -101,19 +117,35 @@ def listed(
     connection: Connection, states: Sequence[str], kind: str | None, subject: str | None, after: Place | None, limit: int
 ) -> tuple[list[FindingRow], int]:  # fmt: skip
     """Findings in some states by their place, those behind `after`; and how many there are in all."""
-    where: list[ColumnElement[bool]] = [findings.c.state.in_(states)]
-    if kind is not None:
-        where.append(findings.c.kind == kind)
-    if subject is not None:
+    total, page = _listing(kind is not None, subject is not None, after is not None)
+    given = {"states": list(states), "kind": kind, "subject": subject, "most": limit}
+    given |= dict(zip(_PLACE, after, strict=True)) if after is not None else {}
+    wanted = {name: given[name] for name in ("states", "kind", "subject") if given[name] is not None}
+    found = all_of(connection, FindingRow, page, {name: value for name, value in given.items() if value is not None})
+    return found, int(connection.execute(total, wanted).scalar_one())
+
+
+_PLACE = ("after_state", "after_severity", "after_since", "after_id")
+
+
+@functools.cache
+def _listing(of_kind: bool, of_subject: bool, behind: bool) -> tuple[Select[Any], Select[Any]]:
+    """How many there are, and a page of them: put together once, with parameters named as in `listed`."""
+    where: list[ColumnElement[bool]] = [findings.c.state.in_(bindparam("states", expanding=True))]
+    if of_kind:
+        where.append(findings.c.kind == bindparam("kind"))
+    if of_subject:
         each = func.json_each(findings.c.subjects).table_valued("value")
+        subject: BindParameter[str] = bindparam("subject", type_=Text)
         told = select(func.count()).select_from(each).where(func.json_extract(each.c.value, "$[1]") == subject)
         where.append(told.scalar_subquery() > 0)
-    total = connection.execute(select(func.count()).select_from(findings).where(*where)).scalar_one()
+    total = select(func.count()).select_from(findings).where(*where)
     severity = case({one.value: one.rank for one in Severity}, value=findings.c.severity)
     order = case(_STATES, value=findings.c.state), severity, -findings.c.since, findings.c.id
-    if after is not None:
-        where.append(tuple_(*order) > tuple_(*(literal(part) for part in after)))
-    return all_of(connection, FindingRow, select(findings).where(*where).order_by(*order).limit(limit)), total
+    if behind:
+        where.append(tuple_(*order) > tuple_(*(bindparam(name, type_=BigInteger) for name in _PLACE)))
+    page = select(findings).where(*where).order_by(*order).limit(bindparam("most", type_=Integer))
+    return total, page
 
 
 def counts(connection: Connection) -> dict[str, int]:

@@ -26,7 +26,7 @@ def all_of(
     found = connection.execute(query, given)
     if tuple(found.keys()) != shape._fields:
         raise TypeError(f"{shape.__name__} has {shape._fields}, the query {tuple(found.keys())}")
-    return list(map(shape._make, found))
+    return list(map(shape._make, found.all()))
 
 
 def one_of(connection: Connection, shape: type[Shape], query: Select[Any]) -> Shape | None:

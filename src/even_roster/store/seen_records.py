@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, func, or_, select
+from sqlalchemy import Connection, Select, bindparam, func, or_, select
 
 from ..core.address import Address
 from ..core.mac import MacNumber
 from ..core.plan.checks import Observed
 from ..core.plan.proof import LastSeen
 from .address_column import NO_ADDRESS
-from .listing import in_list
+from .listing import FEW, in_list
 from .of_site import at_site, site_of_segment
 from .tables import NO_MAC, adapters, devices, name_stays, segments, stays
 
@@ -94,18 +94,22 @@ class KnownAs:
     address: Address | None
 
 
+_KNOWN: Select[Any] = select(
+    adapters.c.mac, adapters.c.last_seen, devices.c.id, devices.c.called, devices.c.role, devices.c.address
+).join(devices, devices.c.id == adapters.c.device_id)
+_KNOWN_FEW = _KNOWN.where(adapters.c.mac.in_(bindparam("macs", expanding=True)))
+
+
 def known_macs(connection: Connection, macs: list[MacNumber]) -> dict[MacNumber, KnownAs]:
     """What the roster knows of some MACs."""
-    query: Any = (
-        select(adapters.c.mac, adapters.c.last_seen, devices.c.id, devices.c.called, devices.c.role,
-               devices.c.address)
-        .join(devices, devices.c.id == adapters.c.device_id)
-        .where(in_list(adapters.c.mac, macs))
-    )  # fmt: skip
+    if not macs:
+        return {}
+    few = len(macs) <= FEW
+    query = _KNOWN_FEW if few else _KNOWN.where(in_list(adapters.c.mac, macs))
     return {
         row.mac: KnownAs(
             row.id, row.called, row.role, row.last_seen,
             row.address if row.address != NO_ADDRESS and row.last_seen else None,
         )
-        for row in connection.execute(query)
+        for row in connection.execute(query, {"macs": macs} if few else {})
     }  # fmt: skip

@@ -34,7 +34,7 @@ from .. import views
 from ..context import Context, now_ms
 from ..naming import request_values, resolving
 from ..naming.references import DeviceToChange, DeviceToRead
-from ..web.deps import ContextDep, Who, as_json, located
+from ..web.deps import ContextDep, Who, listed_as_json, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import USUAL, Cursor, Limit, Paging, cut
 from ..web.problems import Refusal
@@ -60,8 +60,7 @@ def page(
         found = device_queries.page(connection, wanted, sort, descending, cursor, limit)
         whole = cursor is None and found.next is None  # all of them are at hand: nothing is looked for twice
         count = None if not total else len(found.rows) if whole else device_queries.count(connection, wanted)
-    rows = [views.device_row(row) for row in found.rows]
-    return as_json(DevicePage(items=rows, next=found.next, total=count))
+    return listed_as_json([views.device_json(row) for row in found.rows], found.next, count)
 
 
 @router.get("/devices/positions", response_model=DevicePage)
@@ -76,7 +75,7 @@ def positions(
     with context.database.read() as connection:
         rows = device_queries.at_position(connection, wanted, sort, descending, offset, limit)
         count = device_queries.count(connection, wanted)
-    return as_json(DevicePage(items=[views.device_row(row) for row in rows], next=None, total=count))
+    return listed_as_json([views.device_json(row) for row in rows], None, count)
 
 
 @router.get("/devices/{which:path}")

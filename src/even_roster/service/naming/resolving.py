@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from difflib import get_close_matches
 from ipaddress import AddressValueError, IPv4Address
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, Text, bindparam, func, select
 
 from ...api.common import Meant
 from ...core.address import Address, address_of, dotted
@@ -29,6 +29,7 @@ from ..web.problems import SHOWN, Ambiguous, NotByThat
 from . import request_values
 
 MOST_DIGITS = 9
+_NAMED = select(devices.c.id).where(func.lower(devices.c.name) == bindparam("name", type_=Text))  # put together once
 _QUOTES = "\"'`“”„‘’ "
 
 
@@ -99,7 +100,7 @@ def _exactly(context: Context, connection: Connection, word: str) -> int | None:
 def _called(context: Context, connection: Connection, word: str) -> list[DeviceRow]:
     """Devices that were given a name, or have it as a planned hostname; those in the lists before those that are retired."""
     key = word.casefold()
-    named = set(connection.execute(select(devices.c.id).where(func.lower(devices.c.name) == word.lower())).scalars())
+    named = set(connection.execute(_NAMED, {"name": word.lower()}).scalars())
     if not key.isascii():
         named |= {
             row.id

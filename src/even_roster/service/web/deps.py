@@ -3,10 +3,12 @@ more than they do."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Any
 
 from fastapi import Depends, Request, Response
 from pydantic import BaseModel
+from pydantic_core import to_json
 
 from ..context import Context
 from .problems import Refusal
@@ -34,6 +36,12 @@ def located(response: Response, path: str) -> None:
 
 ContextDep = Annotated[Context, Depends(_context)]
 Who = Annotated[str, Depends(_who)]
+
+
+def listed_as_json(items: Sequence[Mapping[str, Any]], following: str | None, total: int | None) -> Response:
+    """A page of a long list as a response: its items are as their model would write them."""
+    page = {"items": items, "next": following, "total": total}
+    return Response(to_json(page), media_type="application/json")
 
 
 def as_json(model: BaseModel) -> Response:

@@ -22,10 +22,10 @@ from pathlib import Path
 HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_access", "test_console_truth", "test_truth_service"}
-WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
+WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine", "test_slow_hosts"}
 PROMISES = {"test_contract", "test_fuzzed_api", "test_grammar", "test_guides", "test_wrong_inputs"}
 DAYS = {"test_simulated_days"}
-ON_LINKS = {"test_truth_on_the_wire"}
+ON_LINKS = {"test_truth_on_the_wire", "test_by_hand", "test_pairs", "test_reaching"}
 WITHOUT_SERVICES = {
     "test_absence_truth", "test_bounds", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
     "test_hard_times", "test_history_truth", "test_holdings", "test_hostile_bytes", "test_journal", "test_listening", "test_names_and_sockets", "test_one_record", "test_own_attributes",

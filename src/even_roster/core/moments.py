@@ -7,9 +7,10 @@ from datetime import datetime, timedelta
 
 _DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _CLOCK = re.compile(r"(\d{1,2})[:.h](\d{2})(?::(\d{2}))?$")
-_AGO = re.compile(r"(\d+)\s*(s|sec|seconds?|min|minutes?|h|hours?|d|days?|w|weeks?)(?:\s+ago)?$")
+_AGO = re.compile(r"(\d{1,12})\s*(s|sec|seconds?|min|minutes?|h|hours?|d|days?|w|weeks?)(?:\s+ago)?$")
 _DATE = re.compile(r"(\d{4})-(\d{2})-(\d{2})$")
 _UNITS = {"s": 1, "m": 60, "h": 3600, "d": 86400, "w": 7 * 86400}
+FIRST, LAST = 1970, 2999
 HINT = "write it as 14:05, 'yesterday 14:05', 'tuesday 14:05', 2026-03-01, 2026-03-01T14:05 or '2 hours ago'"
 
 
@@ -20,6 +21,16 @@ class MomentError(ValueError):
 def parse(text: str, now: datetime) -> datetime:
     """The moment a text means; `now` is aware, and a time without a zone is in its zone. A bare clock time or weekday
     is the latest one that is past. Raises MomentError."""
+    try:
+        found = _meant(text, now)
+    except OverflowError:
+        found = None
+    if found is None or not FIRST <= found.year <= LAST:
+        raise MomentError(f"{text[:60]!r} is too far away: times are from {FIRST} to {LAST}")
+    return found
+
+
+def _meant(text: str, now: datetime) -> datetime:
     words = text.strip().casefold().replace("last ", "")
     if words in ("now", ""):
         if words:
@@ -34,7 +45,7 @@ def parse(text: str, now: datetime) -> datetime:
     if rest:
         match = _CLOCK.match(rest)
         if match is None or int(match[1]) > 23 or int(match[2]) > 59 or int(match[3] or 0) > 59:
-            raise MomentError(f"{text!r} is not a time; {HINT}")
+            raise MomentError(f"{text[:60]!r} is not a time; {HINT}")
         moment = day.replace(hour=int(match[1]), minute=int(match[2]), second=int(match[3] or 0))
     if moment > now and words[:1].isdigit() and not _DATE.match(words.split()[0]):
         moment -= timedelta(days=1)
@@ -66,5 +77,5 @@ def _iso(text: str, now: datetime) -> datetime:
     try:
         found = datetime.fromisoformat(text.strip())
     except ValueError as error:
-        raise MomentError(f"{text!r} is not a time; {HINT}") from error
+        raise MomentError(f"{text[:60]!r} is not a time; {HINT}") from error
     return found if found.tzinfo is not None else found.replace(tzinfo=now.tzinfo)

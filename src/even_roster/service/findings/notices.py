@@ -253,8 +253,8 @@ def _view(connection: Connection, row: RouteRow) -> RouteView:
 def _check(new: RouteNew) -> None:
     _check_to(new.kind, new.to)
     if new.kind == "mail":
-        if "@" not in new.sender or any(c in new.sender for c in "\r\n"):
-            raise EditError("a mail needs a sender's address", "sender")
+        if not senders.are_mailboxes(new.sender, 1):
+            raise EditError("a mail needs a sender's address, such as roster@larkspur.example", "sender")
         if not _host_and_port(new.smtp_server):
             raise EditError("name the SMTP server as HOST:PORT, such as mail.larkspur.example:587", "smtp_server")
         if new.user and new.tls == "none":
@@ -266,7 +266,7 @@ def _check_to(kind: str, to: str) -> None:
         raise EditError("the target holds a line break", "to")
     if kind == "webhook" and not senders.is_webhook(to):
         raise EditError("a webhook is a URL such as https://desk.larkspur.example/hook", "to")
-    if kind == "mail" and "@" not in to:
+    if kind == "mail" and not senders.are_mailboxes(to):
         raise EditError("a mail goes to an address such as office@larkspur.example", "to")
     if kind == "syslog" and not _host_and_port(to):
         raise EditError("a syslog server is HOST:PORT, such as logs.larkspur.example:514", "to")

@@ -116,6 +116,19 @@ def is_webhook(text: str) -> bool:
         return False
 
 
+def are_mailboxes(text: str, most: int = 20) -> bool:
+    """True for one or several addresses that a mail can be sent to or comes from (RFC 5322 3.4)."""
+    message = EmailMessage()
+    try:
+        message["To"] = text
+        found = message["To"].addresses
+        bytes(message)
+        faults = message["To"].defects
+    except Exception:  # the library's parser stumbles over some texts in ways of its own
+        return False
+    return not faults and 0 < len(found) <= most and all(one.username and one.domain for one in found)
+
+
 def _webhook(target: Target, site: str, items: Sequence[Item], now: int) -> None:
     body = body_of(site, items, now)
     answer = httpx.post(

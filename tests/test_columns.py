@@ -91,6 +91,9 @@ class Recognised(unittest.TestCase):
             SheetError, "'a' and 'b' both hold addresses; say which is the device's, such as address=a"
         ):
             self.told(rows)
+        with self.assertRaises(SheetError) as told:
+            self.told(rows)
+        self.assertEqual(told.exception.headers, ("a", "b"))
         self.assertEqual(self.told(rows, address="b")[0], {"address": "b"})
 
     def test_a_field_mapped_to_nothing_is_not_read_and_no_first_row_is_lost(self) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import subprocess
 import sys
+import sysconfig
 import tempfile
 import unittest
 import zipfile
@@ -13,6 +14,7 @@ from pathlib import Path
 from tools.openapi import document
 
 from tests.support.lab import ROOT
+from tests.test_guides import SCRIPTS
 
 SOURCE = ROOT / "src" / "even_roster"
 MAY_IMPORT = {
@@ -150,7 +152,7 @@ class Files(unittest.TestCase):
         committed = (ROOT / "console" / "src" / "api" / "schema.d.ts").read_text()
         self.assertEqual((folder / "schema.d.ts").read_text(), committed, "run the command that CONTRIBUTING names")
 
-    def test_a_wheel_contains_the_built_console_and_the_migrations(self) -> None:
+    def test_a_wheel_contains_the_built_console_the_migrations_and_the_types(self) -> None:
         folder = self.enterContext(tempfile.TemporaryDirectory())
         command = [
             sys.executable,
@@ -165,14 +167,34 @@ class Files(unittest.TestCase):
             str(ROOT),
         ]
         subprocess.run(command, check=True, capture_output=True)
+        place = Path(folder) / "own"
+        site = place / "lib" / f"python3.{sys.version_info[1]}" / "site-packages"
         with zipfile.ZipFile(next(Path(folder).glob("*.whl"))) as wheel:
             names = wheel.namelist()
+            subprocess.run([sys.executable, "-m", "venv", "--without-pip", str(place)], check=True)
+            wheel.extractall(site)
         self.assertIn("even_roster/service/static/index.html", names)
         self.assertIn("even_roster/service/vendors/blocks.txt.xz", names)
         self.assertTrue(
             any(name.startswith("even_roster/service/static/assets/") and name.endswith(".js") for name in names)
         )
         self.assertTrue(any("migrations/versions/0001" in name for name in names))
+        for one in Path(sysconfig.get_paths()["purelib"]).iterdir():  # what it needs; this checkout is not among it
+            if "even_roster" not in one.name and one.suffix != ".pth" and not (site / one.name).exists():
+                (site / one.name).symlink_to(one)
+        scripts = []
+        for number, (_, script) in enumerate(SCRIPTS):
+            scripts.append(Path(folder) / f"script_{number}.py")
+            scripts[-1].write_text(script)
+        command = [sys.executable, "-m", "mypy", "--strict", "--python-executable", str(place / "bin" / "python"),
+                   "--cache-dir", f"{folder}/cache", *map(str, scripts)]  # fmt: skip
+        done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+        self.assertEqual(
+            done.returncode, 0, f"the scripts of the guide, with the client as it is installed: {done.stdout}"
+        )
+        scripts[0].write_text("from even_roster.client import Roster\n\nRoster().device(1).device.nonsense\n")
+        done = subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False)
+        self.assertIn('"DeviceRow" has no attribute "nonsense"', done.stdout)
         self.assertFalse(any(name.startswith(("tests", "bench", "console")) for name in names))
 
     def test_pictures_are_few_and_linked(self) -> None:

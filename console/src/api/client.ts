@@ -13,6 +13,7 @@ export class Problem extends Error {
     readonly current?: Record<string, string>,
     readonly version?: number,
     readonly anyway?: boolean,
+    readonly headers?: string[],
   ) {
     super(detail);
   }
@@ -106,7 +107,8 @@ async function made(path: string, body: unknown, signal?: AbortSignal): Promise<
 async function problemOf(response: Response): Promise<Problem> {
   try {
     const p = await response.json();
-    return new Problem(response.status, p.code, p.detail, p.field, p.start, p.end, p.current, p.version, p.anyway);
+    const { code, detail, field, start, end, current, version, anyway, headers } = p;
+    return new Problem(response.status, code, detail, field, start, end, current, version, anyway, headers);
   } catch {
     return new Problem(response.status, "http", `The service answered ${response.status}.`);
   }

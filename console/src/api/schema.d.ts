@@ -9307,7 +9307,8 @@ export interface components {
          *
          *     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the values now
          *     when an edit was stale, `given` those that it wanted. `kinds` are the mistakes that an edit would put into the plan; with
-         *     `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough.
+         *     `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough, `headers` those of a
+         *     table whose columns are not.
          */
         Problem: {
             /**
@@ -9412,6 +9413,16 @@ export interface components {
              * @default null
              */
             candidates?: components["schemas"]["Meant"][] | null;
+            /**
+             * Headers
+             * @description What the table's columns are called.
+             * @default null
+             * @example [
+             *       "IP",
+             *       "Device"
+             *     ]
+             */
+            headers?: string[] | null;
         };
     };
     responses: {

@@ -135,4 +135,25 @@ describe("a spreadsheet with refused rows", () => {
     await user.click(screen.getByRole("button", { name: "Read it again" }));
     expect(asked.at(-1)!.getAll("mapping")).toEqual(["notes=Shelf"]);
   });
+
+  it("whose columns are not clear says so, and lets them be chosen", async () => {
+    vi.stubGlobal("fetch", async (path: string) => {
+      asked.push(new URLSearchParams(path.split("?")[1]));
+      const problem = { code: "bad_sheet", detail: "'a' and 'b' both hold addresses", headers: ["a", "b"] };
+      return new Response(JSON.stringify(problem), { status: 422 });
+    });
+    const user = userEvent.setup();
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <MemoryRouter>
+          <ImportPage />
+        </MemoryRouter>
+      </QueryClientProvider>,
+    );
+    await user.upload(screen.getByLabelText("Spreadsheet"), new File(["a,b"], "hall.csv", { type: "text/csv" }));
+    expect((await screen.findByRole("alert")).textContent).toContain("both hold addresses");
+    await user.selectOptions(screen.getByRole("combobox", { name: "address is the column" }), "b");
+    await user.click(screen.getByRole("button", { name: "Read it again" }));
+    expect(asked.at(-1)!.getAll("mapping")).toEqual(["address=b"]);
+  });
 });

@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api } from "../api/client";
+import { api, Problem } from "../api/client";
 import type { ImportReport, ImportRow } from "../api/types";
 import { count, plural } from "../lib/format";
 import { Button, Input, Mono, Notice, Section } from "../parts/basics";
@@ -45,7 +45,8 @@ export default function ImportPage() {
     else run.reset();
   };
   const report = run.data;
-  const headers = report ? [...Object.values(report.columns), ...report.ignored] : [];
+  const told = run.error instanceof Problem ? (run.error.headers ?? []) : [];
+  const headers = report ? [...Object.values(report.columns), ...report.ignored] : told;
   const sure = Object.entries(report?.columns ?? {}).filter(([field]) => report?.columns_by_values.includes(field));
   // The table below says the same, row by row, where no two are refused for one cause and no mapping would help.
   const groups = report?.causes.some((one) => one.count > 1 || one.remedies.length > 0);

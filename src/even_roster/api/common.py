@@ -82,7 +82,8 @@ class Problem(Model):
 
     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the values now
     when an edit was stale, `given` those that it wanted. `kinds` are the mistakes that an edit would put into the plan; with
-    `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough.
+    `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough, `headers`
+    those of a table whose columns are not.
     """
 
     type: str = "about:blank"
@@ -99,6 +100,7 @@ class Problem(Model):
     anyway: bool | None = None
     kinds: list[str] | None = None
     candidates: list[Meant] | None = None
+    headers: list[str] | None = None
 
 
 class MacView(Model):

@@ -132,6 +132,7 @@ WORDS: dict[str, str | tuple[str, Any]] = {
     "hangs": "all else that stands with it",
     "happened": "who came and who was seen last, the latest first",
     "has_secret": "whether a secret is kept",
+    "headers": ("what the table's columns are called", ["IP", "Device"]),
     "header": ("what stands above the columns", ["address", "name"]),
     "heard_only": "MACs that were heard and have not answered a question",
     "held": ("how many pools, reservations and options the server has, whoever wrote them", 17),

@@ -163,7 +163,9 @@ def _problem(status: int, octets: bytes) -> RosterError:
             problem |= found
     except ValueError:
         pass
-    usual = dict.fromkeys(("field", "start", "end", "current", "given", "version", "anyway", "kinds", "candidates"))
+    usual = dict.fromkeys(
+        ("field", "start", "end", "current", "given", "version", "anyway", "kinds", "candidates", "headers")
+    )
     return error_of(cast(Any, Told({**usual, **problem})))
 
 

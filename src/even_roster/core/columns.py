@@ -42,7 +42,10 @@ _LOOKED_AT = 500  # rows that are enough to see what a column holds
 
 
 class SheetError(ValueError):
-    """A table cannot be used at all; the message says where (row and column) and what would be right."""
+    """A table cannot be used at all; the message says where (row and column) and what would be right. `headers` are those of its
+    columns, where it is they that are not clear."""
+
+    headers: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +74,19 @@ def recognise(
                 f"row 1: it holds {header[:40]} in column {at + 1}, so it is no row of headers; "
                 "put one above it, such as address, name, mac"
             )
-    found = _said(mapping or {}, shown, folded)
-    closed = {name for name, header in (mapping or {}).items() if not header.strip()}
+    try:
+        return _recognised(rows, mapping or {}, shown, folded, roles, sites)
+    except SheetError as error:
+        error.headers = tuple(shown)
+        raise
+
+
+def _recognised(
+    rows: Sequence[Sequence[str]], mapping: Mapping[str, str], shown: Sequence[str], folded: Sequence[str],
+    roles: Collection[str], sites: Collection[str],
+) -> Columns:  # fmt: skip
+    found = _said(mapping, shown, folded)
+    closed = {name for name, header in mapping.items() if not header.strip()}
     _by_header(found, closed, shown, folded)
     known = {
         "kind": STATIC | RESERVED, "on": ON | OFF, "role": {_folded(one) for one in roles}, "site": {_folded(one) for one in sites},

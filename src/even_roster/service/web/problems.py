@@ -124,7 +124,7 @@ def of(error: Exception) -> Problem:
         case ServerTrouble():
             return _problem(503, "dhcp_server", error)
         case SheetError():
-            return _problem(422, "bad_sheet", error)
+            return _problem(422, "bad_sheet", error, headers=list(error.headers) or None)
         case CardError():
             return _problem(422, "no_card", error, field="address")
         case AddressTaken():

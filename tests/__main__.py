@@ -1,9 +1,9 @@
 """Runs all tests: `python -m tests`, or some of them by name: `python -m tests test_scan_engine`.
 
 First run those that measure what goes over a link or fill the kernel's neighbour table, which all namespaces share, with nothing
-beside them but what needs no service, simulated days among it; after them five groups side by side, of which most wait: for a
-browser, for a service that watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside
-other work, they take longer and say the same.
+beside them but what touches no link, simulated days among it; after them groups side by side, of which most wait: for a browser, for
+a service that watches by itself, for real servers in namespaces. None waits for a time: on a slow machine, or beside other work,
+they take longer and say the same.
 """
 
 from __future__ import annotations
@@ -22,10 +22,19 @@ from pathlib import Path
 HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
 WAITING = {"test_console", "test_console_access", "test_console_truth", "test_truth_service"}
-WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine", "test_slow_hosts"}
+WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
 PROMISES = {"test_contract", "test_fuzzed_api", "test_grammar", "test_guides", "test_wrong_inputs"}
 DAYS = {"test_simulated_days"}
-ON_LINKS = {"test_truth_on_the_wire", "test_by_hand", "test_pairs", "test_reaching"}
+ON_LINKS = {"test_truth_on_the_wire"}
+SERVERS = {
+    "test_by_hand",
+    "test_grown_office",
+    "test_pairs",
+    "test_publishing_troubles",
+    "test_reaching",
+    "test_renewing",
+    "test_slow_hosts",
+}
 WITHOUT_SERVICES = {
     "test_absence_truth", "test_bounds", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
     "test_hard_times", "test_history_truth", "test_holdings", "test_hostile_bytes", "test_journal", "test_listening", "test_names_and_sockets", "test_one_record", "test_own_attributes",
@@ -59,8 +68,9 @@ def main() -> int:
         measuring = parts.start(first)
         parts.start(without)
         parts.start(days)
+        parts.start(promises)
         measuring.wait()
-        for names in (waiting, links, words, promises, others):
+        for names in (waiting, links, words, servers, others):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)

@@ -9,6 +9,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+import httpx
+
 from tests.support.service import demo
 
 CHECKS = (
@@ -24,6 +26,9 @@ def main() -> int:
     subprocess.run(["ip", "link", "set", "lo", "up"], check=True)
     with tempfile.TemporaryDirectory() as folder, demo("--verbose", watch=False) as service:
         token = json.loads((service.home / "service.json").read_text())["token"]
+        httpx.get(
+            f"{service.url}/api/v1/openapi.json", timeout=300
+        ).raise_for_status()  # made once; st waits 10 s for it
         command = [
             str(Path(sys.executable).with_name("st")), "run", f"{service.url}/api/v1/openapi.json",
             "--header", f"Authorization: Bearer {token}", "--phases", phases, "--max-examples", examples, "--seed", str(SEED),

@@ -50,8 +50,11 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
   const { show } = source;
   useEffect(() => show(first, last), [show, first, last]);
   const tall = lines !== undefined;
+  const aim = useRef<number | null>(null); // the row that a key went to, until somebody scrolls by hand
   useEffect(() => {
-    if (tall) virtual.measure(); // rows that have come may have more lines than was thought
+    if (!tall) return;
+    virtual.measure(); // rows that have come may have more lines than was thought
+    if (aim.current !== null) virtual.scrollToIndex(aim.current);
   }, [virtual, tall, source.loaded]);
   useEffect(() => setActive((now) => Math.max(0, Math.min(now, total - 1))), [total]);
 
@@ -76,6 +79,7 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
     if (step !== undefined) {
       const next = Math.min(Math.max(active + step, 0), total - 1);
       setActive(next);
+      aim.current = next;
       virtual.scrollToIndex(next);
     } else if (event.key === "Enter" && own && row && onOpen) onOpen(row);
     else if (event.key === " " && own && row && onSelected) toggle(row);
@@ -99,6 +103,8 @@ export function Grid<R, S extends string = string>(props: Props<R, S>) {
       aria-activedescendant={items.length > 0 && active >= first && active <= last ? `${id}-${active}` : undefined}
       tabIndex={0}
       onKeyDown={onKey}
+      onWheel={() => (aim.current = null)}
+      onPointerDown={() => (aim.current = null)}
       aria-label={`${label}: ${keys}`}
       className="min-h-0 flex-1 overflow-auto border-t border-rule bg-leaf"
     >

@@ -59,9 +59,9 @@ def main() -> int:
     words = [name for name in there if name in WORDS]
     days = [name for name in there if name in DAYS]
     promises = [name for name in there if name in PROMISES]
-    others = [
-        name for name in there if name not in ALONE | WAITING | ON_LINKS | WORDS | PROMISES | WITHOUT_SERVICES | DAYS
-    ]
+    servers = [name for name in there if name in SERVERS]
+    grouped = ALONE | WAITING | ON_LINKS | WORDS | PROMISES | SERVERS | WITHOUT_SERVICES | DAYS
+    others = [name for name in there if name not in grouped]
     counts = [0, 0, 0]
     with tempfile.TemporaryDirectory() as folder:
         parts = _Parts(Path(folder))

@@ -16,7 +16,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, Engine, create_engine, inspect, select, true, update
+from sqlalchemy import Connection, Engine, create_engine, insert, inspect, select, true, update
 
 from even_roster.core.address import LAST_IPV4, Address, address_of
 from even_roster.core.findings.engine import Finding, Turn, Turned
@@ -25,6 +25,7 @@ from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.stays import Sighting, Source
 from even_roster.store import (
+    change_queries,
     device_queries,
     finding_records,
     history_queries,
@@ -39,7 +40,7 @@ from even_roster.store.device_queries import DeviceFilter
 from even_roster.store.intake import NameHeard, TakenIn, take_in
 from even_roster.store.listing import CursorError, in_list
 from even_roster.store.scan_records import ResultRow, SegmentSeen
-from even_roster.store.tables import NO_MAC, devices, metadata, stays
+from even_roster.store.tables import NO_MAC, changes, devices, metadata, stays
 from even_roster.store.watch_records import Watch
 
 BASE, HERE = 0x0A2C0A00, 1
@@ -463,6 +464,16 @@ class Lists(StoreCase):
         spans = ((BASE + 10, BASE + 19), (BASE + 50, BASE + 50))
         self.assertEqual(self.addresses(DeviceFilter(spans=spans)), [*range(10, 20), 50])
         self.assertEqual(self.addresses(DeviceFilter(unknown=False)), [])
+
+
+class Documents(StoreCase):
+    def test_whatever_json_was_stored_is_read(self) -> None:
+        for told in ({"name": "\ud800 half"}, [1 << 70, 1e300, None, True, "ü\u2028"], {}, [], "text"):
+            with self.database.write() as connection:
+                values = {"at": 1, "who": "x", "action": "set", "kind": "x", "item": "x", "before": told, "after": None}
+                connection.execute(insert(changes), values)
+                (last,) = change_queries.latest(connection, 1, None, None)
+            self.assertEqual(last.before, told)
 
 
 class Findings(StoreCase):

@@ -39,13 +39,14 @@ export function LiveProvider({ children }: { children: ReactNode }) {
           refresh(["scans", "subnets", "ruler", "here", "explain", "devices", "device"]);
       } else if (happening.kind === "devices") {
         const event = happening.data;
-        refresh(["devices", "here", "subnets", "ruler", "explain", "changes"]);
+        refresh(["devices", "here", "subnets", "ruler", "explain"]);
+        if (event.edited) refresh(["changes"]); // what is only seen is no edit, and comes by the second
         if (event.ids === null) refresh(["device"]);
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
       } else if (happening.kind === "plan")
         refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
-      else if (happening.kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler"]);
-      else if (happening.kind === "ranges") refresh(["ranges", "here", "subnets", "ruler"]);
+      else if (happening.kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler", "changes"]);
+      else if (happening.kind === "ranges") refresh(["ranges", "here", "subnets", "ruler", "changes"]);
       else if (happening.kind === "findings") refresh(["findings"]);
       else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
       else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);

@@ -46,7 +46,7 @@ def changed(context: Context, kinds: set[str]) -> None:
     if "prefix" in kinds:
         context.reload_own_vendors()
         refresh_all(context.database, context.vendor_of)
-        context.tell(DevicesEvent(ids=None, new=0))
+        context.tell(DevicesEvent(ids=None, new=0, edited=True))
     if kinds & {"watch", "setting"}:
         context.findings.settings_changed()
         context.tell(WatchEvent())

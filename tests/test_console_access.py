@@ -6,7 +6,7 @@ import time
 import unittest
 from typing import Any
 
-from even_roster.client import ScanRequest
+from even_roster.client import RollCallNew, ScanRequest
 from tests.support.browser import needs_browser
 from tests.support.lab import ROOT
 from tests.test_console import ConsoleCase
@@ -15,10 +15,11 @@ AXE = ROOT / "console" / "node_modules" / "axe-core" / "axe.min.js"
 PAGES = (
     ("/", "attention"), ("/plan", "Larkspur Hall"), ("/addresses", "assigned addresses"), ("/devices", "devices"), ("/dhcp", "ledger"),
     ("/dhcp/1", "What ledger holds"), ("/scans", "Scans"), ("/scans/1", "answered"), ("/watch", "Office"), ("/changes", "Changes"),
+    ("/calls", "nobody answers at"),
     ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
     ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),
 )  # fmt: skip
-LISTS = ("/addresses", "/devices", "/dhcp", "/dhcp/1", "/scans", "/scans/1", "/watch", "/changes")
+LISTS = ("/addresses", "/devices", "/dhcp", "/dhcp/1", "/scans", "/scans/1", "/watch", "/changes", "/calls")
 RUN = """
 const [only, least, done] = arguments;
 axe.run(document, only ? { runOnly: only } : {}).then((found) => done(found.passes.length < least ? ["it looked at nothing"] : found.violations.map((one) =>
@@ -39,6 +40,9 @@ class Readable(ConsoleCase):
             scan = cls.roster.start_scan(ScanRequest(targets=[target], ports=[]))
             while cls.roster.scan(scan.id).state == "running":
                 time.sleep(0.1)
+
+        lines = "printer-1, box office\n10.44.10.99, spare till\n02:c0:61:00:00:17\nnobody-at-all\n"
+        cls.roster.ask_roll_call(cls.roster.add_roll_call(RollCallNew(name="Doors", text=lines)).id)
 
     def looks_at(self, width: int) -> None:
         """Look at every page in light colours, and again at its contrasts in dark ones."""

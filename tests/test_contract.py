@@ -18,6 +18,7 @@ MADE = (
     ("sites", {"name": "Annex"}), ("plan/subnets", {"range": "10.61.0.0/24", "name": "Barn"}),
     ("bands", {"subnet": "Barn", "kind": "static", "range": "20-40"}), ("assignments", {"address": "10.61.0.20", "name": "churn"}),
     ("uses", {"user": "dairy", "address": "10.61.0.20", "purpose": "butter"}), ("devices", {"name": "Spare churn"}),
+    ("calls", {"name": "Churns", "text": "churn\n10.61.0.99, spare\n"}),
     ("notices", {"name": "log", "kind": "syslog", "to": "127.0.0.1:5514", "least": "urgent"}),
     ("scans", {"targets": ["10.44.10.0/28"], "ports": [], "with_names": False}), ("dhcp/servers", {"name": "dairy", "edited_by_hand": True}),
 )  # fmt: skip

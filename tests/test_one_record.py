@@ -387,6 +387,7 @@ class AnyOrder(OneRecord):
                     connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
                 connection.exec_driver_sql("ALTER TABLE leases DROP COLUMN since")
                 connection.exec_driver_sql("DROP INDEX ix_changes_undoes")
+                connection.exec_driver_sql("DROP TABLE roll_calls")
                 connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
             self.database.close()
             self.database = Database(self.path)

@@ -25,6 +25,7 @@ MAY_IMPORT = {
 ROOMS = {
     "aids": set(), "knowing": set(), "web": {"knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
     "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
+    "calling": {"aids", "naming", "web", "watching"},
     "changing": {"naming", "web", "devices"},
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},

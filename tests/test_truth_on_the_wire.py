@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+from even_roster.api.calling import RollCallNew
 from even_roster.api.findings import FindingView
 from even_roster.api.plan import AssignmentNew, BandNew, SubnetEdit, SubnetNew
 from even_roster.api.scans import ScanRequest
@@ -233,6 +234,27 @@ class OnTheLink(unittest.TestCase):
         self.assertIn("10.77.0.5 is this machine's own address", [e.said for e in found.evidence])
         self.street.leave(impostor)
         self.until(set())
+
+    def test_on_a_roll_call_a_firewalled_machine_is_here_and_without_a_cable_nobody_can_say(self) -> None:
+        self.beta.run("sysctl", "-q", "-w", "net.ipv4.icmp_echo_ignore_all=1")
+        self.look()
+        text = "alpha\nbeta, drops echo\n10.77.0.99\n10.77.0.21, by its address\n"
+        call = self.do(lambda r: r.add_roll_call(RollCallNew(name="Yard", every_seconds=5, text=text))).id
+
+        def states() -> list[str]:
+            self.do(lambda r: r.ask_roll_call(call))
+            return [line.state for line in self.do(lambda r: list(r.call_lines(call)))]
+
+        until(lambda: states() == ["here", "here", "silent", "here"], "a machine that drops echo is not here")
+        self.beta.ip("link", "set", "eth0", "down")
+        until(lambda: states() == ["here", "silent", "silent", "silent"], "one that went is still here")
+        self.street.join("10.77.0.21/24", TWIN)
+        until(
+            lambda: states() == ["here", "silent", "silent", "here"],
+            "another box at its address is no device of that name",
+        )
+        self.here.ip("link", "set", "eth0", "down")
+        until(lambda: set(states()) == {"unknown"}, "without a cable somebody is said to be silent")
 
     def test_taken_over_while_asleep_and_a_pulled_cable_closes_nothing(self) -> None:
         self.listening()

@@ -20,6 +20,7 @@ const PlanPage = lazy(() => import("./pages/PlanPage"));
 const ScansPage = lazy(() => import("./pages/ScansPage"));
 const ScanPage = lazy(() => import("./pages/ScanPage"));
 const SheetPage = lazy(() => import("./pages/SheetPage"));
+const CallsPage = lazy(() => import("./pages/CallsPage"));
 const WatchPage = lazy(() => import("./pages/WatchPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
 
@@ -63,6 +64,7 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/import" element={<ImportPage />} />
                 <Route path="/card/:address" element={<CardPage />} />
                 <Route path="/sheet" element={<SheetPage />} />
+                <Route path="/calls" element={<CallsPage />} />
                 <Route path="/watch" element={<WatchPage />} />
                 <Route path="/changes" element={<ChangesPage />} />
                 <Route path="/scans" element={<ScansPage />} />

@@ -45,11 +45,13 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         else for (const id of event.ids) void client.invalidateQueries({ queryKey: ["device", id] });
       } else if (happening.kind === "plan")
         refresh(["plan", "ruler", "explain", "assignments", "assignment", "bands", "dhcp", "card", "changes"]);
-      else if (happening.kind === "dhcp") refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler", "changes"]);
+      else if (happening.kind === "dhcp")
+        refresh(["dhcp", "findings", "assignments", "assignment", "plan", "ruler", "changes"]);
       else if (happening.kind === "ranges") refresh(["ranges", "here", "subnets", "ruler", "changes"]);
       else if (happening.kind === "findings") refresh(["findings"]);
       else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
       else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);
+      else if (happening.kind === "call") refresh(["calls", "changes"]);
       else if (happening.kind === "routes") refresh(["notices", "changes"]);
       else if (happening.kind === "reset") void client.invalidateQueries();
     });

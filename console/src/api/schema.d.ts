@@ -1956,6 +1956,98 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every roll call, by name
+         * @description Every roll call, by name.
+         */
+        get: operations["calls.calls"];
+        put?: never;
+        /**
+         * A new roll call
+         * @description A new roll call.
+         */
+        post: operations["calls.add_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One roll call
+         * @description One roll call.
+         */
+        get: operations["calls.one_call"];
+        put?: never;
+        post?: never;
+        /**
+         * A roll call no more
+         * @description A roll call no more.
+         */
+        delete: operations["calls.remove_call"];
+        options?: never;
+        head?: never;
+        /**
+         * Change a roll call: its name, how often, or its lines
+         * @description Change a roll call: its name, how often, or its lines.
+         */
+        patch: operations["calls.edit_call"];
+        trace?: never;
+    };
+    "/api/v1/calls/{identity}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lines of a roll call in their order, as they stand
+         * @description The lines of a roll call in their order, as they stand.
+         */
+        get: operations["calls.lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{identity}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look for all of its lines now; the answer comes when that is done
+         * @description Look for all of its lines now; the answer comes when that is done.
+         */
+        post: operations["calls.ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3150,6 +3242,111 @@ export interface components {
             version?: number | null;
         };
         /**
+         * CallEvent
+         * @description A roll call was edited, or its lines were looked at (None: any).
+         */
+        CallEvent: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number | null;
+        };
+        /**
+         * CallLine
+         * @description How one line of a roll call stands: `here`, `silent`, or `unknown` where nobody can say; `said` is why. `course` are the last
+         *     looks, the latest last: 1 here, 0 silent, -1 unknown.
+         */
+        CallLine: {
+            /**
+             * Subject
+             * @description Whom the line names: an address, a MAC or a device.
+             * @example printer-1
+             */
+            subject: string;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * State
+             * @description How it stands.
+             * @enum {string}
+             */
+            state: "here" | "silent" | "unknown";
+            /**
+             * Since
+             * @description Since when it stands so; null: it was not looked at yet.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string | null;
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string | null;
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
+            said: string;
+            /**
+             * Course
+             * @description The last looks, the latest last: 1 here, 0 silent, -1 unknown.
+             * @example [
+             *       1,
+             *       1,
+             *       0,
+             *       1
+             *     ]
+             */
+            course: number[];
+        };
+        /**
+         * CallLinePage
+         * @description The lines of a roll call in their order, as they stand now.
+         */
+        CallLinePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["CallLine"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /** @description The roll call. */
+            call: components["schemas"]["RollCallView"];
+        };
+        /**
          * Candidate
          * @description An address with the grade of the claim that it is free, and the reasons in words.
          */
@@ -4152,6 +4349,8 @@ export interface components {
             watch: components["schemas"]["WatchEvent"];
             /** @description Data of a `routes` event. */
             routes: components["schemas"]["RoutesEvent"];
+            /** @description Data of a `call` event. */
+            call: components["schemas"]["CallEvent"];
             /** @description Data of a `proof` event. */
             proof: components["schemas"]["ProofEvent"];
             /** @description The names heard for it. */
@@ -7065,6 +7264,150 @@ export interface components {
             left: number;
         };
         /**
+         * RollCallEdit
+         * @description Change a roll call; what is left out stays.
+         */
+        RollCallEdit: {
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name?: string | null;
+            /**
+             * Every Seconds
+             * @description Seconds between two looks.
+             * @example 30
+             */
+            every_seconds?: number | null;
+            /**
+             * Text
+             * @description Its lines: address, MAC or device, then name and note.
+             * @example printer-1, box office
+             */
+            text?: string | null;
+        };
+        /**
+         * RollCallNew
+         * @description A new roll call. Each line of `text` is an address, a MAC or a device, then a name and a note, with commas between.
+         */
+        RollCallNew: {
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Every Seconds
+             * @description Seconds between two looks.
+             * @default 30
+             * @example 30
+             */
+            every_seconds?: number;
+            /**
+             * Text
+             * @description Its lines: address, MAC or device, then name and note.
+             * @default
+             * @example printer-1, box office
+             */
+            text?: string;
+        };
+        /**
+         * RollCallPage
+         * @description Every roll call, by name.
+         */
+        RollCallPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["RollCallView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * RollCallView
+         * @description A roll call and how its lines stand, in numbers. `text` are its lines as one writes them: address, name, note.
+         */
+        RollCallView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Every Seconds
+             * @description Seconds between two looks.
+             * @example 30
+             */
+            every_seconds: number;
+            /**
+             * Text
+             * @description Its lines: address, MAC or device, then name and note.
+             * @example printer-1, box office
+             */
+            text: string;
+            /**
+             * Line Count
+             * @description How many lines it has.
+             * @example 10
+             */
+            line_count: number;
+            /**
+             * Here Count
+             * @description How many lines are here.
+             * @example 9
+             */
+            here_count: number;
+            /**
+             * Silent Count
+             * @description How many lines are silent.
+             * @example 1
+             */
+            silent_count: number;
+            /**
+             * Unknown Count
+             * @description Of how many lines nobody can say.
+             * @example 0
+             */
+            unknown_count: number;
+            /**
+             * Asking
+             * @description Whether it is being asked right now.
+             */
+            asking: boolean;
+            /**
+             * Asked At
+             * @description When the wire was asked last.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            asked_at: string | null;
+        };
+        /**
          * RouteEdit
          * @description Change a route; what is left out stays.
          */
@@ -9307,8 +9650,8 @@ export interface components {
          *
          *     `field` names the input that is wrong; `start` and `end` the stretch of its text; `current` and `version` are the values now
          *     when an edit was stale, `given` those that it wanted. `kinds` are the mistakes that an edit would put into the plan; with
-         *     `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough, `headers` those of a
-         *     table whose columns are not.
+         *     `anyway` true it can be saved in spite of them. `candidates` are what a name may mean that is not clear enough, `headers`
+         *     those of a table whose columns are not.
          */
         Problem: {
             /**
@@ -9682,6 +10025,11 @@ export interface operations {
                         id: string;
                         /** @constant */
                         event: "routes";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "call";
                         data: string;
                     } | {
                         id: string;
@@ -14355,6 +14703,278 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             428: components["responses"]["428"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "calls.calls": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCallPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "calls.add_call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollCallNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCallView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "calls.one_call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCallView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "calls.remove_call": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "calls.edit_call": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match": string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollCallEdit"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCallView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "calls.lines": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallLinePage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "calls.ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCallView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];

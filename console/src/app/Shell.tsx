@@ -21,6 +21,7 @@ const PLACES = [
   ["/devices", "Devices"],
   ["/dhcp", "DHCP"],
   ["/scans", "Scans"],
+  ["/calls", "Roll call"],
   ["/watch", "Watch"],
   ["/changes", "Changes"],
 ] as const;
@@ -102,7 +103,7 @@ export function Shell({ children }: { children: ReactNode }) {
         <button
           type="button"
           onClick={() => setFinding(true)}
-          className="order-last flex min-w-0 flex-1 basis-full items-center gap-2 rounded border border-rule bg-paper px-2.5 py-1 text-left text-soft hover:border-ink sm:order-none sm:max-w-md sm:basis-48"
+          className="order-last flex min-w-0 flex-1 basis-full items-center gap-2 rounded border border-rule bg-paper px-2.5 py-1 text-left text-soft hover:border-ink sm:order-none sm:max-w-md sm:basis-28"
         >
           <Search className="size-4" aria-hidden />{" "}
           <span className="truncate">Find a name, address, MAC, vendor, note</span>

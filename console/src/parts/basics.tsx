@@ -81,7 +81,7 @@ export function Facts({ rows }: { rows: [string, ReactNode][] }) {
 export function Section({ title, children, aside }: { title: string; children: ReactNode; aside?: ReactNode }) {
   return (
     <section className="mt-5">
-      <div className="mb-1.5 flex items-baseline justify-between border-b border-rule pb-0.5">
+      <div className="mb-1.5 flex flex-wrap items-baseline justify-between gap-x-3 border-b border-rule pb-0.5">
         <h2 className="text-sm font-semibold">{title}</h2>
         {aside}
       </div>

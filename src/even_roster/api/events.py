@@ -108,6 +108,13 @@ class RoutesEvent(Event):
     id: int | None = None
 
 
+class CallEvent(Event):
+    """A roll call was edited, or its lines were looked at (None: any)."""
+
+    kind = "call"
+    id: int | None = None
+
+
 class ProofEvent(Event):
     """How far the wire was asked for some addresses, 0 to 1."""
 
@@ -136,5 +143,6 @@ class Events(Model):
     listen: ListenEvent
     watch: WatchEvent
     routes: RoutesEvent
+    call: CallEvent
     proof: ProofEvent
     names: NamesEvent

@@ -15,6 +15,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from ..api.calling import *
     from ..api.common import *
     from ..api.devices import *
     from ..api.dhcp import *

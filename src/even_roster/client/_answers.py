@@ -7,9 +7,22 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from ..api import common, devices, dhcp, events, findings, history, network, plan, scans, spreadsheets, watching
+from ..api import (
+    calling,
+    common,
+    devices,
+    dhcp,
+    events,
+    findings,
+    history,
+    network,
+    plan,
+    scans,
+    spreadsheets,
+    watching,
+)
 
-MODULES = (common, devices, dhcp, events, findings, history, network, plan, scans, spreadsheets, watching)
+MODULES = (calling, common, devices, dhcp, events, findings, history, network, plan, scans, spreadsheets, watching)
 
 
 def model(name: str) -> Any:

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from ._calls import Call, ListCall, call, listing, or_any
 
 if TYPE_CHECKING:
+    from ..api.calling import CallLine, CallLinePage, RollCallEdit, RollCallNew, RollCallPage, RollCallView
     from ..api.findings import (
         FindingList,
         FindingSheet,
@@ -150,3 +151,38 @@ def keeping() -> Call[Keeping]:
 def edit_keeping(edit: KeepingEdit, version: int | None = None) -> Call[Keeping]:
     """Change it."""
     return call("Keeping", "PUT", "/api/v1/keeping", body=edit, version=or_any(version))
+
+
+def roll_calls() -> ListCall[RollCallView, RollCallPage]:
+    """Every roll call, with how its lines stand in numbers."""
+    return listing("RollCallPage", "/api/v1/calls")
+
+
+def roll_call(identity: int) -> Call[RollCallView]:
+    """One roll call."""
+    return call("RollCallView", "GET", f"/api/v1/calls/{identity}")
+
+
+def add_roll_call(new: RollCallNew) -> Call[RollCallView]:
+    """A new roll call."""
+    return call("RollCallView", "POST", "/api/v1/calls", body=new)
+
+
+def edit_roll_call(identity: int, edit: RollCallEdit, version: int | None = None) -> Call[RollCallView]:
+    """Change a roll call: its name, how often, or its lines."""
+    return call("RollCallView", "PATCH", f"/api/v1/calls/{identity}", body=edit, version=or_any(version))
+
+
+def remove_roll_call(identity: int, version: int | None = None) -> Call[None]:
+    """A roll call no more."""
+    return call("None", "DELETE", f"/api/v1/calls/{identity}", version=version)
+
+
+def call_lines(identity: int) -> ListCall[CallLine, CallLinePage]:
+    """The lines of a roll call in their order, as they stand."""
+    return listing("CallLinePage", f"/api/v1/calls/{identity}/lines")
+
+
+def ask_roll_call(identity: int) -> Call[RollCallView]:
+    """Look for all of its lines now; the answer comes when that is done."""
+    return call("RollCallView", "POST", f"/api/v1/calls/{identity}/ask")

@@ -21,6 +21,8 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from .. import __version__
 from ..api.common import Problem
 from .aids.repeating import hold_memory_still
+from .calling import call_routes
+from .calling.caller import Caller
 from .changing import change_routes
 from .context import Context
 from .devices import device_routes
@@ -110,12 +112,14 @@ def create_app(context: Context) -> FastAPI:
         servers.begin()
         watcher.begin()
         notices.begin()
+        caller.begin()
         if context.settings.watch:
             listening.begin()
         holding = asyncio.create_task(hold_memory_still(), name="memory")
         yield
         holding.cancel()
         await notices.close()
+        await caller.close()
         await watcher.close()
         await listening.close()
         await servers.close()
@@ -132,6 +136,8 @@ def create_app(context: Context) -> FastAPI:
     watcher = Watcher(context, running)
     listening = Listening(context, watcher.alarm)
     notices = Notices(context)
+    caller = Caller(context, watcher)
+    app.state.caller = caller
     app.state.context = context
     app.state.scans = running
     app.state.dhcp = servers
@@ -141,7 +147,7 @@ def create_app(context: Context) -> FastAPI:
     app.state.gate = Gate(context)
     modules = (
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
-        assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes,
+        assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection, func, select
 
-from ..api.events import DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
+from ..api.events import CallEvent, DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
 from ..core.address import Address, dotted
 from ..core.mac import Mac, MacNumber
 from ..core.plan.roles import DEFAULT_RULES, RoleRule
@@ -59,6 +59,8 @@ def changed(context: Context, kinds: set[str]) -> None:
         context.findings.members_changed()
     if "notice route" in kinds:
         context.tell(RoutesEvent(id=None))
+    if "roll call" in kinds:
+        context.tell(CallEvent(id=None))
     if "range" in kinds:
         context.tell(RangesEvent())
 
@@ -151,7 +153,7 @@ def set_watch(
         before = journal.row(WATCH, (subnet,)) or usual
         journal.expect(WATCH, (subnet,), versions, f"the watch of {called}", before)
         values = {**before, **given}
-        told = _differing(_watch_told(before), _watch_told(values))
+        told = differing(_watch_told(before), _watch_told(values))
         journal.save("set", WATCH, called, [Written(WATCH, (subnet,), values)], told)
     changed(context, {WATCH})
 
@@ -177,7 +179,7 @@ def keep(context: Context, who: str, given: Mapping[str, int], versions: Version
             if after != before:
                 rows.append(Written("setting", (name,), {"value": after}))
                 was |= before
-        told = _differing(was, {**was, **{key: value for key, value in given.items() if key in was}})
+        told = differing(was, {**was, **{key: value for key, value in given.items() if key in was}})
         journal.save("set", "setting", "what is kept", rows, told)
     changed(context, {"setting"})
 
@@ -203,7 +205,7 @@ def edit_server(context: Context, who: str, identity: int, given: Mapping[str, A
     with writing(context, who) as journal:
         before = _server(journal, identity)
         after = {**before, **given}
-        told = _differing(_server_told(before), _server_told(after))
+        told = differing(_server_told(before), _server_told(after))
         journal.save("set", SERVER, before["name"], [Written(SERVER, (identity,), after)], told)
     changed(context, {SERVER})
 
@@ -234,6 +236,7 @@ def _server_told(values: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _differing(before: Mapping[str, Any], after: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any]]:
+def differing(before: Mapping[str, Any], after: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What an edit changed, as the list of changes shows it: before and after."""
     names = [name for name in after if before.get(name) != after[name]]
     return {name: before.get(name) for name in names}, {name: after[name] for name in names}

@@ -32,6 +32,7 @@ from .tables import (
     own_prefixes,
     ranges,
     role_rules,
+    roll_calls,
     router_members,
     watches,
 )
@@ -59,6 +60,7 @@ KINDS: Mapping[str, Kind] = {
     "setting": Kind(kept_settings, ("name",), ("value",)),
     "notice route": Kind(notice_routes, ("id",), ("name", "kind", "settings", "secret", "least", "on")),
     "dhcp server": Kind(dhcp_servers, ("id",), ("site", "name", "kind", "settings", "addresses"), ("owned",)),
+    "roll call": Kind(roll_calls, ("id",), ("name", "every_seconds", "lines")),
     "prefix": Kind(own_prefixes, ("prefix", "length"), ("name",)),
     "range": Kind(ranges, ("id",), ("segment_id", "text", "name"), ("last_scan",)),
     "router member": Kind(router_members, ("site", "address", "mac"), ("who", "at")),

@@ -433,6 +433,14 @@ kept_settings = Table(
     sqlite_with_rowid=False,
 )  # fmt: skip
 
+roll_calls = Table(
+    "roll_calls", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False, unique=True),
+    Column("every_seconds", Integer, nullable=False),
+    Column("lines", JSON, nullable=False),
+)  # fmt: skip
+
 own_prefixes = Table(
     "own_prefixes", metadata,
     Column("prefix", BigInteger, primary_key=True),

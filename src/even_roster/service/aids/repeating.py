@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import gc
 import logging
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 
 _log = logging.getLogger(__name__)
 HOLD_STILL_EVERY = 600.0
@@ -15,6 +15,14 @@ async def attempt(work: Callable[[], object], failing: str) -> None:
     """Do one round of `work` in a thread; what it raises is logged as `failing`."""
     try:
         await asyncio.to_thread(work)
+    except Exception:
+        _log.exception("%s", failing)
+
+
+async def attempt_here(work: Awaitable[object], failing: str) -> None:
+    """As `attempt`, of work that is not done in a thread."""
+    try:
+        await work
     except Exception:
         _log.exception("%s", failing)
 

@@ -206,9 +206,12 @@ class Watcher:
         finally:
             await segment.close()
 
-    async def confirm(self, addresses: Iterable[Address]) -> dict[Address, tuple[MacNumber, ...]]:
+    async def confirm(
+        self, addresses: Iterable[Address], doubtful: set[Address] | None = None
+    ) -> dict[Address, tuple[MacNumber, ...]]:
         """Ask on the own links who answers for some addresses, and along with them for devices that answered last, as controls;
-        the findings and the records are told."""
+        the findings and the records are told. To `doubtful` come those asked for where nobody answered at all, controls neither:
+        of them nothing is known."""
         wanted = sorted(addresses)
         found: dict[Address, tuple[MacNumber, ...]] = {}
         for adapter in self._context.machine.adapters() if wanted else ():
@@ -227,6 +230,8 @@ class Watcher:
                     patience = self._context.reply_times[adapter.name].patience([*part, *controls])
                     answers = await confirm(segment, [*part, *controls], patience)
                     answered = any(answers.values())
+                    if not answered and doubtful is not None:
+                        doubtful.update(part)
                     asked = {a: macs for a, macs in answers.items() if a in set(part) or macs}
                     await asyncio.to_thread(self._confirmed, adapter, asked, answered)
                     found |= {a: macs for a, macs in asked.items() if a in set(part)}
@@ -303,6 +308,13 @@ class Watcher:
         adapters = [a for a in self._context.machine.adapters() if a.medium != "loopback" and a.up and a.addresses]
         near = next((a for a in adapters if network in a.networks), None)
         return near or next((a for a in adapters if a.gateway is not None), None)
+
+    def adapter_towards(self, address: Address) -> Adapter | None:
+        """The adapter on an address's link, else the one whose gateway leads there; none on a network that is not the known one."""
+        adapters = [a for a in self._context.machine.adapters() if a.medium != "loopback" and a.up and a.addresses]
+        near = next((a for a in adapters if address in a.onlink), None)
+        found = near or next((a for a in adapters if a.gateway is not None), None)
+        return None if found is None or self._context.known_links.elsewhere(found.name) else found
 
     def _why_not(self, network: IPv4Network, watch: Watch, adapter: Adapter | None, minute: int) -> str:
         if not watch.on:

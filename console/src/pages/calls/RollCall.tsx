@@ -1,0 +1,169 @@
+// One roll call: how many are here, and each line with its state, since when, and the course of the last looks.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api } from "../../api/client";
+import type { CallLine, RollCallView } from "../../api/types";
+import { ago, moment, plural } from "../../lib/format";
+import { useOpen } from "../../lib/open";
+import { Button, Mono, Section } from "../../parts/basics";
+import type { Column } from "../../parts/grid/column";
+import { Grid } from "../../parts/grid/Grid";
+import { atHand } from "../../parts/grid/source";
+import { TakeOut } from "../../parts/grid/TakeOut";
+import { CallForm } from "./CallForm";
+
+const LOOKS: Record<CallLine["state"], [string, string, string]> = {
+  here: ["text-fine", "here", "M2 1h8v10H2z"],
+  silent: ["text-alarm", "silent", "M2 6h8"],
+  unknown: ["text-amber", "cannot say", "M6 1.5v6M6 9.3v1.4"],
+};
+
+export function RollCall({ call }: { call: RollCallView }) {
+  const client = useQueryClient();
+  const [editing, setEditing] = useState(false);
+  const [open, setOpen] = useOpen();
+  const path = { identity: call.id };
+  const again = () => client.invalidateQueries({ queryKey: ["calls"] });
+  const lines = useQuery({
+    queryKey: ["calls", call.id, "lines"],
+    queryFn: ({ signal }) => api.all("/api/v1/calls/{identity}/lines", { path, signal }),
+  });
+  const ask = useMutation({ mutationFn: () => api.post("/api/v1/calls/{identity}/ask", { path }), onSuccess: again });
+  const save = useMutation({
+    mutationFn: (body: { name: string; every_seconds: number; text: string }) =>
+      api.patch("/api/v1/calls/{identity}", { path, body, version: call.version }),
+    onSuccess: () => {
+      setEditing(false);
+      return again();
+    },
+  });
+  const remove = useMutation({
+    mutationFn: () => api.remove("/api/v1/calls/{identity}", { path, version: call.version }),
+    onSuccess: again,
+  });
+  const fault = ask.error ?? remove.error ?? lines.error;
+  return (
+    <Section
+      title={call.name}
+      aside={
+        <span className="flex flex-wrap items-center justify-end gap-2">
+          <span className="text-sm text-soft" role="status">
+            {call.here_count} here, {call.silent_count} silent
+            {call.unknown_count ? `, ${call.unknown_count} cannot be told` : ""};{" "}
+            {call.asking ? "being asked" : call.asked_at ? `asked ${ago(call.asked_at)}` : "not asked yet"}, every{" "}
+            {call.every_seconds} s
+          </span>
+          <Button disabled={ask.isPending} onClick={() => ask.mutate()}>
+            {ask.isPending ? "Asking…" : "Ask now"}
+          </Button>
+          <Button tone="quiet" onClick={() => setEditing(!editing)}>
+            {editing ? "Close" : "Change"}
+          </Button>
+          <Button tone="quiet" disabled={remove.isPending} onClick={() => remove.mutate()}>
+            Remove
+          </Button>
+          <TakeOut title={call.name} columns={COLUMNS} all={() => Promise.resolve(lines.data ?? [])} />
+        </span>
+      }
+    >
+      {fault ? (
+        <p role="alert" className="text-sm text-alarm">
+          {fault.message}.
+        </p>
+      ) : null}
+      {editing ? (
+        <CallForm
+          key={call.version}
+          call={call}
+          saving={save.isPending}
+          error={save.error}
+          onSave={(given) => save.mutate(given)}
+        />
+      ) : null}
+      <div className="flex max-h-[70vh] flex-col">
+        <Grid
+          label={`${call.name}, ${plural(call.line_count, "line")}`}
+          columns={COLUMNS}
+          source={atHand(lines.data ?? [])}
+          loaded={lines.isSuccess}
+          keyOf={(line) => line.subject}
+          isOpen={(line) => open?.kind === "address" && open.address === line.address}
+          onOpen={(line) => {
+            if (line.address) setOpen({ kind: "address", address: line.address });
+          }}
+          empty={<p className="text-sm text-soft">It has no lines yet: press Change.</p>}
+        />
+      </div>
+    </Section>
+  );
+}
+
+const word = (line: CallLine) => LOOKS[line.state][1];
+const course = (line: CallLine) => line.course.map((one) => (one > 0 ? "+" : one < 0 ? "?" : "-")).join("");
+const why = (line: CallLine) => (line.said === `answers at ${line.address}` ? line.notes : line.said);
+const COLUMNS: Column<CallLine>[] = [
+  {
+    name: "who",
+    width: "minmax(11.5rem,1fr)",
+    text: (line) => line.subject,
+    cell: (line) => <Mono>{line.subject}</Mono>,
+  },
+  {
+    name: "name",
+    width: "minmax(8rem,1fr)",
+    text: (line) => line.name || (line.device?.name ?? ""),
+    cell: (line) => line.name || line.device?.name,
+  },
+  {
+    name: "state",
+    width: "8rem",
+    text: word,
+    cell: (line) => {
+      const [colour, said, shape] = LOOKS[line.state];
+      return (
+        <span className={`inline-flex items-center gap-1.5 ${colour}`}>
+          <svg viewBox="0 0 12 12" className="size-3 shrink-0" aria-hidden>
+            <path
+              d={shape}
+              fill={line.state === "here" ? "currentColor" : "none"}
+              stroke="currentColor"
+              strokeWidth="1.8"
+            />
+          </svg>
+          {said}
+        </span>
+      );
+    },
+  },
+  {
+    name: "since",
+    width: "7rem",
+    text: (line) => moment(line.since),
+    cell: (line) => <span title={moment(line.since)}>{line.since ? ago(line.since) : "–"}</span>,
+  },
+  {
+    name: "last looks",
+    width: "11rem",
+    text: course,
+    cell: (line) => (
+      <span className="inline-flex h-4 items-end gap-px" role="img" aria-label={`the last looks: ${course(line)}`}>
+        {line.course.slice(-40).map((one, number) => (
+          <span
+            key={number}
+            className={`w-[3px] ${one > 0 ? "h-4 bg-fine" : one < 0 ? "h-2.5 bg-amber" : "h-1 bg-alarm"}`}
+          />
+        ))}
+      </span>
+    ),
+  },
+  {
+    name: "what",
+    width: "minmax(10rem,2fr)",
+    text: why,
+    cell: (line) => (
+      <span className="text-soft" title={why(line)}>
+        {why(line)}
+      </span>
+    ),
+  },
+];

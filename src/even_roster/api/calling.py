@@ -1,0 +1,69 @@
+"""Roll calls: standing lists of whom to look for again and again."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .common import DeviceRef, Model, Page, Time
+
+CallState = Literal["here", "silent", "unknown"]
+
+
+class RollCallView(Model):
+    """A roll call and how its lines stand, in numbers. `text` are its lines as one writes them: address, name, note."""
+
+    id: int
+    version: int
+    name: str
+    every_seconds: int
+    text: str
+    line_count: int
+    here_count: int
+    silent_count: int
+    unknown_count: int
+    asking: bool
+    asked_at: Time | None
+
+
+class RollCallPage(Page[RollCallView]):
+    """Every roll call, by name."""
+
+
+class RollCallNew(Model):
+    """A new roll call. Each line of `text` is an address, a MAC or a device, then a name and a note, with commas between."""
+
+    name: str = Field(min_length=1, max_length=60)
+    every_seconds: int = Field(default=30, ge=5, le=86_400)
+    text: str = Field(default="", max_length=1_000_000)
+
+
+class RollCallEdit(Model):
+    """Change a roll call; what is left out stays."""
+
+    name: str | None = Field(default=None, min_length=1, max_length=60)
+    every_seconds: int | None = Field(default=None, ge=5, le=86_400)
+    text: str | None = Field(default=None, max_length=1_000_000)
+
+
+class CallLine(Model):
+    """How one line of a roll call stands: `here`, `silent`, or `unknown` where nobody can say; `said` is why. `course` are the last
+    looks, the latest last: 1 here, 0 silent, -1 unknown."""
+
+    subject: str
+    name: str
+    notes: str
+    device: DeviceRef | None
+    address: str | None
+    state: CallState
+    since: Time | None
+    last_seen: Time | None
+    said: str
+    course: list[int]
+
+
+class CallLinePage(Page[CallLine]):
+    """The lines of a roll call in their order, as they stand now."""
+
+    call: RollCallView

@@ -1,0 +1,194 @@
+"""`roster call`: standing lists of whom to look for, live in a terminal."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from .common import bad_input, connect
+from .grammar import Noun
+from .output import Out, Text, ago, clock
+
+if TYPE_CHECKING:
+    from ..client import CallLine, RollCallView
+    from .connection import Service
+
+LOOKS = {"here": ("+ here", "green"), "silent": ("- silent", "red"), "unknown": ("? cannot say", "yellow")}
+MARKS = {1: "+", 0: "-", -1: "?"}
+SHOWN = 20
+AGAIN_SECONDS = 1.0
+
+
+def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
+    """Add this module's commands."""
+    call = Noun(commands, shared, "call", _calls)
+    _once(call.list)
+    show = call.verb("show", "the lines of one roll call, live", _show)
+    _name(show)
+    _once(show)
+    for word, helped, run, example in (
+        ("add", "a new roll call, its lines from a file or '-'", _add, ""),
+        ("set", "other lines, name or interval", _set, ""),
+    ):
+        one = call.verb(word, helped, run, example)
+        _name(one)
+        one.add_argument("file", nargs="?", metavar="FILE|-", help="lines of address, MAC or device, name, note")
+        one.add_argument("--every", type=int, metavar="SECONDS", help="seconds between two looks")
+        if word == "set":
+            one.add_argument("--name", dest="new_name", metavar="NEW", help="call it so")
+    _name(call.verb("text", "its lines as text, to keep or carry elsewhere", _text))
+    _name(call.verb("remove", "a roll call no more", _remove))
+
+
+def _name(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("name", metavar="NAME", help="how the roll call is called, or its id")
+
+
+def _once(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--once", action="store_true", help="look once, print, and end")
+
+
+def _calls(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        rolls = list(roster.roll_calls())
+        if options.json:
+            out.json_list(roster.ask_roll_call(one.id) if options.once else one for one in rolls)
+            return 0
+        if not rolls:
+            out.say("There is no roll call yet: roster call add NAME FILE, one address, MAC or device a line.")
+            return 0
+        return _live(out, roster, [one.id for one in rolls], options.once)
+
+
+def _show(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        one = _pick(roster, options.name)
+        if options.json:
+            if options.once or one.asked_at is None:
+                one = roster.ask_roll_call(one.id)
+            out.json_list(roster.call_lines(one.id), call=one)
+            return 0
+        return _live(out, roster, [one.id], options.once)
+
+
+def _live(out: Out, roster: Service, ids: list[int], once: bool) -> int:
+    """Print how they stand; on a terminal again and again, in the place of what was printed before, until Ctrl-C."""
+    if once or not out.terminal:
+        silent = False
+        for identity in ids:
+            with out.waiting("looking"):
+                view = roster.ask_roll_call(identity)
+            silent = silent or view.silent_count > 0
+            _print(out, view, list(roster.call_lines(identity)))
+        return 1 if silent else 0
+    try:
+        while True:
+            sys.stdout.write("\x1b[H\x1b[2J")
+            for identity in ids:
+                _print(out, roster.roll_call(identity), list(roster.call_lines(identity)))
+            out.notice("Ctrl-C ends it")
+            sys.stdout.flush()
+            time.sleep(AGAIN_SECONDS)
+    except KeyboardInterrupt:
+        return 0
+
+
+def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
+    told = f"{view.here_count} here, {view.silent_count} silent"
+    told += f", {view.unknown_count} cannot be told" if view.unknown_count else ""
+    asked = "being asked" if view.asking else f"asked {ago(view.asked_at)}" if view.asked_at else "not asked yet"
+    out.line(Text.assemble((view.name, "bold"), f": {told}; {asked}, every {view.every_seconds} s"))
+    if not lines:
+        out.say("It has no lines.")
+        return
+    rows = []
+    for one in lines:
+        word, style = LOOKS[one.state]
+        called = one.name or (one.device.name if one.device else None) or ""
+        course = "".join(MARKS[mark] for mark in one.course[-SHOWN:])
+        why = "" if one.said == f"answers at {one.address}" else one.said
+        rows.append(
+            (one.subject, called, Text(word, style), clock(one.since) if one.since else "", course, why or one.notes)
+        )
+    out.table(("address", "name", "state", "since", "course", "what"), rows)
+
+
+def _lines(source: str | None) -> str | None:
+    if source is None:
+        return None
+    if source == "-":
+        return sys.stdin.read()
+    try:
+        return Path(source).read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise bad_input(f"{source} cannot be read: {error}") from error
+
+
+def _add(options: argparse.Namespace) -> int:
+    from ..api.calling import RollCallNew
+
+    new = RollCallNew(name=options.name, every_seconds=options.every or 30, text=_lines(options.file) or "")
+    return _told(options, lambda roster: roster.add_roll_call(new))
+
+
+def _set(options: argparse.Namespace) -> int:
+    from ..api.calling import RollCallEdit
+
+    edit = RollCallEdit(name=options.new_name, every_seconds=options.every, text=_lines(options.file))
+    if edit.name is None and edit.every_seconds is None and edit.text is None:
+        raise bad_input("say what is to change: a file with its lines, --every or --name")
+
+    def change(roster: Service) -> RollCallView:
+        one = _pick(roster, options.name)
+        return roster.edit_roll_call(one.id, edit, one.version)
+
+    return _told(options, change)
+
+
+def _told(options: argparse.Namespace, make: Any) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        one = make(roster)
+    if options.json:
+        out.json(one)
+    else:
+        count = "1 line" if one.line_count == 1 else f"{one.line_count} lines"
+        out.say(f"The roll call {one.name} has {count} and is asked every {one.every_seconds} s.")
+    return 0
+
+
+def _text(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        one = _pick(roster, options.name)
+    if options.json:
+        out.json(one)
+    else:
+        out.raw(one.text)
+    return 0
+
+
+def _remove(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        one = _pick(roster, options.name)
+        roster.remove_roll_call(one.id, one.version)
+    if options.json:
+        out.json({"removed": one.name})
+    else:
+        out.say(f"The roll call {one.name} is no more; 'roster change' lists it, and can take that back.")
+    return 0
+
+
+def _pick(roster: Service, name: str) -> RollCallView:
+    rolls = list(roster.roll_calls())
+    for one in rolls:
+        if (name.isdigit() and one.id == int(name)) or one.name.casefold() == name.casefold():
+            return one
+    there = ", ".join(one.name for one in rolls) or "none yet"
+    raise bad_input(f"there is no roll call {name!r}; there are: {there}")

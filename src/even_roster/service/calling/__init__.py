@@ -1,0 +1,1 @@
+"""Roll calls: whom to look for again and again, and what came of it."""

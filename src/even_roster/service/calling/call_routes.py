@@ -1,0 +1,131 @@
+"""/api/v1/calls: roll calls, and how their lines stand."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from ...api.calling import CallLine, CallLinePage, RollCallEdit, RollCallNew, RollCallPage, RollCallView
+from ...api.common import Id
+from ...core import roll_call
+from ...core.address import dotted
+from ...core.roll_call import Line, Standing, State
+from ...store.edits import Missing
+from ...store.roll_call_records import RollCall
+from ..context import Context
+from ..views import maybe_time
+from ..web.deps import ContextDep, Who, located
+from ..web.matching import IfMatch, MaybeMatch, tagged
+from ..web.paging import Paging, cut
+from . import roll_edits
+from .caller import Caller, Target
+
+router = APIRouter(prefix="/api/v1", tags=["calls"])
+
+
+async def _caller(request: Request) -> Caller:
+    found: Caller = request.app.state.caller
+    return found
+
+
+CallerDep = Annotated[Caller, Depends(_caller)]
+
+
+@router.get("/calls")
+def calls(context: ContextDep, caller: CallerDep, who: Who, paging: Paging) -> RollCallPage:
+    """Every roll call, by name."""
+    rolls, rest = cut(caller.rolls(), lambda roll: [roll.name, roll.id], paging)
+    return RollCallPage(items=[_view(context, caller, roll) for roll in rolls], **rest._asdict())
+
+
+@router.post("/calls", status_code=201)
+def add_call(
+    request: RollCallNew, context: ContextDep, caller: CallerDep, who: Who, response: Response
+) -> RollCallView:
+    """A new roll call."""
+    identity = roll_edits.add(context, who, request)
+    located(response, f"calls/{identity}")
+    return _one(context, caller, identity, response)
+
+
+@router.get("/calls/{identity}")
+def one_call(identity: Id, context: ContextDep, caller: CallerDep, who: Who, response: Response) -> RollCallView:
+    """One roll call."""
+    return _one(context, caller, identity, response)
+
+
+@router.patch("/calls/{identity}")
+def edit_call(
+    identity: Id, versions: IfMatch, request: RollCallEdit, context: ContextDep, caller: CallerDep, who: Who, response: Response,
+) -> RollCallView:  # fmt: skip
+    """Change a roll call: its name, how often, or its lines."""
+    roll_edits.edit(context, who, identity, request, versions)
+    caller.forget(identity)
+    return _one(context, caller, identity, response)
+
+
+@router.delete("/calls/{identity}", status_code=204)
+def remove_call(identity: Id, versions: MaybeMatch, context: ContextDep, who: Who) -> None:
+    """A roll call no more."""
+    roll_edits.remove(context, who, identity, versions)
+
+
+@router.get("/calls/{identity}/lines")
+def lines(identity: Id, context: ContextDep, caller: CallerDep, who: Who, paging: Paging) -> CallLinePage:
+    """The lines of a roll call in their order, as they stand."""
+    return _lines(context, caller, _roll(caller, identity), paging)
+
+
+@router.post("/calls/{identity}/ask")
+async def ask(identity: Id, context: ContextDep, caller: CallerDep, who: Who) -> RollCallView:
+    """Look for all of its lines now; the answer comes when that is done."""
+    roll = await asyncio.to_thread(_roll, caller, identity)
+    await caller.look(roll)
+    return await asyncio.to_thread(_view, context, caller, roll)
+
+
+def _roll(caller: Caller, identity: int) -> RollCall:
+    found = next((roll for roll in caller.rolls() if roll.id == identity), None)
+    if found is None:
+        raise Missing(f"there is no roll call {identity}")
+    return found
+
+
+def _one(context: Context, caller: Caller, identity: int, response: Response) -> RollCallView:
+    view = _view(context, caller, _roll(caller, identity))
+    tagged(response, view.version)
+    return view
+
+
+def _view(context: Context, caller: Caller, roll: RollCall) -> RollCallView:
+    called = caller.called(roll.id)
+    states = [_standing(called.standings.get(line.subject)).state for line in roll.lines]
+    return RollCallView(
+        id=roll.id, version=roll_edits.version_of(context, roll.id), name=roll.name, every_seconds=roll.every_seconds,
+        text=roll_call.written(roll.lines), line_count=len(states), here_count=states.count(State.HERE),
+        silent_count=states.count(State.SILENT), unknown_count=states.count(State.UNKNOWN), asking=called.asking,
+        asked_at=maybe_time(called.asked),
+    )  # fmt: skip
+
+
+def _lines(context: Context, caller: Caller, roll: RollCall, paging: Paging) -> CallLinePage:
+    called = caller.called(roll.id)
+    numbered, rest = cut(list(enumerate(roll.lines)), lambda one: [one[0]], paging)
+    items = [_line(line, called.targets.get(line.subject), called.standings.get(line.subject)) for _, line in numbered]
+    return CallLinePage(items=items, **rest._asdict(), call=_view(context, caller, roll))
+
+
+def _line(line: Line, target: Target | None, stands: Standing | None) -> CallLine:
+    standing = _standing(stands)
+    return CallLine(
+        subject=line.subject, name=line.name, notes=line.notes, device=target.device if target else None,
+        address=dotted(target.address) if target is not None and target.address is not None else None,
+        state=standing.state.value, since=maybe_time(standing.since), last_seen=maybe_time(standing.seen),
+        said=standing.said, course=list(standing.course),
+    )  # fmt: skip
+
+
+def _standing(one: Standing | None) -> Standing:
+    return one if one is not None else Standing()

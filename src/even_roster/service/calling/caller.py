@@ -1,0 +1,206 @@
+"""Looks for the lines of roll calls again and again: by ARP on the own links, so that a firewalled machine is here, by echo and
+connects where there is no link. What answers is a sighting like any other.
+
+How lines stand is kept in memory: after a start everybody is looked at anew.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from ipaddress import AddressValueError, IPv4Address
+
+from sqlalchemy import Connection
+
+from ...api.common import DeviceRef
+from ...api.events import CallEvent
+from ...core.address import Address, address_of, dotted
+from ...core.mac import Mac, MacNumber
+from ...core.roll_call import Line, Standing
+from ...probe import prover
+from ...store import device_queries, roll_call_records
+from ...store.address_column import NO_ADDRESS
+from ...store.edits import Missing
+from ...store.roll_call_records import RollCall
+from ..aids.repeating import attempt_here
+from ..context import Context, now_ms
+from ..naming import resolving
+from ..views import device_ref
+from ..watching.watcher import Watcher
+from ..web.problems import Ambiguous, NotByThat
+
+TURN_SECONDS = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """Whom a line means now: a device with its MACs, an address; `why_not` says why it cannot be looked for."""
+
+    device: DeviceRef | None = None
+    address: Address | None = None
+    macs: frozenset[MacNumber] = frozenset()
+    why_not: str = ""
+
+
+@dataclass(slots=True)
+class Called:
+    """One roll call while the service runs: how its lines stand, by what they name."""
+
+    due: float = 0.0
+    asked: int | None = None
+    asking: bool = False
+    turn: asyncio.Lock = field(default_factory=asyncio.Lock)
+    targets: dict[str, Target] = field(default_factory=dict)
+    standings: dict[str, Standing] = field(default_factory=dict)
+
+
+class Caller:
+    """The roll calls of one service."""
+
+    def __init__(self, context: Context, watcher: Watcher) -> None:
+        self._context, self._watcher = context, watcher
+        self._called: dict[int, Called] = {}
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._turning: asyncio.Task[None] | None = None
+
+    def begin(self) -> None:
+        """Look from now on, where the service watches by itself at all."""
+        if self._context.settings.watch:
+            self._turning = asyncio.create_task(self._turn(), name="roll calls")
+
+    async def close(self) -> None:
+        """Stop."""
+        for task in (*self._tasks, *([self._turning] if self._turning is not None else ())):
+            task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await task
+
+    def called(self, identity: int) -> Called:
+        """How a roll call stands."""
+        return self._called.setdefault(identity, Called())
+
+    def forget(self, identity: int) -> None:
+        """It is gone, or its lines are others now."""
+        self.called(identity).due = 0.0
+
+    async def _turn(self) -> None:
+        while True:
+            await attempt_here(self._due(), "roll calls could not be begun")
+            await asyncio.sleep(TURN_SECONDS)
+
+    async def _due(self) -> None:
+        rolls = await asyncio.to_thread(self.rolls)
+        there = {roll.id for roll in rolls}
+        self._called = {identity: one for identity, one in self._called.items() if identity in there}
+        for roll in rolls:
+            called = self.called(roll.id)
+            if roll.lines and not called.asking and self._context.monotonic() >= called.due:
+                task = asyncio.create_task(self._one(roll), name=f"roll call {roll.name}")
+                self._tasks.add(task)
+                task.add_done_callback(self._tasks.discard)
+                await asyncio.sleep(0)
+
+    async def _one(self, roll: RollCall) -> None:
+        await attempt_here(self.look(roll), f"the roll call {roll.name} failed")
+
+    def rolls(self) -> list[RollCall]:
+        """Every roll call as it is kept."""
+        with self._context.database.read() as connection:
+            return roll_call_records.all_of_them(connection)
+
+    async def look(self, roll: RollCall) -> None:
+        """Look for all lines of a roll call once, side by side; who looks already is waited for."""
+        called = self.called(roll.id)
+        if called.turn.locked():
+            async with called.turn:
+                return
+        async with called.turn:
+            await self._look(roll, called)
+
+    async def _look(self, roll: RollCall, called: Called) -> None:
+        called.asking = True
+        called.due = self._context.monotonic() + roll.every_seconds
+        self._context.tell(CallEvent(id=roll.id))
+        try:
+            called.targets = await asyncio.to_thread(self._targets, roll.lines)
+            wanted = {one.address for one in called.targets.values() if one.address is not None}
+            answers, doubtful = await self._answers(wanted)
+            now = now_ms()
+            for line in roll.lines:
+                standing = called.standings.setdefault(line.subject, Standing())
+                standing.looked(now, *_verdict(called.targets[line.subject], answers, doubtful))
+            called.standings = {line.subject: called.standings[line.subject] for line in roll.lines}
+            called.asked = now
+        finally:
+            called.asking = False
+            self._context.tell(CallEvent(id=roll.id))
+
+    def _targets(self, lines: Iterable[Line]) -> dict[str, Target]:
+        with self._context.database.read() as connection:
+            return {line.subject: self._target(connection, line.subject) for line in lines}
+
+    def _target(self, connection: Connection, subject: str) -> Target:
+        with contextlib.suppress(AddressValueError):
+            address = address_of(IPv4Address(subject))
+            item = self._context.plan.plan.at(self._context.plan.site_here, address)
+            device = device_queries.one(connection, item.device) if item is not None and item.device else None
+            return Target(device_ref(device) if device is not None else None, address)
+        try:
+            found = device_queries.one(connection, resolving.device_to_change(self._context, connection, subject))
+        except (Missing, Ambiguous, NotByThat) as error:
+            return Target(why_not=str(error))
+        assert found is not None
+        macs = frozenset(adapter.mac for adapter in device_queries.adapters_of(connection, found.id))
+        here = self._context.plan.site_here
+        planned = next(
+            (item.address for item in self._context.plan.plan.of_device(found.id) if item.site == here), None
+        )
+        address_now = planned if planned is not None and not found.last_seen else found.address
+        if address_now == NO_ADDRESS:
+            return Target(device_ref(found), None, macs, "it has no address that anybody knows of")
+        return Target(device_ref(found), address_now, macs)
+
+    async def _answers(
+        self, wanted: set[Address]
+    ) -> tuple[dict[Address, tuple[MacNumber | None, ...]], dict[Address, str]]:  # fmt: skip
+        """Who answered at each address, and of which addresses nobody can say, and why."""
+        doubtful: set[Address] = set()
+        answers: dict[Address, tuple[MacNumber | None, ...]] = {**await self._watcher.confirm(wanted, doubtful)}
+        why = {a: "nobody at all answers on its link" for a in doubtful if not answers.get(a)}
+        left = [address for address in sorted(wanted) if address not in answers]
+        for start in range(0, len(left), prover.MOST):
+            part = left[start : start + prover.MOST]
+            adapter = self._watcher.adapter_towards(part[0])
+            if adapter is None:
+                why |= dict.fromkeys(part, "no adapter leads there")
+                continue
+            for address, word in (await prover.ask(self._context.machine.open(adapter), part)).items():
+                answers[address] = tuple(heard.mac for heard in word.heard)
+                if word.why_not:
+                    why[address] = word.why_not
+        return answers, why
+
+
+def _verdict(
+    target: Target, answers: Mapping[Address, tuple[MacNumber | None, ...]], doubtful: Mapping[Address, str]
+) -> tuple[bool | None, str]:
+    """Whether a line is here, and why."""
+    if target.address is None:
+        return None, target.why_not
+    where = dotted(target.address)
+    if (why := doubtful.get(target.address)) is not None:
+        return None, why
+    macs = answers.get(target.address, ())
+    if not macs:
+        return False, f"nobody answers at {where}"
+    strangers = [mac for mac in macs if mac is not None and target.macs and mac not in target.macs]
+    if len(strangers) == len(macs):
+        return False, f"another device answers at {where}: {Mac(strangers[0])}"
+    if len(macs) > 1:
+        return (
+            True,
+            f"{len(macs)} devices answer at {where}: {', '.join(str(Mac(mac)) for mac in macs if mac is not None)}",
+        )
+    return True, f"answers at {where}"

@@ -1,0 +1,160 @@
+"""Roll calls: lines as people write them, what makes somebody here or silent, and lists that are kept, edited and taken back."""
+
+from __future__ import annotations
+
+import json
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from even_roster.api.calling import RollCallEdit, RollCallNew
+from even_roster.api.plan import AssignmentNew
+from even_roster.client import BadInput, NotFound, Roster, StaleEdit
+from even_roster.core.roll_call import Line, RollError, Standing, State, read, written
+from tests.support.patience import until
+from tests.support.service import Service, demo
+
+PART = st.text(st.characters(exclude_categories=["C", "Z"], include_characters=" ,\"'#"), max_size=12).map(str.strip)
+
+
+class Lines(unittest.TestCase):
+    def test_lines_are_read_as_people_write_them(self) -> None:
+        text = '# doors\n\n10.44.20.30, light desk, "behind, left"\n02-C0-44-00-00-26\n  printer-1 ,box office\n'
+        self.assertEqual(
+            read(text),
+            (Line("10.44.20.30", "light desk", "behind, left"), Line("02-C0-44-00-00-26"), Line("printer-1", "box office")),
+        )  # fmt: skip
+        for wrong, said in (
+            (", light desk", "line 1: it names nobody"), ("a\n\na, b", "line 3: a stands in line 1 already"),
+            ("a, b, c, d", "line 1: it has 4 parts"), ('"a', "line 1: .*; check the quotes"), ("x" * 201, "over 200"),
+            ("\n".join(f"10.0.{n // 250}.{n % 250}" for n in range(2001)), "it has 2,001 lines"),
+        ):  # fmt: skip
+            with self.subTest(wrong[:20]), self.assertRaisesRegex(RollError, said):
+                read(wrong)
+
+    @given(st.lists(st.tuples(PART.filter(lambda one: one and not one.startswith("#")), PART, PART), max_size=6))
+    def test_what_is_written_is_read_again(self, parts: list[tuple[str, str, str]]) -> None:
+        lines = tuple({one[0].casefold(): Line(*one) for one in parts}.values())
+        self.assertEqual(read(written(lines)), lines)
+
+    @given(st.text(max_size=60))
+    def test_any_text_is_lines_or_is_refused(self, text: str) -> None:
+        try:
+            lines = read(text)
+        except RollError:
+            return
+        self.assertEqual(read(written(lines)), lines)
+
+
+class Standings(unittest.TestCase):
+    def test_one_lost_answer_is_no_absence_and_two_are(self) -> None:
+        one = Standing()
+        self.assertTrue(one.looked(1, True, "answers"))
+        self.assertFalse(one.looked(2, False, "nobody answers"))
+        self.assertEqual((one.state, one.since, one.said), (State.HERE, 1, "answers"))
+        self.assertTrue(one.looked(3, False, "nobody answers"))
+        self.assertEqual((one.state, one.since, one.said, one.seen), (State.SILENT, 3, "nobody answers", 1))
+        self.assertFalse(one.looked(4, False, "nobody answers"))
+        self.assertTrue(one.looked(5, True, "answers"))
+        self.assertTrue(one.looked(6, None, "the link is down"), "what cannot be told is told at once")
+        self.assertEqual(list(one.course), [1, 0, 0, 0, 1, -1])
+        fresh = Standing()
+        self.assertTrue(fresh.looked(1, False, "nobody answers"), "who was never here is silent at once")
+
+
+class Kept(unittest.TestCase):
+    service: Service
+    roster: Roster
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo(watch=False))
+        cls.roster = cls.enterClassContext(cls.service.client())
+
+    def states(self, text: str) -> dict[str, tuple[str, str]]:
+        """How the lines of a text stand, and why."""
+        call = self.roster.add_roll_call(RollCallNew(name="for once", text=text))
+        try:
+            view = self.roster.ask_roll_call(call.id)
+            lines = list(self.roster.call_lines(call.id))
+        finally:
+            self.roster.remove_roll_call(call.id)
+        counts = [sum(line.state == one for line in lines) for one in ("here", "silent", "unknown")]
+        self.assertEqual([view.here_count, view.silent_count, view.unknown_count], counts)
+        return {line.subject: (line.state, line.said) for line in lines}
+
+    def test_who_is_here_who_is_not_and_of_whom_nobody_can_say(self) -> None:
+        self.roster.assign(
+            AssignmentNew(kind="static", address="10.44.10.98", mac="02:c0:44:00:77:01", name="printer-new")
+        )
+        found = self.states(
+            "printer-1\n10.44.20.41\n10.44.10.99\n02:c0:61:00:00:17\nnobody\nprinter-new\n10.44.64.120\nrinter-1"
+        )
+        self.assertEqual(found["printer-1"], ("here", "answers at 10.44.10.30"))
+        self.assertEqual(found["10.44.20.41"][0], "here")
+        self.assertRegex(found["10.44.20.41"][1], "2 devices answer at 10.44.20.41: 02:c0:.*, 02:c0:")
+        self.assertEqual(found["10.44.10.99"], ("silent", "nobody answers at 10.44.10.99"))
+        self.assertEqual(found["02:c0:61:00:00:17"][0], "here")
+        self.assertEqual(found["nobody"], ("unknown", "there is no device 'nobody'"))
+        self.assertEqual(
+            found["printer-new"], ("silent", "nobody answers at 10.44.10.98"), "planned, and not there yet"
+        )
+        self.assertEqual(found["10.44.64.120"][0], "here", "behind the gateway by echo")
+        self.assertEqual(found["rinter-1"][0], "unknown", "a fragment is nobody")
+
+    def test_whoever_sits_at_a_devices_address_is_not_the_device(self) -> None:
+        self.roster.assign(
+            AssignmentNew(kind="static", address="10.44.10.225", mac="02:c0:44:00:77:02", name="impostor", anyway=True)
+        )
+        state, said = self.states("impostor")["impostor"]
+        self.assertEqual(state, "silent")
+        self.assertRegex(said, "another device answers at 10.44.10.225: 02:c0:3e")
+
+    def test_a_roll_call_is_kept_edited_and_taken_back(self) -> None:
+        made = self.roster.add_roll_call(RollCallNew(name="Doors", every_seconds=60, text="printer-1\n"))
+        with self.assertRaisesRegex(BadInput, "there is a roll call 'Doors' already"):
+            self.roster.add_roll_call(RollCallNew(name="doors"))
+        with self.assertRaisesRegex(BadInput, "line 2: Printer-1 stands in line 1") as told:
+            self.roster.edit_roll_call(made.id, RollCallEdit(text="printer-1\nPrinter-1"))
+        self.assertEqual(told.exception.problem.field, "text")
+        edited = self.roster.edit_roll_call(
+            made.id, RollCallEdit(text="printer-1, box office\n10.44.10.99\n"), made.version
+        )
+        self.assertEqual((edited.line_count, edited.text), (2, "printer-1,box office\n10.44.10.99\n"))
+        with self.assertRaises(StaleEdit):
+            self.roster.edit_roll_call(made.id, RollCallEdit(every_seconds=9), made.version)
+        self.roster.undo(self.roster.changes(limit=1)[0].id)
+        self.assertEqual(self.roster.roll_call(made.id).text, "printer-1\n")
+        self.roster.remove_roll_call(made.id)
+        with self.assertRaises(NotFound):
+            self.roster.roll_call(made.id)
+        self.roster.undo(self.roster.changes(limit=1)[0].id)
+        self.assertEqual(self.roster.roll_call(made.id).name, "Doors")
+        self.roster.remove_roll_call(made.id)
+
+    def test_on_the_command_line(self) -> None:
+        place = self.service.home / "doors.txt"
+        place.write_text("printer-1, box office\n10.44.10.99\n")
+        self.assertIn("has 2 lines", self.service.roster("call", "add", "At noon", str(place), "--every", "10").stdout)
+        done = self.service.roster("call", "show", "at noon", "--once")
+        self.assertEqual(done.returncode, 1, "somebody is silent")
+        self.assertRegex(done.stdout, r"At noon: 1 here, 1 silent; asked .*, every 10 s")
+        self.assertRegex(done.stdout, r"10\.44\.10\.99 +- silent .* - +nobody answers at 10\.44\.10\.99")
+        told = json.loads(self.service.roster("call", "show", "At noon", "--json").stdout)
+        self.assertEqual([one["state"] for one in told["items"]], ["here", "silent"])
+        self.assertEqual(self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99\n")
+        self.assertIn("there are: At noon", self.service.roster("call", "show", "midnight").stderr)
+        self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
+
+
+class ByItself(unittest.TestCase):
+    def test_lines_are_looked_at_again_and_again_and_a_restart_begins_anew(self) -> None:
+        with demo(watch=True) as service, service.client() as roster:
+            call = roster.add_roll_call(RollCallNew(name="Doors", every_seconds=5, text="printer-1\n10.44.10.99\n"))
+            until(lambda: len(next(iter(roster.call_lines(call.id))).course) >= 2, "it is never asked again")
+            self.assertEqual([line.state for line in roster.call_lines(call.id)], ["here", "silent"])
+
+
+if __name__ == "__main__":
+    unittest.main()

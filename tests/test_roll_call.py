@@ -103,6 +103,10 @@ class Kept(unittest.TestCase):
         self.assertEqual(found["10.44.64.120"][0], "here", "behind the gateway by echo")
         self.assertEqual(found["rinter-1"][0], "unknown", "a fragment is nobody")
 
+    def test_what_no_host_has_is_not_asked(self) -> None:
+        for one, stands in self.states("127.0.0.1\n255.255.255.255\n224.0.0.1\n0.0.0.0\n").items():
+            self.assertEqual(stands, ("unknown", f"{one} is no address that a host on a network has"))
+
     def test_whoever_sits_at_a_devices_address_is_not_the_device(self) -> None:
         self.roster.assign(
             AssignmentNew(kind="static", address="10.44.10.225", mac="02:c0:44:00:77:02", name="impostor", anyway=True)

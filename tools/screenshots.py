@@ -7,9 +7,7 @@ import shlex
 import subprocess
 import sys
 import time
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from urllib.parse import quote
 
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
@@ -17,6 +15,8 @@ from tests.support.browser import browser
 from tests.support.lab import environment
 from tests.support.patience import until
 from tests.support.service import Service, demo
+
+from even_roster.api.calling import RollCallNew
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
@@ -69,9 +69,9 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-attention", 1.8)
         driver.get(f"{service.url}/watch")
         shot("console-watch", 3.0)
-        past = (datetime.now(UTC) - timedelta(seconds=3)).isoformat()
-        driver.get(f"{service.url}/subnets/10.44.20.0/24?open=address:10.44.20.41&at={quote(past)}")
-        shot("console-past", 1.8)
+        _roll_call(service)
+        driver.get(f"{service.url}/calls")
+        shot("console-calls", 14.0)
         device = next(iter(service.client().devices(q="Box office printer")))
         driver.get(f"{service.url}/devices?open=device:{device.id}")
         shot("console-devices", 1.5)
@@ -109,6 +109,16 @@ def _until_found(service: Service) -> None:
             if wanted <= {one.kind for one in roster.findings()} and known and not busy:
                 return
             time.sleep(0.2)
+
+
+def _roll_call(service: Service) -> None:
+    """A list that somebody goes through before the doors open."""
+    lines = (
+        "printer-1, box office, left of the door\n10.44.20.41\n10.44.10.99, spare till\n02:c0:61:00:00:17, phone 201\n"
+        "10.44.30.1, foyer gate\n10.44.64.1, guests' gate\nledger\nlight-desk\nposter-press, not unpacked yet\n"
+    )
+    with service.client() as roster:
+        roster.add_roll_call(RollCallNew(name="Before the doors open", every_seconds=5, text=lines))
 
 
 def _rogue(service: Service) -> int:

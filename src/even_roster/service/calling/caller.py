@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from ipaddress import AddressValueError, IPv4Address
 
@@ -16,6 +16,7 @@ from sqlalchemy import Connection
 
 from ...api.common import DeviceRef
 from ...api.events import CallEvent
+from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac, MacNumber
 from ...core.roll_call import Line, Standing
@@ -143,7 +144,10 @@ class Caller:
 
     def _target(self, connection: Connection, subject: str) -> Target:
         with contextlib.suppress(AddressValueError):
-            address = address_of(IPv4Address(subject))
+            ip = IPv4Address(subject)
+            if ip.is_multicast or ip.is_unspecified or ip.is_loopback or ip.is_reserved:
+                return Target(why_not=f"{subject} is no address that a host on a network has")
+            address = address_of(ip)
             item = self._context.plan.plan.at(self._context.plan.site_here, address)
             device = device_queries.one(connection, item.device) if item is not None and item.device else None
             return Target(device_ref(device) if device is not None else None, address)
@@ -167,19 +171,33 @@ class Caller:
     ) -> tuple[dict[Address, tuple[MacNumber | None, ...]], dict[Address, str]]:  # fmt: skip
         """Who answered at each address, and of which addresses nobody can say, and why."""
         doubtful: set[Address] = set()
-        answers: dict[Address, tuple[MacNumber | None, ...]] = {**await self._watcher.confirm(wanted, doubtful)}
-        why = {a: "nobody at all answers on its link" for a in doubtful if not answers.get(a)}
-        left = [address for address in sorted(wanted) if address not in answers]
-        for start in range(0, len(left), prover.MOST):
-            part = left[start : start + prover.MOST]
-            adapter = self._watcher.adapter_towards(part[0])
+        near = {a for a in wanted if any(a in one.onlink for one in self._context.machine.adapters())}
+        found, (answers, why) = await asyncio.gather(
+            self._watcher.confirm(near, doubtful), self._from_afar(sorted(wanted - near))
+        )
+        answers |= found
+        why |= {a: "nobody at all answers on its link" for a in doubtful if not answers.get(a)}
+        unasked = sorted(near - found.keys())  # without raw frames the system's own ARP has to do
+        others, why_not = await self._from_afar(unasked)
+        return answers | others, why | why_not
+
+    async def _from_afar(
+        self, addresses: Sequence[Address]
+    ) -> tuple[dict[Address, tuple[MacNumber | None, ...]], dict[Address, str]]:  # fmt: skip
+        answers: dict[Address, tuple[MacNumber | None, ...]] = {}
+        why: dict[Address, str] = {}
+        towards: dict[str, tuple[Adapter, list[Address]]] = {}
+        for address in addresses:
+            adapter = self._watcher.adapter_towards(address)
             if adapter is None:
-                why |= dict.fromkeys(part, "no adapter leads there")
-                continue
-            for address, word in (await prover.ask(self._context.machine.open(adapter), part)).items():
-                answers[address] = tuple(heard.mac for heard in word.heard)
-                if word.why_not:
-                    why[address] = word.why_not
+                why[address] = "no adapter leads there"
+            else:
+                towards.setdefault(adapter.name, (adapter, []))[1].append(address)
+        for adapter, part in towards.values():
+            for start in range(0, len(part), prover.MOST):
+                words = await prover.ask(self._context.machine.open(adapter), part[start : start + prover.MOST])
+                answers |= {address: tuple(heard.mac for heard in word.heard) for address, word in words.items()}
+                why |= {address: word.why_not for address, word in words.items() if word.why_not}
         return answers, why
 
 

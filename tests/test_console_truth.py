@@ -133,6 +133,27 @@ class Attention(ConsoleCase):
         self.sees("It was never seen in use: most likely no device has this address.")
         self.sees("What only a person can check")
 
+    def test_6b_a_roll_call_is_written_down_and_followed_without_a_reload(self) -> None:
+        self.open("/calls")
+        self.press("New roll call…")
+        self.write(self.field("Called"), "Doors")
+        self.write(self.field("Asked every, seconds"), "5")
+        box = self.until(lambda d: d.find_element(By.TAG_NAME, "textarea"))
+        self.write(box, "printer-1, box office\nprinter-1\n")
+        self.press("Save")
+        self.sees("line 2: printer-1 stands in line 1 already")
+        self.write(box, "printer-1, box office\n10.44.10.99, spare till\n")
+        self.press("Save")
+        self.sees("1 here, 1 silent")
+        self.until(lambda d: len(d.find_elements(By.CSS_SELECTOR, "[aria-label='the last looks: ++']")) == 1)
+        self.until(lambda _: any("spare till" in row and "silent" in row for row in self.rows()))
+        self.press("Change")
+        self.write(self.until(lambda d: d.find_element(By.TAG_NAME, "textarea")), "10.44.20.41")
+        self.press("Save")
+        self.sees("2 devices answer at 10.44.20.41")
+        self.press("Remove")
+        self.sees("No roll call yet")
+
     def test_7_a_device_without_an_address_is_given_one(self) -> None:
         self.open("/addresses?assign=02:c0:10:00:02:0f&role=control")
         self.until(lambda _: "Stage" in self.field("in").text)

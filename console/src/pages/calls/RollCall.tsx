@@ -23,9 +23,11 @@ export function RollCall({ call }: { call: RollCallView }) {
   const [editing, setEditing] = useState(false);
   const [open, setOpen] = useOpen();
   const path = { identity: call.id };
-  const again = () => client.invalidateQueries({ queryKey: ["calls"] });
+  const again = async () => {
+    for (const key of ["calls", "call-lines"]) await client.invalidateQueries({ queryKey: [key] });
+  };
   const lines = useQuery({
-    queryKey: ["calls", call.id, "lines"],
+    queryKey: ["call-lines", call.id],
     queryFn: ({ signal }) => api.all("/api/v1/calls/{identity}/lines", { path, signal }),
   });
   const ask = useMutation({ mutationFn: () => api.post("/api/v1/calls/{identity}/ask", { path }), onSuccess: again });
@@ -39,7 +41,11 @@ export function RollCall({ call }: { call: RollCallView }) {
   });
   const remove = useMutation({
     mutationFn: () => api.remove("/api/v1/calls/{identity}", { path, version: call.version }),
-    onSuccess: again,
+    onSuccess: () => {
+      // Gone from the page at once, so that nobody asks for its lines any more.
+      client.setQueryData<RollCallView[]>(["calls"], (before) => before?.filter((one) => one.id !== call.id));
+      return client.invalidateQueries({ queryKey: ["calls"] });
+    },
   });
   const fault = ask.error ?? remove.error ?? lines.error;
   return (

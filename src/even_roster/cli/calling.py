@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from .common import bad_input, connect
 from .grammar import Noun
-from .output import Out, Text, ago, clock
+from .output import Out, Text, ago
 
 if TYPE_CHECKING:
     from ..client import CallLine, RollCallView
@@ -113,7 +113,7 @@ def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
         course = "".join(MARKS[mark] for mark in one.course[-SHOWN:])
         why = "" if one.said == f"answers at {one.address}" else one.said
         rows.append(
-            (one.subject, called, Text(word, style), clock(one.since) if one.since else "", course, why or one.notes)
+            (one.subject, called, Text(word, style), ago(one.since) if one.since else "", course, why or one.notes)
         )
     out.table(("address", "name", "state", "since", "course", "what"), rows)
 

@@ -145,7 +145,10 @@ class Kept(unittest.TestCase):
         self.assertEqual(done.returncode, 1, "somebody is silent")
         self.assertRegex(done.stdout, r"At noon: 1 here, 1 silent; asked .*, every 10 s")
         self.assertRegex(done.stdout, r"10\.44\.10\.99 +- silent .* - +nobody answers at 10\.44\.10\.99")
-        told = json.loads(self.service.roster("call", "show", "At noon", "--json").stdout)
+        done = self.service.roster("call", "show", "At noon", "--json")
+        told = json.loads(done.stdout)
+        self.assertEqual(done.returncode, 1, "the same in JSON")
+        self.assertIn("greater than or equal to 5", self.service.roster("call", "add", "Never", "--every", "0").stderr)
         self.assertEqual([one["state"] for one in told["items"]], ["here", "silent"])
         self.assertEqual(self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99\n")
         self.assertIn("there are: At noon", self.service.roster("call", "show", "midnight").stderr)
@@ -153,11 +156,18 @@ class Kept(unittest.TestCase):
 
 
 class ByItself(unittest.TestCase):
-    def test_lines_are_looked_at_again_and_again_and_a_restart_begins_anew(self) -> None:
+    def test_lines_are_looked_at_again_and_again_and_other_lines_at_once(self) -> None:
         with demo(watch=True) as service, service.client() as roster:
             call = roster.add_roll_call(RollCallNew(name="Doors", every_seconds=5, text="printer-1\n10.44.10.99\n"))
             until(lambda: len(next(iter(roster.call_lines(call.id))).course) >= 2, "it is never asked again")
             self.assertEqual([line.state for line in roster.call_lines(call.id)], ["here", "silent"])
+            roster.edit_roll_call(call.id, RollCallEdit(text="10.44.10.31\n", every_seconds=86_400))
+            until(lambda: [line.state for line in roster.call_lines(call.id)] == ["here"], "other lines wait for a day")
+            roster.undo(roster.changes(limit=1)[0].id)
+            until(
+                lambda: [line.state for line in roster.call_lines(call.id)] == ["here", "silent"],
+                "lines that came back do",
+            )
 
 
 if __name__ == "__main__":

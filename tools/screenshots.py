@@ -21,7 +21,7 @@ from even_roster.api.calling import RollCallNew
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
 TERMINALS = {
-    "cli-scan": "roster scan 10.44.10.0/26; roster scan 10.44.20.40-43",
+    "cli-scan": "roster scan 10.44.10.0/27; roster scan 10.44.20.40-43; echo; roster call --once",
     "cli-findings": "roster finding --brief; echo; roster finding --kind unexpected-dhcp-server; echo; "
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
     "cli-devices": "roster device --in 10.44.10.0/28; roster device show printer-1",

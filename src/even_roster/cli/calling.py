@@ -56,8 +56,10 @@ def _calls(options: argparse.Namespace) -> int:
     with connect(options) as roster:
         rolls = list(roster.roll_calls())
         if options.json:
-            out.json_list(roster.ask_roll_call(one.id) if options.once else one for one in rolls)
-            return 0
+            if options.once:
+                rolls = [roster.ask_roll_call(one.id) for one in rolls]
+            out.json_list(rolls)
+            return 1 if any(one.silent_count for one in rolls) else 0
         if not rolls:
             out.say("There is no roll call yet: roster call add NAME FILE, one address, MAC or device a line.")
             return 0
@@ -72,7 +74,7 @@ def _show(options: argparse.Namespace) -> int:
             if options.once or one.asked_at is None:
                 one = roster.ask_roll_call(one.id)
             out.json_list(roster.call_lines(one.id), call=one)
-            return 0
+            return 1 if one.silent_count else 0
         return _live(out, roster, [one.id], options.once)
 
 
@@ -132,7 +134,9 @@ def _lines(source: str | None) -> str | None:
 def _add(options: argparse.Namespace) -> int:
     from ..api.calling import RollCallNew
 
-    new = RollCallNew(name=options.name, every_seconds=options.every or 30, text=_lines(options.file) or "")
+    new = RollCallNew(
+        name=options.name, every_seconds=30 if options.every is None else options.every, text=_lines(options.file) or ""
+    )
     return _told(options, lambda roster: roster.add_roll_call(new))
 
 

@@ -62,7 +62,6 @@ def edit_call(
 ) -> RollCallView:  # fmt: skip
     """Change a roll call: its name, how often, or its lines."""
     roll_edits.edit(context, who, identity, request, versions)
-    caller.forget(identity)
     return _one(context, caller, identity, response)
 
 

@@ -50,6 +50,7 @@ class Called:
     """One roll call while the service runs: how its lines stand, by what they name."""
 
     due: float = 0.0
+    lines: tuple[Line, ...] = ()
     asked: int | None = None
     asking: bool = False
     turn: asyncio.Lock = field(default_factory=asyncio.Lock)
@@ -82,10 +83,6 @@ class Caller:
         """How a roll call stands."""
         return self._called.setdefault(identity, Called())
 
-    def forget(self, identity: int) -> None:
-        """It is gone, or its lines are others now."""
-        self.called(identity).due = 0.0
-
     async def _turn(self) -> None:
         while True:
             await attempt_here(self._due(), "roll calls could not be begun")
@@ -93,11 +90,10 @@ class Caller:
 
     async def _due(self) -> None:
         rolls = await asyncio.to_thread(self.rolls)
-        there = {roll.id for roll in rolls}
-        self._called = {identity: one for identity, one in self._called.items() if identity in there}
         for roll in rolls:
             called = self.called(roll.id)
-            if roll.lines and not called.asking and self._context.monotonic() >= called.due:
+            due = called.lines != roll.lines or self._context.monotonic() >= called.due
+            if roll.lines and due and not called.asking:
                 task = asyncio.create_task(self._one(roll), name=f"roll call {roll.name}")
                 self._tasks.add(task)
                 task.add_done_callback(self._tasks.discard)
@@ -122,7 +118,7 @@ class Caller:
 
     async def _look(self, roll: RollCall, called: Called) -> None:
         called.asking = True
-        called.due = self._context.monotonic() + roll.every_seconds
+        called.lines, called.due = roll.lines, self._context.monotonic() + roll.every_seconds
         self._context.tell(CallEvent(id=roll.id))
         try:
             called.targets = await asyncio.to_thread(self._targets, roll.lines)
@@ -188,9 +184,9 @@ class Caller:
         why: dict[Address, str] = {}
         towards: dict[str, tuple[Adapter, list[Address]]] = {}
         for address in addresses:
-            adapter = self._watcher.adapter_towards(address)
+            adapter, why_not = self._watcher.towards(address)
             if adapter is None:
-                why[address] = "no adapter leads there"
+                why[address] = why_not
             else:
                 towards.setdefault(adapter.name, (adapter, []))[1].append(address)
         for adapter, part in towards.values():

@@ -309,12 +309,16 @@ class Watcher:
         near = next((a for a in adapters if network in a.networks), None)
         return near or next((a for a in adapters if a.gateway is not None), None)
 
-    def adapter_towards(self, address: Address) -> Adapter | None:
-        """The adapter on an address's link, else the one whose gateway leads there; none on a network that is not the known one."""
+    def towards(self, address: Address) -> tuple[Adapter | None, str]:
+        """The adapter on an address's link, else the one whose gateway leads there; or none, and why: no way leads there, or one
+        by a network that is not the known one."""
         adapters = [a for a in self._context.machine.adapters() if a.medium != "loopback" and a.up and a.addresses]
         near = next((a for a in adapters if address in a.onlink), None)
         found = near or next((a for a in adapters if a.gateway is not None), None)
-        return None if found is None or self._context.known_links.elsewhere(found.name) else found
+        if found is None:
+            return None, "no adapter leads there"
+        elsewhere = self._context.known_links.elsewhere(found.name)
+        return (None, self._context.known_links.of(found.name).said) if elsewhere else (found, "")
 
     def _why_not(self, network: IPv4Network, watch: Watch, adapter: Adapter | None, minute: int) -> str:
         if not watch.on:

@@ -381,13 +381,14 @@ class AnyOrder(OneRecord):
             noted = self.whose_changes()
             self.assertGreater(len(noted), STEPS // 6, "edits were noted for their devices")
             with self.database.write() as connection:  # as revision 0007 had it
-                for table in ("change_devices", "holdings", "dhcp_versions"):
+                for table in (
+                    "change_devices", "holdings", "dhcp_versions", "roll_calls", "fitting_notes", "fitted", "fittings", "kinds",
+                ):  # fmt: skip
                     connection.exec_driver_sql(f"DROP TABLE {table}")
                 for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):
                     connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
                 connection.exec_driver_sql("ALTER TABLE leases DROP COLUMN since")
                 connection.exec_driver_sql("DROP INDEX ix_changes_undoes")
-                connection.exec_driver_sql("DROP TABLE roll_calls")
                 connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0007'")
             self.database.close()
             self.database = Database(self.path)

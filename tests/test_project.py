@@ -26,11 +26,12 @@ ROOMS = {
     "aids": set(), "knowing": set(), "web": {"knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
     "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
     "calling": {"aids", "naming", "web", "watching"},
+    "fitting": {"aids", "knowing", "naming", "web", "devices", "plan", "watching"},
     "changing": {"naming", "web", "devices"},
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},
     "lookup": {"naming", "web", "scans", "plan", "findings", "watching"},
-    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "naming", "plan"},
+    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "naming", "plan", "web"},
 }  # fmt: skip
 """Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""
 HALL_SEES = {"aids", "knowing", "vendors"}

@@ -173,7 +173,7 @@ class Doors(unittest.TestCase):
     def test_connections_are_accepted_refused_or_lost(self) -> None:
         async def outcomes() -> list[Reached]:
             machine = StandinMachine(hall()[0])
-            office, stage = (machine.open(adapter) for adapter in machine.adapters())
+            office, stage, _ = (machine.open(adapter) for adapter in machine.adapters())
             return [
                 await office.stream(IPv4Address("10.44.10.30"), 80, 0.5), await office.stream(IPv4Address("10.44.10.30"), 22, 0.5),
                 await stage.stream(IPv4Address("10.44.20.120"), 80, 0.05), await office.stream(IPv4Address("10.44.10.200"), 80, 0.05),

@@ -2048,6 +2048,226 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fittings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fittings, the latest first; all of them, or those that are not over
+         * @description Fittings, the latest first; all of them, or those that are not over.
+         */
+        get: operations["fittings.fittings"];
+        put?: never;
+        /**
+         * Begin to bring devices in
+         * @description Free addresses are chosen, proven on the wire and taken at once, which takes about three seconds; then each device is looked for on every adapter.
+         */
+        post: operations["fittings.begin_fitting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fittings/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One fitting with its devices, each at its own step
+         * @description One fitting with its devices, each at its own step.
+         */
+        get: operations["fittings.one_fitting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fittings/{identity}/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give devices of a fitting up, or all of it: what was taken for them is released
+         * @description Give devices of a fitting up, or all of it: what was taken for them is released.
+         */
+        post: operations["fittings.give_up_fitting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fittings/{identity}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close the fitting of a device that is proven in place, and write into the roster what is to be known of it
+         * @description Close the fitting of a device that is proven in place, and write into the roster what is to be known of it.
+         */
+        post: operations["fittings.record_fitting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The kinds of devices that the site knows, by name
+         * @description The kinds of devices that the site knows, by name.
+         */
+        get: operations["fittings.kinds_page"];
+        put?: never;
+        /**
+         * A new kind of device
+         * @description A new kind of device.
+         */
+        post: operations["fittings.add_kind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All kinds as one JSON document, to be carried elsewhere
+         * @description It holds no passwords.
+         */
+        get: operations["fittings.kinds_out"];
+        put?: never;
+        /**
+         * Take such a document in: kinds whose name is known are changed, the others added, as one change
+         * @description Take such a document in: kinds whose name is known are changed, the others added, as one change.
+         */
+        post: operations["fittings.kinds_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kinds/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One kind
+         * @description One kind.
+         */
+        get: operations["fittings.one_kind"];
+        put?: never;
+        post?: never;
+        /**
+         * A kind no more
+         * @description A kind no more.
+         */
+        delete: operations["fittings.remove_kind"];
+        options?: never;
+        head?: never;
+        /**
+         * Change a kind
+         * @description Change a kind.
+         */
+        patch: operations["fittings.edit_kind"];
+        trace?: never;
+    };
+    "/api/v1/demo/cartons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The devices that stand there in their cartons, or stood there
+         * @description The devices that stand there in their cartons, or stood there.
+         */
+        get: operations["demo.cartons"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/demo/cartons/{label}/power": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plug a device in, or pull its plug
+         * @description Plug a device in, or pull its plug.
+         */
+        post: operations["demo.power"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/demo/cartons/{label}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Type settings into a device's page
+         * @description Type settings into a device's page.
+         */
+        post: operations["demo.type_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3521,6 +3741,81 @@ export interface components {
             };
         };
         /**
+         * CartonPage
+         * @description The cartons of the simulated site.
+         */
+        CartonPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["CartonView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * CartonView
+         * @description A device of the simulated site that came in a carton: what it is, whether it has power, its address now, and whether its page
+         *     can be opened. `forgets` says that settings are gone at a power cut unless they are stored.
+         */
+        CartonView: {
+            /**
+             * Label
+             * @description How it is called at the simulated site.
+             * @example printer-carton
+             */
+            label: string;
+            /**
+             * What
+             * @description What it is.
+             * @example a printer with a factory address
+             */
+            what: string;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Where
+             * @description The subnet it is plugged into.
+             * @example Office
+             */
+            where: string;
+            /**
+             * Powered
+             * @description Whether it has power.
+             */
+            powered: boolean;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * Open
+             * @description Whether its page can be opened.
+             */
+            open: boolean;
+            /**
+             * Forgets
+             * @description Whether settings are gone at a power cut unless they are stored.
+             */
+            forgets: boolean;
+        };
+        /**
          * ChangePage
          * @description Recorded edits, the latest first.
          */
@@ -3681,6 +3976,288 @@ export interface components {
              * @default false
              */
             with_hostname?: boolean;
+        };
+        /**
+         * DeviceKindEdit
+         * @description Change a kind; what is left out stays.
+         */
+        DeviceKindEdit: {
+            /**
+             * Name
+             * @description What the kind is called.
+             * @example Quillmark Q20
+             */
+            name?: string | null;
+            /**
+             * Comes
+             * @description How it comes from its maker: with a factory address, asking by DHCP or BOOTP, or nobody knows.
+             * @example address
+             */
+            comes?: ("address" | "dhcp" | "bootp" | "unknown") | null;
+            /**
+             * Factory
+             * @description Its address and prefix as it comes from its maker; empty: none.
+             * @example 192.168.50.10/24
+             */
+            factory?: string | null;
+            /**
+             * Page
+             * @description Where its page is, with {address} for its address; of a device the link to it.
+             * @example /setup
+             */
+            page?: string | null;
+            /**
+             * Reset
+             * @description How it is set back to what it was at its maker's.
+             * @example hold the button for ten seconds
+             */
+            reset?: string | null;
+            /**
+             * Store
+             * @description What must be done besides typing for settings to last; empty: nothing.
+             * @example press Store on the last page
+             */
+            store?: string | null;
+            /**
+             * Fields
+             * @description What its page asks for, in its order.
+             * @example [
+             *       "address",
+             *       "mask",
+             *       "gateway"
+             *     ]
+             */
+            fields?: ("mode" | "address" | "mask" | "prefix" | "gateway" | "dns" | "name" | "domain" | "ntp" | "vlan" | "mac")[] | null;
+            /**
+             * Notation
+             * @description How its page wants MACs.
+             * @example colons
+             */
+            notation?: ("colons" | "dashes" | "dots" | "bare") | null;
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
+            role?: string | null;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes?: string | null;
+        };
+        /**
+         * DeviceKindNew
+         * @description A new kind of device.
+         */
+        DeviceKindNew: {
+            /**
+             * Name
+             * @description What the kind is called.
+             * @example Quillmark Q20
+             */
+            name: string;
+            /**
+             * Comes
+             * @description How it comes from its maker: with a factory address, asking by DHCP or BOOTP, or nobody knows.
+             * @default unknown
+             * @example address
+             * @enum {string}
+             */
+            comes?: "address" | "dhcp" | "bootp" | "unknown";
+            /**
+             * Factory
+             * @description Its address and prefix as it comes from its maker; empty: none.
+             * @default
+             * @example 192.168.50.10/24
+             */
+            factory?: string;
+            /**
+             * Page
+             * @description Where its page is, with {address} for its address; of a device the link to it.
+             * @default
+             * @example /setup
+             */
+            page?: string;
+            /**
+             * Reset
+             * @description How it is set back to what it was at its maker's.
+             * @default
+             * @example hold the button for ten seconds
+             */
+            reset?: string;
+            /**
+             * Store
+             * @description What must be done besides typing for settings to last; empty: nothing.
+             * @default
+             * @example press Store on the last page
+             */
+            store?: string;
+            /**
+             * Fields
+             * @description What its page asks for, in its order.
+             * @example [
+             *       "address",
+             *       "mask",
+             *       "gateway"
+             *     ]
+             */
+            fields?: ("mode" | "address" | "mask" | "prefix" | "gateway" | "dns" | "name" | "domain" | "ntp" | "vlan" | "mac")[] | null;
+            /**
+             * Notation
+             * @description How its page wants MACs.
+             * @default colons
+             * @example colons
+             * @enum {string}
+             */
+            notation?: "colons" | "dashes" | "dots" | "bare";
+            /**
+             * Role
+             * @description What it is to the network.
+             * @default
+             * @example printer
+             */
+            role?: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @default
+             * @example by the door
+             */
+            notes?: string;
+        };
+        /**
+         * DeviceKindPage
+         * @description The kinds that the site knows, by name.
+         */
+        DeviceKindPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["DeviceKindView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * DeviceKindRef
+         * @description A kind by id, with its name.
+         */
+        DeviceKindRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description What the kind is called.
+             * @example Quillmark Q20
+             */
+            name: string;
+        };
+        /**
+         * DeviceKindView
+         * @description A kind of device: how it comes out of its carton, how its page is reached, what that page asks for. `factory` is its address
+         *     and prefix, `store` what must be done besides typing for settings to last.
+         */
+        DeviceKindView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
+             * Name
+             * @description What the kind is called.
+             * @example Quillmark Q20
+             */
+            name: string;
+            /**
+             * Comes
+             * @description How it comes from its maker: with a factory address, asking by DHCP or BOOTP, or nobody knows.
+             * @example address
+             * @enum {string}
+             */
+            comes: "address" | "dhcp" | "bootp" | "unknown";
+            /**
+             * Factory
+             * @description Its address and prefix as it comes from its maker; empty: none.
+             * @example 192.168.50.10/24
+             */
+            factory: string;
+            /**
+             * Page
+             * @description Where its page is, with {address} for its address; of a device the link to it.
+             * @example /setup
+             */
+            page: string;
+            /**
+             * Reset
+             * @description How it is set back to what it was at its maker's.
+             * @example hold the button for ten seconds
+             */
+            reset: string;
+            /**
+             * Store
+             * @description What must be done besides typing for settings to last; empty: nothing.
+             * @example press Store on the last page
+             */
+            store: string;
+            /**
+             * Fields
+             * @description What its page asks for, in its order.
+             * @example [
+             *       "address",
+             *       "mask",
+             *       "gateway"
+             *     ]
+             */
+            fields: ("mode" | "address" | "mask" | "prefix" | "gateway" | "dns" | "name" | "domain" | "ntp" | "vlan" | "mac")[];
+            /**
+             * Notation
+             * @description How its page wants MACs.
+             * @example colons
+             * @enum {string}
+             */
+            notation: "colons" | "dashes" | "dots" | "bare";
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
+            role: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /**
+             * Fitted Count
+             * @description How many fittings of it there were.
+             * @example 3
+             */
+            fitted_count: number;
         };
         /**
          * DeviceNew
@@ -4351,6 +4928,10 @@ export interface components {
             routes: components["schemas"]["RoutesEvent"];
             /** @description Data of a `call` event. */
             call: components["schemas"]["CallEvent"];
+            /** @description Data of a `fitting` event. */
+            fitting: components["schemas"]["FittingEvent"];
+            /** @description Data of a `kinds` event. */
+            kinds: components["schemas"]["KindsEvent"];
             /** @description Data of a `proof` event. */
             proof: components["schemas"]["ProofEvent"];
             /** @description The names heard for it. */
@@ -4758,6 +5339,407 @@ export interface components {
             };
         };
         /**
+         * FittedView
+         * @description One device that is being fitted: who it is, its new address, how far it is, what to do now. `against` is what keeps it from
+         *     passing, `reasons` why nothing comes, the likeliest first; `card` what to type in, in the order in which its page asks.
+         */
+        FittedView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * Assignment
+             * @description Its assignment, by id; null: the plan has none any more.
+             * @example 12
+             */
+            assignment: number | null;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * State
+             * @description Open, done or given up.
+             * @example open
+             * @enum {string}
+             */
+            state: "open" | "done" | "given up";
+            /**
+             * Step
+             * @description The step of the fitting.
+             * @example find
+             * @enum {string}
+             */
+            step: "who" | "where" | "find" | "reach" | "type" | "see" | "keep" | "record" | "done";
+            /**
+             * Said
+             * @description What is to be done now, in a sentence.
+             * @example type the card into its page
+             */
+            said: string;
+            /**
+             * Against
+             * @description What keeps it from passing; empty: nothing.
+             * @example 02:c0:2a:00:00:17 answers at 10.44.10.35 as well
+             */
+            against: string;
+            /**
+             * Reasons
+             * @description Why nothing comes of it, the likeliest first.
+             * @example [
+             *       "it has no power: look at its lamp"
+             *     ]
+             */
+            reasons: string[];
+            /**
+             * Steps
+             * @description The steps in their order.
+             */
+            steps: components["schemas"]["StepView"][];
+            /** @description Where a frame of it was heard last; null: nothing was. */
+            heard: components["schemas"]["SightView"] | null;
+            /** @description Where it answered last; null: it has not yet. */
+            found: components["schemas"]["SightView"] | null;
+            /** @description Where it was seen with its new address, alone; null: not yet. */
+            seen: components["schemas"]["SightView"] | null;
+            /**
+             * Went At
+             * @description When it was seen going; null: it was not.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            went_at: string | null;
+            /** @description Where it came back after its power was gone; null: it did not yet. */
+            kept: components["schemas"]["SightView"] | null;
+            /**
+             * Page
+             * @description Where its page is, with {address} for its address; of a device the link to it.
+             * @example /setup
+             */
+            page: string;
+            /**
+             * Card
+             * @description What to type in, in the order in which its page asks.
+             */
+            card: components["schemas"]["CardLine"][];
+            /**
+             * Settings
+             * @description What the wire shows of its settings.
+             */
+            settings: components["schemas"]["SettingSeen"][];
+            /**
+             * Written
+             * @description What was written down, in order of time.
+             */
+            written: components["schemas"]["FittingNote"][];
+            /**
+             * Closed At
+             * @description When it was over; null: it is not.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            closed_at: string | null;
+        };
+        /**
+         * FittingEvent
+         * @description A fitting was begun, moved, or is over (None: any).
+         */
+        FittingEvent: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number | null;
+        };
+        /**
+         * FittingNew
+         * @description Begin to bring devices in: all of one kind, for one role, in one place of the plan. Addresses are taken at once.
+         */
+        FittingNew: {
+            /**
+             * Macs
+             * @description The MACs from the labels, in any notation.
+             * @example [
+             *       "02:c0:44:0c:00:01"
+             *     ]
+             */
+            macs: string[];
+            /**
+             * Kind
+             * @description The kind, by name or id.
+             * @example Quillmark Q20
+             */
+            kind?: number | string | null;
+            /**
+             * Name
+             * @description The hostname; for several a pattern with {n}.
+             * @default
+             * @example camera-{n:02}
+             */
+            name?: string;
+            /**
+             * Role
+             * @description What it is to the network.
+             * @default
+             * @example printer
+             */
+            role?: string;
+            /**
+             * Where
+             * @description A subnet, band or range to choose from.
+             * @default
+             * @example Office
+             */
+            where?: string;
+            /**
+             * Address
+             * @description The address; empty: a free one is chosen in `where`.
+             * @default
+             * @example 10.44.10.34
+             */
+            address?: string;
+            /**
+             * Policy
+             * @description Static or reserved; null: as its role wants it.
+             * @example static
+             */
+            policy?: ("static" | "reserved") | null;
+        };
+        /**
+         * FittingNote
+         * @description What was written down: when, at which step, what.
+         */
+        FittingNote: {
+            /**
+             * At
+             * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string;
+            /**
+             * Step
+             * @description The step of the fitting.
+             * @example find
+             * @enum {string}
+             */
+            step: "who" | "where" | "find" | "reach" | "type" | "see" | "keep" | "record" | "done";
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
+            said: string;
+        };
+        /**
+         * FittingPage
+         * @description Fittings, the latest first.
+         */
+        FittingPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["FittingRow"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * FittingRow
+         * @description A fitting in the list: of what, where, by whom, and how many of its devices are done.
+         */
+        FittingRow: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /** @description The kind; null: nobody said. */
+            kind: components["schemas"]["DeviceKindRef"] | null;
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
+            role: string;
+            /**
+             * Where
+             * @description The subnet, band or range its addresses are from.
+             * @example Office
+             */
+            where: string;
+            /**
+             * Who
+             * @description Who did it.
+             * @example command line
+             */
+            who: string;
+            /**
+             * Opened At
+             * Format: date-time
+             * @description When it was begun.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            opened_at: string;
+            /**
+             * Touched At
+             * Format: date-time
+             * @description When somebody, or the wire, moved it last.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            touched_at: string;
+            /**
+             * Closed At
+             * @description When it was over; null: it is not.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            closed_at: string | null;
+            /**
+             * Names
+             * @description The hostnames or MACs of the first of them.
+             * @example [
+             *       "camera-17"
+             *     ]
+             */
+            names: string[];
+            /**
+             * Device Count
+             * @description How many devices it is of.
+             * @example 6
+             */
+            device_count: number;
+            /**
+             * Done Count
+             * @description How many are in place.
+             * @example 4
+             */
+            done_count: number;
+            /**
+             * Open Count
+             * @description How many are not over.
+             * @example 2
+             */
+            open_count: number;
+        };
+        /**
+         * FittingView
+         * @description A fitting with its devices, each at its own step.
+         */
+        FittingView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /** @description The kind; null: nobody said. */
+            kind: components["schemas"]["DeviceKindRef"] | null;
+            /**
+             * Role
+             * @description What it is to the network.
+             * @example printer
+             */
+            role: string;
+            /**
+             * Where
+             * @description The subnet, band or range its addresses are from.
+             * @example Office
+             */
+            where: string;
+            /**
+             * Who
+             * @description Who did it.
+             * @example command line
+             */
+            who: string;
+            /**
+             * Opened At
+             * Format: date-time
+             * @description When it was begun.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            opened_at: string;
+            /**
+             * Touched At
+             * Format: date-time
+             * @description When somebody, or the wire, moved it last.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            touched_at: string;
+            /**
+             * Closed At
+             * @description When it was over; null: it is not.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            closed_at: string | null;
+            /**
+             * Names
+             * @description The hostnames or MACs of the first of them.
+             * @example [
+             *       "camera-17"
+             *     ]
+             */
+            names: string[];
+            /**
+             * Device Count
+             * @description How many devices it is of.
+             * @example 6
+             */
+            device_count: number;
+            /**
+             * Done Count
+             * @description How many are in place.
+             * @example 4
+             */
+            done_count: number;
+            /**
+             * Open Count
+             * @description How many are not over.
+             * @example 2
+             */
+            open_count: number;
+            /**
+             * Devices
+             * @description Its devices, each at its own step.
+             */
+            devices: components["schemas"]["FittedView"][];
+        };
+        /**
          * Found
          * @description One thing that was found: what it is, where it opens, and which of its texts matched.
          */
@@ -4814,6 +5796,21 @@ export interface components {
              * @description What it may be, the best first.
              */
             candidates: components["schemas"]["Candidate"][];
+        };
+        /**
+         * GiveUp
+         * @description Give devices of a fitting up: their addresses are nobody's again. `fitted_ids` are their ids in the fitting; none are all.
+         */
+        GiveUp: {
+            /**
+             * Fitted Ids
+             * @description Devices by their ids in the fitting; none: all of them.
+             * @default []
+             * @example [
+             *       3
+             *     ]
+             */
+            fitted_ids?: number[];
         };
         /**
          * HandedOutView
@@ -5725,6 +6722,18 @@ export interface components {
             new_per_hour?: number | null;
         };
         /**
+         * KindFile
+         * @description A library of kinds as one JSON document.
+         */
+        KindFile: {
+            /**
+             * Text
+             * @description The library as a JSON document.
+             * @example {"kinds": [{"name": "Quillmark Q20"}]}
+             */
+            text: string;
+        };
+        /**
          * KindPage
          * @description Every kind of finding there is.
          */
@@ -5770,6 +6779,35 @@ export interface components {
              * @example two adapters claim one address
              */
             means: string;
+        };
+        /**
+         * KindsEvent
+         * @description Kinds of devices were edited.
+         */
+        KindsEvent: Record<string, never>;
+        /**
+         * KindsTaken
+         * @description What taking a library in did.
+         */
+        KindsTaken: {
+            /**
+             * Added Count
+             * @description How many kinds are new.
+             * @example 2
+             */
+            added_count: number;
+            /**
+             * Changed Count
+             * @description How many kinds changed.
+             * @example 1
+             */
+            changed_count: number;
+            /**
+             * Same Count
+             * @description How many kinds are as they were.
+             * @example 4
+             */
+            same_count: number;
         };
         /**
          * LeaseEnded
@@ -6699,6 +7737,17 @@ export interface components {
             read_at: string | null;
         };
         /**
+         * PowerSet
+         * @description Plug a device in, or pull its plug.
+         */
+        PowerSet: {
+            /**
+             * On
+             * @description Whether it is to have power.
+             */
+            on: boolean;
+        };
+        /**
          * PrefixPage
          * @description The site's own prefixes.
          */
@@ -6967,6 +8016,60 @@ export interface components {
          * @description Remembered ranges changed.
          */
         RangesEvent: Record<string, never>;
+        /**
+         * Record
+         * @description Close a device's fitting: what is to be written into the roster of it. `kind` is what this kind of device is called,
+         *     where the site is to remember it.
+         */
+        Record: {
+            /**
+             * Fitted Id
+             * @description The device, by its id in the fitting.
+             * @example 3
+             */
+            fitted_id: number;
+            /**
+             * Name
+             * @description What people call it; empty: as it is.
+             * @default
+             * @example Box office printer
+             */
+            name?: string;
+            /**
+             * Place
+             * @description Where it stands.
+             * @default
+             * @example Foyer
+             */
+            place?: string;
+            /**
+             * Owner
+             * @description Who answers for it.
+             * @default
+             * @example Box office
+             */
+            owner?: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @default
+             * @example by the door
+             */
+            notes?: string;
+            /**
+             * Kind
+             * @description What its kind is called, to be remembered; empty: nothing is.
+             * @default
+             * @example Quillmark Q20
+             */
+            kind?: string;
+            /**
+             * Anyway
+             * @description Record it although not everything is proven.
+             * @default false
+             */
+            anyway?: boolean;
+        };
         /**
          * Renewal
          * @description How a device that waits for its reservation comes to it. It holds the lease of `address` from `server`, and asks again by
@@ -8107,6 +9210,37 @@ export interface components {
             name: string;
         };
         /**
+         * SettingSeen
+         * @description One setting of a device as the wire shows it: seen, seen otherwise, or cannot be seen from here.
+         */
+        SettingSeen: {
+            /**
+             * Name
+             * @description Which setting.
+             * @example mask
+             */
+            name: string;
+            /**
+             * Wanted
+             * @description What it is to be.
+             * @example 255.255.255.0
+             */
+            wanted: string;
+            /**
+             * State
+             * @description Seen, otherwise, or unseen: nothing shows it from here.
+             * @example seen
+             * @enum {string}
+             */
+            state: "seen" | "otherwise" | "unseen";
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
+            said: string;
+        };
+        /**
          * SettleDone
          * @description What became of each device; `change_id` is the one change that undoes all of it.
          */
@@ -8281,6 +9415,38 @@ export interface components {
              * @example 2026-11-27T09:30:00.000Z
              */
             at: string | null;
+        };
+        /**
+         * SightView
+         * @description Where a device showed itself, when, and by what: arp, dhcp, bootp, frame, or an answer.
+         */
+        SightView: {
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
+            adapter: string;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * At
+             * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string;
+            /**
+             * Means
+             * @description By what: arp, dhcp, bootp, frame, or answer to a question.
+             * @example answer
+             * @enum {string}
+             */
+            means: "arp" | "dhcp" | "bootp" | "frame" | "answer";
         };
         /**
          * SiteEdit
@@ -8523,6 +9689,32 @@ export interface components {
              * @default false
              */
             anyway?: boolean;
+        };
+        /**
+         * StepView
+         * @description One step of a fitting: passed, what it is at now, still ahead, or not needed for this device; and what is known of it.
+         */
+        StepView: {
+            /**
+             * Step
+             * @description The step of the fitting.
+             * @example find
+             * @enum {string}
+             */
+            step: "who" | "where" | "find" | "reach" | "type" | "see" | "keep" | "record" | "done";
+            /**
+             * State
+             * @description Passed, now, ahead, or not needed.
+             * @example passed
+             * @enum {string}
+             */
+            state: "passed" | "now" | "ahead" | "not needed";
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
+            said: string;
         };
         /**
          * Stretch
@@ -9201,6 +10393,45 @@ export interface components {
              * @example 02:c0:44:00:00:29 answered for it
              */
             said: string;
+        };
+        /**
+         * TypedIn
+         * @description Settings typed into a device's page; `store` presses its button for that, where it has one.
+         */
+        TypedIn: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @default 255.255.255.0
+             * @example 255.255.255.0
+             */
+            mask?: string;
+            /**
+             * Gateway
+             * @description The gateway's address.
+             * @default
+             * @example 10.44.10.1
+             */
+            gateway?: string;
+            /**
+             * Name
+             * @description Its name.
+             * @default
+             * @example printer-1
+             */
+            name?: string;
+            /**
+             * Store
+             * @description Whether its button for storing is pressed.
+             * @default false
+             */
+            store?: boolean;
         };
         /**
          * UndoRequest
@@ -10030,6 +11261,16 @@ export interface operations {
                         id: string;
                         /** @constant */
                         event: "call";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "fitting";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "kinds";
                         data: string;
                     } | {
                         id: string;
@@ -14974,6 +16215,579 @@ export interface operations {
             403: components["responses"]["403"];
             404: components["responses"]["404"];
             409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.fittings": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only those that are not over.
+                 * @example true
+                 */
+                open?: boolean;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "fittings.begin_fitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FittingNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.one_fitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "fittings.give_up_fitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveUp"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.record_fitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Record"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.kinds_page": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceKindPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "fittings.add_kind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceKindNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceKindView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.kinds_out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindFile"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "fittings.kinds_in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindFile"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindsTaken"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.one_kind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceKindView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "fittings.remove_kind": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.edit_kind": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match": string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceKindEdit"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceKindView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "demo.cartons": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartonPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "demo.power": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description What the carton is called at the simulated site.
+                 * @example printer-carton
+                 */
+                label: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PowerSet"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartonView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "demo.type_in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description What the carton is called at the simulated site.
+                 * @example printer-carton
+                 */
+                label: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedIn"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartonView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];

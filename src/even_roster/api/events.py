@@ -115,6 +115,19 @@ class CallEvent(Event):
     id: int | None = None
 
 
+class FittingEvent(Event):
+    """A fitting was begun, moved, or is over (None: any)."""
+
+    kind = "fitting"
+    id: int | None = None
+
+
+class KindsEvent(Event):
+    """Kinds of devices were edited."""
+
+    kind = "kinds"
+
+
 class ProofEvent(Event):
     """How far the wire was asked for some addresses, 0 to 1."""
 
@@ -144,5 +157,7 @@ class Events(Model):
     watch: WatchEvent
     routes: RoutesEvent
     call: CallEvent
+    fitting: FittingEvent
+    kinds: KindsEvent
     proof: ProofEvent
     names: NamesEvent

@@ -17,10 +17,12 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from ..api.calling import *
     from ..api.common import *
+    from ..api.demo import *
     from ..api.devices import *
     from ..api.dhcp import *
     from ..api.events import *
     from ..api.findings import *
+    from ..api.fitting import *
     from ..api.history import *
     from ..api.network import *
     from ..api.plan import *

@@ -10,10 +10,12 @@ from pydantic import TypeAdapter
 from ..api import (
     calling,
     common,
+    demo,
     devices,
     dhcp,
     events,
     findings,
+    fitting,
     history,
     network,
     plan,
@@ -22,7 +24,22 @@ from ..api import (
     watching,
 )
 
-MODULES = (calling, common, devices, dhcp, events, findings, history, network, plan, scans, spreadsheets, watching)
+MODULES = (
+    calling,
+    common,
+    demo,
+    devices,
+    dhcp,
+    events,
+    findings,
+    fitting,
+    history,
+    network,
+    plan,
+    scans,
+    spreadsheets,
+    watching,
+)
 
 
 def model(name: str) -> Any:

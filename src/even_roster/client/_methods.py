@@ -6,7 +6,7 @@ import functools
 from collections.abc import Awaitable, Callable
 from typing import Any, Generic, ParamSpec, Protocol, TypeVar, overload
 
-from . import _calls, _plan_calls, _watch_calls
+from . import _calls, _fitting_calls, _plan_calls, _watch_calls
 from ._calls import Call, ListCall
 from ._listing import AsyncListing, Listing
 
@@ -191,6 +191,20 @@ class Calls:
     test_notice_route = Method(_watch_calls.test_notice_route)
     keeping = Method(_watch_calls.keeping)
     edit_keeping = Method(_watch_calls.edit_keeping)
+    fittings = ListMethod(_fitting_calls.fittings)
+    fitting = Method(_fitting_calls.fitting)
+    begin_fitting = Method(_fitting_calls.begin_fitting)
+    give_up_fitting = Method(_fitting_calls.give_up_fitting)
+    record_fitting = Method(_fitting_calls.record_fitting)
+    device_kinds = ListMethod(_fitting_calls.device_kinds)
+    add_device_kind = Method(_fitting_calls.add_device_kind)
+    edit_device_kind = Method(_fitting_calls.edit_device_kind)
+    remove_device_kind = Method(_fitting_calls.remove_device_kind)
+    kinds_out = Method(_fitting_calls.kinds_out)
+    kinds_in = Method(_fitting_calls.kinds_in)
+    cartons = ListMethod(_fitting_calls.cartons)
+    power_carton = Method(_fitting_calls.power_carton)
+    type_into_carton = Method(_fitting_calls.type_into_carton)
     roll_calls = ListMethod(_watch_calls.roll_calls)
     roll_call = Method(_watch_calls.roll_call)
     add_roll_call = Method(_watch_calls.add_roll_call)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from ..core.adapters import Adapter
 from ..core.mac import Mac
 from .kernel_door import KernelDoor, echo_socket
@@ -56,6 +58,10 @@ class KernelSegment:
     def listen(self) -> FrameDoor:
         """Never possible here."""
         raise SegmentError("this account may not listen (CAP_NET_RAW is missing)")
+
+    def seek(self, macs: Sequence[Mac]) -> FrameDoor:
+        """Never possible here."""
+        raise SegmentError("this account may not look for a single device (CAP_NET_RAW is missing)")
 
     def neighbours(self) -> KernelDoor:
         """Open the kernel's table. Raises SegmentError."""

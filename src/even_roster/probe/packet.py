@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import socket
+from collections.abc import Sequence
 
 from ..core.adapters import Adapter
 from ..core.mac import Mac
@@ -44,6 +45,10 @@ class PacketSegment:
     def listen(self) -> PacketDoor:
         """Open a door for what devices tell everybody. Raises SegmentError."""
         return PacketDoor(self.adapter, listening=True)
+
+    def seek(self, macs: Sequence[Mac]) -> PacketDoor:
+        """Open a door for ARP and all that some MACs send. Raises SegmentError."""
+        return PacketDoor(self.adapter, sought=macs)
 
     def neighbours(self) -> NeighbourDoor:
         """Never possible here; raw frames see more."""

@@ -20,7 +20,8 @@ _SO_ATTACH_FILTER = 26
 _SO_RCVBUFFORCE = 33
 _SOL_PACKET, _PACKET_IGNORE_OUTGOING = 263, 23
 _PACKET_ADD_MEMBERSHIP, _PACKET_STATISTICS = 1, 6
-_PACKET_MR_MULTICAST, _PACKET_MR_UNICAST = 0, 3
+_PACKET_MR_MULTICAST, _PACKET_MR_ALLMULTI, _PACKET_MR_UNICAST = 0, 2, 3
+MOST_SOUGHT = 200
 _GROUPS = (
     bytes.fromhex("0180c200000e"), bytes.fromhex("01005e0000fb"), bytes.fromhex("01005e000012"),
 )  # LLDP, mDNS, VRRP  # fmt: skip
@@ -32,19 +33,30 @@ class PacketDoor:
     """One AF_PACKET socket on one interface, with a kernel-side filter so that a busy link costs nothing here."""
 
     def __init__(
-        self, adapter: Adapter, *, listening: bool = False, client: Mac | None = None, replies: bool = False
-    ) -> None:
+        self, adapter: Adapter, *, listening: bool = False, client: Mac | None = None, replies: bool = False,
+        sought: Sequence[Mac] | None = None,
+    ) -> None:  # fmt: skip
         """`listening` lets through what devices tell everybody instead of what answers a sweep; with `client` it is what
-        DHCP servers answer to that MAC, which need not be the adapter's; with `replies` it is ARP replies alone."""
+        DHCP servers answer to that MAC, which need not be the adapter's; with `replies` it is ARP replies alone; with `sought`
+        it is ARP, and all that up to MOST_SOUGHT MACs send."""
         assert adapter.mac is not None
         try:
             self._socket = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, 0)
         except OSError as error:
             raise SegmentError("this account may not open raw frames (CAP_NET_RAW is missing)") from error
         try:
-            program = (
-                _LISTENING if listening else _DHCP_ANSWERS if client else _REPLIES if replies else _program(adapter.mac)
-            )
+            if sought is not None:
+                program = _sought(sought[:MOST_SOUGHT])
+            else:
+                program = (
+                    _LISTENING
+                    if listening
+                    else _DHCP_ANSWERS
+                    if client
+                    else _REPLIES
+                    if replies
+                    else _program(adapter.mac)
+                )
             _attach_filter(self._socket, program)
             with contextlib.suppress(OSError):
                 self._socket.setsockopt(_SOL_PACKET, _PACKET_IGNORE_OUTGOING, 1)
@@ -57,6 +69,8 @@ class PacketDoor:
                 _join(self._socket, adapter, _PACKET_MR_MULTICAST, _GROUPS)
             elif client is not None:
                 _join(self._socket, adapter, _PACKET_MR_UNICAST, (client.to_bytes(),))
+            elif sought is not None:
+                _join(self._socket, adapter, _PACKET_MR_ALLMULTI, (b"",))
         except OSError as error:
             self._socket.close()
             raise SegmentError(f"raw frames on {adapter.name} are not possible: {error.strerror}") from error
@@ -187,6 +201,20 @@ _DHCP_ANSWERS: list[_Instruction] = [
     (_RETURN, 0, 0, 0xFFFF),
     (_RETURN, 0, 0, 0),
 ]
+
+
+def _sought(macs: Sequence[Mac]) -> list[_Instruction]:
+    """ARP, and frames whose source ends in the last four octets of one of some MACs; the rest is told apart behind it."""
+    count = len(macs)
+    ends = [(_JUMP_EQUAL, count - place, 0, mac.value & 0xFFFFFFFF) for place, mac in enumerate(macs)]
+    return [
+        (_LOAD_HALF, 0, 0, 12),  # EtherType
+        (_JUMP_EQUAL, count + 2, 0, 0x0806),
+        (_LOAD_WORD, 0, 0, 8),  # last four octets of the source
+        *ends,
+        (_RETURN, 0, 0, 0),
+        (_RETURN, 0, 0, 0xFFFF),
+    ]
 
 
 def _join(sock: socket.socket, adapter: Adapter, kind: int, addresses: Sequence[bytes]) -> None:

@@ -121,6 +121,9 @@ class Segment(Protocol):
     def listen(self) -> FrameDoor:
         """Open a door for what devices tell everybody. Raises SegmentError when `abilities().frames` is False."""
 
+    def seek(self, macs: Sequence[Mac]) -> FrameDoor:
+        """Open a door that lets through ARP, and everything that some MACs send. Raises SegmentError as `frames`."""
+
     def neighbours(self) -> NeighbourDoor:
         """Open the kernel's table. Raises SegmentError when `abilities().neighbours` is False."""
 

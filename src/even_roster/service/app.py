@@ -25,11 +25,14 @@ from .calling import call_routes
 from .calling.caller import Caller
 from .changing import change_routes
 from .context import Context
+from .demo import carton_routes
 from .devices import device_routes
 from .dhcp import dhcp_routes
 from .dhcp.dhcp_servers import DhcpServers
 from .findings import finding_routes
 from .findings.notices import Notices
+from .fitting import fitting_routes, kind_routes
+from .fitting.fitter import Fitter
 from .health import system_routes
 from .lookup import find_routes, history_routes, network_routes
 from .plan import assignment_routes, spreadsheet_routes, subnet_routes
@@ -113,6 +116,7 @@ def create_app(context: Context) -> FastAPI:
         watcher.begin()
         notices.begin()
         caller.begin()
+        fitter.begin()
         if context.settings.watch:
             listening.begin()
         holding = asyncio.create_task(hold_memory_still(), name="memory")
@@ -120,6 +124,7 @@ def create_app(context: Context) -> FastAPI:
         holding.cancel()
         await notices.close()
         await caller.close()
+        await fitter.close()
         await watcher.close()
         await listening.close()
         await servers.close()
@@ -138,6 +143,8 @@ def create_app(context: Context) -> FastAPI:
     notices = Notices(context)
     caller = Caller(context, watcher)
     app.state.caller = caller
+    fitter = Fitter(context, watcher)
+    app.state.fitter = fitter
     app.state.context = context
     app.state.scans = running
     app.state.dhcp = servers
@@ -148,6 +155,7 @@ def create_app(context: Context) -> FastAPI:
     modules = (
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
+        fitting_routes, kind_routes, carton_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

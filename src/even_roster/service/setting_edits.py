@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection, func, select
 
-from ..api.events import CallEvent, DevicesEvent, DhcpEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
+from ..api.events import CallEvent, DevicesEvent, DhcpEvent, KindsEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
 from ..core.address import Address, dotted
 from ..core.mac import Mac, MacNumber
 from ..core.plan.roles import DEFAULT_RULES, RoleRule
@@ -61,6 +61,8 @@ def changed(context: Context, kinds: set[str]) -> None:
         context.tell(RoutesEvent(id=None))
     if "roll call" in kinds:
         context.tell(CallEvent(id=None))
+    if "kind" in kinds:
+        context.tell(KindsEvent())
     if "range" in kinds:
         context.tell(RangesEvent())
 

@@ -17,6 +17,7 @@ from ..core.mac import Mac, MacNumber
 from ..core.plan.model import HandedOut
 from ..core.span import Span, SpanSet
 from ..wire import arp, ethernet, ipv4, lldp
+from .cartons import Carton, StockedSite
 from .hosts import Awake, Host, HostNames
 from .site import Site, SiteSubnet
 
@@ -61,7 +62,7 @@ _EXPOSED = {
 }  # type: dict[str, set[int]]
 
 
-def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> Site:
+def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep) -> StockedSite:
     """The whole site, the same at every start."""
     builder = _Builder()
     builder.office()
@@ -75,12 +76,37 @@ def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float
             "office0", builder.mac("sallow", 0xE0001), (IPv4Interface("10.44.10.20/24"),), gateway=router, dns=(router,)
         ),
         Adapter("stage0", builder.mac("sallow", 0xE0002), (IPv4Interface("10.44.20.20/24"),), dns=(router,)),
+        Adapter("cameras0", builder.mac("sallow", 0xE0003), (IPv4Interface("10.44.40.5/26"),), dns=(router,)),
     )
-    site = Site("Larkspur Hall", SUBNETS, builder.hosts, adapters, "box-office", clock=clock, sleep=sleep)
+    site = StockedSite("Larkspur Hall", SUBNETS, builder.hosts, adapters, "box-office", clock=clock, sleep=sleep)
+    site.stock(_cartons(builder))
     site.serve_dhcp(DHCP_SERVER, IPv4Address("10.44.10.12"), _scopes(builder))
     site.serve_dhcp("forgotten", IPv4Address(FORGOTTEN), [_forgotten_scope()], joined=False)
     site.at(POWER_CUT, lambda: _power_cycle(site))
     return site
+
+
+def _cartons(builder: _Builder) -> list[Carton]:
+    """What stands in the workshop, still packed: nobody has given any of it power yet."""
+    printer, camera = IPv4Interface("192.168.50.10/24"), IPv4Interface("192.168.60.64/24")
+    wide = IPv4Interface("10.44.10.0/16")
+    return [
+        Carton("printer-carton", "a printer with a factory address", builder.mac("quillmark", 0xC0001), 10, "address", printer,
+               HostNames(mdns="quillmark-q20.local")),
+        Carton("printer-forgetful", "a printer whose settings must be stored apart, or a power cut takes them",
+               builder.mac("quillmark", 0xC0002), 10, "address", printer, forgets=True),
+        Carton("terminal-carton", "a card terminal that keeps a mask of its own, whatever is typed in",
+               builder.mac("marrowby", 0xC0001), 10, "address", IPv4Interface("192.168.70.20/24"), mask=wide),
+        Carton("stage-box-carton", "a stage box that asks for a lease, where no server is", builder.mac("hushwell", 0xC0001), 20,
+               "dhcp"),
+        Carton("dimmer-carton", "a dimmer rack that knows only BOOTP", builder.mac("corvane", 0xC0001), 20, "bootp"),
+        Carton("phone-carton", "a phone that is dead on arrival", builder.mac("wickfield", 0xC0001), 10, "dhcp", dead=True),
+        *(
+            Carton(f"camera-carton-{number}", "one of six cameras with the same factory address",
+                   builder.mac("oxbow", 0xC0000 + number), 40, "address", camera)
+            for number in range(1, 7)
+        ),
+    ]  # fmt: skip
 
 
 def _forgotten_scope() -> Scope:

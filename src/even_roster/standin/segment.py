@@ -18,10 +18,12 @@ _STEP = 0.002
 class StandinDoor:
     """Frames into the site and out again, each at its time."""
 
-    def __init__(self, site: Site, adapter: str, *, listening: bool = False) -> None:
-        """`listening` hears what hosts tell everybody, not only the chatter of those that nobody asks."""
+    def __init__(self, site: Site, adapter: str, *, listening: bool = False, seeking: bool = False) -> None:
+        """`listening` hears what hosts tell everybody, not only the chatter of those that nobody asks; `seeking` both that and the
+        answers to what is sent."""
         self._site, self._adapter = site, adapter
-        self._heard = site.elapsed() if listening else None
+        self._heard = site.elapsed() if listening or seeking else None
+        self._seeking = seeking
         self._coming: list[tuple[float, int, bytes]] = []
         self._sequence = 0
         self._next_chatter = site.clock() + CHATTER_EVERY / 2
@@ -41,15 +43,19 @@ class StandinDoor:
 
     def receive(self, timeout: float) -> Sequence[tuple[float, bytes]]:
         """See FrameDoor.receive."""
-        if self._heard is not None:
+        if self._heard is not None and not self._seeking:
             return self._overhear(timeout)
         now = self.now()
         until = now + timeout
-        earliest = min(self._coming[0][0] if self._coming else until, self._next_chatter, until)
+        chatter = until if self._seeking else self._next_chatter
+        earliest = min(self._coming[0][0] if self._coming else until, chatter, until)
         if earliest > now:
             self._site.sleep(max(earliest - now, 0.0002))
             now = self.now()
-        if now >= self._next_chatter:
+        if self._heard is not None:
+            for at, frame in self._overhear(0.0):
+                self._put(at, frame)
+        elif now >= self._next_chatter:
             self._next_chatter = now + CHATTER_EVERY
             for frame in self._site.chatter(self._adapter):
                 self._put(now, frame)
@@ -62,7 +68,8 @@ class StandinDoor:
 
     def _overhear(self, timeout: float) -> Sequence[tuple[float, bytes]]:
         assert self._heard is not None
-        self._site.sleep(timeout)
+        if timeout:
+            self._site.sleep(timeout)
         before, self._heard = self._heard, self._site.elapsed()
         return [
             (self._site.started + at, frame) for at, frame in self._site.overheard(self._adapter, before, self._heard)
@@ -113,6 +120,10 @@ class StandinSegment:
     def listen(self) -> StandinDoor:
         """Hear what hosts tell everybody."""
         return StandinDoor(self._site, self.adapter.name, listening=True)
+
+    def seek(self, macs: Sequence[Mac]) -> StandinDoor:
+        """Hear everybody, and every answer."""
+        return StandinDoor(self._site, self.adapter.name, seeking=True)
 
     def neighbours(self) -> NeighbourDoor:
         """Never needed here."""

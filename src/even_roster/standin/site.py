@@ -80,7 +80,8 @@ class Site:
         self._script: list[tuple[float, int, Callable[[], None]]] = []
         self._said: deque[tuple[float, int, bytes]] = deque(maxlen=4096)
         self._talkers: dict[int, list[list[Host]]] = {}
-        self._clients = Clients(self._ask_dhcp, self._readdress)
+        self._clients = Clients(self._ask_dhcp, self.readdress)
+        self.hearers: list[Callable[[int, ethernet.Frame], None]] = []
         for host in hosts:
             self.plug(host)
 
@@ -158,8 +159,19 @@ class Site:
         found = ((server, server.answer(message, network)) for server in self._dhcp)
         return [(server, answer) for server, answer in found if answer is not None]
 
-    def _readdress(self, host: Host, address: IPv4Address) -> None:
-        """A client got another address."""
+    @_in_turn
+    def say(self, vlan: int, frame: bytes) -> None:
+        """A host sends something that everybody on its VLAN hears, now."""
+        self._said.append((self.elapsed(), vlan, frame))
+
+    @_in_turn
+    def ask_dhcp(self, vlan: int, message: dhcp.Message) -> list[dhcp.Message]:
+        """What the site's DHCP servers answer to a client of a VLAN."""
+        return [answer for _, answer in self._dhcp_answers(vlan, message)]
+
+    @_in_turn
+    def readdress(self, host: Host, address: IPv4Address) -> None:
+        """A host got another address."""
         self.unplug(host)
         host.addresses = (address, *host.addresses[1:])
         self.plug(host)
@@ -228,17 +240,20 @@ class Site:
         try:
             frame = ethernet.decode(data)
             if frame.ethertype == ethernet.EtherType.ARP:
-                return self._arp(self._vlan_of[adapter], arp.decode(frame.payload))
+                return self._arp(self._vlan_of[adapter], frame.destination, arp.decode(frame.payload))
             if frame.ethertype == ethernet.EtherType.IPV4:
+                for hears in self.hearers:
+                    hears(self._vlan_of[adapter], frame)
                 return self._route(self._vlan_of[adapter], frame, ipv4.decode(frame.payload))
         except WireError:
             pass
         return []
 
-    def _arp(self, vlan: int, question: arp.Arp) -> list[Timed]:
+    def _arp(self, vlan: int, to: Mac, question: arp.Arp) -> list[Timed]:
         now = self.elapsed()
         asked = [*self._holders.get((vlan, address_of(question.target_address)), ())]
         asked += [host for host in self._proxies if host.vlan == vlan and host not in asked]
+        asked = asked if to == BROADCAST else [host for host in asked if host.mac == to]
         return [reply for host in asked if host.awake.at(now) for reply in host.on_arp(question)]
 
     def _route(self, vlan: int, frame: ethernet.Frame, packet: ipv4.Packet) -> list[Timed]:

@@ -20,6 +20,7 @@ from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES
 from . import change_queries
 from .edits import EditError, StaleEdit, Versions
+from .fitting_tables import kinds
 from .rows import ChangeRow
 from .tables import (
     bands,
@@ -61,6 +62,10 @@ KINDS: Mapping[str, Kind] = {
     "notice route": Kind(notice_routes, ("id",), ("name", "kind", "settings", "secret", "least", "on")),
     "dhcp server": Kind(dhcp_servers, ("id",), ("site", "name", "kind", "settings", "addresses"), ("owned",)),
     "roll call": Kind(roll_calls, ("id",), ("name", "every_seconds", "lines")),
+    "kind": Kind(
+        kinds, ("id",),
+        ("name", "comes", "factory", "page", "reset", "store", "fields", "notation", "role", "notes"),
+    ),
     "prefix": Kind(own_prefixes, ("prefix", "length"), ("name",)),
     "range": Kind(ranges, ("id",), ("segment_id", "text", "name"), ("last_scan",)),
     "router member": Kind(router_members, ("site", "address", "mac"), ("who", "at")),

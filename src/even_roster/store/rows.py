@@ -276,6 +276,45 @@ class ReviewRow(NamedTuple):
     called: str
 
 
+class FittingRow(NamedTuple):
+    """A row of `fittings`."""
+
+    id: int
+    site: int
+    kind: int | None
+    role: str
+    place: str
+    who: str
+    opened_at: int
+    touched_at: int
+    closed_at: int | None
+
+
+class FittedRow(NamedTuple):
+    """A row of `fitted`: one device of a fitting."""
+
+    id: int
+    fitting: int
+    mac: MacNumber
+    name: str
+    address: Address | None
+    assignment: int | None
+    made: bool
+    state: Literal["open", "done", "given up"]
+    progress: Json
+    closed_at: int | None
+
+
+class FittingNoteRow(NamedTuple):
+    """A row of `fitting_notes`: what was written down of one device's fitting."""
+
+    id: int
+    fitted: int
+    at: int
+    step: Literal["who", "where", "find", "reach", "type", "see", "keep", "record", "done"]
+    said: str
+
+
 class MaybeMet(NamedTuple):
     """An expected device without a MAC at whose planned address somebody was seen whom nobody planned."""
 

@@ -1,0 +1,95 @@
+"""The calls of fittings and kinds of devices as values. Both clients run these; errors are those of the package."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+from urllib.parse import quote
+
+from ._calls import Call, ListCall, call, listing, or_any
+
+if TYPE_CHECKING:
+    from ..api.demo import CartonPage, CartonView, TypedIn
+    from ..api.fitting import (
+        DeviceKindEdit,
+        DeviceKindNew,
+        DeviceKindPage,
+        DeviceKindView,
+        FittingNew,
+        FittingPage,
+        FittingRow,
+        FittingView,
+        KindFile,
+        KindsTaken,
+        Record,
+    )
+
+
+def fittings(open: bool = False, limit: int | None = None) -> ListCall[FittingRow, FittingPage]:
+    """Fittings, the latest first; with `open` those that are not over."""
+    return listing("FittingPage", "/api/v1/fittings", {"open": open or None}, limit)
+
+
+def fitting(identity: int) -> Call[FittingView]:
+    """One fitting with its devices, each at its own step."""
+    return call("FittingView", "GET", f"/api/v1/fittings/{identity}")
+
+
+def begin_fitting(new: FittingNew) -> Call[FittingView]:
+    """Begin to bring devices in: free addresses are proven and taken at once, which takes about three seconds."""
+    return call("FittingView", "POST", "/api/v1/fittings", body=new)
+
+
+def give_up_fitting(identity: int, fitted: Sequence[int] = ()) -> Call[FittingView]:
+    """Give devices of a fitting up, by their ids in it, or all of them: what was taken for them is released."""
+    return call("FittingView", "POST", f"/api/v1/fittings/{identity}/give-up", body={"fitted_ids": list(fitted)})
+
+
+def record_fitting(identity: int, record: Record) -> Call[FittingView]:
+    """Close the fitting of a device that is proven in place, with what is to be known of it."""
+    return call("FittingView", "POST", f"/api/v1/fittings/{identity}/record", body=record)
+
+
+def device_kinds() -> ListCall[DeviceKindView, DeviceKindPage]:
+    """The kinds of devices that the site knows."""
+    return listing("DeviceKindPage", "/api/v1/kinds")
+
+
+def add_device_kind(new: DeviceKindNew) -> Call[DeviceKindView]:
+    """A new kind of device."""
+    return call("DeviceKindView", "POST", "/api/v1/kinds", body=new)
+
+
+def edit_device_kind(identity: int, edit: DeviceKindEdit, version: int | None = None) -> Call[DeviceKindView]:
+    """Change a kind."""
+    return call("DeviceKindView", "PATCH", f"/api/v1/kinds/{identity}", body=edit, version=or_any(version))
+
+
+def remove_device_kind(identity: int, version: int | None = None) -> Call[None]:
+    """A kind no more."""
+    return call("None", "DELETE", f"/api/v1/kinds/{identity}", version=version)
+
+
+def kinds_out() -> Call[KindFile]:
+    """All kinds as one JSON document."""
+    return call("KindFile", "GET", "/api/v1/kinds/file")
+
+
+def kinds_in(text: str) -> Call[KindsTaken]:
+    """Take such a document in, as one change."""
+    return call("KindsTaken", "POST", "/api/v1/kinds/file", body={"text": text})
+
+
+def cartons() -> ListCall[CartonView, CartonPage]:
+    """The devices of the simulated site that stand there in their cartons."""
+    return listing("CartonPage", "/api/v1/demo/cartons")
+
+
+def power_carton(label: str, on: bool) -> Call[CartonView]:
+    """Plug a device of the simulated site in, or pull its plug."""
+    return call("CartonView", "POST", f"/api/v1/demo/cartons/{quote(label, safe='')}/power", body={"on": on})
+
+
+def type_into_carton(label: str, typed: TypedIn) -> Call[CartonView]:
+    """Type settings into the page of a device of the simulated site."""
+    return call("CartonView", "POST", f"/api/v1/demo/cartons/{quote(label, safe='')}/settings", body=typed)

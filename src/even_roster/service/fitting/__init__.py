@@ -1,0 +1,1 @@
+"""Fittings: bringing new devices in, and the kinds of devices that the site knows."""

@@ -39,6 +39,8 @@ GROUPS: dict[str, dict[str, Word]] = {
     },
     "roster": {
         "device": Word("devices", "the devices; show, name, join, replace, retire one", "roster device --in Office"),
+        "fit": Word("fitting", "bring new devices in, until they are proven", "roster fit --all"),
+        "kind": Word("kinds", "kinds of devices: how they come, what their pages ask", "roster kind"),
         "finding": Word("findings", "what is wrong or needs a decision, and its remedies", "roster finding --brief"),
         "change": Word("devices", "every edit, and the way back", "roster change --limit 5"),
         "vendor": Word("lookup", "whose block a MAC lies in; the site's own prefixes", "roster vendor show 02C0.4400.0026"),

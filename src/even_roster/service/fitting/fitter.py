@@ -29,6 +29,7 @@ from ...core.fitting.progress import (
     looked,
     showed,
 )
+from ...core.mac import Mac
 from ...core.text import clean
 from ...probe.seek_engine import Done, Event, Shown, Sought
 from ...probe.seeker import Seeker
@@ -230,8 +231,10 @@ class Fitter:
                 if seeker.trouble:
                     self.why_not[name] = seeker.trouble
                 del self._seekers[name]
+        # Who is being fitted is switched off and on: that is no control.
+        fitted = {one.target for one in list(self.running.values()) if one.target is not None}
         for name, adapter in adapters.items():
-            self._controls[name] = context.findings.controls(name, ())
+            self._controls[name] = context.findings.controls(name, fitted)
             if name in self._seekers:
                 continue
             segment = context.machine.open(adapter)
@@ -255,7 +258,7 @@ class Fitter:
     def _sought(self, one: Running, adapter: str) -> Sought:
         factory = [one.kind.address] if one.kind is not None and one.kind.address is not None else []
         seen = one.progress.seen is not None and one.progress.seen.adapter == adapter
-        controls = tuple(a for a in self._controls.get(adapter, ()) if a != one.target)[:2] if seen else ()
+        controls = tuple(self._controls.get(adapter, ()))[:2] if seen else ()
         quick = now_ms() - one.moved_at < FAST_MS
         return Sought(
             one.row.mac, one.target, asked_for(one.progress, one.target, factory), self._stretches, controls,

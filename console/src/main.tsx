@@ -20,6 +20,9 @@ const PlanPage = lazy(() => import("./pages/PlanPage"));
 const ScansPage = lazy(() => import("./pages/ScansPage"));
 const ScanPage = lazy(() => import("./pages/ScanPage"));
 const SheetPage = lazy(() => import("./pages/SheetPage"));
+const FittingsPage = lazy(() => import("./pages/FittingsPage"));
+const FittingPage = lazy(() => import("./pages/FittingPage"));
+const CartonsPage = lazy(() => import("./pages/CartonsPage"));
 const CallsPage = lazy(() => import("./pages/CallsPage"));
 const WatchPage = lazy(() => import("./pages/WatchPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
@@ -64,6 +67,9 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/import" element={<ImportPage />} />
                 <Route path="/card/:address" element={<CardPage />} />
                 <Route path="/sheet" element={<SheetPage />} />
+                <Route path="/fittings" element={<FittingsPage />} />
+                <Route path="/fittings/:id" element={<FittingPage />} />
+                <Route path="/cartons" element={<CartonsPage />} />
                 <Route path="/calls" element={<CallsPage />} />
                 <Route path="/watch" element={<WatchPage />} />
                 <Route path="/changes" element={<ChangesPage />} />

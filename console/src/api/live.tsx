@@ -52,6 +52,8 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
       else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);
       else if (happening.kind === "call") refresh(["calls", "call-lines", "changes"]);
+      else if (happening.kind === "fitting") refresh(["fittings", "fitting", "changes"]);
+      else if (happening.kind === "kinds") refresh(["kinds", "fitting", "changes"]);
       else if (happening.kind === "routes") refresh(["notices", "changes"]);
       else if (happening.kind === "reset") void client.invalidateQueries();
     });

@@ -22,6 +22,8 @@ const KINDS = Object.keys({
   watch: 1,
   routes: 1,
   call: 1,
+  fitting: 1,
+  kinds: 1,
   proof: 1,
   names: 1,
   reset: 1,

@@ -19,6 +19,7 @@ const PLACES = [
   ["/plan", "Plan"],
   ["/addresses", "Addresses"],
   ["/devices", "Devices"],
+  ["/fittings", "Fitting"],
   ["/dhcp", "DHCP"],
   ["/scans", "Scans"],
   ["/calls", "Roll call"],
@@ -105,7 +106,7 @@ export function Shell({ children }: { children: ReactNode }) {
           onClick={() => setFinding(true)}
           className="order-last flex min-w-0 flex-1 basis-full items-center gap-2 rounded border border-rule bg-paper px-2.5 py-1 text-left text-soft hover:border-ink sm:order-none sm:max-w-md sm:basis-28"
         >
-          <Search className="size-4" aria-hidden />{" "}
+          <Search className="size-4 shrink-0" aria-hidden />{" "}
           <span className="truncate">Find a name, address, MAC, vendor, note</span>
           <kbd className="ml-auto hidden rounded border border-rule px-1 font-mono text-xs sm:block">/</kbd>
         </button>
@@ -119,7 +120,7 @@ export function Shell({ children }: { children: ReactNode }) {
         </button>
         <div className="ml-auto flex items-center gap-3 text-sm text-soft">
           {here.data?.simulated ? (
-            <span className="hidden rounded border border-rule px-1.5 md:inline">simulated site</span>
+            <span className="hidden rounded border border-rule px-1.5 min-[1440px]:inline">simulated site</span>
           ) : null}
           <span className={connected ? "" : "text-alarm"} title="Changes arrive by themselves while this says live">
             {connected ? "live" : "not connected"}

@@ -63,7 +63,8 @@ def street() -> Iterator[Street]:
 
 def main() -> None:
     """claim MAC ADDRESS: gratuitous ARP every half second. vrrp MAC OWN SHARED: advertisements from an own MAC, and claims.
-    request MAC SERVER WANTED: a client that asks a DHCP server for an address by name."""
+    request MAC SERVER WANTED: a client that asks a DHCP server for an address by name. request-arp MAC OWN: asks for a neighbour,
+    a few times."""
     import socket
 
     what, mac_text, *rest = sys.argv[1:]
@@ -79,6 +80,13 @@ def main() -> None:
             options = ((Option.SERVER, IPv4Address(rest[0]).packed), (Option.ADDRESS, IPv4Address(rest[1]).packed))
             message = dhcp.Message(False, 7, mac, dhcp.Kind.REQUEST, broadcast=True, options=options)
             frames = [dhcp.frame(message, mac, BROADCAST)]
+        elif what == "request-arp":
+            own = IPv4Address(rest[0])
+            question = ethernet.encode(arp.request(mac, own, IPv4Address(int(own) ^ 3)))
+            for _ in range(6):
+                sock.send(question)
+                time.sleep(0.5)
+            return
         else:
             frames = [ethernet.encode(arp.announcement(mac, IPv4Address(rest[0])))]
         print(time.time(), flush=True)

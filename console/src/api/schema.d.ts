@@ -2132,6 +2132,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fittings/{identity}/lend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lend the adapter that a device was found on an address of the device's foreign subnet, so that its page opens on this machine
+         * @description It is renewed until the device is seen at its new address, and the system itself ends it when the service is gone.
+         */
+        post: operations["fittings.lend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fittings/{identity}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take back what was lent to reach a device
+         * @description Take back what was lent to reach a device.
+         */
+        post: operations["fittings.take_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fittings/{identity}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer what a device asks by DHCP or BOOTP, with its new address and for it alone
+         * @description First the link is asked for ten seconds whether there is a server; where one is planned, was heard within a day, or offers now, it is refused.
+         */
+        post: operations["fittings.answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fittings/{identity}/answer-no-more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer a device's questions no more
+         * @description Answer a device's questions no more.
+         */
+        post: operations["fittings.answer_no_more"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/kinds": {
         parameters: {
             query?: never;
@@ -2721,6 +2801,24 @@ export interface components {
             kind: string;
             /** @description The server that is managed through it; null: none. */
             used_by: components["schemas"]["ServerRef"] | null;
+        };
+        /**
+         * AnswerConsent
+         * @description Answer what a device asks by DHCP or BOOTP, in the knowledge that a guarded switch may shut our own port for it.
+         */
+        AnswerConsent: {
+            /**
+             * Fitted Id
+             * @description The device, by its id in the fitting.
+             * @example 3
+             */
+            fitted_id: number;
+            /**
+             * Consent
+             * @description True: a guarded switch may shut our own port for answering.
+             * @constant
+             */
+            consent: true;
         };
         /**
          * AskAnswer
@@ -5339,9 +5437,23 @@ export interface components {
             };
         };
         /**
+         * FittedChoice
+         * @description One device of a fitting.
+         */
+        FittedChoice: {
+            /**
+             * Fitted Id
+             * @description The device, by its id in the fitting.
+             * @example 3
+             */
+            fitted_id: number;
+        };
+        /**
          * FittedView
          * @description One device that is being fitted: who it is, its new address, how far it is, what to do now. `against` is what keeps it from
-         *     passing, `reasons` why nothing comes, the likeliest first; `card` what to type in, in the order in which its page asks.
+         *     passing, `reasons` why nothing comes, the likeliest first; `reach` how
+         *     it is reached where it is not as it is, `remind` what is to be put back; `card` what to type in, in the order in which its
+         *     page asks.
          */
         FittedView: {
             /**
@@ -5441,6 +5553,14 @@ export interface components {
              * @example /setup
              */
             page: string;
+            /** @description How it is reached; null: as it is. */
+            reach: components["schemas"]["ReachView"] | null;
+            /**
+             * Remind
+             * @description What is still to be put back on this machine; empty: nothing.
+             * @example 192.168.50.190 is still on eth0
+             */
+            remind: string;
             /**
              * Card
              * @description What to type in, in the order in which its page asks.
@@ -5811,6 +5931,30 @@ export interface components {
              *     ]
              */
             fitted_ids?: number[];
+        };
+        /**
+         * HandCommand
+         * @description What a person types on a computer to reach a device in a foreign subnet, and to put that back.
+         */
+        HandCommand: {
+            /**
+             * System
+             * @description Which system it is for.
+             * @example Linux
+             */
+            system: string;
+            /**
+             * Do
+             * @description What does it.
+             * @example sudo ip addr add 192.168.50.190/24 dev eth0
+             */
+            do: string;
+            /**
+             * Undo
+             * @description What puts it back.
+             * @example sudo ip addr del 192.168.50.190/24 dev eth0
+             */
+            undo: string;
         };
         /**
          * HandedOutView
@@ -6901,6 +7045,31 @@ export interface components {
             active: boolean;
             /** @description The device it belongs to, as far as is known. */
             device: components["schemas"]["DeviceRef"] | null;
+        };
+        /**
+         * LentView
+         * @description An address that this machine's adapter was lent to reach a device; unless it is renewed, it goes by itself at `until`.
+         */
+        LentView: {
+            /**
+             * Adapter
+             * @description The network interface of the service's machine.
+             * @example office0
+             */
+            adapter: string;
+            /**
+             * Address
+             * @description The address that was lent.
+             * @example 192.168.50.190
+             */
+            address: string;
+            /**
+             * Until
+             * Format: date-time
+             * @description Until when, unless it is renewed.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string;
         };
         /**
          * ListenEvent
@@ -8016,6 +8185,60 @@ export interface components {
          * @description Remembered ranges changed.
          */
         RangesEvent: Record<string, never>;
+        /**
+         * ReachView
+         * @description How a device is reached that is not in a subnet of ours, or has no address. `lend_refused` and `answer_refused` say why this
+         *     machine cannot help so; `address` and `mask` are what a computer is given meanwhile, `commands` how.
+         */
+        ReachView: {
+            /** @description What this machine's adapter was lent to reach it; null: nothing. */
+            lent: components["schemas"]["LentView"] | null;
+            /**
+             * Lend Refused
+             * @description Why nothing can be lent; empty: it can.
+             * @example 192.168.50.0/24 is Stage here
+             */
+            lend_refused: string;
+            /**
+             * Answering
+             * @description Whether its questions are answered from here.
+             */
+            answering: boolean;
+            /**
+             * Answer Said
+             * @description How answering it goes.
+             * @example gave it 10.44.20.44 for 5 minutes
+             */
+            answer_said: string;
+            /**
+             * Answer Refused
+             * @description Why its questions cannot be answered from here; empty: they can.
+             * @example ledger is planned to hand out addresses there
+             */
+            answer_refused: string;
+            /**
+             * Bootp
+             * @description Whether it asks by BOOTP, whose answers last for good.
+             */
+            bootp: boolean;
+            /**
+             * Address
+             * @description An address for a computer meanwhile.
+             * @example 192.168.50.190
+             */
+            address: string | null;
+            /**
+             * Mask
+             * @description The subnet mask, dotted.
+             * @example 255.255.255.0
+             */
+            mask: string | null;
+            /**
+             * Commands
+             * @description What a person types on a computer to reach it, and to put that back.
+             */
+            commands: components["schemas"]["HandCommand"][];
+        };
         /**
          * Record
          * @description Close a device's fitting: what is to be written into the roster of it. `kind` is what this kind of device is called,
@@ -16393,6 +16616,170 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Record"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.lend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FittedChoice"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.take_back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FittedChoice"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerConsent"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.answer_no_more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FittedChoice"];
             };
         };
         responses: {

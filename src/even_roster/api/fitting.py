@@ -136,9 +136,42 @@ class FittingNote(Model):
     said: str
 
 
+class LentView(Model):
+    """An address that this machine's adapter was lent to reach a device; unless it is renewed, it goes by itself at `until`."""
+
+    adapter: str
+    address: str
+    until: Time
+
+
+class HandCommand(Model):
+    """What a person types on a computer to reach a device in a foreign subnet, and to put that back."""
+
+    system: str
+    do: str
+    undo: str
+
+
+class ReachView(Model):
+    """How a device is reached that is not in a subnet of ours, or has no address. `lend_refused` and `answer_refused` say why this
+    machine cannot help so; `address` and `mask` are what a computer is given meanwhile, `commands` how."""
+
+    lent: LentView | None
+    lend_refused: str
+    answering: bool
+    answer_said: str
+    answer_refused: str
+    bootp: bool
+    address: str | None
+    mask: str | None
+    commands: list[HandCommand]
+
+
 class FittedView(Model):
     """One device that is being fitted: who it is, its new address, how far it is, what to do now. `against` is what keeps it from
-    passing, `reasons` why nothing comes, the likeliest first; `card` what to type in, in the order in which its page asks."""
+    passing, `reasons` why nothing comes, the likeliest first; `reach` how
+    it is reached where it is not as it is, `remind` what is to be put back; `card` what to type in, in the order in which its
+    page asks."""
 
     id: int
     mac: str
@@ -159,6 +192,8 @@ class FittedView(Model):
     went_at: Time | None
     kept: SightView | None
     page: str
+    reach: ReachView | None
+    remind: str
     card: list[CardLine]
     settings: list[SettingSeen]
     written: list[FittingNote]
@@ -196,6 +231,19 @@ class GiveUp(Model):
     """Give devices of a fitting up: their addresses are nobody's again. `fitted_ids` are their ids in the fitting; none are all."""
 
     fitted_ids: list[Id] = Field(default=[], max_length=64)
+
+
+class FittedChoice(Model):
+    """One device of a fitting."""
+
+    fitted_id: Id
+
+
+class AnswerConsent(Model):
+    """Answer what a device asks by DHCP or BOOTP, in the knowledge that a guarded switch may shut our own port for it."""
+
+    fitted_id: Id
+    consent: Literal[True]
 
 
 class Record(Model):

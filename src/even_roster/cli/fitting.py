@@ -48,6 +48,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         "id", nargs="?", type=int, metavar="ID", help="the fitting; left out, the latest that is not over"
     )
     _once(show)
+    reach = fit.verb("reach", "help to reach a device in a foreign subnet, or one that asks for an address", _reach)
+    _one(reach)
+    helps = reach.add_mutually_exclusive_group()
+    for flag, what in (
+        ("--lend", "lend this machine's adapter an address beside the device's, which goes by itself"),
+        ("--take-back", "take that back now"),
+        ("--answer", "consent: answer what it asks by DHCP or BOOTP, where no server is"),
+        ("--answer-no-more", "answer it no more"),
+    ):
+        helps.add_argument(flag, dest="help_by", action="store_const", const=flag[2:].replace("-", "_"), help=what)
     record = fit.verb("record", "a device is in place: write down what is to be known of it", _record)
     _one(record)
     for name, what in (("name", "what people call it"), ("place", "where it stands"), ("owner", "who answers for it"),
@@ -163,6 +173,8 @@ def _device(out: Out, device: FittedView, place: str) -> None:
     for step in device.steps:
         mark, style = MARKS[step.state]
         out.line(Text.assemble((f" {mark} {step.step:7}", style), f" {step.said or ''}"))
+    if device.remind:
+        out.line(Text.assemble(("   put back ", "yellow"), device.remind))
     if device.against:
         out.line(Text.assemble(("   but     ", "red"), device.against))
     for number, reason in enumerate(device.reasons, start=1):
@@ -196,6 +208,55 @@ def _pick(one: FittingView, named: str) -> FittedView:
         there = ", ".join(_called(two) for two in one.devices)
         raise bad_input(f"fitting {one.id} has {'no' if not found else 'several'} {named!r}; it is of: {there}")
     return found[0]
+
+
+def _reach(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        one = roster.fitting(options.id)
+        if options.device is None and len(one.devices) > 1:
+            raise bad_input(f"fitting {one.id} is of {len(one.devices)} devices; name the one that is to be reached")
+        device = _pick(one, options.device) if options.device is not None else one.devices[0]
+        if options.help_by == "answer":
+            with out.waiting("asking the link for DHCP servers first, ten seconds"):
+                one = roster.answer_device(one.id, device.id)
+        elif options.help_by is not None:
+            calls = {"lend": roster.lend, "take_back": roster.take_back, "answer_no_more": roster.answer_no_more}
+            one = calls[options.help_by](one.id, device.id)
+    device = next(two for two in one.devices if two.id == device.id)
+    if out.as_json:
+        out.json(device)
+        return 0
+    _reached(out, device)
+    return 0
+
+
+def _reached(out: Out, device: FittedView) -> None:
+    """How a device is reached, and what helps."""
+    reach = device.reach
+    if reach is None:
+        out.say(f"{_called(device)} is reached as it is." if device.found else f"{_called(device)}: {device.said}")
+        return
+    if reach.lent is not None:
+        lent = reach.lent
+        out.say(
+            f"{lent.adapter} has {lent.address} to reach it; by itself that goes {lent.until.astimezone():%H:%M:%S},"
+        )
+        out.say("and is renewed until the device is seen at its new address.")
+    elif reach.lend_refused and device.found:
+        out.say(f"This machine cannot reach it: {reach.lend_refused}.")
+    elif device.found:
+        out.say(f"This machine can reach it: roster fit reach ID {_called(device)} --lend")
+    if reach.answering:
+        out.say(f"Answered from here: {reach.answer_said}.")
+    elif device.step == "reach":
+        how = "" if not reach.answer_refused else f" This machine cannot answer it: {reach.answer_refused}."
+        out.say(f"It asks for an address.{how or ' It can be answered from here, for it alone: --answer'}")
+        out.say("A guarded switch may shut our own port for answering." if not how else "")
+    if reach.address is not None:
+        out.say(f"A computer reaches it with {reach.address}, mask {reach.mask}; afterwards that is to be put back:")
+        out.facts([(f"  {one.system}", one.do) for one in reach.commands])
+        out.facts([("  back", one.undo) for one in reach.commands])
 
 
 def _record(options: argparse.Namespace) -> int:

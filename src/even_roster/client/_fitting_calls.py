@@ -45,6 +45,28 @@ def give_up_fitting(identity: int, fitted: Sequence[int] = ()) -> Call[FittingVi
     return call("FittingView", "POST", f"/api/v1/fittings/{identity}/give-up", body={"fitted_ids": list(fitted)})
 
 
+def lend(identity: int, fitted: int) -> Call[FittingView]:
+    """Lend this machine's adapter an address to reach a device in a foreign subnet."""
+    return call("FittingView", "POST", f"/api/v1/fittings/{identity}/lend", body={"fitted_id": fitted})
+
+
+def take_back(identity: int, fitted: int) -> Call[FittingView]:
+    """Take back what was lent."""
+    return call("FittingView", "POST", f"/api/v1/fittings/{identity}/take-back", body={"fitted_id": fitted})
+
+
+def answer_device(identity: int, fitted: int) -> Call[FittingView]:
+    """Consent that what a device asks by DHCP or BOOTP is answered from here; it takes ten seconds to ask for servers first."""
+    return call(
+        "FittingView", "POST", f"/api/v1/fittings/{identity}/answer", body={"fitted_id": fitted, "consent": True}
+    )  # fmt: skip
+
+
+def answer_no_more(identity: int, fitted: int) -> Call[FittingView]:
+    """Answer a device's questions no more."""
+    return call("FittingView", "POST", f"/api/v1/fittings/{identity}/answer-no-more", body={"fitted_id": fitted})
+
+
 def record_fitting(identity: int, record: Record) -> Call[FittingView]:
     """Close the fitting of a device that is proven in place, with what is to be known of it."""
     return call("FittingView", "POST", f"/api/v1/fittings/{identity}/record", body=record)

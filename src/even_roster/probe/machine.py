@@ -6,6 +6,7 @@ import contextlib
 import socket
 import struct
 from collections.abc import Sequence
+from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Interface
 from pathlib import Path
 from typing import Protocol
@@ -17,6 +18,7 @@ import psutil
 from ..core.adapters import Adapter
 from ..core.mac import Mac, MacError
 from .kernel import KernelSegment
+from .lending import KernelLender
 from .packet import PacketSegment, frames_permitted
 from .segment import Segment
 
@@ -66,10 +68,18 @@ class RealMachine:
 
     def __init__(self) -> None:
         self.hostname = socket.gethostname()
+        self._lender = KernelLender()
 
     def adapters(self) -> list[Adapter]:
-        """Read anew at each call: cables are plugged and unplugged."""
-        return adapters()
+        """Read anew at each call: cables are plugged and unplugged. Addresses that are lent are none of its own."""
+        lent = self._lender.lent
+        if not lent:
+            return adapters()
+        return [replace(one, addresses=tuple(a for a in one.addresses if a.ip not in lent)) for one in adapters()]
+
+    def lender(self) -> KernelLender:
+        """See Machine.lender."""
+        return self._lender
 
     def open(self, adapter: Adapter) -> Segment:
         """The best door to an adapter's network that this account may use: raw frames, else the kernel's table."""

@@ -163,7 +163,7 @@ class SeekEngine:
         self._shown(hunt, Shown(mac, address, Means.FRAME, broadcast=directed), now)
 
     def _shown(self, hunt: _Hunt, shown: Shown, now: float) -> None:
-        hunt.known = True
+        hunt.known = hunt.known or bool(shown.address)
         self._events.append(shown)
         if not shown.address or shown.means is Means.ANSWER:
             return

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import Enum
-from ipaddress import IPv4Address
+from ipaddress import IPv4Address, IPv4Network
 from typing import Protocol, TypeVar
 
 from ..core.adapters import Adapter
@@ -143,6 +143,22 @@ class Segment(Protocol):
         """Give everything back."""
 
 
+class Lender(Protocol):
+    """Lends adapters addresses for a short time, which the system itself ends."""
+
+    def why_not(self) -> str:
+        """Why this process may not lend anything; empty where it may."""
+
+    def routes(self) -> Sequence[IPv4Network]:
+        """Every route of this machine but the default."""
+
+    def lend(self, adapter: str, own: IPv4Address, device: IPv4Address, seconds: int) -> None:
+        """Lend an adapter `own`, so that `device` is reached through it, for `seconds` from now. Raises SegmentError."""
+
+    def take_back(self, adapter: str, own: IPv4Address, device: IPv4Address) -> None:
+        """Take an address back; nothing happens where it is gone already. Raises SegmentError."""
+
+
 class Machine(Protocol):
     """The computer the service runs on, real or simulated."""
 
@@ -154,6 +170,9 @@ class Machine(Protocol):
 
     def open(self, adapter: Adapter) -> Segment:
         """The best segment of an adapter that this account may use."""
+
+    def lender(self) -> Lender:
+        """What lends its adapters addresses."""
 
     def dhcp_control(self, name: str) -> Callable[[bytes], bytes] | None:
         """The control door of a simulated DHCP server; None on a real machine, whose servers have doors of their own."""

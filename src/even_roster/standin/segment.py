@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import heapq
 from collections.abc import Callable, Sequence
-from ipaddress import IPv4Address
+from ipaddress import IPv4Address, IPv4Network
 
 from ..core.adapters import Adapter, AdapterError
 from ..core.mac import Mac
@@ -156,6 +156,35 @@ class StandinSegment:
         """Nothing to give back."""
 
 
+class StandinLender:
+    """Lends the simulated machine's adapters addresses: what it lends goes by itself, as on a real one."""
+
+    def __init__(self, site: Site) -> None:
+        self._site = site
+        self.lent: dict[tuple[str, IPv4Address, IPv4Address], float] = {}
+
+    def why_not(self) -> str:
+        """It always may."""
+        return ""
+
+    def routes(self) -> list[IPv4Network]:
+        """The simulated machine's subnets, and those it stands in."""
+        return [network for adapter in self._site.adapters for network in adapter.networks]
+
+    def lend(self, adapter: str, own: IPv4Address, device: IPv4Address, seconds: int) -> None:
+        """See Lender.lend."""
+        self.lent[adapter, own, device] = self._site.elapsed() + seconds
+
+    def take_back(self, adapter: str, own: IPv4Address, device: IPv4Address) -> None:
+        """See Lender.take_back."""
+        self.lent.pop((adapter, own, device), None)
+
+    def there(self) -> list[tuple[str, IPv4Address, IPv4Address]]:
+        """What is lent now."""
+        now = self._site.elapsed()
+        return [key for key, until in self.lent.items() if until > now]
+
+
 class StandinMachine:
     """The machine the service believes to run on: the site's own box-office computer."""
 
@@ -164,6 +193,7 @@ class StandinMachine:
     def __init__(self, site: Site) -> None:
         self.site = site
         self.hostname = site.own_name
+        self._lender = StandinLender(site)
 
     def adapters(self) -> list[Adapter]:
         """The simulated machine's adapters."""
@@ -174,6 +204,10 @@ class StandinMachine:
         if adapter not in self.site.adapters:
             raise AdapterError(f"{adapter.name} is not an adapter of {self.site.name}")
         return StandinSegment(self.site, adapter)
+
+    def lender(self) -> StandinLender:
+        """See Machine.lender."""
+        return self._lender
 
     def dhcp_control(self, name: str) -> Callable[[bytes], bytes] | None:
         """See Machine.dhcp_control."""

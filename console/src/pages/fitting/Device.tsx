@@ -7,6 +7,7 @@ import type { FittedView, FittingView } from "../../api/types";
 import { moment, sentence } from "../../lib/format";
 import { Button, Mono, Notice, Section } from "../../parts/basics";
 import { Dependants } from "./Dependants";
+import { Reach } from "./Reach";
 import { RecordForm } from "./RecordForm";
 import { stepWord } from "./Stage";
 
@@ -22,7 +23,8 @@ export function Device({ fitting, device }: { fitting: FittingView; device: Fitt
     onSuccess: (now) => client.setQueryData(["fitting", fitting.id], now),
   });
   const open = device.state === "open";
-  const typing = open && (device.step === "type" || device.step === "reach");
+  const answered = device.step === "keep" && device.reach?.answering;
+  const typing = open && (device.step === "type" || device.step === "reach" || answered);
   return (
     <article aria-label={device.name || device.mac}>
       <header className="mt-1">
@@ -62,6 +64,8 @@ export function Device({ fitting, device }: { fitting: FittingView; device: Fitt
         ) : null}
       </section>
 
+      {device.remind ? <Notice tone="alarm">{sentence(device.remind)}</Notice> : null}
+      {open && device.reach ? <Reach fitting={fitting} device={device} /> : null}
       {typing && device.card.length ? <TypeIn device={device} /> : null}
       {open && device.step === "record" ? <RecordForm fitting={fitting} device={device} /> : null}
       {open && device.step === "record" && device.address ? <Dependants address={device.address} /> : null}

@@ -21,6 +21,14 @@ from ..text import clean, clean_note
 LONGEST = 200
 MOST_KINDS = 500
 LEAST_PREFIX = 22
+USUAL_SUBNETS = tuple(
+    IPv4Network(text)
+    for text in (
+        "192.168.1.0/24", "192.168.0.0/24", "192.168.2.0/24", "192.168.10.0/24", "192.168.100.0/24", "192.168.8.0/24",
+        "192.168.178.0/24", "10.0.0.0/24", "10.1.1.0/24", "10.10.10.0/24", "172.16.0.0/24", "192.168.200.0/24",
+    )
+)  # fmt: skip
+"""Where makers like to put devices: what a device is asked for that keeps silent, after the factory subnets that the site knows."""
 _PATH = re.compile(r"(?:https?://\{address\}(?::\d{1,5})?)?(?:/[\w\-./?=&#%~+:]*)?")
 
 

@@ -114,13 +114,17 @@ def step_of(mac: MacNumber | None, target: Address | None, now: Progress) -> Ste
     if now.seen is not None:
         return Step.KEEP
     if now.found is None:
-        return Step.REACH if now.heard is not None and not now.heard.address else Step.FIND
+        asks = now.heard is not None and not now.heard.address and now.heard.means in (Means.DHCP, Means.BOOTP)
+        return Step.REACH if asks else Step.FIND
     return Step.SEE if now.found.address == target else Step.TYPE
 
 
-def showed(now: Progress, sight: Sight, target: Address | None) -> Told:
-    """The device sent a frame, or answered. A frame alone is hearsay: it moves nothing that was proven."""
+def showed(now: Progress, sight: Sight, target: Address | None, asks: bool = True) -> Told:
+    """The device sent a frame, or answered. A frame alone is hearsay: it moves nothing that was proven; but one that is to have its
+    address typed in (not `asks`) and asks for one has lost what was typed."""
     answered = sight.means is Means.ANSWER
+    if not sight.address and sight.means in (Means.FRAME, Means.ARP) and (now.heard or now.found):
+        return Told(now)  # a frame that names no address, such as one of IPv6, says only that it is there
     before = now.found if answered else now.heard
     after = replace(now, found=sight) if answered else replace(now, heard=sight)
     notes: list[tuple[Step, str]] = []
@@ -128,8 +132,15 @@ def showed(now: Progress, sight: Sight, target: Address | None) -> Told:
         after = replace(after, olds=(*now.olds, sight.address)[-8:])
     if answered and sight.address != target and (now.seen is not None or now.kept is not None):
         return _lost(after, sight, target)
+    if not asks and not sight.address and sight.means in (Means.DHCP, Means.BOOTP) and now.seen is not None:
+        return _lost(after, sight, target)
     if before is None or (before.adapter, before.address) != (sight.adapter, sight.address):
-        notes.append((Step.FIND, f"{'answers' if answered else 'heard'} at {sight.where}{_by(sight)}"))
+        notes.append(
+            (
+                Step.FIND,
+                f"{'answers' if answered else 'heard'}{' at' if sight.address else ''} {sight.where}{_by(sight)}",
+            )
+        )
     return Told(after, tuple(notes))
 
 
@@ -140,8 +151,11 @@ def _by(sight: Sight) -> str:
 
 def _lost(now: Progress, sight: Sight, target: Address | None) -> Told:
     """Settings that were seen are gone again."""
-    said = f"back at {sight.where}: typed in but not stored"
+    back = f"back at {sight.where}" if sight.address else f"back {sight.where}{_by(sight)}"
+    said = f"{back}: typed in but not stored"
     fresh = replace(now, seen=None, went=None, kept=None, lost=sight, misses=0, against=said, signs={})
+    if not sight.address:
+        fresh = replace(fresh, found=None)  # it has no address that it could be asked at
     return Told(fresh, ((Step.KEEP, said),))
 
 

@@ -12,7 +12,7 @@ from ..address import Address, dotted
 from ..cards import Card
 from ..mac import Mac, MacNumber
 from .kinds import Comes, Field, Kind, mac_in
-from .progress import Progress, Sign, Step, step_of
+from .progress import Means, Progress, Sign, Step, step_of
 
 Passing = Literal["passed", "now", "ahead", "not needed"]
 Visible = Literal["seen", "otherwise", "unseen"]
@@ -32,7 +32,8 @@ class StepTold:
 class Fitted:
     """What is told about: who, with what name, where to, of what kind, and how far it is. `near` means that its present address is
     in a subnet of the adapter it was found on, so that it is reached as it is; `reserved` that it stays on DHCP; `over` that its
-    fitting is; `behind` who comes first, because both have one and the same address now."""
+    fitting is; `behind` who comes first, because both have one and the same address now; `shared` who else has that address by
+    the plan; `answered` that it has its address from here."""
 
     mac: MacNumber
     name: str
@@ -43,6 +44,8 @@ class Fitted:
     near: bool = False
     over: bool = False
     behind: str = ""
+    shared: str = ""
+    answered: bool = False
 
 
 def now_at(one: Fitted) -> Step:
@@ -95,8 +98,10 @@ def _found(now: Progress) -> str:
         return f"answers at {now.found.where}"
     if now.heard is not None and now.heard.address:
         return f"heard at {now.heard.where}; asked there, it has not answered yet"
-    if now.heard is not None:
+    if now.heard is not None and now.heard.means in (Means.DHCP, Means.BOOTP):
         return f"heard {now.heard.where}"
+    if now.heard is not None:
+        return f"heard on {now.heard.adapter}, it has not told its address yet; it is asked for likely ones"
     return "give it power and plug it in; it is listened for and asked for on every adapter"
 
 
@@ -105,6 +110,8 @@ def _reach(one: Fitted) -> str:
     if now.found is None:
         how = "BOOTP" if now.heard is not None and now.heard.means.value == "bootp" else "DHCP"
         return f"it asks for an address by {how}, and has none yet"
+    if one.near and one.shared:
+        return f"{dotted(now.found.address)} is also that of {one.shared}: unplug that one, or a browser may reach it instead"
     if one.near:
         return f"{dotted(now.found.address)} is reached as it is"
     return f"{dotted(now.found.address)} is in a foreign subnet: a computer needs an address of that subnet to open its page"
@@ -140,6 +147,8 @@ def _keep(one: Fitted) -> str:
         return now.against
     if now.went is not None:
         return "it went; now it is waited for: give it power again"
+    if one.answered:
+        return "its address was given from here: type the card into its page, then pull its power for ten seconds"
     return "pull its power for ten seconds: settings that were not stored are gone then"
 
 

@@ -14,7 +14,7 @@ from ...api.events import FittingEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
 from ...core.fitting import kinds as known_kinds
-from ...core.fitting.kinds import Kind
+from ...core.fitting.kinds import LEAST_PREFIX, Kind
 from ...core.fitting.progress import (
     Look,
     Means,
@@ -30,6 +30,7 @@ from ...core.fitting.progress import (
     showed,
 )
 from ...core.mac import Mac
+from ...core.plan.model import AssignmentKind
 from ...core.text import clean
 from ...probe.seek_engine import Done, Event, Shown, Sought
 from ...probe.seeker import Seeker
@@ -41,6 +42,8 @@ from ...wire.errors import WireError
 from ..aids.repeating import attempt_here
 from ..context import Context, now_ms
 from ..watching.watcher import Watcher
+from .answering import Answers
+from .lending import Lending
 
 _log = logging.getLogger(__name__)
 TURN_SECONDS = 0.25
@@ -48,7 +51,7 @@ ADAPTERS_SECONDS = 2.0
 KEEP_AGAIN_MS = 30_000
 FAST_MS = 15 * 60_000
 SLOW_PACE = 8.0
-MOST_STRETCHES = 8
+MOST_STRETCHES = 24
 
 
 Kept = tuple[FittedRow, Progress, Address | None, Sequence[tuple[Step, str]]]
@@ -82,6 +85,7 @@ class Fitter:
         self._fresh = True
         self._turn_lock = asyncio.Lock()
         self._looked_at = float("-inf")
+        self.lending, self.answers = Lending(context), Answers(context)
         self._turning: asyncio.Task[None] | None = None
         self._beside: set[asyncio.Task[None]] = set()
 
@@ -97,6 +101,8 @@ class Fitter:
                 await task
         for seeker in self._seekers.values():
             seeker.ended.set()
+        self.answers.close()
+        await self.lending.close()
         if moved := [one for one in self.running.values() if one.dirty or one.notes]:
             await self._keep(moved)
 
@@ -145,9 +151,26 @@ class Fitter:
             self._take_in(*await asyncio.to_thread(self._read))
         for one in self.running.values():
             self._follow_plan(one)
+        await self._help()
         if moved := [one for one in self.running.values() if one.dirty or one.notes]:
             await self._keep(moved)
         await self._hunt()
+
+    async def _help(self) -> None:
+        """What was lent to reach devices, and who is answered, lasts as long as it is needed."""
+        unseen = [identity for identity, one in self.running.items() if one.progress.seen is None]
+        for identity in await self.lending.follow(unseen):
+            self.note(identity, Step.REACH, "what was lent to reach it was taken back")
+        staying = [identity for identity, one in self.running.items() if one.progress.went is None]
+        for identity, said in self.answers.follow(staying):
+            self.note(identity, Step.REACH, said)
+
+    def note(self, identity: int, step: Step, said: str) -> None:
+        """Write something down of a device that is being fitted."""
+        one = self.running.get(identity)
+        if one is not None:
+            one.notes.append((step, said))
+            one.moved_at = now_ms()
 
     def _follow_plan(self, one: Running) -> None:
         """People may move or release an address while it is being fitted."""
@@ -179,9 +202,13 @@ class Fitter:
             there = self.running.get(row.id) or Running(row, from_json(row.progress), row.address, now_ms())
             there.row, there.kind = row, kept.get(kind) if kind is not None else None
             running[row.id] = there
-        networks = known_kinds.factory_stretch(list(kept.values()))[:MOST_STRETCHES]
+        known = known_kinds.factory_stretch(list(kept.values()))
+        own = [n for one in self._context.machine.adapters() for n in one.networks if n.prefixlen >= LEAST_PREFIX]
+        networks = list(dict.fromkeys([*known, *own, *known_kinds.USUAL_SUBNETS]))[:MOST_STRETCHES]
         self._stretches = tuple(
-            (address_of(one.network_address) + 1, address_of(one.broadcast_address) - 1) for one in networks
+            (address_of(one.network_address) + 1, address_of(one.broadcast_address) - 1)
+            for one in networks
+            if one.prefixlen < 31
         )
         self.running = running
 
@@ -289,7 +316,10 @@ class Fitter:
                 one, looked(one.progress, one.row.mac, target, Look(adapter, at, event.answers, event.counts)), at
             )
             return
-        told = showed(one.progress, Sight(adapter, event.address, at, event.means), target)
+        item = self._context.plan.plan.assignments.get(one.row.assignment or 0)
+        static = item is not None and item.kind is AssignmentKind.STATIC
+        asks = not static or one.row.id in self.answers.running
+        told = showed(one.progress, Sight(adapter, event.address, at, event.means), target, asks)
         if target is not None and event.means is not Means.ANSWER and event.address in (target, 0):
             told = Told(betrayed(told.progress, self._signs(event, target)), told.notes)
         self._moved(one, told, at)

@@ -9,14 +9,15 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from ...api.common import Id
 from ...api.events import FittingEvent
-from ...api.fitting import FittingNew, FittingPage, FittingView, GiveUp, Record
+from ...api.fitting import AnswerConsent, FittedChoice, FittingNew, FittingPage, FittingView, GiveUp, Record
+from ...core.fitting.progress import Step
 from ...store import fitting_records
 from ...store.edits import Missing
 from ..context import Context
 from ..web.deps import ContextDep, Who, located
 from ..web.paging import Paging
 from . import fitting_edits, fitting_views
-from .fitter import Fitter
+from .fitter import Fitter, Running
 
 router = APIRouter(prefix="/api/v1", tags=["fittings"])
 
@@ -78,6 +79,63 @@ async def record_fitting(
     await asyncio.to_thread(fitting_edits.record, context, who, identity, request)
     await _changed(context, fitter, identity)
     return await asyncio.to_thread(_one, context, fitter, identity)
+
+
+@router.post("/fittings/{identity}/lend")
+async def lend(identity: Id, request: FittedChoice, context: ContextDep, fitter: FitterDep, who: Who) -> FittingView:
+    """Lend the adapter that a device was found on an address of the device's foreign subnet, so that its page opens on this
+    machine. It is renewed until the device is seen at its new address, and the system itself ends it when the service is
+    gone."""
+    one = await _running(fitter, identity, request.fitted_id)
+    lent = await fitter.lending.lend(one.row.id, one.progress, one.kind)
+    fitter.note(one.row.id, Step.REACH, f"lent {lent.adapter} {lent.own}, to reach it at {lent.device}")
+    await _changed(context, fitter, identity)
+    return await asyncio.to_thread(_one, context, fitter, identity)
+
+
+@router.post("/fittings/{identity}/take-back")
+async def take_back(
+    identity: Id, request: FittedChoice, context: ContextDep, fitter: FitterDep, who: Who
+) -> FittingView:
+    """Take back what was lent to reach a device."""
+    one = await _running(fitter, identity, request.fitted_id)
+    lent = await fitter.lending.take_back(one.row.id)
+    if lent is not None:
+        fitter.note(one.row.id, Step.REACH, f"{lent.own} was taken back from {lent.adapter}")
+    await _changed(context, fitter, identity)
+    return await asyncio.to_thread(_one, context, fitter, identity)
+
+
+@router.post("/fittings/{identity}/answer")
+async def answer(identity: Id, request: AnswerConsent, context: ContextDep, fitter: FitterDep, who: Who) -> FittingView:
+    """Answer what a device asks by DHCP or BOOTP, with its new address and for it alone. First the link is asked for ten seconds
+    whether there is a server; where one is planned, was heard within a day, or offers now, it is refused."""
+    one = await _running(fitter, identity, request.fitted_id)
+    fitter.note(one.row.id, Step.REACH, f"{who} consents that its questions are answered from here")
+    await fitter.answers.begin(one.row.id, one.row.mac, one.progress, one.target, fitter.changed)
+    await _changed(context, fitter, identity)
+    return await asyncio.to_thread(_one, context, fitter, identity)
+
+
+@router.post("/fittings/{identity}/answer-no-more")
+async def answer_no_more(
+    identity: Id, request: FittedChoice, context: ContextDep, fitter: FitterDep, who: Who
+) -> FittingView:
+    """Answer a device's questions no more."""
+    one = await _running(fitter, identity, request.fitted_id)
+    if fitter.answers.end(one.row.id):
+        fitter.note(one.row.id, Step.REACH, "answered no more")
+    await _changed(context, fitter, identity)
+    return await asyncio.to_thread(_one, context, fitter, identity)
+
+
+async def _running(fitter: Fitter, fitting: int, device: int) -> Running:
+    """A device that is being fitted."""
+    await fitter.refresh()
+    one = fitter.running.get(device)
+    if one is None or one.row.fitting != fitting:
+        raise Missing(f"fitting {fitting} has no device {device} that is being fitted")
+    return one
 
 
 async def _changed(context: Context, fitter: Fitter, identity: int) -> None:

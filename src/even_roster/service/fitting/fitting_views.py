@@ -31,6 +31,7 @@ from ...store.rows import FittedRow
 from ...store.rows import FittingRow as Row
 from .. import views
 from ..context import Context
+from . import reach
 from .fitter import Fitter
 
 
@@ -74,7 +75,7 @@ def _device(
     fitted = Fitted(
         row.mac, item.name if item is not None else row.name, target or Address(0), kind.kind if kind else None, progress,
         item is not None and item.kind is AssignmentKind.RESERVED, _near(context, progress), row.state == "done",
-        fitter.before(row.id),
+        fitter.before(row.id), _shared(context, progress, row), row.id in fitter.answers.running,
     )  # fmt: skip
     card = _card(context, row, target)
     step = Step.DONE if over else words.now_at(fitted) if target is not None else Step.WHERE
@@ -90,6 +91,7 @@ def _device(
         steps=[StepView(step=one.step.value, state=one.state, said=one.said) for one in words.steps(fitted)] if target else [],
         heard=_sight(progress.heard), found=_sight(progress.found), seen=_sight(progress.seen),
         went_at=views.maybe_time(progress.went), kept=_sight(progress.kept), page=_page(context, fitted),
+        reach=reach.view(context, fitter, row, fitted, step) if not over else None, remind=reach.remind(context, fitted),
         card=[CardLine(name=name, value=value) for name, value in words.card_lines(card, fitted.kind)] if card else [],
         settings=[
             SettingSeen(name=name, wanted=wanted, state=state, said=said)
@@ -113,6 +115,14 @@ def _said(row: FittedRow, step: Step, fitted: Fitted) -> str:
         if step is not Step.WHERE
         else "the plan has no address for it: give it one, or give it up"
     )
+
+
+def _shared(context: Context, progress: Progress, row: FittedRow) -> str:
+    """Who else has a device's present address by the plan."""
+    if progress.found is None:
+        return ""
+    item = context.plan.plan.at(context.plan.site_here, progress.found.address)
+    return item.title if item is not None and item.mac != row.mac else ""
 
 
 def _near(context: Context, progress: Progress) -> bool:

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import contextlib
 import json
+import shutil
+import subprocess
+import tempfile
 import unittest
 from ipaddress import IPv4Address, IPv4Interface
+from pathlib import Path
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -32,9 +36,11 @@ from even_roster.core.fitting.progress import (
 )
 from even_roster.core.fitting.words import Fitted
 from even_roster.core.mac import BROADCAST, Mac
+from even_roster.probe.answering import AnswerEngine, Given
 from even_roster.probe.seek_engine import LISTEN, Done, SeekEngine, Shown, Sought
 from even_roster.wire import arp, bootp, dhcp, ethernet, ipv4, wake
 from even_roster.wire.errors import WireError
+from tests.support.patience import PATIENCE
 
 MINE, OTHER = Mac.parse("02:c0:44:0c:00:01"), Mac.parse("02:c0:44:0c:00:09")
 OWN = Mac.parse("02:c0:9f:40:00:01")
@@ -283,6 +289,77 @@ class Bytes(unittest.TestCase):
         for reader in (bootp.decode, wake.decode):
             with contextlib.suppress(WireError):
                 reader(data)
+
+
+class Answered(unittest.TestCase):
+    """Who asks by DHCP or BOOTP is given one address, and nobody else anything."""
+
+    GIVEN = Given(MINE, IPv4Address("10.44.10.35"), IPv4Address("255.255.255.0"), IPv4Address("10.44.10.20"), OWN)
+
+    def asked(self, kind: dhcp.Kind, mac: Mac = MINE, client: str = "0.0.0.0", **options: bytes) -> bytes:
+        told = tuple((int(getattr(dhcp.Option, name)), value) for name, value in options.items())
+        message = dhcp.Message(False, 9, mac, kind, client=IPv4Address(client), options=told)
+        return dhcp.frame(message, mac, BROADCAST)
+
+    def answers(self, *frames: bytes) -> tuple[AnswerEngine, list[dhcp.Message]]:
+        engine = AnswerEngine(self.GIVEN)
+        found = [dhcp.of_frame(answer) for frame in frames for answer in engine.take(frame)]
+        return engine, [one for one in found if one is not None]
+
+    def test_it_offers_its_one_address_for_five_minutes_and_nothing_else(self) -> None:
+        own, wanted = self.GIVEN.server.packed, self.GIVEN.address.packed
+        engine, (offer, ack) = self.answers(
+            self.asked(dhcp.Kind.DISCOVER), self.asked(dhcp.Kind.REQUEST, SERVER=own, ADDRESS=wanted)
+        )
+        self.assertEqual([one.kind for one in (offer, ack)], [dhcp.Kind.OFFER, dhcp.Kind.ACK])
+        for one in (offer, ack):
+            self.assertEqual((str(one.yours), one.number(dhcp.Option.LEASE_TIME)), ("10.44.10.35", 300))
+            self.assertEqual({code for code, _ in one.options}, {1, 51, 54}, "no gateway, no DNS server")
+        self.assertEqual((engine.leased, engine.over), (True, ""))
+
+    def test_it_answers_nobody_else_and_never_says_no(self) -> None:
+        foreign = IPv4Address("10.44.10.99").packed
+        engine, answers = self.answers(
+            self.asked(dhcp.Kind.DISCOVER, OTHER), self.asked(dhcp.Kind.REQUEST, ADDRESS=foreign),
+            self.asked(dhcp.Kind.INFORM), b"", b"\xff" * 60, self.asked(dhcp.Kind.DISCOVER)[:50],
+        )  # fmt: skip
+        self.assertEqual((answers, engine.over), ([], ""))
+        _, (renewed,) = self.answers(self.asked(dhcp.Kind.REQUEST, client="10.44.10.35"))
+        self.assertEqual(renewed.kind, dhcp.Kind.ACK)
+
+    def test_it_ends_when_another_server_shows_itself_or_the_device_declines(self) -> None:
+        rival = IPv4Address("10.44.10.2")
+        offer = dhcp.Message(True, 9, OTHER, dhcp.Kind.OFFER, yours=IPv4Address("10.44.10.100"))
+        for frame, said in (
+            (dhcp.frame(offer, OTHER, BROADCAST, rival), "a DHCP server answers here: 10.44.10.2"),
+            (self.asked(dhcp.Kind.REQUEST, SERVER=rival.packed), "it chose another server: 10.44.10.2"),
+            (self.asked(dhcp.Kind.REQUEST, OTHER, SERVER=rival.packed), "a DHCP server answers here: 10.44.10.2"),
+            (self.asked(dhcp.Kind.DECLINE), "it declined 10.44.10.35"),
+        ):
+            engine, answers = self.answers(frame, self.asked(dhcp.Kind.DISCOVER))
+            self.assertEqual(answers, [], "it is over")
+            self.assertIn(said, engine.over)
+
+    @unittest.skipUnless(shutil.which("tshark"), "tshark is not installed")
+    def test_an_independent_reader_finds_nothing_malformed(self) -> None:
+        engine = AnswerEngine(self.GIVEN)
+        asked = bootp.frame(bootp.encode(bootp.Request(7, MINE)), MINE, BROADCAST, dhcp.NOBODY, dhcp.EVERYBODY, False)
+        frames = [
+            *wake.frames(MINE, OWN, IPv4Address("10.44.10.20"), IPv4Address("10.44.10.255"), bytes(6)), asked, *engine.take(asked),
+            *engine.take(self.asked(dhcp.Kind.DISCOVER)),
+        ]  # fmt: skip
+        with tempfile.NamedTemporaryFile(suffix=".pcap") as file:
+            head = bytes.fromhex("d4c3b2a1020004000000000000000000ffff000001000000")
+            records = b"".join(bytes(8) + len(f).to_bytes(4, "little") * 2 + f for f in frames)
+            Path(file.name).write_bytes(head + records)
+            command = ["tshark", "-r", file.name, "-V"]
+            said = subprocess.run(command, capture_output=True, text=True, check=True, timeout=PATIENCE).stdout
+        self.assertEqual(len(frames), 6)
+        self.assertNotIn("Malformed", said)
+        self.assertNotIn("[Expert Info (Error", said)
+        self.assertEqual(said.count("Wake On LAN, MAC: 02:c0:44:0c:00:01"), 3)
+        for line in ("Boot Reply", "IP Address Lease Time", "300", "Your (client) IP address: 10.44.10.35"):
+            self.assertIn(line, said)
 
 
 class Hunt(unittest.TestCase):

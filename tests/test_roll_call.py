@@ -155,6 +155,32 @@ class Kept(unittest.TestCase):
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
 
 
+class Waking(unittest.TestCase):
+    def test_a_sleeping_desk_is_woken_and_told_when_it_is_up(self) -> None:
+        with demo(watch=False) as service, service.client() as roster:
+            call = roster.add_roll_call(RollCallNew(name="Doors", text="desk-rehearsal\nprinter-1"))
+            roster.ask_roll_call(call.id)
+            self.assertEqual([line.state for line in roster.call_lines(call.id)], ["silent", "here"])
+            sent = roster.wake("desk-rehearsal")
+            self.assertEqual((sent.state, sent.adapters, sent.address), ("waiting", ["office0"], "10.44.10.89"))
+            until(lambda: roster.wake_state(sent.id).state == "up", "it does not wake")
+            self.assertRegex(roster.wake_state(sent.id).said, r"it came up after \d+ s")
+            roster.ask_roll_call(call.id)
+            self.assertEqual([line.state for line in roster.call_lines(call.id)], ["here", "here"])
+            done = service.roster("wake", "desk-rehearsal")
+            self.assertEqual(done.returncode, 0)
+            self.assertIn("it is on already", done.stdout)
+            for device, password, said in (
+                ("desk-rehearsal", "12:34", "4 or 6 octets"), ("recorder", "1.2.3.4.5.300", "4 or 6 octets"),
+                ("gate-30", "", "a magic packet does not pass routers|no MAC that it could be woken by"),
+            ):  # fmt: skip
+                with self.subTest(said), self.assertRaisesRegex(BadInput, said):
+                    roster.wake(device, password)
+            with self.assertRaises(NotFound):
+                roster.wake("nobody-of-that-name")
+            self.assertEqual([one.state for one in roster.wakes()], ["up", "up"])
+
+
 class ByItself(unittest.TestCase):
     def test_lines_are_looked_at_again_and_again_and_other_lines_at_once(self) -> None:
         with demo(watch=True) as service, service.client() as roster:

@@ -53,6 +53,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);
       else if (happening.kind === "call") refresh(["calls", "call-lines", "changes"]);
       else if (happening.kind === "fitting") refresh(["fittings", "fitting", "changes"]);
+      else if (happening.kind === "wake") refresh(["wake"]);
       else if (happening.kind === "kinds") refresh(["kinds", "fitting", "changes"]);
       else if (happening.kind === "routes") refresh(["notices", "changes"]);
       else if (happening.kind === "reset") void client.invalidateQueries();

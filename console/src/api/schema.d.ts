@@ -2348,6 +2348,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/wakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who was woken since the service started, the latest first
+         * @description Who was woken since the service started, the latest first.
+         */
+        get: operations["calls.wakes"];
+        put?: never;
+        /**
+         * Wake a device by magic packets on the link where it was seen last; the answer comes when they are sent
+         * @description Whether it came up is told by the wake's state, and by an event.
+         */
+        post: operations["calls.wake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wakes/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a wake stands: waiting, up, or silent when nothing came of it
+         * @description How a wake stands: waiting, up, or silent when nothing came of it.
+         */
+        get: operations["calls.one_wake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5030,6 +5074,8 @@ export interface components {
             fitting: components["schemas"]["FittingEvent"];
             /** @description Data of a `kinds` event. */
             kinds: components["schemas"]["KindsEvent"];
+            /** @description Data of a `wake` event. */
+            wake: components["schemas"]["WakeEvent"];
             /** @description Data of a `proof` event. */
             proof: components["schemas"]["ProofEvent"];
             /** @description The names heard for it. */
@@ -10852,6 +10898,121 @@ export interface components {
             notations: string[];
         };
         /**
+         * WakeEvent
+         * @description A device that was woken came up, or nothing came of it.
+         */
+        WakeEvent: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+        };
+        /**
+         * WakeNew
+         * @description Wake a device. `password` is a SecureOn password of 4 or 6 octets, where its adapter wants one; it is not kept.
+         */
+        WakeNew: {
+            /**
+             * Device
+             * @description The device it belongs to, as far as is known.
+             */
+            device: number | string;
+            /**
+             * Password
+             * @description A SecureOn password of 4 or 6 octets; empty: none. It is not kept.
+             * @default
+             * @example
+             */
+            password?: string;
+        };
+        /**
+         * WakePage
+         * @description Who was woken since the service started.
+         */
+        WakePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["WakeView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * WakeView
+         * @description A device that was woken: by which MACs, on which adapters' links, when, and since when it is up.
+         */
+        WakeView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"];
+            /**
+             * Macs
+             * @description MACs of adapters.
+             * @example [
+             *       "02:c0:44:00:00:29"
+             *     ]
+             */
+            macs: string[];
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * Adapters
+             * @description The adapters on whose links it was woken.
+             * @example [
+             *       "office0"
+             *     ]
+             */
+            adapters: string[];
+            /**
+             * Sent At
+             * Format: date-time
+             * @description When it was sent.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            sent_at: string;
+            /**
+             * Up At
+             * @description Since when it is up; null: it is not yet.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            up_at: string | null;
+            /**
+             * State
+             * @description Waiting, up, or silent when nothing came of it.
+             * @example up
+             * @enum {string}
+             */
+            state: "waiting" | "up" | "silent";
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
+            said: string;
+        };
+        /**
          * WatchEdit
          * @description Change how a subnet is watched; what is left out stays. `strangers`: which unknown devices are told: all of them, only
          *     those that tell no name (named), or none.
@@ -11494,6 +11655,11 @@ export interface operations {
                         id: string;
                         /** @constant */
                         event: "kinds";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "wake";
                         data: string;
                     } | {
                         id: string;
@@ -17180,6 +17346,115 @@ export interface operations {
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
+        };
+    };
+    "calls.wakes": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WakePage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "calls.wake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WakeNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WakeView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "calls.one_wake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WakeView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
 }

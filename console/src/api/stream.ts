@@ -24,6 +24,7 @@ const KINDS = Object.keys({
   call: 1,
   fitting: 1,
   kinds: 1,
+  wake: 1,
   proof: 1,
   names: 1,
   reset: 1,

@@ -47,6 +47,7 @@ export type DeviceKindView = Schemas["DeviceKindView"];
 export type FittedView = Schemas["FittedView"];
 export type FittingRow = Schemas["FittingRow"];
 export type FittingView = Schemas["FittingView"];
+export type WakeView = Schemas["WakeView"];
 export type CallLine = Schemas["CallLine"];
 export type RollCallView = Schemas["RollCallView"];
 export type LeaseView = Schemas["LeaseView"];

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, Model, Page, Time
+from .common import DeviceRef, Model, Page, Ref, Time
 
 CallState = Literal["here", "silent", "unknown"]
 
@@ -67,3 +67,28 @@ class CallLinePage(Page[CallLine]):
     """The lines of a roll call in their order, as they stand now."""
 
     call: RollCallView
+
+
+class WakeNew(Model):
+    """Wake a device. `password` is a SecureOn password of 4 or 6 octets, where its adapter wants one; it is not kept."""
+
+    device: Ref
+    password: str = Field(default="", max_length=40, repr=False)
+
+
+class WakeView(Model):
+    """A device that was woken: by which MACs, on which adapters' links, when, and since when it is up."""
+
+    id: int
+    device: DeviceRef
+    macs: list[str]
+    address: str | None
+    adapters: list[str]
+    sent_at: Time
+    up_at: Time | None
+    state: Literal["waiting", "up", "silent"]
+    said: str
+
+
+class WakePage(Page[WakeView]):
+    """Who was woken since the service started."""

@@ -128,6 +128,13 @@ class KindsEvent(Event):
     kind = "kinds"
 
 
+class WakeEvent(Event):
+    """A device that was woken came up, or nothing came of it."""
+
+    kind = "wake"
+    id: int
+
+
 class ProofEvent(Event):
     """How far the wire was asked for some addresses, 0 to 1."""
 
@@ -159,5 +166,6 @@ class Events(Model):
     call: CallEvent
     fitting: FittingEvent
     kinds: KindsEvent
+    wake: WakeEvent
     proof: ProofEvent
     names: NamesEvent

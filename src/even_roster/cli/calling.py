@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from .common import bad_input, connect
-from .grammar import Noun
+from .grammar import Noun, verb
 from .output import Out, Text, ago
 
 if TYPE_CHECKING:
@@ -40,6 +40,12 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         if word == "set":
             one.add_argument("--name", dest="new_name", metavar="NEW", help="call it so")
     _name(call.verb("text", "its lines as text, to keep or carry elsewhere", _text))
+    wake = verb(commands, shared, "wake", _wake)
+    wake.add_argument("device", metavar="DEVICE", help="its name, MAC or id")
+    wake.add_argument(
+        "--secure-on", action="store_true", help="read its SecureOn password, from the terminal or standard input"
+    )
+    wake.add_argument("--no-wait", action="store_true", help="send, and do not wait until it is up")
     _name(call.verb("remove", "a roll call no more", _remove))
 
 
@@ -196,3 +202,30 @@ def _pick(roster: Service, name: str) -> RollCallView:
             return one
     there = ", ".join(one.name for one in rolls) or "none yet"
     raise bad_input(f"there is no roll call {name!r}; there are: {there}")
+
+
+def _wake(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    password = _password() if options.secure_on else ""
+    with connect(options) as roster:
+        one = roster.wake(options.device, password)
+        if not out.as_json:
+            out.say(f"Magic packets for {', '.join(one.macs)} went out on {', '.join(one.adapters)}.")
+        with out.waiting("waiting until it is up"):
+            while one.state == "waiting" and not options.no_wait:
+                time.sleep(AGAIN_SECONDS)
+                one = roster.wake_state(one.id)
+    if out.as_json:
+        out.json(one)
+    elif one.state != "waiting":
+        out.say(f"{one.device.name or one.device.id}: {one.said}.")
+    return 1 if one.state == "silent" else 0
+
+
+def _password() -> str:
+    """Typed without being shown, or a line of standard input."""
+    if sys.stdin.isatty():
+        import getpass
+
+        return getpass.getpass("SecureOn password: ")
+    return sys.stdin.readline().strip()

@@ -33,6 +33,7 @@ GROUPS: dict[str, dict[str, Word]] = {
         "at": Word("history", "who was there at a moment", "roster at now 10.44.20.41"),
         "history": Word("history", "who had an address, where a device was, what changed", "roster history printer-1"),
         "call": Word("calling", "roll calls: who is here, looked at again and again", "roster call --once"),
+        "wake": Word("calling", "wake a sleeping device, and be told when it is up", "roster wake portable-05 --no-wait"),
         "listen": Word("watching", "what is heard on the links, live", "roster listen --once"),
         "measure": Word("lookup", "all sums on a range", "roster measure 10.44.64.0/22"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),

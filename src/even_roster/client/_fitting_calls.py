@@ -9,6 +9,7 @@ from urllib.parse import quote
 from ._calls import Call, ListCall, call, listing, or_any
 
 if TYPE_CHECKING:
+    from ..api.calling import WakePage, WakeView
     from ..api.demo import CartonPage, CartonView, TypedIn
     from ..api.fitting import (
         DeviceKindEdit,
@@ -100,6 +101,21 @@ def kinds_out() -> Call[KindFile]:
 def kinds_in(text: str) -> Call[KindsTaken]:
     """Take such a document in, as one change."""
     return call("KindsTaken", "POST", "/api/v1/kinds/file", body={"text": text})
+
+
+def wake(device: int | str, password: str = "") -> Call[WakeView]:
+    """Wake a device by magic packets; with a SecureOn password where its adapter wants one."""
+    return call("WakeView", "POST", "/api/v1/wakes", body={"device": device, "password": password})
+
+
+def wake_state(identity: int) -> Call[WakeView]:
+    """How a wake stands: waiting, up, or silent when nothing came of it."""
+    return call("WakeView", "GET", f"/api/v1/wakes/{identity}")
+
+
+def wakes() -> ListCall[WakeView, WakePage]:
+    """Who was woken since the service started, the latest first."""
+    return listing("WakePage", "/api/v1/wakes")
 
 
 def cartons() -> ListCall[CartonView, CartonPage]:

@@ -21,8 +21,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from .. import __version__
 from ..api.common import Problem
 from .aids.repeating import hold_memory_still
-from .calling import call_routes
+from .calling import call_routes, wake_routes
 from .calling.caller import Caller
+from .calling.waker import Waker
 from .changing import change_routes
 from .context import Context
 from .demo import carton_routes
@@ -125,6 +126,7 @@ def create_app(context: Context) -> FastAPI:
         await notices.close()
         await caller.close()
         await fitter.close()
+        await waker.close()
         await watcher.close()
         await listening.close()
         await servers.close()
@@ -145,6 +147,8 @@ def create_app(context: Context) -> FastAPI:
     app.state.caller = caller
     fitter = Fitter(context, watcher)
     app.state.fitter = fitter
+    waker = Waker(context, watcher)
+    app.state.waker = waker
     app.state.context = context
     app.state.scans = running
     app.state.dhcp = servers
@@ -155,7 +159,7 @@ def create_app(context: Context) -> FastAPI:
     modules = (
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
-        fitting_routes, kind_routes, carton_routes,
+        fitting_routes, kind_routes, carton_routes, wake_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -233,6 +233,14 @@ class _Builder:
         call = ethernet.encode(arp.announcement(lost, address))
         self._add("spare-terminal", "marrowby", 10, str(address), mac=lost, mute=True, chatter=(call,))
 
+        # A desk computer that sleeps until somebody wakes it.
+        self.hosts.append(
+            Host(
+                "desk-rehearsal", self.mac("sallow", 0xB0001), (IPv4Address("10.44.10.89"),), 10,
+                names=HostNames(f"desk-rehearsal.{DOMAIN}"), delay=0.002, awake=Awake(period=1e9),
+            )
+        )  # fmt: skip
+
     def stage(self) -> None:
         """Light, sound and the show network."""
         self._router(20, "10.44.20.1")

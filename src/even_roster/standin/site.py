@@ -17,14 +17,15 @@ from ..core.adapters import Adapter
 from ..core.address import address_of
 from ..core.dhcp import Scope
 from ..core.mac import BROADCAST, Mac, MacNumber
-from ..wire import arp, dhcp, dns_messages, ethernet, ipv4
+from ..wire import arp, dhcp, dns_messages, ethernet, ipv4, wake
 from ..wire.errors import WireError
 from .dhcp_clients import Clients
 from .dhcp_server import StandinDhcp
-from .hosts import Host, Timed
+from .hosts import Awake, Host, Timed
 
 ROUTER_DELAY = 0.0006
 CHATTER_EVERY = 0.6
+WAKES_IN = 3.0
 TALK_EVERY = 30
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -239,6 +240,7 @@ class Site:
         self.catch_up()
         try:
             frame = ethernet.decode(data)
+            self._wake(self._vlan_of[adapter], frame)
             if frame.ethertype == ethernet.EtherType.ARP:
                 return self._arp(self._vlan_of[adapter], frame.destination, arp.decode(frame.payload))
             if frame.ethertype == ethernet.EtherType.IPV4:
@@ -248,6 +250,18 @@ class Site:
         except WireError:
             pass
         return []
+
+    def _wake(self, vlan: int, frame: ethernet.Frame) -> None:
+        """A magic packet in a frame: whom it names, and whom the frame reaches, wakes and stays awake."""
+        if frame.payload.find(b"\xff" * 6) < 0:
+            return
+        try:
+            mac, _ = wake.decode(frame.payload)
+        except WireError:
+            return
+        for host in self.hosts:
+            if host.mac == mac and host.vlan == vlan and frame.destination in (mac, BROADCAST) and host.awake.period:
+                self.at(self.elapsed() + WAKES_IN, lambda host=host: setattr(host, "awake", Awake()))  # type: ignore[misc]
 
     def _arp(self, vlan: int, to: Mac, question: arp.Arp) -> list[Timed]:
         now = self.elapsed()

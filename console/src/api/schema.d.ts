@@ -84,6 +84,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/phone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A one-time sign-in for a phone, as an address and as a QR code; only where the service can be reached beyond this machine
+         * @description A one-time sign-in for a phone, as an address and as a QR code; only where the service can be reached beyond this machine.
+         */
+        post: operations["system.phone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/here": {
         parameters: {
             query?: never;
@@ -7809,6 +7829,57 @@ export interface components {
             source: string;
         };
         /**
+         * PhoneSignIn
+         * @description A one-time sign-in for a phone: an address that it reaches this service at, as text and as a QR code (an image as a data
+         *     URI); or why there is none.
+         */
+        PhoneSignIn: {
+            /**
+             * Url
+             * @description The address that signs a phone in, once; null: there is none.
+             * @example https://10.44.10.20:7420/enter?ticket=…
+             */
+            url: string | null;
+            /**
+             * Qr
+             * @description The address as a QR code, a data URI; null: there is none.
+             * @example data:image/svg+xml,…
+             */
+            qr: string | null;
+            /**
+             * Fingerprint
+             * @description The SHA-256 fingerprint of the certificate; empty: it has none.
+             * @example 3A:07:…
+             */
+            fingerprint: string;
+            /**
+             * Why Not
+             * @description Why it is not so, in words; empty: it is.
+             * @example
+             */
+            why_not: string;
+        };
+        /**
+         * PhoneWanted
+         * @description Sign a phone in, and open a page of the console there; with `host` at one of this machine's addresses.
+         */
+        PhoneWanted: {
+            /**
+             * Page
+             * @description The page of the console to open there.
+             * @default /
+             * @example /fittings/3
+             */
+            page?: string;
+            /**
+             * Host
+             * @description The address to reach it at; empty: the likeliest.
+             * @default
+             * @example 10.44.10.20
+             */
+            host?: string;
+        };
+        /**
          * PlanEvent
          * @description The plan was edited: the change's id (0: rules of roles), and the kinds of items in it.
          */
@@ -11716,6 +11787,41 @@ export interface operations {
             403: components["responses"]["403"];
             404: components["responses"]["404"];
             409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "system.phone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PhoneWanted"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhoneSignIn"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];

@@ -7,6 +7,7 @@ import type { FittedView, FittingView } from "../api/types";
 import { ago, plural } from "../lib/format";
 import { Button, Mono, Notice } from "../parts/basics";
 import { Device } from "./fitting/Device";
+import { OnPhone } from "./fitting/OnPhone";
 import { Stage } from "./fitting/Stage";
 
 export default function FittingPage() {
@@ -43,6 +44,7 @@ export default function FittingPage() {
           </>
         ) : null}
       </p>
+      <OnPhone />
       {shown ? (
         <Device fitting={one} device={shown} />
       ) : (

@@ -120,6 +120,8 @@ CLOSER: dict[str, str | tuple[str, Any]] = {
     "WakeNew.password": ("a SecureOn password of 4 or 6 octets; empty: none. It is not kept", ""),
     "WakeView.adapters": ("the adapters on whose links it was woken", ["office0"]),
     "WakeView.state": ("waiting, up, or silent when nothing came of it", "up"),
+    "PhoneSignIn.url": ("the address that signs a phone in, once; null: there is none", "https://10.44.10.20:7420/enter?ticket=…"),
+    "PhoneWanted.page": ("the page of the console to open there", "/fittings/3"),
     "Record.anyway": "record it although not everything is proven",
     "Record.kind": ("what its kind is called, to be remembered; empty: nothing is", "Quillmark Q20"),
     "Record.name": ("what people call it; empty: as it is", "Box office printer"),

@@ -266,3 +266,20 @@ class Ticket(Model):
     """A path that signs a browser in, once."""
 
     path: str
+
+
+class PhoneSignIn(Model):
+    """A one-time sign-in for a phone: an address that it reaches this service at, as text and as a QR code (an image as a data
+    URI); or why there is none."""
+
+    url: str | None
+    qr: str | None
+    fingerprint: str
+    why_not: str
+
+
+class PhoneWanted(Model):
+    """Sign a phone in, and open a page of the console there; with `host` at one of this machine's addresses."""
+
+    page: str = Field(default="/", max_length=400)
+    host: str = Field(default="", max_length=60)

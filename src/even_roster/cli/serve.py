@@ -32,6 +32,11 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     serve.add_argument("--tls-certificate", metavar="FILE", help="needed to listen beyond this machine")
     serve.add_argument("--tls-key", metavar="FILE", help="the certificate's key")
     serve.add_argument(
+        "--own-certificate",
+        action="store_true",
+        help="listen beyond this machine with a certificate the service makes itself",
+    )
+    serve.add_argument(
         "--plain-http-risk",
         action="store_true",
         help="listen beyond this machine without TLS: anybody on the way can read",
@@ -41,10 +46,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     demo = verb(commands, shared, "demo", _demo, json=False)
     demo.add_argument("--listen", metavar="HOST:PORT", default=DEMO_LISTEN, help=f"default {DEMO_LISTEN}")
     demo.add_argument("--hosts", metavar="N", type=int, help="a generated site of this many hosts instead")
+    demo.add_argument(
+        "--own-certificate",
+        action="store_true",
+        help="listen beyond this machine with a certificate the service makes itself",
+    )
     demo.add_argument("--no-open", action="store_true", help="do not open a browser")
     demo.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
     demo.add_argument("--verbose", action="store_true", help="log every request")
-    verb(commands, shared, "console", _console)
+    console = verb(commands, shared, "console", _console)
+    console.add_argument("--phone", action="store_true", help="for a phone: an address it reaches, and a QR code of it")
 
 
 def _serve(options: argparse.Namespace) -> int:
@@ -53,7 +64,8 @@ def _serve(options: argparse.Namespace) -> int:
     given = {
         "home": Path(options.home) if options.home else None, "listen": options.listen, "adapter": options.adapter,
         "tls_certificate": options.tls_certificate, "tls_key": options.tls_key,
-        "plain_http_risk": options.plain_http_risk or None, "watch": False if options.no_watch else None,
+        "plain_http_risk": options.plain_http_risk or None, "own_certificate": options.own_certificate or None,
+        "watch": False if options.no_watch else None,
     }  # fmt: skip
     machine = RealMachine()
     if options.adapter and options.adapter not in {adapter.name for adapter in machine.adapters()}:
@@ -82,7 +94,13 @@ def _demo(options: argparse.Namespace) -> int:
         if options.hosts is None:
             plan_larkspur(context, site)
 
-    given = {"home": home, "listen": options.listen, "watch": not options.no_watch, "eager": True}
+    given = {
+        "home": home,
+        "listen": options.listen,
+        "watch": not options.no_watch,
+        "eager": True,
+        "own_certificate": options.own_certificate,
+    }
     return _run(given, StandinMachine(site), options.verbose, prepare, browser=not options.no_open, site=site.name)
 
 
@@ -102,12 +120,13 @@ def _run(
     )  # fmt: skip
     out = Out(False)
 
-    def announce(url: str, sign_in: str) -> None:
+    def announce(url: str, sign_in: str, fingerprint: str) -> None:
         what = f"the simulated site: {site}" if site else "this machine's own network"
         out.say(f"Even Roster runs on {what}.", "bold")
         out.facts(
             [
                 ("console", sign_in), ("", "(good once, for 15 minutes; 'roster console' gives another)"), ("API", url),
+                ("certificate", fingerprint and f"its own, SHA-256 {fingerprint}"),
                 ("home", str(settings.home)), ("command line", f"roster --home {settings.home} scan"),
                 ("stop", "Ctrl-C"),
             ]
@@ -132,10 +151,33 @@ def _has_screen() -> bool:
 
 def _console(options: argparse.Namespace) -> int:
     out = Out(options.json)
+    if options.phone:
+        return _phone(options, out)
     with connect(options) as roster:
         url = f"{roster.place.url}{roster.sign_in().path}"
     if options.json:
         out.json({"url": url})
     else:
         out.say(url)
+    return 0
+
+
+def _phone(options: argparse.Namespace, out: Out) -> int:
+    """A sign-in for a phone, with a code that its camera reads."""
+    with connect(options) as roster:
+        one = roster.phone_sign_in()
+    if out.as_json:
+        out.json(one)
+        return 0 if one.url else 1
+    if not one.url:
+        error(one.why_not)
+        return 1
+    import segno
+
+    segno.make(one.url, error="m").terminal(out=sys.stdout, compact=True, border=2)
+    out.say(one.url)
+    out.say(
+        "Good once, for 15 minutes. The browser does not know the service's certificate; its fingerprint (SHA-256) is:"
+    )
+    out.say(one.fingerprint)
     return 0

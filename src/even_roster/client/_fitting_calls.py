@@ -24,6 +24,7 @@ if TYPE_CHECKING:
         KindsTaken,
         Record,
     )
+    from ..api.network import PhoneSignIn
 
 
 def fittings(open: bool = False, limit: int | None = None) -> ListCall[FittingRow, FittingPage]:
@@ -116,6 +117,11 @@ def wake_state(identity: int) -> Call[WakeView]:
 def wakes() -> ListCall[WakeView, WakePage]:
     """Who was woken since the service started, the latest first."""
     return listing("WakePage", "/api/v1/wakes")
+
+
+def phone_sign_in(page: str = "/", host: str = "") -> Call[PhoneSignIn]:
+    """A one-time sign-in for a phone, as an address and as a QR code."""
+    return call("PhoneSignIn", "POST", "/api/v1/session/phone", body={"page": page, "host": host})
 
 
 def cartons() -> ListCall[CartonView, CartonPage]:

@@ -209,6 +209,7 @@ class Calls:
     wake = Method(_fitting_calls.wake)
     wake_state = Method(_fitting_calls.wake_state)
     wakes = ListMethod(_fitting_calls.wakes)
+    phone_sign_in = Method(_fitting_calls.phone_sign_in)
     cartons = ListMethod(_fitting_calls.cartons)
     power_carton = Method(_fitting_calls.power_carton)
     type_into_carton = Method(_fitting_calls.type_into_carton)

@@ -8,16 +8,19 @@ import resource
 import socket
 import sys
 from collections.abc import Callable
+from datetime import UTC, datetime
 from types import FrameType
 
 import uvicorn
 
 from .. import __version__
 from ..api.home import VERSION_HEADER
+from ..probe.machine import adapters
 from ..probe.segment import Machine
 from .app import create_app
 from .context import Context, open_context, write_service_file
 from .settings import Settings, SettingsError
+from .web import own_certificate
 from .web.connections import Connection
 
 STOP_SECONDS = 2
@@ -45,14 +48,16 @@ class _Server(uvicorn.Server):
 def serve(
     settings: Settings,
     machine: Machine,
-    announce: Callable[[str, str], None],
+    announce: Callable[[str, str, str], None],
     prepare: Callable[[Context], None] | None = None,
 ) -> None:
     """Serve until a signal. `announce` gets the console's URL and its one-time sign-in; `prepare` runs before.
 
-    Raises SettingsError when the address cannot be listened on, and what `open_context` raises.
-    """
+    It gets the fingerprint of a certificate of the service's own, too. Raises SettingsError when the address cannot be listened
+    on, and what `open_context` raises."""
     host, port = settings.address()
+    if settings.own_certificate and not settings.tls_certificate:
+        settings = _with_own_certificate(settings, machine)
     listener = _listen(host, port)
     _raise_file_limit()
     sys.setswitchinterval(0.001)
@@ -77,11 +82,24 @@ def serve(
 
     path = write_service_file(context, local)
     try:
-        announce(url, f"{url}/enter?ticket={app.state.gate.ticket()}")
+        own = settings.own_certificate and settings.tls_certificate
+        shown_to = own_certificate.fingerprint(own) if own else ""
+        announce(url, f"{url}/enter?ticket={app.state.gate.ticket()}", shown_to)
         _Server(config, context, stop_scans).run(sockets=[listener])
     finally:
         path.unlink(missing_ok=True)
         listener.close()
+
+
+def _with_own_certificate(settings: Settings, machine: Machine) -> Settings:
+    """The same, with the certificate that the service makes for itself. Raises SettingsError."""
+    addresses = [str(one.ip) for adapter in adapters() for one in adapter.addresses]
+    try:
+        settings.home.mkdir(parents=True, exist_ok=True, mode=0o700)
+        own = own_certificate.have(settings.home, machine.hostname, addresses, datetime.now(UTC))
+    except OSError as error:
+        raise SettingsError(f"no certificate can be kept in {settings.home}: {error.strerror}") from error
+    return settings.model_copy(update={"tls_certificate": own.certificate, "tls_key": own.key})
 
 
 def _listen(host: str, port: int) -> socket.socket:

@@ -18,8 +18,8 @@ class SettingsError(ValueError):
 
 
 class Settings(BaseSettings):
-    """Settings of one service process. Without `watch` it does nothing by itself: no schedules, no listening; an `eager`
-    one begins its first scans at once."""
+    """Settings of one service process. With `own_certificate` it makes a certificate for itself. Without `watch` it does
+    nothing by itself: no schedules, no listening; an `eager` one begins its first scans at once."""
 
     model_config = SettingsConfigDict(env_prefix="EVEN_ROSTER_", extra="ignore")
 
@@ -28,6 +28,7 @@ class Settings(BaseSettings):
     adapter: str | None = None
     tls_certificate: Path | None = None
     tls_key: Path | None = None
+    own_certificate: bool = False
     plain_http_risk: bool = False
     watch: bool = True
     eager: bool = False
@@ -38,9 +39,10 @@ class Settings(BaseSettings):
         host = host.strip("[]") or "127.0.0.1"
         if not port.isdigit() or not 0 <= int(port) <= 65535:
             raise SettingsError(f"{self.listen!r} is not HOST:PORT; write one such as 127.0.0.1:{DEFAULT_PORT}")
-        if not _loopback(host) and not (self.tls_certificate and self.tls_key) and not self.plain_http_risk:
+        given = bool(self.tls_certificate and self.tls_key) or self.own_certificate
+        if not _loopback(host) and not given and not self.plain_http_risk:
             raise SettingsError(
-                f"{host} can be reached from the network: give --tls-certificate and --tls-key, "
+                f"{host} can be reached from the network: give --own-certificate, or --tls-certificate and --tls-key, "
                 "or accept with --plain-http-risk that anybody on the way can read and take over sessions"
             )
         return host, int(port)

@@ -8,15 +8,16 @@ from fastapi import APIRouter, Depends, Header, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
 from ... import __version__
-from ...api.common import Word
+from ...api.common import Line, Word
 from ...api.events import Events
-from ...api.network import Health, Ticket
+from ...api.network import Health, PhoneSignIn, PhoneWanted, Ticket
 from ..context import now_ms
 from ..scans.scan_routes import ScansDep
 from ..web.auth import COOKIE, SESSION_SECONDS, Gate
 from ..web.contract import no_others
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
+from . import phones
 from .metrics import render
 
 router = APIRouter(tags=["system"])
@@ -74,14 +75,21 @@ def ticket(request: Request, who: Who) -> Ticket:
     return Ticket(path=f"/enter?ticket={gate.ticket()}")
 
 
+@router.post("/api/v1/session/phone", dependencies=[Depends(no_others)])
+def phone(wanted: PhoneWanted, request: Request, context: ContextDep, who: Who) -> PhoneSignIn:
+    """A one-time sign-in for a phone, as an address and as a QR code; only where the service can be reached beyond this machine."""
+    gate: Gate = request.app.state.gate
+    return phones.sign_in(context, gate, wanted, request.scope)
+
+
 @router.get("/enter", include_in_schema=False)
-def enter(request: Request, ticket: Word = "") -> Response:
-    """Turn a one-time ticket into a session."""
+def enter(request: Request, ticket: Word = "", to: Line = "/") -> Response:
+    """Turn a one-time ticket into a session, and open a page of the console."""
     gate: Gate = request.app.state.gate
     session = gate.redeem(ticket)
     if session is None:
         return RedirectResponse("/?signin=expired", 303)
-    response = RedirectResponse("/", 303)
+    response = RedirectResponse(phones.page(to), 303)
     secure = request.url.scheme == "https"
     response.set_cookie(COOKIE, session, SESSION_SECONDS, httponly=True, samesite="strict", secure=secure)
     return response

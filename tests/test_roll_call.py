@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import unittest
+from dataclasses import replace
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -11,7 +12,12 @@ from hypothesis import strategies as st
 from even_roster.api.calling import RollCallEdit, RollCallNew
 from even_roster.api.plan import AssignmentNew
 from even_roster.client import BadInput, NotFound, Roster, StaleEdit
-from even_roster.core.roll_call import Line, RollError, Standing, State, read, written
+from even_roster.core.findings.engine import Engine
+from even_roster.core.findings.model import About
+from even_roster.core.findings.rolls import Absent
+from even_roster.core.findings.world import World
+from even_roster.core.plan.model import Plan
+from even_roster.core.roll_call import Line, RollError, Standing, State, overdue, read, written
 from tests.support.patience import until
 from tests.support.service import Service, demo
 
@@ -27,7 +33,8 @@ class Lines(unittest.TestCase):
         )  # fmt: skip
         for wrong, said in (
             (", light desk", "line 1: it names nobody"), ("a\n\na, b", "line 3: a stands in line 1 already"),
-            ("a, b, c, d", "line 1: it has 4 parts"), ('"a', "line 1: .*; check the quotes"), ("x" * 201, "over 200"),
+            ("a, b, c, d", "line 1: 'd' is not understood"), ("a,,,warn=x", "warn=MINUTES"), ("a,,,until=2026-13-01", "not understood"),
+            ("a,,,warn=1,warn=2", "not understood"), ('"a', "line 1: .*; check the quotes"), ("x" * 201, "over 200"),
             ("\n".join(f"10.0.{n // 250}.{n % 250}" for n in range(2001)), "it has 2,001 lines"),
         ):  # fmt: skip
             with self.subTest(wrong[:20]), self.assertRaisesRegex(RollError, said):
@@ -37,6 +44,8 @@ class Lines(unittest.TestCase):
     def test_what_is_written_is_read_again(self, parts: list[tuple[str, str, str]]) -> None:
         lines = tuple({one[0].casefold(): Line(*one) for one in parts}.values())
         self.assertEqual(read(written(lines)), lines)
+        patient = tuple(replace(line, warn=10, until="2026-12-24") for line in lines)
+        self.assertEqual(read(written(patient)), patient)
 
     @given(st.text(max_size=60))
     def test_any_text_is_lines_or_is_refused(self, text: str) -> None:
@@ -153,6 +162,59 @@ class Kept(unittest.TestCase):
         self.assertEqual(self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99\n")
         self.assertIn("there are: At noon", self.service.roster("call", "show", "midnight").stderr)
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
+
+
+class Absence(unittest.TestCase):
+    LINES = read("a\nb,,,warn=30\nc,,,warn=0\nd,,,until=2026-12-24\ne")
+
+    def told(
+        self, minutes: float, *, today: str = "2026-11-27", quiet: bool = False, before: tuple[str, ...] = ()
+    ) -> str:
+        """Whom it tells of, when all but e are silent for so many minutes, and the roll call has patience for ten."""
+        silent = Standing(State.SILENT, 1_000)
+        stands = {line.subject: silent for line in self.LINES} | {"e": Standing(State.HERE, 1_000)}
+        found = overdue(self.LINES, stands, 10, 1_000 + round(minutes * 60_000), today, quiet, before)
+        return "".join(sorted(found))
+
+    def test_each_line_has_its_own_patience_and_some_are_left_alone(self) -> None:
+        self.assertEqual([self.told(minutes) for minutes in (0, 9.9, 10, 30)], ["", "", "a", "ab"])
+        self.assertEqual(self.told(30, today="2026-12-24"), "abd", "it is left alone no more")
+        self.assertEqual(overdue(self.LINES, {}, 10, 0, "2026-11-27", False, ()), set())
+
+    def test_quiet_hours_tell_of_nobody_new(self) -> None:
+        self.assertEqual(self.told(30, quiet=True), "")
+        self.assertEqual(self.told(30, quiet=True, before=("a",)), "a")
+
+    def test_an_absence_is_a_finding_until_somebody_is_back_and_stands_over_a_restart(self) -> None:
+        world, engine = World(Plan(), 1, lambda mac: False), Engine()
+        one = Absent("Doors", "10.44.10.99", "spare till", "10.44.10.99", 1_000, 10)
+
+        def look(absent: dict[str, Absent], at: int) -> list[str]:
+            world.dirty[About.LINE] |= world.rolls.looked(7, absent, ["10.44.10.99", "printer-1"])
+            return [turned.turn.value for turned in engine.settle(world, at)[0]]
+
+        self.assertEqual(look({}, 1_000), [])
+        self.assertEqual(look({one.subject: one}, 2_000), ["opened"])
+        self.assertEqual(look({one.subject: one}, 3_000), [])
+        finding = next(iter(engine.standing.values()))
+        self.assertEqual((finding.key, finding.subjects[0].value), ("7 10.44.10.99", "spare till"))
+        self.assertIn("spare till (10.44.10.99), of the roll call Doors, does not answer", finding.evidence[0].said)
+        world, engine = World(Plan(), 1, lambda mac: False), Engine([finding])
+        engine.begin_full(world)
+        self.assertEqual(engine.settle(world, 4_000)[0], [], "nobody has looked yet")
+        self.assertEqual(look({one.subject: one}, 5_000), [])
+        self.assertEqual(look({}, 6_000), ["closed"])
+
+    def test_how_long_and_when_is_kept_and_checked(self) -> None:
+        with demo(watch=False) as service, service.client() as roster:
+            call = roster.add_roll_call(RollCallNew(name="Doors", text="printer-1,,,warn=5", warn_minutes=1))
+            edited = roster.edit_roll_call(call.id, RollCallEdit(quiet="22:00-07:00", warn_minutes=5))
+            self.assertEqual((edited.quiet_first, edited.quiet_last, edited.warn_minutes), ("22:00", "07:00", 5))
+            self.assertEqual(edited.text, "printer-1,,,warn=5\n")
+            with self.assertRaisesRegex(BadInput, "are no quiet hours"):
+                roster.edit_roll_call(call.id, RollCallEdit(quiet="at night"))
+            self.assertIn("has 1 line", service.roster("call", "set", "Doors", "--warn", "3", "--quiet", "none").stdout)
+            self.assertIsNone(roster.roll_call(call.id).quiet_first)
 
 
 class Waking(unittest.TestCase):

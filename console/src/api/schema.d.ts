@@ -8729,10 +8729,23 @@ export interface components {
              * @example printer-1, box office
              */
             text?: string | null;
+            /**
+             * Warn Minutes
+             * @description After how many minutes of absence a finding tells of it; 0: none does.
+             * @example 10
+             */
+            warn_minutes?: number | null;
+            /**
+             * Quiet
+             * @description Hours without scans as HH:MM-HH:MM, or 'none'.
+             * @example 22:00-06:00
+             */
+            quiet?: string | null;
         };
         /**
          * RollCallNew
          * @description A new roll call. Each line of `text` is an address, a MAC or a device, then a name and a note, with commas between.
+         *     After `warn_minutes` of absence a finding tells of it (0: none does), never within the hours of `quiet`.
          */
         RollCallNew: {
             /**
@@ -8755,6 +8768,20 @@ export interface components {
              * @example printer-1, box office
              */
             text?: string;
+            /**
+             * Warn Minutes
+             * @description After how many minutes of absence a finding tells of it; 0: none does.
+             * @default 0
+             * @example 10
+             */
+            warn_minutes?: number;
+            /**
+             * Quiet
+             * @description Hours without scans as HH:MM-HH:MM, or 'none'.
+             * @default
+             * @example 22:00-06:00
+             */
+            quiet?: string;
         };
         /**
          * RollCallPage
@@ -8808,6 +8835,24 @@ export interface components {
              * @example 30
              */
             every_seconds: number;
+            /**
+             * Warn Minutes
+             * @description After how many minutes of absence a finding tells of it; 0: none does.
+             * @example 10
+             */
+            warn_minutes: number;
+            /**
+             * Quiet First
+             * @description When quiet hours begin, HH:MM; null: there are none.
+             * @example 22:00
+             */
+            quiet_first: string | null;
+            /**
+             * Quiet Last
+             * @description When quiet hours end, HH:MM.
+             * @example 06:00
+             */
+            quiet_last: string | null;
             /**
              * Text
              * @description Its lines: address, MAC or device, then name and note.

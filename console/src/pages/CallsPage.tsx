@@ -12,7 +12,7 @@ export default function CallsPage() {
   const [adding, setAdding] = useState(false);
   const calls = useQuery({ queryKey: ["calls"], queryFn: () => api.all("/api/v1/calls") });
   const add = useMutation({
-    mutationFn: (given: { name: string; every_seconds: number; text: string }) =>
+    mutationFn: (given: { name: string; every_seconds: number; text: string; warn_minutes: number; quiet: string }) =>
       api.post("/api/v1/calls", { body: given }),
     onSuccess: () => {
       setAdding(false);

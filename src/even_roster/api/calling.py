@@ -18,6 +18,9 @@ class RollCallView(Model):
     version: int
     name: str
     every_seconds: int
+    warn_minutes: int
+    quiet_first: str | None
+    quiet_last: str | None
     text: str
     line_count: int
     here_count: int
@@ -32,11 +35,14 @@ class RollCallPage(Page[RollCallView]):
 
 
 class RollCallNew(Model):
-    """A new roll call. Each line of `text` is an address, a MAC or a device, then a name and a note, with commas between."""
+    """A new roll call. Each line of `text` is an address, a MAC or a device, then a name and a note, with commas between.
+    After `warn_minutes` of absence a finding tells of it (0: none does), never within the hours of `quiet`."""
 
     name: str = Field(min_length=1, max_length=60)
     every_seconds: int = Field(default=30, ge=5, le=86_400)
     text: str = Field(default="", max_length=1_000_000)
+    warn_minutes: int = Field(default=0, ge=0, le=100_000)
+    quiet: str = Field(default="", max_length=40)
 
 
 class RollCallEdit(Model):
@@ -45,6 +51,8 @@ class RollCallEdit(Model):
     name: str | None = Field(default=None, min_length=1, max_length=60)
     every_seconds: int | None = Field(default=None, ge=5, le=86_400)
     text: str | None = Field(default=None, max_length=1_000_000)
+    warn_minutes: int | None = Field(default=None, ge=0, le=100_000)
+    quiet: str | None = Field(default=None, max_length=40)
 
 
 class CallLine(Model):

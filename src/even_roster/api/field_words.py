@@ -433,6 +433,7 @@ WORDS: dict[str, str | tuple[str, Any]] = {
     "fingerprint": ("the SHA-256 fingerprint of the certificate; empty: it has none", "3A:07:…"),
     "host": ("the address to reach it at; empty: the likeliest", "10.44.10.20"),
     "qr": ("the address as a QR code, a data URI; null: there is none", "data:image/svg+xml,…"),
+    "warn_minutes": ("after how many minutes of absence a finding tells of it; 0: none does", 10),
     "undo": ("what puts it back", "sudo ip addr del 192.168.50.190/24 dev eth0"),
     "fitting": "data of a `fitting` event",
     "fitted_id": ("the device, by its id in the fitting", 3),

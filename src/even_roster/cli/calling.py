@@ -35,7 +35,14 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     ):
         one = call.verb(word, helped, run, example)
         _name(one)
-        one.add_argument("file", nargs="?", metavar="FILE|-", help="lines of address, MAC or device, name, note")
+        one.add_argument(
+            "file",
+            nargs="?",
+            metavar="FILE|-",
+            help="lines of address, MAC or device, name, note; behind it warn=MINUTES, until=YYYY-MM-DD",
+        )
+        one.add_argument("--warn", type=int, metavar="MINUTES", help="tell of an absence after so long; 0: of none")
+        one.add_argument("--quiet", metavar="HH:MM-HH:MM", help="hours in which no absence is told; none")
         one.add_argument("--every", type=int, metavar="SECONDS", help="seconds between two looks")
         if word == "set":
             one.add_argument("--name", dest="new_name", metavar="NEW", help="call it so")
@@ -141,17 +148,21 @@ def _add(options: argparse.Namespace) -> int:
     from ..api.calling import RollCallNew
 
     new = RollCallNew(
-        name=options.name, every_seconds=30 if options.every is None else options.every, text=_lines(options.file) or ""
-    )
+        name=options.name, every_seconds=30 if options.every is None else options.every, text=_lines(options.file) or "",
+        warn_minutes=options.warn or 0, quiet=options.quiet or "",
+    )  # fmt: skip
     return _told(options, lambda roster: roster.add_roll_call(new))
 
 
 def _set(options: argparse.Namespace) -> int:
     from ..api.calling import RollCallEdit
 
-    edit = RollCallEdit(name=options.new_name, every_seconds=options.every, text=_lines(options.file))
-    if edit.name is None and edit.every_seconds is None and edit.text is None:
-        raise bad_input("say what is to change: a file with its lines, --every or --name")
+    edit = RollCallEdit(
+        name=options.new_name, every_seconds=options.every, text=_lines(options.file), warn_minutes=options.warn,
+        quiet=options.quiet,
+    )  # fmt: skip
+    if all(value is None for value in edit.model_dump().values()):
+        raise bad_input("say what is to change: a file with its lines, --every, --warn, --quiet or --name")
 
     def change(roster: Service) -> RollCallView:
         one = _pick(roster, options.name)

@@ -33,6 +33,11 @@ def maybe_time(ms: int | None) -> datetime | None:
     return time_of(ms) if ms else None
 
 
+def clock(minute: int | None) -> str | None:
+    """A minute of the day as HH:MM."""
+    return f"{minute // 60:02}:{minute % 60:02}" if minute is not None else None
+
+
 def mac_view(value: MacNumber, vendors: VendorRegistry) -> MacView:
     """A MAC with its vendor."""
     mac = Mac(value)

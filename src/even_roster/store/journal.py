@@ -61,7 +61,9 @@ KINDS: Mapping[str, Kind] = {
     "setting": Kind(kept_settings, ("name",), ("value",)),
     "notice route": Kind(notice_routes, ("id",), ("name", "kind", "settings", "secret", "least", "on")),
     "dhcp server": Kind(dhcp_servers, ("id",), ("site", "name", "kind", "settings", "addresses"), ("owned",)),
-    "roll call": Kind(roll_calls, ("id",), ("name", "every_seconds", "lines")),
+    "roll call": Kind(
+        roll_calls, ("id",), ("name", "every_seconds", "lines", "warn_minutes", "quiet_first", "quiet_last")
+    ),
     "kind": Kind(
         kinds, ("id",),
         ("name", "comes", "factory", "page", "reset", "store", "fields", "notation", "role", "notes"),

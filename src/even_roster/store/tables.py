@@ -439,6 +439,9 @@ roll_calls = Table(
     Column("name", Text, nullable=False, unique=True),
     Column("every_seconds", Integer, nullable=False),
     Column("lines", JSON, nullable=False),
+    Column("warn_minutes", Integer, nullable=False, server_default=text("0")),
+    Column("quiet_first", Integer),
+    Column("quiet_last", Integer),
 )  # fmt: skip
 
 own_prefixes = Table(

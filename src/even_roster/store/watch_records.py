@@ -40,11 +40,14 @@ class Watch:
 
     def quiet(self, minute: int) -> bool:
         """True within the quiet hours, which may run over midnight."""
-        if self.quiet_first is None or self.quiet_last is None or self.quiet_first == self.quiet_last:
-            return False
-        if self.quiet_first < self.quiet_last:
-            return self.quiet_first <= minute < self.quiet_last
-        return minute >= self.quiet_first or minute < self.quiet_last
+        return within(self.quiet_first, self.quiet_last, minute)
+
+
+def within(first: int | None, last: int | None, minute: int) -> bool:
+    """True for a minute of the day between two others, which may run over midnight; there is none where both are the same."""
+    if first is None or last is None or first == last:
+        return False
+    return first <= minute < last if first < last else minute >= first or minute < last
 
 
 def watch_of(connection: Connection, subnet: int) -> Watch:

@@ -32,7 +32,7 @@ export function RollCall({ call }: { call: RollCallView }) {
   });
   const ask = useMutation({ mutationFn: () => api.post("/api/v1/calls/{identity}/ask", { path }), onSuccess: again });
   const save = useMutation({
-    mutationFn: (body: { name: string; every_seconds: number; text: string }) =>
+    mutationFn: (body: { name: string; every_seconds: number; text: string; warn_minutes: number; quiet: string }) =>
       api.patch("/api/v1/calls/{identity}", { path, body, version: call.version }),
     onSuccess: () => {
       setEditing(false);

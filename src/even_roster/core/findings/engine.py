@@ -11,12 +11,14 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from ..address import Address, ipv4
-from . import rules_addresses, rules_dhcp, rules_link, rules_plan
+from . import rules_addresses, rules_dhcp, rules_link, rules_plan, rules_rolls
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject, telling
 from .rule import Rule
 from .world import World
 
-RULES: tuple[Rule, ...] = (*rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES, *rules_dhcp.RULES)
+RULES: tuple[Rule, ...] = (
+    *rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES, *rules_dhcp.RULES, *rules_rolls.RULES,
+)  # fmt: skip
 BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
 _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}
 
@@ -256,6 +258,8 @@ def key_text(world: World, about: About, key: int) -> str:
         return world.names.name(key)
     if about is About.LINK:
         return world.link_of_key(key) or ""
+    if about is About.LINE:
+        return world.rolls.text(key)
     return str(key)
 
 
@@ -268,4 +272,6 @@ def key_of(world: World, name: Name) -> int | None:
         return world.names.number(name[1])
     if rule.about is About.LINK:
         return world.link_key(name[1])
+    if rule.about is About.LINE:
+        return world.rolls.number(name[1])
     return int(name[1])

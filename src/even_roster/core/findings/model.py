@@ -36,6 +36,7 @@ class About(StrEnum):
     MANAGED = "managed server"
     NAME = "name"
     LINK = "link"
+    LINE = "line of a roll call"
 
 
 @dataclass(frozen=True, slots=True)

@@ -119,6 +119,11 @@ class DhcpHeard:
         self._servers_by_key[key] = (subnet, server)
         return key
 
+    def keys(self) -> list[int]:
+        """The keys of all servers that were heard, or named."""
+        known = (self.servers, self.named)
+        return [self.server_key(subnet, server) for one in known for subnet, found in one.items() for server in found]
+
     def server_of(self, key: int) -> tuple[int, int]:
         """The subnet and server address behind a key."""
         return self._servers_by_key.get(key, (key >> 32, key & 0xFFFFFFFF))

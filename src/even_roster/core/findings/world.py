@@ -23,6 +23,7 @@ from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
 from .names_told import NamesTold
 from .questions import Questions
+from .rolls import Rolls
 from .servers import DhcpHeard
 from .stand_ins import StandIns
 from .strays import Strays
@@ -48,7 +49,7 @@ class World:
         self.ground = Ground(plan, site)
         self.dhcp = DhcpHeard(self.ground, self._mark)
         self.leased = Leased(self.ground, self._touch)
-        self.names = NamesTold()
+        self.names, self.rolls = NamesTold(), Rolls()
         self.stand_ins = StandIns()
         self.questions = Questions()
         self.randomised, self.vendor_of = randomised, vendor_of
@@ -351,12 +352,9 @@ class World:
             case About.SUBNET:
                 return [subnet.id for subnet in self.plan.subnets_of(self.site)]
             case About.SERVER:
-                return [
-                    self.dhcp.server_key(subnet, server)
-                    for known in (self.dhcp.servers, self.dhcp.named)
-                    for subnet, found in known.items()
-                    for server in found
-                ]
+                return self.dhcp.keys()
+            case About.LINE:
+                return list(self.rolls.absent)
             case About.NAME:
                 return self.names.shared()
             case About.LINK:

@@ -15,7 +15,7 @@ from ...core.roll_call import Line, Standing, State
 from ...store.edits import Missing
 from ...store.roll_call_records import RollCall
 from ..context import Context
-from ..views import maybe_time
+from ..views import clock, maybe_time
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
@@ -69,6 +69,7 @@ def edit_call(
 def remove_call(identity: Id, versions: MaybeMatch, context: ContextDep, who: Who) -> None:
     """A roll call no more."""
     roll_edits.remove(context, who, identity, versions)
+    context.findings.roll_called(identity, {}, ())
 
 
 @router.get("/calls/{identity}/lines")
@@ -103,6 +104,7 @@ def _view(context: Context, caller: Caller, roll: RollCall) -> RollCallView:
     states = [_standing(called.standings.get(line.subject)).state for line in roll.lines]
     return RollCallView(
         id=roll.id, version=roll_edits.version_of(context, roll.id), name=roll.name, every_seconds=roll.every_seconds,
+        warn_minutes=roll.warn_minutes, quiet_first=clock(roll.quiet_first), quiet_last=clock(roll.quiet_last),
         text=roll_call.written(roll.lines), line_count=len(states), here_count=states.count(State.HERE),
         silent_count=states.count(State.SILENT), unknown_count=states.count(State.UNKNOWN), asking=called.asking,
         asked_at=maybe_time(called.asked),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from ipaddress import AddressValueError, IPv4Address
@@ -18,8 +19,9 @@ from ...api.common import DeviceRef
 from ...api.events import CallEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
+from ...core.findings.rolls import Absent
 from ...core.mac import Mac, MacNumber
-from ...core.roll_call import Line, Standing
+from ...core.roll_call import Line, Standing, overdue
 from ...probe import prover
 from ...store import device_queries, roll_call_records
 from ...store.address_column import NO_ADDRESS
@@ -56,6 +58,7 @@ class Called:
     turn: asyncio.Lock = field(default_factory=asyncio.Lock)
     targets: dict[str, Target] = field(default_factory=dict)
     standings: dict[str, Standing] = field(default_factory=dict)
+    absent: set[str] = field(default_factory=set)
 
 
 class Caller:
@@ -130,9 +133,25 @@ class Caller:
                 standing.looked(now, *_verdict(called.targets[line.subject], answers, doubtful))
             called.standings = {line.subject: called.standings[line.subject] for line in roll.lines}
             called.asked = now
+            await asyncio.to_thread(self._tell_absent, roll, called, now)
         finally:
             called.asking = False
             self._context.tell(CallEvent(id=roll.id))
+
+    def _tell_absent(self, roll: RollCall, called: Called, now: int) -> None:
+        """Tell the findings who is absent for longer than there is patience for. Within quiet hours nobody new is."""
+        local = time.localtime(now / 1000)
+        quiet, today = roll.quiet(local.tm_hour * 60 + local.tm_min), time.strftime("%Y-%m-%d", local)
+        called.absent = overdue(roll.lines, called.standings, roll.warn_minutes, now, today, quiet, called.absent)
+        absent: dict[str, Absent] = {}
+        for line in roll.lines:
+            if line.subject in called.absent:
+                target, since = called.targets[line.subject], called.standings[line.subject].since or now
+                name = line.name or (target.device.name if target.device is not None else None) or ""
+                where = dotted(target.address) if target.address is not None else None
+                minutes = roll.warn_minutes if line.warn is None else line.warn
+                absent[line.subject] = Absent(roll.name, line.subject, name, where, since, minutes)
+        self._context.findings.roll_called(roll.id, absent, [line.subject for line in roll.lines])
 
     def _targets(self, lines: Iterable[Line]) -> dict[str, Target]:
         with self._context.database.read() as connection:

@@ -10,7 +10,9 @@ from ...store import roll_call_records
 from ...store.edits import EditError, Missing, Versions
 from ...store.journal import Journal, Written, version
 from ..context import Context
+from ..naming import request_values
 from ..setting_edits import changed, differing, writing
+from ..views import clock
 
 ROLL = "roll call"
 
@@ -23,7 +25,8 @@ def version_of(context: Context, identity: int) -> int:
 
 def add(context: Context, who: str, new: RollCallNew) -> int:
     """A new roll call; gives its id. Raises EditError."""
-    values = roll_call_records.values(_name(new.name), new.every_seconds, _read(new.text))
+    quiet = request_values.quiet_hours(new.quiet)
+    values = roll_call_records.values(_name(new.name), new.every_seconds, _read(new.text), new.warn_minutes, quiet)
     with writing(context, who) as journal:
         _free(journal, values["name"], 0)
         identity = journal.new_id(ROLL)
@@ -43,6 +46,10 @@ def edit(context: Context, who: str, identity: int, given: RollCallEdit, version
             _free(journal, after["name"], identity)
         if given.every_seconds is not None:
             after["every_seconds"] = given.every_seconds
+        if given.warn_minutes is not None:
+            after["warn_minutes"] = given.warn_minutes
+        if given.quiet is not None:
+            after["quiet_first"], after["quiet_last"] = request_values.quiet_hours(given.quiet)
         if lines is not None:
             after["lines"] = roll_call_records.stored(lines)
         told = differing(_told(before), _told(after))
@@ -92,4 +99,8 @@ def _told(values: dict[str, Any]) -> dict[str, Any]:
     """A roll call as the list of changes shows it: how many lines, and whom they name."""
     names = ", ".join(line[0] for line in values["lines"][:8])
     more = f" and {len(values['lines']) - 8} more" if len(values["lines"]) > 8 else ""
-    return {"name": values["name"], "asked every": f"{values['every_seconds']} s", "lines": f"{names}{more}"}
+    warn, first, last = values["warn_minutes"], clock(values["quiet_first"]), clock(values["quiet_last"])
+    return {
+        "name": values["name"], "asked every": f"{values['every_seconds']} s", "lines": f"{names}{more}",
+        "told after": f"{warn} min" if warn else "", "quiet": f"{first}-{last}" if first else "",
+    }  # fmt: skip

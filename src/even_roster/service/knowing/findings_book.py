@@ -26,6 +26,7 @@ from ...core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ...core.findings.facts import Limits, Link
 from ...core.findings.model import About, Evidence
 from ...core.findings.offers import Offer
+from ...core.findings.rolls import Absent
 from ...core.findings.world import World
 from ...core.mac import Mac, MacNumber
 from ...core.names import NameSource
@@ -151,6 +152,11 @@ class FindingsBook:
         """For which of these a MAC stands in, and which it has itself."""
         with self._knowing:
             self.world.proxy_answer(mac, told, self._steady())
+
+    def roll_called(self, call: int, absent: Mapping[str, Absent], present: Iterable[str]) -> None:
+        """A roll call was looked at, or is no more: who of it is absent, and who is not."""
+        with self._knowing:
+            self.world.dirty[About.LINE] |= self.world.rolls.looked(call, absent, present)
 
     def controls(self, link: str, but: Iterable[Address]) -> list[Address]:
         """Addresses to ask along on a link, that answered last."""

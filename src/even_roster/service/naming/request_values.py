@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from difflib import get_close_matches
 from ipaddress import IPv4Network
@@ -15,6 +16,8 @@ from ...core.ranges import RangeError, parse, parse_parts
 from ...core.span import Span
 from ...core.text import clean
 from ...store.edits import EditError, Missing
+
+_QUIET = re.compile(r"(\d{1,2}):(\d{2})\s*-\s*(\d{1,2}):(\d{2})$")
 
 
 def address(text: str, field: str = "address") -> Address:
@@ -201,3 +204,13 @@ def role(text: str, plan: Plan) -> str:
 def role_name(text: str) -> str:
     """A role's name as it is stored."""
     return clean(text, 40).casefold()
+
+
+def quiet_hours(text: str) -> tuple[int | None, int | None]:
+    """Hours of the day as minutes, written 22:00-06:00; none for an empty text. Raises EditError."""
+    if text.strip().casefold() in ("none", ""):
+        return None, None
+    match = _QUIET.match(text.strip())
+    if match is None or int(match[1]) > 23 or int(match[3]) > 23 or int(match[2]) > 59 or int(match[4]) > 59:
+        raise EditError(f"{text!r} are no quiet hours; write them as 22:00-06:00, or 'none'", "quiet")
+    return int(match[1]) * 60 + int(match[2]), int(match[3]) * 60 + int(match[4])

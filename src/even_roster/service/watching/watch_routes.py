@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -33,13 +32,14 @@ from ...core.mac import Mac
 from ...core.plan.model import Subnet
 from ...core.schedule import Due
 from ...store import watch_records
-from ...store.edits import EditError, Missing
+from ...store.edits import Missing
 from ...store.journal import version
 from .. import setting_edits
 from ..context import Context, now_ms
 from ..findings.notices import Notices
+from ..naming import request_values
 from ..refs import subnet_ref
-from ..views import mac_view, maybe_time, time_of
+from ..views import clock, mac_view, maybe_time, time_of
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
@@ -48,7 +48,6 @@ from .listening import Heard, Listening
 from .watcher import Watcher
 
 router = APIRouter(prefix="/api/v1", tags=["watching"])
-_QUIET = re.compile(r"(\d{1,2}):(\d{2})\s*-\s*(\d{1,2}):(\d{2})$")
 _LINES = 60
 
 
@@ -97,7 +96,7 @@ def edit_watch(
     found = _planned(context, subnet)
     given = request.model_dump(exclude={"quiet"}, exclude_none=True)
     if request.quiet is not None:
-        given["quiet_first"], given["quiet_last"] = _quiet(request.quiet)
+        given["quiet_first"], given["quiet_last"] = request_values.quiet_hours(request.quiet)
     setting_edits.set_watch(context, who, subnet, found.name or str(found.network), given, versions)
     return _one_watch(context, watcher, found, response)
 
@@ -117,15 +116,6 @@ def _one_watch(context: Context, watcher: Watcher, subnet: Subnet, response: Res
     return view
 
 
-def _quiet(text: str) -> tuple[int | None, int | None]:
-    if text.strip().casefold() in ("none", ""):
-        return None, None
-    match = _QUIET.match(text.strip())
-    if match is None or int(match[1]) > 23 or int(match[3]) > 23 or int(match[2]) > 59 or int(match[4]) > 59:
-        raise EditError(f"{text!r} are no quiet hours; write them as 22:00-06:00, or 'none'", "quiet")
-    return int(match[1]) * 60 + int(match[2]), int(match[3]) * 60 + int(match[4])
-
-
 def _watch(context: Context, watcher: Watcher, subnet: Subnet, connection: Connection) -> WatchView:
     watch = watch_records.watch_of(connection, subnet.id)
     watched = watcher.watched.get(subnet.id)
@@ -138,15 +128,11 @@ def _watch(context: Context, watcher: Watcher, subnet: Subnet, connection: Conne
     return WatchView.model_validate(dict(
         subnet=subnet_ref(subnet), version=version(connection, setting_edits.WATCH, (subnet.id,)),
         on=watch.on, every_minutes=watch.every_minutes,
-        light_minutes=watch.light_minutes, ask_minutes=watch.ask_minutes, quiet_first=_clock(watch.quiet_first),
-        quiet_last=_clock(watch.quiet_last), strangers=watch.strangers, last_scan=maybe_time(last),
+        light_minutes=watch.light_minutes, ask_minutes=watch.ask_minutes, quiet_first=clock(watch.quiet_first),
+        quiet_last=clock(watch.quiet_last), strangers=watch.strangers, last_scan=maybe_time(last),
         next_scan=maybe_time(max(following, now_ms())) if running else None, doing=watched.doing if watched else "",
         why_not=why_not,
     ))  # fmt: skip
-
-
-def _clock(minute: int | None) -> str | None:
-    return f"{minute // 60:02}:{minute % 60:02}" if minute is not None else None
 
 
 @router.get("/listening")

@@ -1,4 +1,4 @@
-"""Fittings of new devices, what was written down of them, and the kinds of devices that the site knows."""
+"""Fittings of new devices, what was written down of them, kinds of devices; whom roll calls tell of an absence, and when not."""
 
 from alembic import op
 
@@ -10,6 +10,9 @@ depends_on = None
 
 def upgrade() -> None:
     """Bring the records to this revision."""
+    op.execute("ALTER TABLE roll_calls ADD COLUMN warn_minutes INTEGER DEFAULT 0 NOT NULL")
+    op.execute("ALTER TABLE roll_calls ADD COLUMN quiet_first INTEGER")
+    op.execute("ALTER TABLE roll_calls ADD COLUMN quiet_last INTEGER")
     op.execute(
         "CREATE TABLE kinds (id INTEGER NOT NULL, name TEXT NOT NULL, comes TEXT NOT NULL, factory TEXT NOT NULL, "
         "page TEXT NOT NULL, reset TEXT NOT NULL, store TEXT NOT NULL, fields JSON NOT NULL, notation TEXT NOT NULL, "

@@ -9,7 +9,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from even_roster.api.demo import TypedIn
-from even_roster.api.fitting import DeviceKindEdit, DeviceKindNew, FittedView, FittingNew, Record
+from even_roster.api.fitting import ChangeOverNew, DeviceKindEdit, DeviceKindNew, FittedView, FittingNew, Record
 from even_roster.api.plan import AssignmentNew, Search
 from even_roster.client import BadInput, Conflict, NotFound, Roster, StaleEdit
 from tests.support.patience import until
@@ -247,6 +247,48 @@ class OnTheDemo(unittest.TestCase):
         self.roster.give_up_fitting(fitting.id)
         self.assertEqual(self.roster.assignment(made.id).address, "10.44.10.96")
         self.roster.release(made.id)
+
+    def over(self, **given: object) -> Fitting:
+        fitting = Fitting.__new__(Fitting)
+        fitting.roster = self.roster
+        fitting.id = self.roster.begin_change_over(ChangeOverNew(**given)).id  # type: ignore[arg-type]
+        self.addCleanup(self.give_up, fitting)
+        return fitting
+
+    def test_a_new_box_takes_the_place_of_an_old_one_and_gives_it_back(self) -> None:
+        before = self.roster.assignment("10.44.10.33")
+        fitting = self.over(device="printer-4", mac=PRINTER)
+        one = fitting.one
+        self.assertEqual((one.name, one.address, one.mac), ("printer-4", "10.44.10.33", PRINTER))
+        until(
+            lambda: f"{before.mac} answers at 10.44.10.33, which is not this device" in fitting.one.against,
+            "the old box is silent",
+        )
+        self.roster.power_carton("printer-carton", True)
+        self.type_in("printer-carton", fitting.at("type").address)
+        until(lambda: f"{before.mac} answers at 10.44.10.33 as well" in fitting.one.against, "the old box is not told")
+        self.roster.give_up_fitting(fitting.id)
+        self.assertEqual(self.roster.assignment("10.44.10.33").mac, before.mac)
+        self.roster.power_carton("printer-carton", False)
+
+    def test_a_device_is_moved_its_dependants_are_told_and_it_can_be_taken_back(self) -> None:
+        fitting = self.over(device="printer-2", where="printers")
+        one = fitting.at("type")
+        assert one.address is not None
+        self.assertNotEqual(one.address, "10.44.10.31")
+        uses = list(self.roster.uses(one.address))
+        self.assertEqual([(use.user, use.moved_to) for use in uses], [("desk-bookings", one.address)])
+        done = self.service.roster("fit", "show", str(fitting.id), "--once").stdout
+        self.assertIn(f"desk-bookings uses 10.44.10.31 for print queue, and must be told {one.address}", done)
+        self.roster.give_up_fitting(fitting.id)
+        self.assertEqual(self.roster.assignment("printer-2").address, "10.44.10.31")
+        self.assertEqual([use.moved_to for use in self.roster.uses("10.44.10.31")], [None])
+        for given, said in (
+            ({"device": "printer-2"}, "say what is to change"), ({"device": "printer-2", "address": "10.44.10.30"}, "is not free"),
+            ({"device": "unknown-thing", "where": "Office"}, "no device"), ({"device": "printer-2", "mac": "x"}, "not a MAC"),
+        ):  # fmt: skip
+            with self.subTest(said), self.assertRaisesRegex((BadInput, NotFound, Conflict), said):
+                self.over(**given)
 
     def test_kinds_are_kept_edited_carried_and_taken_back(self) -> None:
         made = self.roster.add_device_kind(

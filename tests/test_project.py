@@ -26,7 +26,7 @@ ROOMS = {
     "aids": set(), "knowing": set(), "web": {"knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
     "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
     "calling": {"aids", "naming", "web", "watching"},
-    "fitting": {"aids", "knowing", "naming", "web", "devices", "plan", "watching"},
+    "fitting": {"aids", "changing", "knowing", "naming", "web", "devices", "plan", "watching"},
     "changing": {"naming", "web", "devices"},
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},

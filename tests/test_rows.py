@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal, NamedTuple, get_args, get_origin, get
 
 from sqlalchemy import JSON, Column, Table, select
 
-from even_roster.store import rows, tables
+from even_roster.store import fitting_tables, rows, tables
 from even_roster.store.address_column import AddressNumber
 from even_roster.store.database import Database
 
@@ -25,7 +25,8 @@ class Shapes(unittest.TestCase):
         (rows.RouteRow, tables.notice_routes, {}), (rows.ScanRow, tables.scans, {"subnet": tables.segments.c.subnet}),
         (rows.ScanResultRow, tables.scan_results, {}), (rows.DhcpServerRow, tables.dhcp_servers, {}),
         (rows.RangeRow, tables.ranges, {"subnet": tables.segments.c.subnet, "adapter": tables.segments.c.adapter}),
-        (rows.ReviewRow, tables.reviews, {"called": tables.devices.c.called}),
+        (rows.FittingRow, fitting_tables.fittings, {}), (rows.FittedRow, fitting_tables.fitted, {}),
+        (rows.FittingNoteRow, fitting_tables.fitting_notes, {}), (rows.ReviewRow, tables.reviews, {"called": tables.devices.c.called}),
     )  # fmt: skip
     JOINED_OUTSIDE: ClassVar[set[tuple[type[NamedTuple], str]]] = {
         (rows.StayRow, "device_id"),

@@ -2092,6 +2092,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fittings/change-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin to move a device, or to put a new box in its place: a fitting of what is in the roster already
+         * @description Who uses its address is marked to be told. Given up, everything is taken back.
+         */
+        post: operations["fittings.begin_change_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fittings/{identity}": {
         parameters: {
             query?: never;
@@ -3976,6 +3996,40 @@ export interface components {
              * @description Whether settings are gone at a power cut unless they are stored.
              */
             forgets: boolean;
+        };
+        /**
+         * ChangeOverNew
+         * @description Begin to move a device to another address (`address`, or the best free one in `where`), to put a new box in its place
+         *     (`mac`), or both. What hangs on it is listed first; given up, all is as it was before.
+         */
+        ChangeOverNew: {
+            /**
+             * Device
+             * @description The device, by id, name, planned hostname or MAC.
+             * @example printer-1
+             */
+            device: number | string;
+            /**
+             * Mac
+             * @description The MAC of the new box; empty: it is the same.
+             * @default
+             * @example 02:c0:44:0c:00:01
+             */
+            mac?: string;
+            /**
+             * Address
+             * @description The new address; empty: the one it has, or one of `where`.
+             * @default
+             * @example 10.44.10.37
+             */
+            address?: string;
+            /**
+             * Where
+             * @description A subnet, band or range to choose from.
+             * @default
+             * @example Office
+             */
+            where?: string;
         };
         /**
          * ChangePage
@@ -16814,6 +16868,43 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["FittingNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittingView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "fittings.begin_change_over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeOverNew"];
             };
         };
         responses: {

@@ -1,6 +1,7 @@
 // One device: who it is, what people say of it, where it was. Edits carry a version; a stale one shows both sides.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ExternalLink } from "lucide-react";
+import { Link } from "react-router";
 import { api } from "../api/client";
 import { ago, moment } from "../lib/format";
 import { useOpen } from "../lib/open";
@@ -12,6 +13,7 @@ import { WhySilent } from "./address/WhySilent";
 import { ChangeList } from "./device/ChangeList";
 import { EditForm } from "./device/EditForm";
 import { PlannedBlock } from "./device/PlannedBlock";
+import { WakeButton } from "./device/WakeButton";
 import { ReplaceForm } from "./device/ReplaceForm";
 import { ReviewList } from "./device/ReviewList";
 import { StayList } from "./device/StayList";
@@ -92,6 +94,14 @@ export default function DeviceSheetView({ id }: { id: number }) {
       <EditForm device={device} hostnames={[...new Set(assignments.map((one) => one.name).filter(Boolean))]} />
       <PlannedBlock sheet={sheet.data} />
       {device.address ? <WhySilent key={`why-${device.address}`} address={device.address} /> : null}
+      <div className="mt-3 flex flex-wrap items-center gap-3">
+        {adapters.length ? <WakeButton key={`wake-${device.id}`} device={device.id} /> : null}
+        {assignments.length === 1 ? (
+          <Link to={`/fittings?over=${device.id}`} className="text-sm underline">
+            Move or replace it, step by step
+          </Link>
+        ) : null}
+      </div>
       <Section title="Adapters">
         {adapters.length === 0 ? <p className="text-soft">No MAC is known yet.</p> : null}
         <ul>

@@ -1,7 +1,7 @@
 // Fittings: new devices that are being brought in, the way to begin with more of them, and the kinds that the site knows.
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { api } from "../api/client";
 import type { FittingRow } from "../api/types";
 import { ago, moment } from "../lib/format";
@@ -10,6 +10,7 @@ import type { Column } from "../parts/grid/column";
 import { Grid } from "../parts/grid/Grid";
 import { atHand } from "../parts/grid/source";
 import { TakeOut } from "../parts/grid/TakeOut";
+import { ChangeOver } from "./fitting/ChangeOver";
 import { Kinds } from "./fitting/Kinds";
 import { NewFitting } from "./fitting/NewFitting";
 
@@ -17,6 +18,7 @@ export default function FittingsPage() {
   const [adding, setAdding] = useState(false);
   const [whole, setWhole] = useState(false);
   const go = useNavigate();
+  const over = Number(useSearchParams()[0].get("over"));
   const here = useQuery({ queryKey: ["here"], queryFn: () => api.get("/api/v1/here") });
   const fittings = useQuery({
     queryKey: ["fittings", whole],
@@ -43,7 +45,8 @@ export default function FittingsPage() {
       </div>
       {fittings.error ? <Notice tone="alarm">{fittings.error.message}.</Notice> : null}
       {adding ? <NewFitting /> : null}
-      {fittings.isSuccess && rows.length === 0 && !adding ? (
+      {over && !adding ? <ChangeOver device={over} /> : null}
+      {fittings.isSuccess && rows.length === 0 && !adding && !over ? (
         <p className="mt-2 max-w-3xl text-soft">
           Nothing is being fitted. A fitting brings a new device in: from the MAC on its label to the moment at which it
           came back from a power cut with its new address. Each step is checked by the service.

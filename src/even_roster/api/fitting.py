@@ -102,6 +102,16 @@ class FittingNew(Model):
     policy: AssignmentKind | None = None
 
 
+class ChangeOverNew(Model):
+    """Begin to move a device to another address (`address`, or the best free one in `where`), to put a new box in its place
+    (`mac`), or both. What hangs on it is listed first; given up, all is as it was before."""
+
+    device: Ref
+    mac: Word = ""
+    address: str = Field(default="", max_length=40)
+    where: str = Field(default="", max_length=200)
+
+
 class SightView(Model):
     """Where a device showed itself, when, and by what: arp, dhcp, bootp, frame, or an answer."""
 

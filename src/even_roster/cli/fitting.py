@@ -43,6 +43,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         "--reserved", dest="policy", action="store_const", const="reserved", help="kept for it at the DHCP server"
     )
     _once(new)
+    over = fit.verb(
+        "over", "move a device, or put a new box in its place, until that is proven", _over, "printer-1 --address 10.44.10.37"
+    )  # fmt: skip
+    over.add_argument("device", metavar="DEVICE", help="its name, MAC or id")
+    over.add_argument("--box", default="", metavar="MAC", help="the new box's MAC")
+    over.add_argument("--address", default="", metavar="ADDRESS", help="the new address")
+    over.add_argument(
+        "--in", dest="where", default="", metavar="WHERE", help="the best free one of this subnet or band"
+    )
+    _once(over)
     show = fit.verb("show", "how far a fitting is, live", _show)
     show.add_argument(
         "id", nargs="?", type=int, metavar="ID", help="the fitting; left out, the latest that is not over"
@@ -111,6 +121,17 @@ def _new(options: argparse.Namespace) -> int:
         return _follow(out, roster, made, options.once)
 
 
+def _over(options: argparse.Namespace) -> int:
+    from ..api.fitting import ChangeOverNew
+
+    out = Out(options.json)
+    new = ChangeOverNew(device=options.device, mac=options.box, address=options.address, where=options.where)
+    with connect(options) as roster:
+        with out.waiting("asking the wire"):
+            made = roster.begin_change_over(new)
+        return _follow(out, roster, made, options.once)
+
+
 def _show(options: argparse.Namespace) -> int:
     out = Out(options.json)
     with connect(options) as roster:
@@ -129,6 +150,7 @@ def _follow(out: Out, roster: Service, one: FittingView, once: bool) -> int:
         out.json(one)
         return 0
     _print(out, one, roster.place.url)
+    _dependants(out, roster, one)
     if once or not out.terminal or one.closed_at is not None:
         return 0
     out.notice("what happens is told here; Ctrl-C ends the telling, not the fitting")
@@ -143,6 +165,14 @@ def _follow(out: Out, roster: Service, one: FittingView, once: bool) -> int:
     except KeyboardInterrupt:
         return 0
     return 0
+
+
+def _dependants(out: Out, roster: Service, one: FittingView) -> None:
+    """Who has a device's address entered, and where another one must be."""
+    for device in one.devices if len(one.devices) == 1 and one.closed_at is None else []:
+        for use in roster.uses(device.address) if device.address else ():
+            changed = f", and must be told {use.moved_to}: roster use done {use.id}" if use.moved_to else ""
+            out.say(f"   {use.user} uses {use.address} for {use.purpose}{changed}")
 
 
 def _tell(out: Out, device: FittedView, written: int, said: str) -> None:

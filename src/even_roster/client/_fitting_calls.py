@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from ..api.calling import WakePage, WakeView
     from ..api.demo import CartonPage, CartonView, TypedIn
     from ..api.fitting import (
+        ChangeOverNew,
         DeviceKindEdit,
         DeviceKindNew,
         DeviceKindPage,
@@ -40,6 +41,11 @@ def fitting(identity: int) -> Call[FittingView]:
 def begin_fitting(new: FittingNew) -> Call[FittingView]:
     """Begin to bring devices in: free addresses are proven and taken at once, which takes about three seconds."""
     return call("FittingView", "POST", "/api/v1/fittings", body=new)
+
+
+def begin_change_over(new: ChangeOverNew) -> Call[FittingView]:
+    """Begin to move a device, or to put a new box in its place."""
+    return call("FittingView", "POST", "/api/v1/fittings/change-over", body=new)
 
 
 def give_up_fitting(identity: int, fitted: Sequence[int] = ()) -> Call[FittingView]:

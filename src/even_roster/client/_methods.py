@@ -194,6 +194,7 @@ class Calls:
     fittings = ListMethod(_fitting_calls.fittings)
     fitting = Method(_fitting_calls.fitting)
     begin_fitting = Method(_fitting_calls.begin_fitting)
+    begin_change_over = Method(_fitting_calls.begin_change_over)
     give_up_fitting = Method(_fitting_calls.give_up_fitting)
     lend = Method(_fitting_calls.lend)
     take_back = Method(_fitting_calls.take_back)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import Connection, func, insert, select, update
@@ -17,13 +17,16 @@ from .rows import FittedRow, FittingNoteRow, FittingRow, all_of, one_of
 
 @dataclass(frozen=True, slots=True)
 class NewDevice:
-    """One device of a new fitting, with its assignment; `made` is False where that was in the plan before."""
+    """One device of a new fitting, with its assignment; `made` is False where that was in the plan before. `undo` are the
+    changes to take back when it is given up, `progress` how far it is already."""
 
     mac: MacNumber
     name: str
     address: Address
     assignment: int
     made: bool
+    undo: tuple[int, ...] = ()
+    progress: Progress = field(default_factory=Progress)
 
 
 def begin(connection: Connection, values: Mapping[str, Any], devices: Sequence[NewDevice], at: int) -> int:
@@ -34,7 +37,7 @@ def begin(connection: Connection, values: Mapping[str, Any], devices: Sequence[N
         connection.execute(
             insert(fitted).values(
                 fitting=made[0], mac=one.mac, name=one.name, address=one.address, assignment=one.assignment,
-                made=one.made, state="open", progress=as_json(Progress()),
+                made=one.made, undo=list(one.undo), state="open", progress=as_json(one.progress),
             )
         )  # fmt: skip
     return int(made[0])

@@ -44,6 +44,7 @@ fitted = Table(
     Column("address", AddressNumber, nullable=True),
     Column("assignment", Integer, nullable=True),
     Column("made", Boolean, nullable=False),
+    Column("undo", JSON, nullable=False),
     Column("state", Text, nullable=False),
     Column("progress", JSON, nullable=False),
     Column("closed_at", BigInteger, nullable=True),

@@ -300,6 +300,7 @@ class FittedRow(NamedTuple):
     address: Address | None
     assignment: int | None
     made: bool
+    undo: Json
     state: Literal["open", "done", "given up"]
     progress: Json
     closed_at: int | None

@@ -68,7 +68,7 @@ export function Device({ fitting, device }: { fitting: FittingView; device: Fitt
       {open && device.reach ? <Reach fitting={fitting} device={device} /> : null}
       {typing && device.card.length ? <TypeIn device={device} /> : null}
       {open && device.step === "record" ? <RecordForm fitting={fitting} device={device} /> : null}
-      {open && device.step === "record" && device.address ? <Dependants address={device.address} /> : null}
+      {open && device.address ? <Dependants address={device.address} /> : null}
       {device.settings.length ? <Seen device={device} /> : null}
 
       <Section title="Steps">

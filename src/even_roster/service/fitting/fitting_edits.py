@@ -23,6 +23,7 @@ from ...store.edits import EditError, Missing
 from ...store.fitting_records import NewDevice
 from ...store.kind_records import KindKept
 from ...store.rows import FittedRow
+from ..changing import undoing
 from ..context import Context, now_ms
 from ..devices import device_edits
 from ..knowing.plan_book import Edit
@@ -199,10 +200,12 @@ def give_up(context: Context, who: str, fitting: int, request: GiveUp) -> None:
         ]
     if any(row.made for row in there):
         context.plan.edit(who, make)
+    undoing.undo(context, who, [change for row in chosen for change in row.undo])
     now = now_ms()
     with context.database.write() as connection:
         for row in chosen:
             said = f"given up by {who}" + (f"; {dotted(row.address)} is free again" if row.made and row.address else "")
+            said += "; what was changed for it is as it was before" if row.undo else ""
             fitting_records.note(connection, row.id, now, [(Step.DONE, said)])
             fitting_records.close(connection, row.id, "given up", now)
 

@@ -9,14 +9,23 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from ...api.common import Id
 from ...api.events import FittingEvent
-from ...api.fitting import AnswerConsent, FittedChoice, FittingNew, FittingPage, FittingView, GiveUp, Record
+from ...api.fitting import (
+    AnswerConsent,
+    ChangeOverNew,
+    FittedChoice,
+    FittingNew,
+    FittingPage,
+    FittingView,
+    GiveUp,
+    Record,
+)
 from ...core.fitting.progress import Step
 from ...store import fitting_records
 from ...store.edits import Missing
 from ..context import Context
 from ..web.deps import ContextDep, Who, located
 from ..web.paging import Paging
-from . import fitting_edits, fitting_views
+from . import change_over, fitting_edits, fitting_views
 from .fitter import Fitter, Running
 
 router = APIRouter(prefix="/api/v1", tags=["fittings"])
@@ -48,6 +57,18 @@ async def begin_fitting(
     """Begin to bring devices in. Free addresses are chosen, proven on the wire and taken at once, which takes about three seconds;
     then each device is looked for on every adapter."""
     identity = await fitting_edits.begin(context, who, request)
+    await _changed(context, fitter, identity)
+    located(response, f"fittings/{identity}")
+    return await asyncio.to_thread(_one, context, fitter, identity)
+
+
+@router.post("/fittings/change-over", status_code=201)
+async def begin_change_over(
+    request: ChangeOverNew, context: ContextDep, fitter: FitterDep, who: Who, response: Response
+) -> FittingView:
+    """Begin to move a device, or to put a new box in its place: a fitting of what is in the roster already. Who uses its address is
+    marked to be told. Given up, everything is taken back."""
+    identity = await change_over.begin(context, who, request)
     await _changed(context, fitter, identity)
     located(response, f"fittings/{identity}")
     return await asyncio.to_thread(_one, context, fitter, identity)

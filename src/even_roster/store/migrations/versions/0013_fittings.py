@@ -25,7 +25,8 @@ def upgrade() -> None:
     )
     op.execute(
         "CREATE TABLE fitted (id INTEGER NOT NULL, fitting INTEGER NOT NULL, mac BIGINT NOT NULL, name TEXT NOT NULL, "
-        "address BIGINT, assignment INTEGER, made BOOLEAN NOT NULL, state TEXT NOT NULL, progress JSON NOT NULL, closed_at BIGINT, "
+        "address BIGINT, assignment INTEGER, made BOOLEAN NOT NULL, undo JSON NOT NULL, "
+        "state TEXT NOT NULL, progress JSON NOT NULL, closed_at BIGINT, "
         "CONSTRAINT pk_fitted PRIMARY KEY (id), "
         "CONSTRAINT fk_fitted_fitting FOREIGN KEY(fitting) REFERENCES fittings (id))"
     )

@@ -16,6 +16,11 @@ from hypothesis import strategies as st
 
 from even_roster.core.address import Address, address_of
 from even_roster.core.cards import Card
+from even_roster.core.findings.engine import Engine
+from even_roster.core.findings.facts import Link
+from even_roster.core.findings.fittings import Idle
+from even_roster.core.findings.model import About
+from even_roster.core.findings.world import World
 from even_roster.core.fitting import kinds, words
 from even_roster.core.fitting.kinds import Comes, Field, Kind, KindError, checked, mac_in, read, written
 from even_roster.core.fitting.naming import PatternError, names
@@ -36,6 +41,8 @@ from even_roster.core.fitting.progress import (
 )
 from even_roster.core.fitting.words import Fitted
 from even_roster.core.mac import BROADCAST, Mac
+from even_roster.core.plan.model import Plan
+from even_roster.core.stays import Source
 from even_roster.probe.answering import AnswerEngine, Given
 from even_roster.probe.seek_engine import LISTEN, Done, SeekEngine, Shown, Sought
 from even_roster.wire import arp, bootp, dhcp, ethernet, ipv4, wake
@@ -360,6 +367,31 @@ class Answered(unittest.TestCase):
         self.assertEqual(said.count("Wake On LAN, MAC: 02:c0:44:0c:00:01"), 3)
         for line in ("Boot Reply", "IP Address Lease Time", "300", "Your (client) IP address: 10.44.10.35"):
             self.assertIn(line, said)
+
+
+class Told(unittest.TestCase):
+    def test_a_fitting_that_stands_still_is_a_finding_until_it_moves(self) -> None:
+        world, engine = World(Plan(), 1, lambda mac: False), Engine()
+
+        def tell(idle: dict[int, Idle], at: int) -> list[str]:
+            world.dirty[About.FITTING] |= world.fittings.told({MINE.value}, idle)
+            return [turned.turn.value for turned in engine.settle(world, at)[0]]
+
+        self.assertEqual(tell({}, 1), [])
+        self.assertEqual(tell({7: Idle(("camera-17", "camera-18"), "console", 1)}, 2), ["opened"])
+        finding = next(iter(engine.standing.values()))
+        self.assertIn("nobody has moved the fitting 7 of camera-17, camera-18 for two weeks", finding.evidence[0].said)
+        self.assertEqual(tell({}, 3), ["closed"])
+
+    def test_that_a_device_in_its_carton_is_elsewhere_is_no_news(self) -> None:
+        for fitted, told in (({}, {"foreign-address"}), ({MINE.value}, set())):
+            world, engine = World(Plan(), 1, lambda mac: False), Engine()
+            network = IPv4Interface("10.44.10.20/24").network
+            world.links = {"office0": Link("office0", (network,), None, None)}
+            world.own_macs, world.own_addresses = {OWN.value}, {address("10.44.10.20")}
+            world.fittings.told(fitted, {})
+            world.saw(FACTORY, MINE.value, 1_000, Source.OVERHEARD, "office0")
+            self.assertEqual({turned.finding.kind for turned in engine.settle(world, 2_000)[0]}, told)
 
 
 class Hunt(unittest.TestCase):

@@ -37,6 +37,7 @@ class About(StrEnum):
     NAME = "name"
     LINK = "link"
     LINE = "line of a roll call"
+    FITTING = "fitting"
 
 
 @dataclass(frozen=True, slots=True)

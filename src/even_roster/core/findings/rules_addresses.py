@@ -63,6 +63,8 @@ def duplicate(world: World, address: Address) -> Found | Away | None:
         macs = [mac for mac in macs if mac not in world.own_macs]
     if len(macs) < (1 if own else 2):
         return None
+    if world.fittings.macs.issuperset(macs):
+        return AWAY  # they came with one factory address, and are being led apart
     when = world.confirmed[address][0]
     planned = world.planned(address)
     right = f"; the plan gives it to {planned.title}" if planned is not None else ""
@@ -438,7 +440,7 @@ def _foreign_on(world: World, address: Address) -> Link | None:
 
 def _foreigner(world: World, address: Address) -> tuple[MacNumber, int] | None:
     """Who speaks as a foreign address now: MAC and last time."""
-    macs = [mac for mac in world.macs_at(address) if mac not in world.own_macs]
+    macs = [mac for mac in world.macs_at(address) if mac not in world.own_macs and mac not in world.fittings.macs]
     if not macs or world.stands_in(macs[0]):
         return None
     return macs[0], world.holders[address][macs[0]].last

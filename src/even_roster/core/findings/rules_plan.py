@@ -29,6 +29,8 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
         return None
     if world.present(item.address, item.mac):
         return None
+    if item.mac in world.fittings.macs:
+        return AWAY  # it is on its way there
     if world.is_gateway(item.address) or len(rivals(world, item.address)) > 1:
         return None
     if world.is_member(item.address, item.mac) and any(

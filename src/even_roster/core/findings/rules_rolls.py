@@ -1,4 +1,4 @@
-"""The rule of roll calls: somebody whom a person keeps on a list is absent for longer than that person has patience."""
+"""Rules of what people began and expect to be kept up: roll calls and fittings."""
 
 from __future__ import annotations
 
@@ -24,9 +24,27 @@ def absent(world: World, line: int) -> Found | Away | None:
     )  # fmt: skip
 
 
+def idle(world: World, fitting: int) -> Found | None:
+    """Nothing has moved a fitting for long; what it holds is held for nothing, perhaps."""
+    one = world.fittings.idle.get(fitting)
+    if one is None:
+        return None
+    shown = ", ".join(one.names[:5]) + (f" and {len(one.names) - 5} more" if len(one.names) > 5 else "")
+    return Found(
+        Severity.NOTICE, (Subject("name", one.names[0] if one.names else str(fitting)),),
+        (Evidence(f"nobody has moved the fitting {fitting} of {shown} for two weeks", one.since), Evidence(f"{one.who} began it")),
+        f"Go on with it ('roster fit show {fitting}'), or give it up: then the addresses it holds are free again",
+        (accept(),),
+    )  # fmt: skip
+
+
 RULES = (
     Rule(
         "absent", "Somebody on a roll call is absent", About.LINE,
         "Whom people keep an eye on does not answer for longer than they have patience for", absent, keeps=HOUR,
+    ),
+    Rule(
+        "idle-fitting", "A fitting stands still", About.FITTING,
+        "Addresses are taken for devices that nobody is bringing in any more", idle,
     ),
 )  # fmt: skip

@@ -18,6 +18,7 @@ from ..span import SpanSet
 from ..stays import Source
 from .answering import Answering
 from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
+from .fittings import Fittings
 from .leased import Leased
 from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
@@ -49,7 +50,7 @@ class World:
         self.ground = Ground(plan, site)
         self.dhcp = DhcpHeard(self.ground, self._mark)
         self.leased = Leased(self.ground, self._touch)
-        self.names, self.rolls = NamesTold(), Rolls()
+        self.names, self.rolls, self.fittings = NamesTold(), Rolls(), Fittings()
         self.stand_ins = StandIns()
         self.questions = Questions()
         self.randomised, self.vendor_of = randomised, vendor_of
@@ -353,8 +354,8 @@ class World:
                 return [subnet.id for subnet in self.plan.subnets_of(self.site)]
             case About.SERVER:
                 return self.dhcp.keys()
-            case About.LINE:
-                return list(self.rolls.absent)
+            case About.LINE | About.FITTING:
+                return list(self.rolls.absent if about is About.LINE else self.fittings.idle)
             case About.NAME:
                 return self.names.shared()
             case About.LINK:

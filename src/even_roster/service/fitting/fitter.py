@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 from ...api.events import FittingEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
+from ...core.findings.fittings import Idle
 from ...core.fitting import kinds as known_kinds
 from ...core.fitting.kinds import LEAST_PREFIX, Kind
 from ...core.fitting.progress import (
@@ -52,6 +53,8 @@ KEEP_AGAIN_MS = 30_000
 FAST_MS = 15 * 60_000
 SLOW_PACE = 8.0
 MOST_STRETCHES = 24
+TELL_SECONDS = 600.0
+IDLE_MS = 14 * 24 * 3600 * 1000
 
 
 Kept = tuple[FittedRow, Progress, Address | None, Sequence[tuple[Step, str]]]
@@ -83,6 +86,7 @@ class Fitter:
         self._controls: dict[str, list[Address]] = {}
         self.why_not: dict[str, str] = {}
         self._fresh = True
+        self._told_at = float("-inf")
         self._turn_lock = asyncio.Lock()
         self._looked_at = float("-inf")
         self.lending, self.answers = Lending(context), Answers(context)
@@ -149,6 +153,10 @@ class Fitter:
         if self._fresh:
             self._fresh = False
             self._take_in(*await asyncio.to_thread(self._read))
+            self._told_at = float("-inf")
+        if self._context.monotonic() - self._told_at >= TELL_SECONDS:
+            self._told_at = self._context.monotonic()
+            await asyncio.to_thread(self._tell)
         for one in self.running.values():
             self._follow_plan(one)
         await self._help()
@@ -186,6 +194,18 @@ class Fitter:
         one.target, one.dirty, one.moved_at = target, True, now_ms()
         one.progress = replace(one.progress, seen=None, went=None, kept=None, lost=None, misses=0, against="", signs={})
         one.notes.append((Step.WHERE, said))
+
+    def _tell(self) -> None:
+        """Tell the findings who is being fitted, and what stands still."""
+        long_ago = now_ms() - IDLE_MS
+        idle: dict[int, Idle] = {}
+        with self._context.database.read() as connection:
+            for one in fitting_records.several(connection, {one.row.fitting for one in self.running.values()}):
+                if one.touched_at < long_ago:
+                    rows = [running.row for running in self.running.values() if running.row.fitting == one.id]
+                    names = tuple(row.name or str(Mac(row.mac)) for row in rows)
+                    idle[one.id] = Idle(names, one.who, one.touched_at)
+        self._context.findings.fitted({one.row.mac for one in self.running.values()}, idle)
 
     def _read(self) -> tuple[list[tuple[FittedRow, int | None]], dict[int, Kind]]:
         """Every device that is being fitted with its kind, and all kinds, as they are kept."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 import logging
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
@@ -24,6 +24,7 @@ from ...core.address import Address, address_of
 from ...core.findings import rounds
 from ...core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ...core.findings.facts import Limits, Link
+from ...core.findings.fittings import Idle
 from ...core.findings.model import About, Evidence
 from ...core.findings.offers import Offer
 from ...core.findings.rolls import Absent
@@ -157,6 +158,11 @@ class FindingsBook:
         """A roll call was looked at, or is no more: who of it is absent, and who is not."""
         with self._knowing:
             self.world.dirty[About.LINE] |= self.world.rolls.looked(call, absent, present)
+
+    def fitted(self, macs: Collection[MacNumber], idle: Mapping[int, Idle]) -> None:
+        """Whose devices are being brought in now, and which fittings stand still."""
+        with self._knowing:
+            self.world.dirty[About.FITTING] |= self.world.fittings.told(macs, idle)
 
     def controls(self, link: str, but: Iterable[Address]) -> list[Address]:
         """Addresses to ask along on a link, that answered last."""

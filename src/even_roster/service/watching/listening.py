@@ -277,9 +277,11 @@ class Listening:
         networks = self._threads[name].adapter.networks if name in self._threads else []
         for offer in dict.fromkeys(batch.offers):
             findings.offer_heard(networks, offer)
-        if any(
-            [findings.server_named(networks, server, client) for client, server in dict.fromkeys(batch.named_servers)]
-        ):
+        own = {address_of(one.ip) for one in self._threads[name].adapter.addresses} if name in self._threads else set()
+        named = [
+            one for one in dict.fromkeys(batch.named_servers) if one[1] not in own
+        ]  # who is fitted may be answered by us
+        if any([findings.server_named(networks, server, client) for client, server in named]):
             self._alarm()
         findings.overheard(
             [(mac, advert.addresses) for mac, advert in batch.adverts], batch.stray_questions, batch.stray_broadcasts

@@ -9,7 +9,7 @@ import sys
 import time
 from pathlib import Path
 
-from selenium.webdriver import ActionChains, Chrome
+from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from tests.support.browser import browser
 from tests.support.lab import environment
@@ -17,11 +17,13 @@ from tests.support.patience import until
 from tests.support.service import Service, demo
 
 from even_roster.api.calling import RollCallNew
+from even_roster.api.demo import TypedIn
+from even_roster.api.fitting import DeviceKindNew, FittedView, FittingNew
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
 TERMINALS = {
-    "cli-scan": "roster scan 10.44.10.0/27; roster scan 10.44.20.40-43; echo; roster call --once",
+    "cli-scan": "roster scan 10.44.10.0/27; roster scan 10.44.20.40-43; echo; roster call --once; echo; roster fit show --once",
     "cli-findings": "roster finding --brief; echo; roster finding --kind unexpected-dhcp-server; echo; "
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
     "cli-devices": "roster device --in 10.44.10.0/28; roster device show printer-1",
@@ -79,10 +81,8 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-subnet", 1.5)
         driver.get(f"{service.url}/plan")
         shot("console-plan", 1.2)
-        driver.get(f"{service.url}/subnets/10.44.10.0/24")
-        time.sleep(1.2)
-        _draw(driver, "10.44.10.0", 201, 246)
-        shot("console-band", 1.0)
+        driver.get(f"{service.url}/fittings/{_fitting(service)}")
+        shot("console-fitting", 1.5)
         service.roster("reserve", "02:c0:9f:ae:00:79", "10.44.10.183", "--name", "portable-guest", "--role", "portable")
         driver.get(f"{service.url}/dhcp")
         time.sleep(0.8)
@@ -140,15 +140,28 @@ def _people(service: Service) -> None:
         )
 
 
-def _draw(driver: Chrome, row: str, begin: int, end: int) -> None:
-    """Draw a band over a row of the ruler."""
-    driver.find_element(By.XPATH, "//button[contains(., 'Draw a band')]").click()
-    time.sleep(0.4)
-    strip = driver.find_element(By.CSS_SELECTOR, f"svg[data-first='{row}']")
-    width = strip.size["width"]
-    at = round(width * (begin + 0.5) / 256 - width / 2)
-    actions = ActionChains(driver).move_to_element_with_offset(strip, at, 0).click_and_hold()
-    actions.move_by_offset(round(width * (end - begin) / 256), 0).release().perform()
+def _fitting(service: Service) -> int:
+    """A printer that forgot what was typed in once, and is at its factory address again."""
+    with service.client() as roster:
+        roster.add_device_kind(
+            DeviceKindNew(name="Quillmark Q20", factory="192.168.50.10/24", page="/setup", store="press Store on the last page",
+                          role="printer")
+        )  # fmt: skip
+        new = FittingNew(macs=["02:c0:44:0c:00:02"], kind="Quillmark Q20", name="printer-{n}", where="Office")
+        fitting = roster.begin_fitting(new).id
+
+        def at(step: str) -> FittedView:
+            until(lambda: roster.fitting(fitting).devices[0].step == step, f"the printer does not come to {step}")
+            return roster.fitting(fitting).devices[0]
+
+        roster.power_carton("printer-forgetful", True)
+        roster.type_into_carton("printer-forgetful", TypedIn(address=at("type").address or ""))
+        at("keep")
+        roster.power_carton("printer-forgetful", False)
+        until(lambda: roster.fitting(fitting).devices[0].went_at is not None, "the printer is not seen going")
+        roster.power_carton("printer-forgetful", True)
+        at("type")
+        return fitting
 
 
 def _choose_sheet(driver: Chrome, service: Service) -> None:

@@ -7,6 +7,8 @@ import json
 import subprocess
 import sys
 import tempfile
+import threading
+from collections import deque
 from pathlib import Path
 
 import httpx
@@ -25,6 +27,10 @@ def main() -> int:
     examples, phases = sys.argv[1], sys.argv[2] if len(sys.argv) > 2 else "examples,fuzzing,stateful"
     subprocess.run(["ip", "link", "set", "lo", "up"], check=True)
     with tempfile.TemporaryDirectory() as folder, demo("--verbose", watch=False) as service:
+        said: deque[str] = deque(maxlen=200)
+        assert service.process.stdout is not None
+        drain = threading.Thread(target=said.extend, args=(service.process.stdout,), daemon=True)
+        drain.start()  # a pipe that nobody reads is full after some hundred requests, and who writes into it stands still
         token = json.loads((service.home / "service.json").read_text())["token"]
         httpx.get(
             f"{service.url}/api/v1/openapi.json", timeout=300
@@ -33,9 +39,12 @@ def main() -> int:
             str(Path(sys.executable).with_name("st")), "run", f"{service.url}/api/v1/openapi.json",
             "--header", f"Authorization: Bearer {token}", "--phases", phases, "--max-examples", examples, "--seed", str(SEED),
             "--generation-database", "none", "--workers", "4", "--continue-on-failure",
-            "--request-timeout", "60", "--no-color", "--no-shrink", "--checks", ",".join(CHECKS),
+            "--request-timeout", "240", "--no-color", "--no-shrink", "--checks", ",".join(CHECKS),
         ]  # fmt: skip
-        return subprocess.run(command, cwd=folder, check=False).returncode  # it writes down what it did
+        done = subprocess.run(command, cwd=folder, check=False)  # it writes down what it did
+        if done.returncode:
+            sys.stderr.write("".join(line for line in list(said) if " INFO " not in line))
+        return done.returncode
 
 
 if __name__ == "__main__":

@@ -154,6 +154,48 @@ class Attention(ConsoleCase):
         self.press("Remove")
         self.sees("No roll call yet")
 
+    def test_6c_a_new_device_is_brought_in_until_it_is_proven(self) -> None:
+        self.open("/fittings")
+        self.press("New device…")
+        self.write(
+            self.until(lambda d: d.find_element(By.CSS_SELECTOR, "form[aria-label='New device'] textarea")),
+            "02-c0-44-0c-00-01",
+        )
+        Select(self.field("Role")).select_by_visible_text("printer")
+        self.write(self.field("Subnet or band"), "Office")
+        self.write(self.field("Hostname"), "printer-1")
+        self.press("Begin")
+        self.sees("there is a 'printer-1' already")
+        self.write(self.field("Hostname"), "printer-{n}")
+        self.press("Begin")
+        self.sees("Give it power and plug it in")
+        self.sees("It has no power: look at its lamp")
+        fitting = int(self.driver.current_url.rpartition("/")[2])
+        self.roster.power_carton("printer-carton", True)
+        self.sees("Type the card into its page")
+        self.press("Let this machine reach it")
+        self.sees("It is renewed until the device is seen at its new address")
+        one = self.roster.fitting(fitting).devices[0]
+        self.assertTrue(one.reach is not None and one.reach.lent is not None)
+        self.open(f"/cartons?mac={one.mac}")
+        self.write(self.field("address"), str(one.address))
+        self.press("Apply")
+        self.sees(f"its page is open at {one.address}")
+        self.open(f"/fittings/{fitting}")
+        self.sees("Pull its power for ten seconds")
+        self.roster.power_carton("printer-carton", False)
+        self.sees("It went; now it is waited for")
+        self.roster.power_carton("printer-carton", True)
+        self.sees("Look it over, say where it stands")
+        self.write(self.field("Where it stands"), "Workshop")
+        self.write(self.field("Its kind"), "Quillmark Q20")
+        self.press("In place")
+        self.sees("In the roster")
+        kind = next(iter(self.roster.device_kinds()))
+        self.assertEqual((kind.name, kind.factory, kind.role), ("Quillmark Q20", "192.168.50.10/24", "printer"))
+        assert one.device is not None
+        self.assertEqual(self.roster.device(one.device.id).device.place, "Workshop")
+
     def test_7_a_device_without_an_address_is_given_one(self) -> None:
         self.open("/addresses?assign=02:c0:10:00:02:0f&role=control")
         self.until(lambda _: "Stage" in self.field("in").text)

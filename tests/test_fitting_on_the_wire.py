@@ -302,6 +302,26 @@ class WithoutPrivilege(OnTheLink):
         until(lambda: not self.one(fitting).remind, "it is not noticed that it was put back")
 
 
+class WithoutAnyPrivilege(OnTheLink):
+    """Not even raw frames: the kernel's own table has to do."""
+
+    PREFIX = ("setpriv", "--bounding-set=-all", "--inh-caps=-all")
+
+    def test_a_device_is_seen_at_its_new_address_going_and_coming_back(self) -> None:
+        fitting = self.begin(BOX)
+        one = self.one(fitting)
+        self.assertIn(
+            "without raw frames (CAP_NET_RAW) it is seen only at addresses of this machine's own subnets",
+            one.reasons[0],
+        )
+        box = self.street.join(f"{one.address}/24", BOX)
+        self.at(fitting, "keep")
+        self.street.leave(box)
+        until(lambda: self.one(fitting).went_at is not None, "it was not seen going")
+        box.ip("link", "set", "eth0", "up")
+        self.at(fitting, "record")
+
+
 @needs_lab
 class Lifetimes(unittest.TestCase):
     """What is lent goes by itself: fifty adapters, each with routes of its own, and a process that is killed."""

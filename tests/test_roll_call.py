@@ -17,7 +17,7 @@ from even_roster.core.findings.model import About
 from even_roster.core.findings.rolls import Absent
 from even_roster.core.findings.world import World
 from even_roster.core.plan.model import Plan
-from even_roster.core.roll_call import Line, RollError, Standing, State, overdue, read, written
+from even_roster.core.roll_call import Line, RollError, Standing, State, overdue, read, share, written
 from tests.support.patience import until
 from tests.support.service import Service, demo
 
@@ -162,6 +162,21 @@ class Kept(unittest.TestCase):
         self.assertEqual(self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99\n")
         self.assertIn("there are: At noon", self.service.roster("call", "show", "midnight").stderr)
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
+
+
+class Shares(unittest.TestCase):
+    def test_how_much_of_a_time_somebody_was_there(self) -> None:
+        self.assertEqual(share([(0, 100)], 0, 0, 100), 1.0)
+        self.assertEqual(share([(0, 30), (20, 40), (90, 200)], 0, 0, 100), 0.5)
+        self.assertEqual(share([(0, 100)], 50, 0, 100), 1.0, "before it was known there was no time to be away in")
+        self.assertEqual(share([], 0, 0, 100), 0.0)
+        self.assertIsNone(share([], 100, 0, 100))
+
+    @given(st.lists(st.tuples(st.integers(0, 60), st.integers(0, 60)).map(sorted), max_size=8), st.integers(0, 40))
+    def test_it_is_what_counting_moments_gives(self, stretches: list[list[int]], begin: int) -> None:
+        moments = [any(first <= at < last for first, last in stretches) for at in range(begin, 50)]
+        found = share([(first, last) for first, last in stretches], 0, begin, 50)
+        self.assertAlmostEqual(found if found is not None else -1, sum(moments) / len(moments))
 
 
 class Absence(unittest.TestCase):

@@ -23,6 +23,7 @@ const SheetPage = lazy(() => import("./pages/SheetPage"));
 const FittingsPage = lazy(() => import("./pages/FittingsPage"));
 const FittingPage = lazy(() => import("./pages/FittingPage"));
 const CartonsPage = lazy(() => import("./pages/CartonsPage"));
+const WallPage = lazy(() => import("./pages/WallPage"));
 const CallsPage = lazy(() => import("./pages/CallsPage"));
 const WatchPage = lazy(() => import("./pages/WatchPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
@@ -70,6 +71,7 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/fittings" element={<FittingsPage />} />
                 <Route path="/fittings/:id" element={<FittingPage />} />
                 <Route path="/cartons" element={<CartonsPage />} />
+                <Route path="/calls/wall" element={<WallPage />} />
                 <Route path="/calls" element={<CallsPage />} />
                 <Route path="/watch" element={<WatchPage />} />
                 <Route path="/changes" element={<ChangesPage />} />

@@ -3722,6 +3722,24 @@ export interface components {
              *     ]
              */
             course: number[];
+            /**
+             * Day Share
+             * @description How much of the last day it was there, 0 to 1; null: not known.
+             * @example 0.98
+             */
+            day_share: number | null;
+            /**
+             * Week Share
+             * @description How much of the last week it was there, 0 to 1; null: not known.
+             * @example 0.9
+             */
+            week_share: number | null;
+            /**
+             * Month Share
+             * @description How much of the last 30 days it was there, 0 to 1; null: not known.
+             * @example 0.71
+             */
+            month_share: number | null;
         };
         /**
          * CallLinePage

@@ -1,6 +1,7 @@
 // Roll calls: standing lists of whom to look for again and again, and how each line stands.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api } from "../api/client";
 import type { RollCallView } from "../api/types";
 import { Button, Notice } from "../parts/basics";
@@ -23,7 +24,12 @@ export default function CallsPage() {
     <div className="mx-auto max-w-6xl px-5 py-5">
       <div className="flex flex-wrap items-baseline gap-3">
         <h1 className="text-2xl font-semibold">Roll call</h1>
-        <Button className="ml-auto" onClick={() => setAdding(!adding)}>
+        {calls.data?.length ? (
+          <Link to="/calls/wall" className="ml-auto rounded border border-rule px-2.5 py-1 text-sm hover:border-ink">
+            On a wall
+          </Link>
+        ) : null}
+        <Button className={calls.data?.length ? "" : "ml-auto"} onClick={() => setAdding(!adding)}>
           {adding ? "Close" : "New roll call…"}
         </Button>
       </div>

@@ -69,6 +69,9 @@ class CallLine(Model):
     last_seen: Time | None
     said: str
     course: list[int]
+    day_share: float | None
+    week_share: float | None
+    month_share: float | None
 
 
 class CallLinePage(Page[CallLine]):

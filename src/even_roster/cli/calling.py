@@ -127,10 +127,12 @@ def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
         called = one.name or (one.device.name if one.device else None) or ""
         course = "".join(MARKS[mark] for mark in one.course[-SHOWN:])
         why = "" if one.said == f"answers at {one.address}" else one.said
-        rows.append(
-            (one.subject, called, Text(word, style), ago(one.since) if one.since else "", course, why or one.notes)
+        there = " ".join(
+            "-" if part is None else f"{part:.0%}" for part in (one.day_share, one.week_share, one.month_share)
         )
-    out.table(("address", "name", "state", "since", "course", "what"), rows)
+        since = ago(one.since) if one.since else ""
+        rows.append((one.subject, called, Text(word, style), since, course, there, why or one.notes))
+    out.table(("address", "name", "state", "since", "course", "day week month", "what"), rows)
 
 
 def _lines(source: str | None) -> str | None:

@@ -5,7 +5,7 @@ Stays are the history. Compaction makes them fewer without ever losing the first
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Select, and_, delete, func, or_, select, update
@@ -220,3 +220,33 @@ def forget_names(connection: Connection, before: int) -> int:
     )
     dropped = delete(name_stays).where(name_stays.c.last < before, name_stays.c.id.in_(superseded))
     return int(connection.execute(dropped).rowcount)
+
+
+def presence(
+    connection: Connection, site: int, macs: Collection[MacNumber], addresses: Collection[Address], since: int
+) -> list[tuple[Address, MacNumber | None, int, int]]:  # fmt: skip
+    """Who was where from when to when (UTC ms) since a time: of some MACs anywhere, and of anybody at some addresses."""
+    whose = stays.c.mac.in_(list(macs)) | stays.c.address.in_(list(addresses))
+    query = select(stays.c.address, stays.c.mac, stays.c.first, stays.c.last).where(
+        whose, stays.c.last > since, at_site(site)
+    )
+    return [(row.address, row.mac, row.first, row.last) for row in connection.execute(query)]
+
+
+def first_there(
+    connection: Connection, site: int, macs: Collection[MacNumber], addresses: Collection[Address]
+) -> tuple[dict[MacNumber, int], dict[Address, int]]:
+    """When some MACs, and anybody at some addresses, were seen first (UTC ms)."""
+    by_mac = (
+        select(stays.c.mac, func.min(stays.c.first))
+        .where(stays.c.mac.in_(list(macs)), at_site(site))
+        .group_by(stays.c.mac)
+    )
+    of_address = stays.c.address.in_(list(addresses))
+    by_address = (
+        select(stays.c.address, func.min(stays.c.first)).where(of_address, at_site(site)).group_by(stays.c.address)
+    )
+    return (
+        {row[0]: row[1] for row in connection.execute(by_mac)},
+        {row[0]: row[1] for row in connection.execute(by_address)},
+    )

@@ -107,6 +107,8 @@ export function RollCall({ call }: { call: RollCallView }) {
 const word = (line: CallLine) => LOOKS[line.state][1];
 const course = (line: CallLine) => line.course.map((one) => (one > 0 ? "+" : one < 0 ? "?" : "-")).join("");
 const why = (line: CallLine) => (line.said === `answers at ${line.address}` ? line.notes : line.said);
+const part = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)} %`);
+const shares = (line: CallLine) => [line.day_share, line.week_share, line.month_share].map(part).join("  ");
 const COLUMNS: Column<CallLine>[] = [
   {
     name: "who",
@@ -159,6 +161,16 @@ const COLUMNS: Column<CallLine>[] = [
             className={`w-[3px] ${one > 0 ? "h-4 bg-fine" : one < 0 ? "h-2.5 bg-amber" : "h-1 bg-alarm"}`}
           />
         ))}
+      </span>
+    ),
+  },
+  {
+    name: "day, week, month",
+    width: "9rem",
+    text: shares,
+    cell: (line) => (
+      <span className="tabular-nums" title="How much of the last day, week and 30 days it was there">
+        {shares(line)}
       </span>
     ),
   },

@@ -8,6 +8,7 @@ import { Button, Input } from "../../parts/basics";
 import { asLines } from "../../parts/grid/column";
 import { type ColumnName, columnsOf } from "./columns";
 import { RoleSelect } from "../../parts/RoleSelect";
+import { ToRollCall } from "./ToRollCall";
 
 export function BulkBar({
   selected,
@@ -85,6 +86,7 @@ export function BulkBar({
       >
         {settle.isPending ? "Looking…" : "Make addresses lasting"}
       </Button>
+      <ToRollCall devices={[...selected.values()]} />
       <Button onClick={() => void copy()}>{copied ? "Copied" : "Copy as text"}</Button>
       <Button tone="quiet" onClick={clear}>
         Select none

@@ -33,7 +33,7 @@ class Fitted:
     """What is told about: who, with what name, where to, of what kind, and how far it is. `near` means that its present address is
     in a subnet of the adapter it was found on, so that it is reached as it is; `reserved` that it stays on DHCP; `over` that its
     fitting is; `behind` who comes first, because both have one and the same address now; `shared` who else has that address by
-    the plan; `answered` that it has its address from here."""
+    the plan; `answered` that it has its address from here, `limited` that it is looked for without raw frames."""
 
     mac: MacNumber
     name: str
@@ -46,6 +46,7 @@ class Fitted:
     behind: str = ""
     shared: str = ""
     answered: bool = False
+    limited: bool = False
 
 
 def now_at(one: Fitted) -> Step:
@@ -149,6 +150,8 @@ def _keep(one: Fitted) -> str:
         return "it went; now it is waited for: give it power again"
     if one.answered:
         return "its address was given from here: type the card into its page, then pull its power for ten seconds"
+    if one.limited:
+        return "pull its power for a whole minute: without raw frames it is not seen sooner that it went"
     return "pull its power for ten seconds: settings that were not stored are gone then"
 
 
@@ -208,8 +211,11 @@ def _mask(broadcast: str, outside: str, network: IPv4Network) -> tuple[Visible, 
     return "unseen", "nothing it sent shows it"
 
 
-def why_silent(adapters: Sequence[Adapter], kind: Kind | None, looking: Sequence[str]) -> list[str]:
-    """Why nothing comes of a device, the likeliest first. `looking` are the adapters that are listened and asked on."""
+def why_silent(
+    adapters: Sequence[Adapter], kind: Kind | None, looking: Sequence[str], limited: bool = False
+) -> list[str]:
+    """Why nothing comes of a device, the likeliest first. `looking` are the adapters that are listened and asked on, `limited`
+    says that it is done without raw frames."""
     wired = [one for one in adapters if one.medium != "loopback"]
     down = [one.name for one in wired if not one.up]
     found: list[str] = []
@@ -217,6 +223,10 @@ def why_silent(adapters: Sequence[Adapter], kind: Kind | None, looking: Sequence
         found.append(
             "no adapter of this machine can look for it: "
             + ("none has a link" if down else "raw frames are not permitted")
+        )
+    if limited:
+        found.append(
+            "without raw frames (CAP_NET_RAW) it is seen only at addresses of this machine's own subnets, not at its factory's"
         )
     if down:
         found.append(f"no link on {', '.join(down)}: if it hangs there, look at the cable and both its plugs")

@@ -20,7 +20,7 @@ from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
 from . import roll_edits
-from .caller import Caller, Target
+from .caller import NO_SHARES, Caller, Shares, Target
 
 router = APIRouter(prefix="/api/v1", tags=["calls"])
 
@@ -114,17 +114,25 @@ def _view(context: Context, caller: Caller, roll: RollCall) -> RollCallView:
 def _lines(context: Context, caller: Caller, roll: RollCall, paging: Paging) -> CallLinePage:
     called = caller.called(roll.id)
     numbered, rest = cut(list(enumerate(roll.lines)), lambda one: [one[0]], paging)
-    items = [_line(line, called.targets.get(line.subject), called.standings.get(line.subject)) for _, line in numbered]
+    items = [
+        _line(
+            line,
+            called.targets.get(line.subject),
+            called.standings.get(line.subject),
+            called.shares.get(line.subject, NO_SHARES),
+        )
+        for _, line in numbered
+    ]
     return CallLinePage(items=items, **rest._asdict(), call=_view(context, caller, roll))
 
 
-def _line(line: Line, target: Target | None, stands: Standing | None) -> CallLine:
+def _line(line: Line, target: Target | None, stands: Standing | None, shares: Shares) -> CallLine:
     standing = _standing(stands)
     return CallLine(
         subject=line.subject, name=line.name, notes=line.notes, device=target.device if target else None,
         address=dotted(target.address) if target is not None and target.address is not None else None,
         state=standing.state.value, since=maybe_time(standing.since), last_seen=maybe_time(standing.seen),
-        said=standing.said, course=list(standing.course),
+        said=standing.said, course=list(standing.course), day_share=shares[0], week_share=shares[1], month_share=shares[2],
     )  # fmt: skip
 
 

@@ -21,9 +21,9 @@ from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
 from ...core.findings.rolls import Absent
 from ...core.mac import Mac, MacNumber
-from ...core.roll_call import Line, Standing, overdue
+from ...core.roll_call import Line, Standing, overdue, share
 from ...probe import prover
-from ...store import device_queries, roll_call_records
+from ...store import device_queries, history_queries, roll_call_records
 from ...store.address_column import NO_ADDRESS
 from ...store.edits import Missing
 from ...store.roll_call_records import RollCall
@@ -47,6 +47,14 @@ class Target:
     why_not: str = ""
 
 
+Shares = tuple[float | None, float | None, float | None]
+"""How much of the last day, week and month somebody was there, 0 to 1; None where that is not known."""
+NO_SHARES: Shares = (None, None, None)
+DAY_MS = 24 * 3600 * 1000
+SPANS = (DAY_MS, 7 * DAY_MS, 30 * DAY_MS)
+SHARED_SECONDS = 600.0
+
+
 @dataclass(slots=True)
 class Called:
     """One roll call while the service runs: how its lines stand, by what they name."""
@@ -59,6 +67,8 @@ class Called:
     targets: dict[str, Target] = field(default_factory=dict)
     standings: dict[str, Standing] = field(default_factory=dict)
     absent: set[str] = field(default_factory=set)
+    shares: dict[str, Shares] = field(default_factory=dict)
+    shared_at: float = float("-inf")
 
 
 class Caller:
@@ -134,6 +144,12 @@ class Caller:
             called.standings = {line.subject: called.standings[line.subject] for line in roll.lines}
             called.asked = now
             await asyncio.to_thread(self._tell_absent, roll, called, now)
+            if (
+                called.shares.keys() != set(called.targets)
+                or self._context.monotonic() - called.shared_at > SHARED_SECONDS
+            ):
+                called.shared_at = self._context.monotonic()
+                called.shares = await asyncio.to_thread(self._shares, called.targets, now)
         finally:
             called.asking = False
             self._context.tell(CallEvent(id=roll.id))
@@ -152,6 +168,33 @@ class Caller:
                 minutes = roll.warn_minutes if line.warn is None else line.warn
                 absent[line.subject] = Absent(roll.name, line.subject, name, where, since, minutes)
         self._context.findings.roll_called(roll.id, absent, [line.subject for line in roll.lines])
+
+    def _shares(self, targets: Mapping[str, Target], now: int) -> dict[str, Shares]:
+        """How much of the last day, week and month the lines were there, by their stays: a device by its MACs, else an address."""
+        macs = {mac for one in targets.values() for mac in one.macs}
+        addresses = {one.address for one in targets.values() if one.address is not None and not one.macs}
+        site = self._context.plan.site_here
+        stretches: dict[tuple[str, int], list[tuple[int, int]]] = {}
+        with self._context.database.read() as connection:
+            for address, mac, first, last in history_queries.presence(
+                connection, site, macs, addresses, now - SPANS[-1]
+            ):
+                stretches.setdefault(("address", address), []).append((first, last))
+                if mac is not None:
+                    stretches.setdefault(("mac", mac), []).append((first, last))
+            by_mac, by_address = history_queries.first_there(connection, site, macs, addresses)
+        found: dict[str, Shares] = {}
+        for subject, one in targets.items():
+            keys: list[tuple[str, int]] = [("mac", mac) for mac in one.macs]
+            if not keys and one.address is not None:
+                keys = [("address", one.address)]
+            begun = [by_mac[mac] for mac in one.macs if mac in by_mac]
+            if not begun and one.address in by_address:
+                begun = [by_address[one.address]]
+            there = [stretch for key in keys for stretch in stretches.get(key, ())]
+            day, week, month = (share(there, min(begun), now - span, now) if begun else None for span in SPANS)
+            found[subject] = day, week, month
+        return found
 
     def _targets(self, lines: Iterable[Line]) -> dict[str, Target]:
         with self._context.database.read() as connection:

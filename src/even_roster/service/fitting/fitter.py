@@ -33,9 +33,10 @@ from ...core.fitting.progress import (
 from ...core.mac import Mac
 from ...core.plan.model import AssignmentKind
 from ...core.text import clean
+from ...probe.kernel_seeker import KernelSeeker
 from ...probe.seek_engine import Done, Event, Shown, Sought
 from ...probe.seeker import Seeker
-from ...probe.segment import SegmentError
+from ...probe.segment import Segment, SegmentError
 from ...store import fitting_records, kind_records
 from ...store.rows import FittedRow
 from ...wire import dhcp
@@ -82,7 +83,7 @@ class Fitter:
         self._context, self._watcher = context, watcher
         self.running: dict[int, Running] = {}
         self._stretches: tuple[tuple[int, int], ...] = ()
-        self._seekers: dict[str, Seeker] = {}
+        self._seekers: dict[str, Seeker | KernelSeeker] = {}
         self._controls: dict[str, list[Address]] = {}
         self.why_not: dict[str, str] = {}
         self._fresh = True
@@ -134,6 +135,11 @@ class Fitter:
             ):
                 return one.row.name or str(Mac(one.row.mac))
         return ""
+
+    @property
+    def limited(self) -> bool:
+        """True where somebody is looked for without raw frames: at addresses of the own subnets alone."""
+        return any(isinstance(one, KernelSeeker) for one in self._seekers.values())
 
     async def _turn(self) -> None:
         while True:
@@ -286,16 +292,19 @@ class Fitter:
                 continue
             segment = context.machine.open(adapter)
             try:
-                if not segment.abilities().frames:
-                    raise SegmentError("raw frames are not permitted to this account (CAP_NET_RAW)")
-                seeker = Seeker(segment, context.reply_times[name].patience(()), self._teller(name))
+                fresh = self._seeker(segment, name)
             except SegmentError as error:
                 self.why_not[name] = str(error)
                 continue
             self.why_not.pop(name, None)
-            seeker.want([self._sought(one, name) for one in self.running.values()])
-            self._seekers[name] = seeker
-            context.supervisor.start(f"fitting on {name}", seeker.run, seeker.ended)
+            fresh.want([self._sought(one, name) for one in self.running.values()])
+            self._seekers[name] = fresh
+            context.supervisor.start(f"fitting on {name}", fresh.run, fresh.ended)
+
+    def _seeker(self, segment: Segment, name: str) -> Seeker | KernelSeeker:
+        if not segment.abilities().frames:
+            return KernelSeeker(segment, self._teller(name))
+        return Seeker(segment, self._context.reply_times[name].patience(()), self._teller(name))
 
     def _fit(self, adapter: Adapter) -> bool:
         """True for an adapter to look on; one without an address is as good as any."""

@@ -76,6 +76,7 @@ def _device(
         row.mac, item.name if item is not None else row.name, target or Address(0), kind.kind if kind else None, progress,
         item is not None and item.kind is AssignmentKind.RESERVED, _near(context, progress), row.state == "done",
         fitter.before(row.id), _shared(context, progress, row), row.id in fitter.answers.running,
+        fitter.limited,
     )  # fmt: skip
     card = _card(context, row, target)
     step = Step.DONE if over else words.now_at(fitted) if target is not None else Step.WHERE
@@ -87,7 +88,7 @@ def _device(
         address=dotted(target) if target is not None else None, assignment=item.id if item is not None else None,
         device=views.device_ref(device) if device is not None else None, state=row.state, step=step.value,
         said=_said(row, step, fitted), against="" if over else progress.against,
-        reasons=words.why_silent(adapters, fitted.kind, fitter.looking) if silent else [],
+        reasons=words.why_silent(adapters, fitted.kind, fitter.looking, fitter.limited) if silent else [],
         steps=[StepView(step=one.step.value, state=one.state, said=one.said) for one in words.steps(fitted)] if target else [],
         heard=_sight(progress.heard), found=_sight(progress.found), seen=_sight(progress.seen),
         went_at=views.maybe_time(progress.went), kept=_sight(progress.kept), page=_page(context, fitted),

@@ -228,6 +228,13 @@ class OnTheDemo(unittest.TestCase):
         for given, said in refusals:
             with self.subTest(said), self.assertRaisesRegex((BadInput, NotFound, Conflict), said):
                 self.roster.begin_fitting(FittingNew(**given))  # type: ignore[arg-type]
+        with self.assertRaisesRegex(BadInput, "lies inside the pool"):
+            self.begin(new, address="10.44.10.150", role="printer", name="in-the-pool")
+        with self.assertRaisesRegex((BadInput, Conflict), "office servers") as told:
+            self.begin(new, address="10.44.10.22", role="printer", name="among-servers")
+        self.assertTrue(told.exception.problem.anyway)
+        odd = self.begin(new, address="10.44.10.22", role="printer", name="among-servers", anyway=True)
+        self.roster.give_up_fitting(odd.id)
         fitting = self.begin(PRINTER, role="printer", name="printer-y", where="Office")
         with self.assertRaisesRegex(BadInput, "being fitted already"):
             self.begin(PRINTER)

@@ -4048,6 +4048,12 @@ export interface components {
              * @example Office
              */
             where?: string;
+            /**
+             * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
+             * @default false
+             */
+            anyway?: boolean;
         };
         /**
          * ChangePage
@@ -5786,6 +5792,12 @@ export interface components {
              * @example static
              */
             policy?: ("static" | "reserved") | null;
+            /**
+             * Anyway
+             * @description Save in spite of mistakes that are not refused outright.
+             * @default false
+             */
+            anyway?: boolean;
         };
         /**
          * FittingNote

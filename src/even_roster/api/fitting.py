@@ -100,6 +100,7 @@ class FittingNew(Model):
     where: str = Field(default="", max_length=200)
     address: str = Field(default="", max_length=40)
     policy: AssignmentKind | None = None
+    anyway: bool = False
 
 
 class ChangeOverNew(Model):
@@ -110,6 +111,7 @@ class ChangeOverNew(Model):
     mac: Word = ""
     address: str = Field(default="", max_length=40)
     where: str = Field(default="", max_length=200)
+    anyway: bool = False
 
 
 class SightView(Model):

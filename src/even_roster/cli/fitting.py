@@ -37,6 +37,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     new.add_argument("--role", default="", metavar="ROLE", help="what it is to the network; left out, that of its kind")
     new.add_argument("--in", dest="where", default="", metavar="WHERE", help="the subnet or band it is to stand in")
     new.add_argument("--address", default="", metavar="ADDRESS", help="this address; left out, a free one is chosen")
+    new.add_argument("--anyway", action="store_true", help="in spite of mistakes that the plan tells")
     how = new.add_mutually_exclusive_group()
     how.add_argument("--static", dest="policy", action="store_const", const="static", help="typed into the device")
     how.add_argument(
@@ -49,6 +50,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     over.add_argument("device", metavar="DEVICE", help="its name, MAC or id")
     over.add_argument("--box", default="", metavar="MAC", help="the new box's MAC")
     over.add_argument("--address", default="", metavar="ADDRESS", help="the new address")
+    over.add_argument("--anyway", action="store_true", help="in spite of mistakes that the plan tells")
     over.add_argument(
         "--in", dest="where", default="", metavar="WHERE", help="the best free one of this subnet or band"
     )
@@ -113,7 +115,7 @@ def _new(options: argparse.Namespace) -> int:
     out = Out(options.json)
     new = FittingNew(
         macs=several(options.macs), kind=options.kind, name=options.name, role=options.role, where=options.where,
-        address=options.address, policy=options.policy,
+        address=options.address, policy=options.policy, anyway=options.anyway,
     )  # fmt: skip
     with connect(options) as roster:
         with out.waiting("asking the wire for free addresses"):
@@ -125,7 +127,9 @@ def _over(options: argparse.Namespace) -> int:
     from ..api.fitting import ChangeOverNew
 
     out = Out(options.json)
-    new = ChangeOverNew(device=options.device, mac=options.box, address=options.address, where=options.where)
+    new = ChangeOverNew(
+        device=options.device, mac=options.box, address=options.address, where=options.where, anyway=options.anyway
+    )
     with connect(options) as roster:
         with out.waiting("asking the wire"):
             made = roster.begin_change_over(new)

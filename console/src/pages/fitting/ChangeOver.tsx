@@ -15,7 +15,7 @@ export function ChangeOver({ device }: { device: number }) {
     queryFn: () => api.get("/api/v1/devices/{which}", { path: { which: device } }),
   });
   const begin = useMutation({
-    mutationFn: () => api.post("/api/v1/fittings/change-over", { body: { device, ...values } }),
+    mutationFn: (anyway: boolean) => api.post("/api/v1/fittings/change-over", { body: { device, ...values, anyway } }),
     onSuccess: (made) => {
       client.setQueryData(["fitting", made.id], made);
       void go(`/fittings/${made.id}`);
@@ -36,7 +36,7 @@ export function ChangeOver({ device }: { device: number }) {
       className="mt-3 flex flex-col gap-3 rounded border border-rule bg-leaf p-3"
       onSubmit={(event) => {
         event.preventDefault();
-        begin.mutate();
+        begin.mutate(false);
       }}
     >
       <p>
@@ -70,6 +70,11 @@ export function ChangeOver({ device }: { device: number }) {
         >
           {begin.isPending ? "Asking the wire…" : "Begin"}
         </Button>
+        {begin.error instanceof Problem && begin.error.anyway ? (
+          <Button tone="alarm" className="ml-2" onClick={() => begin.mutate(true)}>
+            Begin all the same
+          </Button>
+        ) : null}
       </div>
     </form>
   );

@@ -29,9 +29,9 @@ export function NewFitting() {
   const subnets = useQuery({ queryKey: ["plan", "subnets"], queryFn: () => api.all("/api/v1/plan/subnets") });
   const macs = macsOf(text);
   const begin = useMutation({
-    mutationFn: () =>
+    mutationFn: (anyway: boolean) =>
       api.post("/api/v1/fittings", {
-        body: { macs, kind: kind || null, role, where, name, address, policy: policy || null },
+        body: { macs, kind: kind || null, role, where, name, address, policy: policy || null, anyway },
       }),
     onSuccess: (made) => {
       client.setQueryData(["fitting", made.id], made);
@@ -54,7 +54,7 @@ export function NewFitting() {
       className="mt-3 flex flex-col gap-3 rounded border border-rule bg-leaf p-3"
       onSubmit={(event) => {
         event.preventDefault();
-        begin.mutate();
+        begin.mutate(false);
       }}
     >
       <Field
@@ -145,6 +145,11 @@ export function NewFitting() {
         <Button tone="ink" type="submit" disabled={begin.isPending || macs.length === 0} className="px-4 py-2">
           {begin.isPending ? "Asking the wire for free addresses…" : "Begin"}
         </Button>
+        {begin.error instanceof Problem && begin.error.anyway ? (
+          <Button tone="alarm" className="ml-2" onClick={() => begin.mutate(true)}>
+            Begin all the same
+          </Button>
+        ) : null}
       </div>
     </form>
   );

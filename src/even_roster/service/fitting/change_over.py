@@ -12,7 +12,6 @@ from ...core.address import Address, address_of, dotted
 from ...core.fitting.progress import Progress
 from ...core.mac import Mac, MacNumber
 from ...core.plan.model import Assignment
-from ...core.plan.proof import Grade
 from ...store import fitting_records
 from ...store.edits import EditError
 from ...store.fitting_records import NewDevice
@@ -21,6 +20,7 @@ from ..context import Context, now_ms
 from ..devices import device_edits
 from ..naming import request_values, resolving
 from ..plan import planning, proving
+from . import fitting_edits
 
 
 async def begin(context: Context, who: str, request: ChangeOverNew) -> int:
@@ -30,7 +30,7 @@ async def begin(context: Context, who: str, request: ChangeOverNew) -> int:
     moves = bool(request.address or request.where)
     async with proving.promising(context) as mine:
         address = await _address(context, request, item, mine) if moves else item.address
-        return await asyncio.to_thread(_store, context, who, identity, item, mac, address)
+        return await asyncio.to_thread(_store, context, who, request, identity, item, mac, address)
 
 
 def _understood(context: Context, request: ChangeOverNew) -> tuple[int, Assignment, MacNumber | None]:
@@ -58,25 +58,23 @@ async def _address(
 ) -> Address:
     """The new address: the one asked for where nobody has it, or the best free one."""
     if request.address:
-        address = request_values.address(request.address)
-        proof = (await proving.prove_all(context, item.site, [address], True))[0]
-        if proof.grade is Grade.TAKEN and not (proof.last_seen is not None and proof.last_seen.mac == item.mac):
-            raise EditError(f"{dotted(address)} is not free: {'; '.join(proof.reasons)}", "address")
-        return address
+        return await fitting_edits.given(context, item.site, request.address, item.mac)
     answer = await proving.search(context, Search(where=request.where, role=item.role, count=1, ask=True), mine)
     if not answer.candidates:
         raise EditError(f"no free address is left in {request.where}; widen a band or name another", "where")
     return address_of(IPv4Address(answer.candidates[0].address))
 
 
-def _store(context: Context, who: str, identity: int, item: Assignment, mac: MacNumber | None, address: Address) -> int:
+def _store(
+    context: Context, who: str, request: ChangeOverNew, identity: int, item: Assignment, mac: MacNumber | None, address: Address
+) -> int:  # fmt: skip
     done: list[int] = []
     try:
         if mac is not None:
             make = device_edits.swap_hardware(identity, mac, item.mac)
             done.append(context.plan.edit_records(who, make, anyway=True).change)
         if address != item.address:
-            done.append(context.plan.edit(who, planning.move(item.id, address, None)).change)
+            done.append(context.plan.edit(who, planning.move(item.id, address, None), anyway=request.anyway).change)
     except Exception:
         undoing.undo(context, who, done)
         raise

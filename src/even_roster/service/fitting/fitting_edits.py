@@ -119,7 +119,7 @@ async def _free(
     if not count:
         return []
     if request.address:
-        return [await _given(context, request, wanted)]
+        return [await given(context, wanted.site, request.address, wanted.macs[0])]
     where = request.where or None
     search = Search(where=where, role=wanted.role, count=count, adjacent=count > 1, ask=True)
     answer = await proving.search(context, search, mine)
@@ -134,12 +134,12 @@ async def _free(
     return [address_of(IPv4Address(one.address)) for one in answer.candidates]
 
 
-async def _given(context: Context, request: FittingNew, wanted: _Wanted) -> Address:
-    """The address that was asked for, where the wire does not say that somebody else has it."""
-    address = request_values.address(request.address)
-    proof = (await proving.prove_all(context, wanted.site, [address], True))[0]
+async def given(context: Context, site: int, text: str, mac: MacNumber | None) -> Address:
+    """The address that was asked for, where nobody but a certain MAC has it, by the records and on the wire. Raises EditError."""
+    address = request_values.address(text)
+    proof = (await proving.prove_all(context, site, [address], True))[0]
     holder = proof.last_seen.mac if proof.last_seen is not None else None
-    if proof.grade is Grade.TAKEN and holder != wanted.macs[0]:
+    if proof.grade is Grade.TAKEN and (holder is None or holder != mac):
         raise EditError(f"{dotted(address)} is not free: {'; '.join(proof.reasons)}", "address")
     return address
 
@@ -164,7 +164,7 @@ def _store(context: Context, who: str, request: FittingNew, wanted: _Wanted, fre
         title = titles[wanted.new[0]] or str(Mac(wanted.new[0])) if len(free) == 1 else f"{len(free)} devices"
         return Edit("fit", "assignment", title, (), tuple(after), (None, {"devices": len(free), "addresses": shown}))
 
-    made = context.plan.edit(who, make).after if free else ()
+    made = context.plan.edit(who, make, anyway=request.anyway).after if free else ()
     items = {**wanted.known, **{one.mac: one for one in made if isinstance(one, Assignment) and one.mac is not None}}
     devices = [
         NewDevice(mac, items[mac].name, items[mac].address, items[mac].id, mac not in wanted.known)

@@ -72,14 +72,14 @@ class Proofs(OnDemo):
     def test_what_answers_although_nobody_planned_it_is_left_out(self) -> None:
         found = self.roster.free(Search(where="10.44.10.80-10.44.10.99", count=20))
         addresses = {candidate.address for candidate in found.candidates}
-        self.assertFalse(addresses & {f"10.44.10.{n}" for n in (*range(80, 89), 97)}, "the desks answer")
-        self.assertEqual(len(addresses), 10)
+        self.assertFalse(addresses & {f"10.44.10.{n}" for n in (*range(80, 90), 97)}, "the desks answer, or sleep")
+        self.assertEqual(len(addresses), 9)
 
     def test_behind_the_gateway_it_is_graded_lower_and_said_so(self) -> None:
-        found = self.roster.free(Search(where="Cameras", role="camera"))
+        found = self.roster.free(Search(where="Foyer", role="wireless"))
         self.assertEqual(found.candidates[0].grade, "doubtful")
         self.assertIn("not on this machine's link", "; ".join(found.candidates[0].reasons))
-        self.assertEqual(self.roster.prove("10.44.40.20").grade, "taken")
+        self.assertEqual(self.roster.prove("10.44.30.80").grade, "taken")
 
     def test_several_in_a_row_and_the_contract_of_the_json(self) -> None:
         found = self.service.json("free", "Stage", "--count", "4", "--adjacent")
@@ -427,7 +427,7 @@ class CommandLine(OnDemo):
 
     def test_people_get_words(self) -> None:
         said = self.service.roster("subnet", "show", "Office").stdout
-        self.assertIn("254 usable - 100 in pools - 40 kept free - 1 gateway - 34 taken = 79 left for static use", said)
+        self.assertIn("254 usable - 100 in pools - 40 kept free - 1 gateway - 35 taken = 78 left for static use", said)
         said = self.service.roster("card", "10.44.20.120", "--snippet", "ifupdown").stdout
         self.assertIn("address 10.44.20.120/24", said)
         said = self.service.roster("explain", "10.44.20.41").stdout

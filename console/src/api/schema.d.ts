@@ -11116,7 +11116,8 @@ export interface components {
         WakeNew: {
             /**
              * Device
-             * @description The device it belongs to, as far as is known.
+             * @description The device, by id, name, planned hostname or MAC.
+             * @example desk-rehearsal
              */
             device: number | string;
             /**

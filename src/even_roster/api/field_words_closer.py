@@ -117,6 +117,7 @@ CLOSER: dict[str, str | tuple[str, Any]] = {
     "FittedView.reach": "how it is reached; null: as it is",
     "ReachView.answering": "whether its questions are answered from here",
     "ReachView.address": ("an address for a computer meanwhile", "192.168.50.190"),
+    "WakeNew.device": ("the device, by id, name, planned hostname or MAC", "desk-rehearsal"),
     "WakeNew.password": ("a SecureOn password of 4 or 6 octets; empty: none. It is not kept", ""),
     "WakeView.adapters": ("the adapters on whose links it was woken", ["office0"]),
     "WakeView.state": ("waiting, up, or silent when nothing came of it", "up"),

@@ -190,7 +190,7 @@ class Attention(ConsoleCase):
         self.write(self.field("Where it stands"), "Workshop")
         self.write(self.field("Its kind"), "Quillmark Q20")
         self.press("In place")
-        self.sees("In the roster")
+        self.sees("in the roster")
         kind = next(iter(self.roster.device_kinds()))
         self.assertEqual((kind.name, kind.factory, kind.role), ("Quillmark Q20", "192.168.50.10/24", "printer"))
         assert one.device is not None

@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import signal
 import unittest
+from concurrent.futures import ThreadPoolExecutor
+from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from types import SimpleNamespace
+from typing import cast
 
 from even_roster.api.demo import TypedIn
 from even_roster.api.fitting import ChangeOverNew, DeviceKindEdit, DeviceKindNew, FittedView, FittingNew, Record
 from even_roster.api.plan import AssignmentNew, Search
 from even_roster.client import BadInput, Conflict, NotFound, Roster, StaleEdit
+from even_roster.service.context import Context
+from even_roster.service.fitting.lending import Lending
+from even_roster.service.fitting.lending import Lent as LentAddress
 from tests.support.patience import until
 from tests.support.service import Service, demo
 
@@ -202,6 +210,14 @@ class OnTheDemo(unittest.TestCase):
         assert one.heard is not None
         self.assertEqual((one.heard.means, one.heard.address, one.heard.adapter), ("bootp", None, "stage0"))
         self.assertIn("by BOOTP", one.said)
+        with ThreadPoolExecutor(2) as both:
+            asked = [both.submit(self.roster.answer_device, fitting.id, one.id) for _ in range(2)]
+            refused = [str(each.exception()) for each in asked if each.exception() is not None]
+        self.assertEqual(len(refused), 1, "one device is answered once, however many press the button")
+        self.assertIn("is being asked for servers already", refused[0])
+        self.assertIn("given from here", fitting.at("keep").said)
+        self.roster.answer_no_more(fitting.id, one.id)
+        self.assertIsNone(fitting.one.reach)
         dead = self.begin("02:c0:61:0c:00:01", role="phone", name="phone-dead", where="Office")
         self.roster.power_carton("phone-carton", True)
         self.assertEqual((dead.one.step, bool(dead.one.reasons)), ("find", True))
@@ -319,6 +335,46 @@ class OnTheDemo(unittest.TestCase):
         self.assertNotIn("Oxbow C4", [one.name for one in self.roster.device_kinds()])
         with self.assertRaisesRegex(BadInput, "kind 1: 'password' is no field"):
             self.roster.kinds_in('{"kinds": [{"name": "a", "password": "b"}]}')
+
+
+class Lent(unittest.TestCase):
+    def test_what_is_lent_is_not_renewed_where_it_would_bend_a_route_by_now(self) -> None:
+        lender = Lender()
+        plan = SimpleNamespace(site_here=1, plan=SimpleNamespace(subnets_of=lambda site: []))
+        machine = SimpleNamespace(lender=lambda: lender)
+        now = [0.0]
+        lending = Lending(cast(Context, SimpleNamespace(plan=plan, machine=machine, monotonic=lambda: now[0])))
+        network = IPv4Network("192.168.50.0/24")
+        lent = LentAddress("eth0", network[190], network[10], network, 0, 20.0)
+
+        async def follow(needed: list[int]) -> list[int]:
+            return await lending.follow(needed)
+
+        lending.lent = {1: lent}
+        self.assertEqual((asyncio.run(follow([1])), lender.calls), ([], []), "nothing is due")
+        now[0] = 20.0
+        self.assertEqual((asyncio.run(follow([1])), lender.calls.pop()), ([], "lend"))
+        now[0], lender.there = 40.0, [IPv4Network("192.168.0.0/16")]
+        self.assertEqual((asyncio.run(follow([1])), lender.calls, lending.lent), ([1], ["take back"], {}))
+        lending.lent = {1: lent}
+        self.assertEqual((asyncio.run(follow([])), lending.lent), ([1], {}), "nobody needs it any more")
+
+
+class Lender:
+    """A lender that notes what it is told."""
+
+    def __init__(self) -> None:
+        self.calls: list[str] = []
+        self.there: list[IPv4Network] = []
+
+    def routes(self) -> list[IPv4Network]:
+        return self.there
+
+    def lend(self, adapter: str, own: IPv4Address, device: IPv4Address, seconds: int) -> None:
+        self.calls.append("lend")
+
+    def take_back(self, adapter: str, own: IPv4Address, device: IPv4Address) -> None:
+        self.calls.append("take back")
 
 
 class Resumed(unittest.TestCase):

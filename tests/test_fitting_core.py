@@ -322,7 +322,7 @@ class Answered(unittest.TestCase):
         for one in (offer, ack):
             self.assertEqual((str(one.yours), one.number(dhcp.Option.LEASE_TIME)), ("10.44.10.35", 300))
             self.assertEqual({code for code, _ in one.options}, {1, 51, 54}, "no gateway, no DNS server")
-        self.assertEqual((engine.leased, engine.over), (True, ""))
+        self.assertEqual((engine.said, engine.over), ("gave it 10.44.10.35 for 5 minutes", ""))
 
     def test_it_answers_nobody_else_and_never_says_no(self) -> None:
         foreign = IPv4Address("10.44.10.99").packed
@@ -445,6 +445,15 @@ class Hunt(unittest.TestCase):
         shown = [one.means for one in self.engine.events() if isinstance(one, Shown)]
         self.assertEqual(shown, [Means.ARP])
 
+    def test_an_answer_that_nobody_asked_for_is_only_a_frame(self) -> None:
+        self.engine.want([Sought(MINE.value, NEW, (NEW,))], 0.0)
+        self.asked(0.1)
+        self.answers(MINE, FACTORY)
+        self.assertEqual([one.means for one in self.engine.events() if isinstance(one, Shown)], [Means.ARP])
+        self.asked(0.3)  # now it is asked there, because it was heard there
+        self.answers(MINE, FACTORY)
+        self.assertEqual([one.means for one in self.engine.events() if isinstance(one, Shown)], [Means.ANSWER])
+
     def test_a_look_ends_with_all_who_answered(self) -> None:
         self.engine.want([Sought(MINE.value, NEW, (NEW, FACTORY), controls=(address("10.44.10.1"),))], 0.0)
         self.asked(0.1)
@@ -463,6 +472,7 @@ class Hunt(unittest.TestCase):
         asked = [where for to, where in self.asked(1.5) if to == MINE]
         self.assertEqual({address_of(one) for one in asked}, set(range(stretch[0], stretch[1] + 1)))
         self.answers(MINE, FACTORY)
+        self.assertEqual([one.means for one in self.engine.events() if isinstance(one, Shown)], [Means.ANSWER])
         self.assertEqual([to for to, _ in self.asked(1.0) if to == MINE], [], "it is known now")
 
 

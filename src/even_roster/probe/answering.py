@@ -38,7 +38,6 @@ class AnswerEngine:
         self._given = given
         self.over = ""
         self.said = ""
-        self.leased = False
 
     def take(self, data: bytes) -> list[bytes]:
         """A frame came."""
@@ -90,14 +89,12 @@ class AnswerEngine:
             return [self._answer(message, Kind.OFFER)]
         if message.kind is Kind.DECLINE:
             self.over = f"it declined {self._given.address}: somebody has that address"
-        elif message.kind is Kind.RELEASE:
-            self.leased = False
         elif message.kind is Kind.REQUEST:
             wanted = message.address(Option.ADDRESS) or message.client
             if named is not None and named != self._given.server:
                 self.over = f"it chose another server: {named}"
             elif wanted == self._given.address:
-                self.said, self.leased = f"gave it {self._given.address} for {LEASE // 60} minutes", True
+                self.said = f"gave it {self._given.address} for {LEASE // 60} minutes"
                 return [self._answer(message, Kind.ACK)]
         return []
 
@@ -122,7 +119,7 @@ class AnswerEngine:
         given = self._given
         if asked.mac != given.mac:
             return []
-        self.said, self.leased = f"gave it {given.address} by BOOTP, for good", True
+        self.said = f"gave it {given.address} by BOOTP, for good"
         answer = bootp.reply(asked, given.address, given.mask, given.server)
         to = dhcp.EVERYBODY if asked.broadcast else given.address
         mac = BROADCAST if asked.broadcast else given.mac
@@ -132,10 +129,11 @@ class AnswerEngine:
 class Answerer:
     """Answers on one adapter's link until it is told to end or has to."""
 
-    def __init__(self, segment: Segment, given: Given, tell: Callable[[], None]) -> None:
-        """`tell` is called, in another thread, whenever something was answered and when it is over."""
+    def __init__(self, segment: Segment, given: Given, tell: Callable[[], None], longest: float) -> None:
+        """It ends by itself after `longest` seconds. `tell` is called, in another thread, whenever something was answered and
+        when it is over."""
         self.engine = AnswerEngine(given)
-        self._segment, self._tell = segment, tell
+        self._segment, self._tell, self._longest = segment, tell, longest
         self.ended = threading.Event()
 
     def run(self) -> None:
@@ -147,7 +145,8 @@ class Answerer:
             self._tell()
             return
         try:
-            while not self.ended.is_set() and not self.engine.over:
+            until = door.now() + self._longest
+            while not self.ended.is_set() and not self.engine.over and door.now() < until:
                 for _, frame in door.receive(0.1):
                     before = self.engine.said, self.engine.over
                     for answer in self.engine.take(frame):

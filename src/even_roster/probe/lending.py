@@ -51,7 +51,16 @@ class KernelLender:
         """Lend an adapter `own`, so that `device` is reached through it, for `seconds` from now; again for the same, it is for so
         long from now. Raises SegmentError."""
         lifetime = max(seconds - EARLIER, 1)
+        fresh = own not in self.lent
         self.lent.add(own)
+        try:
+            self._put(adapter, own, device, lifetime)
+        except SegmentError:
+            if fresh:
+                self.lent.discard(own)
+            raise
+
+    def _put(self, adapter: str, own: IPv4Address, device: IPv4Address, lifetime: int) -> None:
         with _kernel() as kernel:
             kernel.addr(
                 "replace", index=_index(adapter), family=socket.AF_INET, local=str(own), address=str(device), prefixlen=32,

@@ -21,7 +21,7 @@ from ..wire.errors import WireError
 QUESTIONS = 3
 BETWEEN = 0.22
 LISTEN = 0.4
-FAST, SLOW = 0.1, 8.0
+FAST = 0.1
 SWEPT_AT_ONCE = 64
 SWEEP_EVERY = 0.25
 _SPREAD = 0.03
@@ -142,9 +142,15 @@ class SeekEngine:
                 if address in one.addresses and sender.value not in one.answers.setdefault(address, []):
                     one.answers[address].append(sender.value)
         if hunt is not None:
+            answer = answer and self._was_asked(hunt, address)
             asks = address_of(packet.target_address) if packet.operation is arp.Operation.REQUEST else Address(0)
             means = Means.ANSWER if answer else Means.ARP
             self._shown(hunt, Shown(hunt.sought.mac, address, means, _NONE if asks == address else asks), now)
+
+    def _was_asked(self, hunt: _Hunt, address: Address) -> bool:
+        """Whether a MAC was asked for an address at all: what nobody asked for proves nothing."""
+        swept = not hunt.known and any(first <= address <= last for first, last in hunt.sought.stretches)
+        return swept or address in hunt.addresses
 
     def _other(self, frame: ethernet.Frame, hunt: _Hunt, now: float) -> None:
         mac = hunt.sought.mac

@@ -137,15 +137,17 @@ def _see(one: Fitted) -> str:
     if now.seen is not None:
         gone = f", no more at {', '.join(map(dotted, now.olds))}" if now.olds else ""
         return f"answers at {dotted(one.target)}, nobody else does{gone}"
-    return now.against or f"it is asked whether it is alone at {dotted(one.target)}"
+    if now.against:
+        return "this does not pass yet: mend what stands against it, and it goes on by itself"
+    return f"it is asked whether it is alone at {dotted(one.target)}"
 
 
 def _keep(one: Fitted) -> str:
     now = one.progress
     if now.kept is not None:
-        return "went and came back with its address" if now.went is not None else "kept"
+        return "went and came back with its address"
     if now.against:
-        return now.against
+        return "this does not pass yet: mend what stands against it, and it goes on by itself"
     if now.went is not None:
         return "it went; now it is waited for: give it power again"
     if one.answered:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from ipaddress import IPv4Address
 
 from ...api.common import DeviceRef
@@ -42,7 +42,6 @@ class Wake:
     up_at: int | None = None
     over: bool = False
     said: str = ""
-    been: bool = field(default=False)
 
     @property
     def state(self) -> str:
@@ -77,7 +76,7 @@ class Waker:
                 "routers"
             )
         one = Wake(next(self._ids), device, macs, address, tuple(adapter.name for adapter in adapters), now_ms())
-        one.been = await self._answers(one)
+        on_already = await self._answers(one)
         for adapter in adapters:
             subnet = next((n for n in adapter.networks if address is not None and IPv4Address(address) in n), None)
             segment = self._context.machine.open(adapter)
@@ -87,12 +86,12 @@ class Waker:
             finally:
                 await segment.close()
         one.sent_at = now_ms()
-        if one.been:
+        if on_already:
             one.up_at, one.said = one.sent_at, "it is on already"
         self.wakes[one.id] = one
         while len(self.wakes) > MOST_KEPT:
             del self.wakes[next(iter(self.wakes))]
-        if not one.been:
+        if not on_already:
             task = asyncio.create_task(attempt_here(self._wait(one), "waiting for a device that was woken failed"))
             self._tasks.add(task)
             task.add_done_callback(self._tasks.discard)

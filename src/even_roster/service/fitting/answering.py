@@ -39,6 +39,7 @@ class Answers:
     def __init__(self, context: Context) -> None:
         self._context = context
         self.running: dict[int, Answering] = {}
+        self._asking: set[int] = set()
 
     def why_not(self, progress: Progress, target: Address | None) -> str:
         """Why a device's questions cannot be answered, as a sentence; empty where they can, as far as is known without asking."""
@@ -77,6 +78,17 @@ class Answers:
         """Ask the link for servers, and answer when there is none. Raises EditError, SegmentError."""
         if identity in self.running:
             return
+        if identity in self._asking:
+            raise EditError("the link is being asked for servers already; wait for that")
+        self._asking.add(identity)
+        try:
+            await self._begin(identity, mac, progress, target, tell)
+        finally:
+            self._asking.discard(identity)
+
+    async def _begin(
+        self, identity: int, mac: MacNumber, progress: Progress, target: Address | None, tell: Callable[[], None]
+    ) -> None:  # fmt: skip
         why_not = await asyncio.to_thread(self.why_not, progress, target)
         if why_not:
             raise EditError(f"nothing is answered: {why_not}")
@@ -95,7 +107,7 @@ class Answers:
                 f"nothing is answered: a DHCP server offers here, {who}; the device will get its address from that"
             )
         given = Given(Mac(mac), IPv4Address(target), subnet.network.netmask, server, answering_mac)
-        answerer = Answerer(segment, given, tell)
+        answerer = Answerer(segment, given, tell, LONGEST_SECONDS)
         self.running[identity] = Answering(answerer, self._context.monotonic() + LONGEST_SECONDS)
         self._context.supervisor.start(f"answering {Mac(mac)}", answerer.run, answerer.ended)
 

@@ -85,7 +85,6 @@ class Fitter:
         self._stretches: tuple[tuple[int, int], ...] = ()
         self._seekers: dict[str, Seeker | KernelSeeker] = {}
         self._controls: dict[str, list[Address]] = {}
-        self.why_not: dict[str, str] = {}
         self._fresh = True
         self._told_at = float("-inf")
         self._turn_lock = asyncio.Lock()
@@ -282,7 +281,7 @@ class Fitter:
             if seeker.adapter != adapters.get(name) or seeker.trouble:
                 seeker.ended.set()
                 if seeker.trouble:
-                    self.why_not[name] = seeker.trouble
+                    _log.info("looking for devices on %s: %s", name, seeker.trouble)
                 del self._seekers[name]
         # Who is being fitted is switched off and on: that is no control.
         fitted = {one.target for one in list(self.running.values()) if one.target is not None}
@@ -294,9 +293,8 @@ class Fitter:
             try:
                 fresh = self._seeker(segment, name)
             except SegmentError as error:
-                self.why_not[name] = str(error)
+                _log.info("looking for devices on %s: %s", name, error)
                 continue
-            self.why_not.pop(name, None)
             fresh.want([self._sought(one, name) for one in self.running.values()])
             self._seekers[name] = fresh
             context.supervisor.start(f"fitting on {name}", fresh.run, fresh.ended)

@@ -8,7 +8,7 @@ import asyncio
 import contextlib
 from collections.abc import Collection
 from dataclasses import dataclass, replace
-from ipaddress import IPv4Address
+from ipaddress import IPv4Address, IPv4Network
 
 from ...core.adapters import Adapter
 from ...core.address import Address, dotted
@@ -31,6 +31,7 @@ class Lent:
     adapter: str
     own: IPv4Address
     device: IPv4Address
+    network: IPv4Network
     until: int
     renew_at: float
 
@@ -41,20 +42,26 @@ class Lending:
     def __init__(self, context: Context) -> None:
         self._context = context
         self.lent: dict[int, Lent] = {}
+        self._one_at_a_time = asyncio.Lock()
 
     def why_not(self, progress: Progress, kind: Kind | None) -> str:
         """Why nothing can be lent to reach a device, as a sentence; empty where it can."""
         found = progress.found
         if found is None or not found.address:
             return "it has no address yet"
-        network = lending.foreign_subnet(found.address, kind)
+        return self._refused(lending.foreign_subnet(found.address, kind)) or self._context.machine.lender().why_not()
+
+    def _refused(self, network: IPv4Network) -> str:
         plan = self._context.plan.plan
         planned = [(one.network, one.name) for one in plan.subnets_of(self._context.plan.site_here) if not one.supernet]
-        lender = self._context.machine.lender()
-        return lending.refused(network, planned, lender.routes()) or lender.why_not()
+        return lending.refused(network, planned, self._context.machine.lender().routes())
 
     async def lend(self, identity: int, progress: Progress, kind: Kind | None) -> Lent:
         """Lend the adapter that a device was found on an address beside it. Raises EditError, SegmentError."""
+        async with self._one_at_a_time:
+            return await self._lend(identity, progress, kind)
+
+    async def _lend(self, identity: int, progress: Progress, kind: Kind | None) -> Lent:
         why_not = await asyncio.to_thread(self.why_not, progress, kind)
         if why_not:
             raise EditError(f"nothing is lent: {why_not}")
@@ -72,7 +79,8 @@ class Lending:
         if adapter is None:
             raise EditError(f"nothing is lent: there is no adapter {found.adapter} any more")
         own = await self._free(adapter, device, kind)
-        lent = Lent(adapter.name, IPv4Address(own), IPv4Address(device), 0, 0.0)
+        network = lending.foreign_subnet(device, kind)
+        lent = Lent(adapter.name, IPv4Address(own), IPv4Address(device), network, 0, 0.0)
         self.lent[identity] = await asyncio.to_thread(self._renewed, lent)
         return self.lent[identity]
 
@@ -106,10 +114,13 @@ class Lending:
         """Renew what is needed still and take back the rest; gives the devices whose address was taken back."""
         over = []
         for identity, lent in list(self.lent.items()):
-            if identity not in needed:
+            due = self._context.monotonic() >= lent.renew_at
+            # A subnet may have been planned meanwhile, or another network connected: it is not to be bent either.
+            refused = await asyncio.to_thread(self._refused, lent.network) if due else ""
+            if identity not in needed or refused:
                 over.append(identity)
                 await self.take_back(identity)
-            elif self._context.monotonic() >= lent.renew_at:
+            elif due:
                 with contextlib.suppress(SegmentError):  # it ends by itself then
                     self.lent[identity] = await asyncio.to_thread(self._renewed, lent)
         return over

@@ -164,19 +164,32 @@ class Kept(unittest.TestCase):
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
 
 
+HOUR = 3_600_000
+
+
 class Shares(unittest.TestCase):
     def test_how_much_of_a_time_somebody_was_there(self) -> None:
-        self.assertEqual(share([(0, 100)], 0, 0, 100), 1.0)
-        self.assertEqual(share([(0, 30), (20, 40), (90, 200)], 0, 0, 100), 0.5)
-        self.assertEqual(share([(0, 100)], 50, 0, 100), 1.0, "before it was known there was no time to be away in")
-        self.assertEqual(share([], 0, 0, 100), 0.0)
-        self.assertIsNone(share([], 100, 0, 100))
+        whole = 100 * HOUR
+        self.assertEqual(share([(0, whole)], 0, 0, whole), 1.0)
+        self.assertEqual(share([(0, 30 * HOUR), (20 * HOUR, 40 * HOUR), (90 * HOUR, 200 * HOUR)], 0, 0, whole), 0.5)
+        self.assertEqual(share([(0, whole)], 50 * HOUR, 0, whole), 1.0, "before it was known it could not be away")
+        self.assertEqual(share([], 0, 0, whole), 0.0)
+        self.assertIsNone(share([(0, whole)], whole - HOUR + 1, 0, whole), "less than an hour says nothing")
 
     @given(st.lists(st.tuples(st.integers(0, 60), st.integers(0, 60)).map(sorted), max_size=8), st.integers(0, 40))
     def test_it_is_what_counting_moments_gives(self, stretches: list[list[int]], begin: int) -> None:
         moments = [any(first <= at < last for first, last in stretches) for at in range(begin, 50)]
-        found = share([(first, last) for first, last in stretches], 0, begin, 50)
+        found = share([(first * HOUR, last * HOUR) for first, last in stretches], 0, begin * HOUR, 50 * HOUR)
         self.assertAlmostEqual(found if found is not None else -1, sum(moments) / len(moments))
+
+    def test_what_is_known_for_minutes_or_only_from_afar_has_no_share(self) -> None:
+        with demo(watch=False) as service, service.client() as roster:
+            call = roster.add_roll_call(RollCallNew(name="Doors", text="printer-1\n10.44.30.1"))
+            for _ in range(2):
+                roster.ask_roll_call(call.id)
+            lines = list(roster.call_lines(call.id))
+            self.assertEqual([line.state for line in lines], ["here", "here"])
+            self.assertEqual({share for line in lines for share in (line.day_share, line.month_share)}, {None})
 
 
 class Absence(unittest.TestCase):

@@ -3724,19 +3724,19 @@ export interface components {
             course: number[];
             /**
              * Day Share
-             * @description How much of the last day it was there, 0 to 1; null: not known.
+             * @description How much of the last day, or since it was seen first, it was there, 0 to 1; null: not known.
              * @example 0.98
              */
             day_share: number | null;
             /**
              * Week Share
-             * @description How much of the last week it was there, 0 to 1; null: not known.
+             * @description How much of the last week, or since it was seen first, it was there, 0 to 1; null: not known.
              * @example 0.9
              */
             week_share: number | null;
             /**
              * Month Share
-             * @description How much of the last 30 days it was there, 0 to 1; null: not known.
+             * @description How much of the last 30 days, or since it was seen first, it was there, 0 to 1; null: not known.
              * @example 0.71
              */
             month_share: number | null;

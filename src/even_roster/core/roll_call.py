@@ -19,6 +19,7 @@ from typing import TypedDict
 MOST_LINES = 2000
 LONGEST = 200
 KEPT = 60
+LEAST_KNOWN = 3600 * 1000
 LONGEST_PATIENCE = 100_000
 PATIENCE = 2
 """How many looks in a row somebody is silent who was here before: one frame is lost easily."""
@@ -175,9 +176,10 @@ def overdue(
 
 def share(stretches: Iterable[tuple[int, int]], known_since: int, begin: int, now: int) -> float | None:
     """Which part of the time from `begin` to `now` somebody was there, 0 to 1, by stretches (first, last) that may overlap; counted
-    from `known_since`, when it was seen first. None where there is no such time. All in UTC ms."""
+    from `known_since`, when it was seen first. None while that is less than LEAST_KNOWN ago: it would say nothing. All in UTC
+    ms."""
     begin = max(begin, known_since)
-    if begin >= now:
+    if now - begin < LEAST_KNOWN:
         return None
     there, upto = 0, begin
     for first, last in sorted(stretches):

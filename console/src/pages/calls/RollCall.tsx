@@ -107,7 +107,7 @@ export function RollCall({ call }: { call: RollCallView }) {
 const word = (line: CallLine) => LOOKS[line.state][1];
 const course = (line: CallLine) => line.course.map((one) => (one > 0 ? "+" : one < 0 ? "?" : "-")).join("");
 const why = (line: CallLine) => (line.said === `answers at ${line.address}` ? line.notes : line.said);
-const part = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)} %`);
+const part = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)}%`);
 const shares = (line: CallLine) => [line.day_share, line.week_share, line.month_share].map(part).join("  ");
 const COLUMNS: Column<CallLine>[] = [
   {
@@ -166,10 +166,13 @@ const COLUMNS: Column<CallLine>[] = [
   },
   {
     name: "day, week, month",
-    width: "9rem",
+    width: "9.5rem",
     text: shares,
     cell: (line) => (
-      <span className="tabular-nums" title="How much of the last day, week and 30 days it was there">
+      <span
+        className="tabular-nums"
+        title="How much of the last day, week and 30 days, or since it was seen first, it was there"
+      >
         {shares(line)}
       </span>
     ),

@@ -21,7 +21,7 @@ from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
 from ...core.findings.rolls import Absent
 from ...core.mac import Mac, MacNumber
-from ...core.roll_call import Line, Standing, overdue, share
+from ...core.roll_call import Line, Standing, State, overdue, share
 from ...probe import prover
 from ...store import device_queries, history_queries, roll_call_records
 from ...store.address_column import NO_ADDRESS
@@ -149,7 +149,7 @@ class Caller:
                 or self._context.monotonic() - called.shared_at > SHARED_SECONDS
             ):
                 called.shared_at = self._context.monotonic()
-                called.shares = await asyncio.to_thread(self._shares, called.targets, now)
+                called.shares = await asyncio.to_thread(self._shares, called.targets, called.standings, now)
         finally:
             called.asking = False
             self._context.tell(CallEvent(id=roll.id))
@@ -169,10 +169,17 @@ class Caller:
                 absent[line.subject] = Absent(roll.name, line.subject, name, where, since, minutes)
         self._context.findings.roll_called(roll.id, absent, [line.subject for line in roll.lines])
 
-    def _shares(self, targets: Mapping[str, Target], now: int) -> dict[str, Shares]:
-        """How much of the last day, week and month the lines were there, by their stays: a device by its MACs, else an address."""
-        macs = {mac for one in targets.values() for mac in one.macs}
-        addresses = {one.address for one in targets.values() if one.address is not None and not one.macs}
+    def _shares(self, targets: Mapping[str, Target], standings: Mapping[str, Standing], now: int) -> dict[str, Shares]:
+        """How much of the last day, week and month the lines were there, by their stays: a device by its MACs, else an address. Of
+        what lies behind a gateway there are stays only from scans, which say too little."""
+        links = [adapter.onlink for adapter in self._context.machine.adapters()]
+        near = {
+            subject: one
+            for subject, one in targets.items()
+            if one.address is not None and any(one.address in link for link in links)
+        }
+        macs = {mac for one in near.values() for mac in one.macs}
+        addresses = {one.address for one in near.values() if one.address is not None and not one.macs}
         site = self._context.plan.site_here
         stretches: dict[tuple[str, int], list[tuple[int, int]]] = {}
         with self._context.database.read() as connection:
@@ -183,8 +190,8 @@ class Caller:
                 if mac is not None:
                     stretches.setdefault(("mac", mac), []).append((first, last))
             by_mac, by_address = history_queries.first_there(connection, site, macs, addresses)
-        found: dict[str, Shares] = {}
-        for subject, one in targets.items():
+        found: dict[str, Shares] = dict.fromkeys(targets, NO_SHARES)
+        for subject, one in near.items():
             keys: list[tuple[str, int]] = [("mac", mac) for mac in one.macs]
             if not keys and one.address is not None:
                 keys = [("address", one.address)]
@@ -192,6 +199,8 @@ class Caller:
             if not begun and one.address in by_address:
                 begun = [by_address[one.address]]
             there = [stretch for key in keys for stretch in stretches.get(key, ())]
+            if there and standings[subject].state is State.HERE:  # it answered just now: its last stay goes on
+                there.append((max(last for _, last in there), now))
             day, week, month = (share(there, min(begun), now - span, now) if begun else None for span in SPANS)
             found[subject] = day, week, month
         return found

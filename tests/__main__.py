@@ -26,6 +26,7 @@ WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", 
 PROMISES = {"test_contract", "test_fuzzed_api", "test_grammar", "test_guides", "test_wrong_inputs"}
 DAYS = {"test_own_attributes", "test_simulated_days"}
 ON_LINKS = {"test_truth_on_the_wire"}
+FITTING = {"test_fitting", "test_fitting_on_the_wire", "test_phone", "test_roll_call"}
 SERVERS = {
     "test_by_hand",
     "test_grown_office",
@@ -60,7 +61,8 @@ def main() -> int:
     days = [name for name in there if name in DAYS]
     promises = [name for name in there if name in PROMISES]
     servers = [name for name in there if name in SERVERS]
-    grouped = ALONE | WAITING | ON_LINKS | WORDS | PROMISES | SERVERS | WITHOUT_SERVICES | DAYS
+    fitting = [name for name in there if name in FITTING]
+    grouped = ALONE | WAITING | ON_LINKS | FITTING | WORDS | PROMISES | SERVERS | WITHOUT_SERVICES | DAYS
     others = [name for name in there if name not in grouped]
     counts = [0, 0, 0]
     with tempfile.TemporaryDirectory() as folder:
@@ -70,7 +72,7 @@ def main() -> int:
         parts.start(days)
         parts.start(promises)
         measuring.wait()
-        for names in (waiting, links, words, servers, others):
+        for names in (waiting, fitting, links, words, servers, others):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)

@@ -383,6 +383,7 @@ class AnyOrder(OneRecord):
             with self.database.write() as connection:  # as revision 0007 had it
                 for table in (
                     "change_devices", "holdings", "dhcp_versions", "roll_calls", "fitting_notes", "fitted", "fittings", "kinds",
+                    "roll_standings", "reply_hours", "wake_passwords",
                 ):  # fmt: skip
                     connection.exec_driver_sql(f"DROP TABLE {table}")
                 for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):

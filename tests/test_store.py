@@ -244,7 +244,9 @@ class Files(StoreCase):
         with contextlib.closing(sqlite3.connect(path)) as older:
             older.execute("ALTER TABLE leases DROP COLUMN since")
             older.execute("DROP INDEX ix_changes_undoes")
-            for table in ("roll_calls", "fitting_notes", "fitted", "fittings", "kinds"):
+            for table in (
+                "roll_calls", "fitting_notes", "fitted", "fittings", "kinds", "roll_standings", "reply_hours", "wake_passwords",
+            ):  # fmt: skip
                 older.execute(f"DROP TABLE {table}")
             for column in ("begun", "sheet"):  # and "shown", which is added after them, stands in the way
                 older.execute(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")

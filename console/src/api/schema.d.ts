@@ -2068,6 +2068,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reply-times/{subject}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How fast an address, or that of a device, answered roll calls in the last hours, the latest last
+         * @description How fast an address, or that of a device, answered roll calls in the last hours, the latest last.
+         */
+        get: operations["calls.reply_times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fittings": {
         parameters: {
             query?: never;
@@ -2425,6 +2445,26 @@ export interface paths {
          */
         get: operations["calls.one_wake"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wake-passwords/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep the SecureOn password of a device's adapters for whenever it is woken, or with an empty one forget it
+         * @description Keep the SecureOn password of a device's adapters for whenever it is woken, or with an empty one forget it.
+         */
+        put: operations["calls.keep_password"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3658,7 +3698,8 @@ export interface components {
         /**
          * CallLine
          * @description How one line of a roll call stands: `here`, `silent`, or `unknown` where nobody can say; `said` is why. `course` are the last
-         *     looks, the latest last: 1 here, 0 silent, -1 unknown.
+         *     looks, the latest last: 1 here, 0 silent, -1 unknown. `reply_ms` is how fast it answered in the last look, `reply_hours` the
+         *     mean of each of the last 24 hours, the latest last; null where no reply time is certain.
          */
         CallLine: {
             /**
@@ -3740,6 +3781,27 @@ export interface components {
              * @example 0.71
              */
             month_share: number | null;
+            /**
+             * Reply Ms
+             * @description How fast it answered in the last look, in milliseconds; null: not certain.
+             * @example 0.42
+             */
+            reply_ms: number | null;
+            /**
+             * Reply Hours
+             * @description The mean reply time of each of the last 24 hours, in milliseconds; null: none is certain.
+             * @example [
+             *       0.4,
+             *       null,
+             *       0.5
+             *     ]
+             */
+            reply_hours: (number | null)[];
+            /**
+             * Asking
+             * @description Whether it is being asked right now.
+             */
+            asking: boolean;
         };
         /**
          * CallLinePage
@@ -4725,7 +4787,7 @@ export interface components {
         };
         /**
          * DeviceSheet
-         * @description Everything about one device.
+         * @description Everything about one device; `wake_password` where a SecureOn password is kept for one of its adapters.
          */
         DeviceSheet: {
             /** @description The device it belongs to, as far as is known. */
@@ -4765,6 +4827,11 @@ export interface components {
              * @description Devices that may be this one.
              */
             hints: components["schemas"]["JoinHint"][];
+            /**
+             * Wake Password
+             * @description Whether a SecureOn password is kept for one of its adapters.
+             */
+            wake_password: boolean;
         };
         /**
          * DevicesEvent
@@ -8561,6 +8628,50 @@ export interface components {
             old?: string | null;
         };
         /**
+         * ReplyHour
+         * @description The looks of one hour for an address: how many told whether somebody is there, in how many it was, and the reply times in
+         *     milliseconds that are certain; null where none is.
+         */
+        ReplyHour: {
+            /**
+             * At
+             * Format: date-time
+             * @description When the hour began.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string;
+            /**
+             * Look Count
+             * @description How many looks told whether it is there.
+             * @example 720
+             */
+            look_count: number;
+            /**
+             * Here Count
+             * @description In how many looks it was there.
+             * @example 718
+             */
+            here_count: number;
+            /**
+             * Least Ms
+             * @description The shortest reply time in milliseconds; null: none is certain.
+             * @example 0.2
+             */
+            least_ms: number | null;
+            /**
+             * Mean Ms
+             * @description The mean reply time in milliseconds; null: none is certain.
+             * @example 0.4
+             */
+            mean_ms: number | null;
+            /**
+             * Most Ms
+             * @description The longest reply time in milliseconds; null: none is certain.
+             * @example 3.1
+             */
+            most_ms: number | null;
+        };
+        /**
          * ReplyTime
          * @description Reply times in milliseconds.
          */
@@ -8577,6 +8688,23 @@ export interface components {
              * @example 0.8
              */
             avg: number;
+        };
+        /**
+         * ReplyTimesView
+         * @description How fast an address answered roll calls, hour by hour; hours without a look are left out. They are kept for 31 days.
+         */
+        ReplyTimesView: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /**
+             * Hours
+             * @description The hours in which it was looked for, the latest last.
+             */
+            hours: components["schemas"]["ReplyHour"][];
         };
         /**
          * Reservation
@@ -11111,7 +11239,8 @@ export interface components {
         };
         /**
          * WakeNew
-         * @description Wake a device. `password` is a SecureOn password of 4 or 6 octets, where its adapter wants one; it is not kept.
+         * @description Wake a device. `password` is a SecureOn password of 4 or 6 octets, where its adapter wants one; empty: the one that is kept,
+         *     if any.
          */
         WakeNew: {
             /**
@@ -11122,7 +11251,7 @@ export interface components {
             device: number | string;
             /**
              * Password
-             * @description A SecureOn password of 4 or 6 octets; empty: none. It is not kept.
+             * @description A SecureOn password of 4 or 6 octets; empty: the one that is kept, if any.
              * @default
              * @example
              */
@@ -11152,8 +11281,22 @@ export interface components {
             total: number | null;
         };
         /**
+         * WakePassword
+         * @description The SecureOn password of a device's adapters: 4 or 6 octets, in hexadecimal or dotted; empty: none any more. It is kept
+         *     encrypted and never shown.
+         */
+        WakePassword: {
+            /**
+             * Password
+             * @description A SecureOn password of 4 or 6 octets; empty: none any more.
+             * @example 01:23:45:67:89:ab
+             */
+            password: string;
+        };
+        /**
          * WakeView
-         * @description A device that was woken: by which MACs, on which adapters' links, when, and since when it is up.
+         * @description A device that was woken: by which MACs, on which adapters' links, when, and since when it is up; `secured` with a
+         *     SecureOn password.
          */
         WakeView: {
             /**
@@ -11212,6 +11355,11 @@ export interface components {
              * @example 02:c0:44:00:00:29 answered for it
              */
             said: string;
+            /**
+             * Secured
+             * @description Whether it was woken with a SecureOn password.
+             */
+            secured: boolean;
         };
         /**
          * WatchEdit
@@ -16847,6 +16995,47 @@ export interface operations {
             507: components["responses"]["507"];
         };
     };
+    "calls.reply_times": {
+        parameters: {
+            query?: {
+                /**
+                 * @description How many hours back.
+                 * @example 24
+                 */
+                hours?: number;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description An address, or a device by any of its names.
+                 * @example printer-1
+                 */
+                subject: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplyTimesView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "fittings.fittings": {
         parameters: {
             query?: {
@@ -17728,6 +17917,42 @@ export interface operations {
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
+        };
+    };
+    "calls.keep_password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A device by its id, a name it was given, its planned hostname or a MAC in any notation. */
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WakePassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
 }

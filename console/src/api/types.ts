@@ -49,6 +49,7 @@ export type FittingRow = Schemas["FittingRow"];
 export type FittingView = Schemas["FittingView"];
 export type WakeView = Schemas["WakeView"];
 export type CallLine = Schemas["CallLine"];
+export type ReplyHour = Schemas["ReplyHour"];
 export type RollCallView = Schemas["RollCallView"];
 export type LeaseView = Schemas["LeaseView"];
 export type PoolView = Schemas["PoolView"];

@@ -32,6 +32,9 @@ export function duration(seconds: number | null | undefined): string {
   return `${hours} h ${Math.round((seconds % HOUR) / MINUTE)} min`;
 }
 
+/** A reply time in milliseconds. */
+export const millis = (ms: number) => (ms < 10 ? `${ms.toFixed(2)} ms` : `${Math.round(ms)} ms`);
+
 /** A text as the beginning of a sentence: its first letter large. */
 export const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 

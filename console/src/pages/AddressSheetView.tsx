@@ -9,6 +9,7 @@ import { Status } from "../parts/Status";
 import { useMoment, TimeSlider } from "../parts/TimeSlider";
 import { AtMoment } from "./address/AtMoment";
 import { PlanBlock } from "./address/PlanBlock";
+import { ReplyTimes } from "./address/ReplyTimes";
 import { WhySilent } from "./address/WhySilent";
 import { StayList } from "./device/StayList";
 
@@ -45,6 +46,7 @@ export default function AddressSheetView({ address }: { address: string }) {
         name={stays[0]?.device?.name ?? names[0]?.name}
       />
       {told.data.kind === "address" ? <WhySilent key={`why-${address}`} address={address} /> : null}
+      {told.data.kind === "address" ? <ReplyTimes address={address} /> : null}
       {stays.length > 0 ? (
         <Section title="Who held it">
           <StayList stays={stays} show="holder" />

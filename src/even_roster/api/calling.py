@@ -57,7 +57,8 @@ class RollCallEdit(Model):
 
 class CallLine(Model):
     """How one line of a roll call stands: `here`, `silent`, or `unknown` where nobody can say; `said` is why. `course` are the last
-    looks, the latest last: 1 here, 0 silent, -1 unknown."""
+    looks, the latest last: 1 here, 0 silent, -1 unknown. `reply_ms` is how fast it answered in the last look, `reply_hours` the
+    mean of each of the last 24 hours, the latest last; null where no reply time is certain."""
 
     subject: str
     name: str
@@ -72,6 +73,9 @@ class CallLine(Model):
     day_share: float | None
     week_share: float | None
     month_share: float | None
+    reply_ms: float | None
+    reply_hours: list[float | None]
+    asking: bool
 
 
 class CallLinePage(Page[CallLine]):
@@ -80,15 +84,43 @@ class CallLinePage(Page[CallLine]):
     call: RollCallView
 
 
+class ReplyHour(Model):
+    """The looks of one hour for an address: how many told whether somebody is there, in how many it was, and the reply times in
+    milliseconds that are certain; null where none is."""
+
+    at: Time
+    look_count: int
+    here_count: int
+    least_ms: float | None
+    mean_ms: float | None
+    most_ms: float | None
+
+
+class ReplyTimesView(Model):
+    """How fast an address answered roll calls, hour by hour; hours without a look are left out. They are kept for 31 days."""
+
+    address: str
+    hours: list[ReplyHour]
+
+
 class WakeNew(Model):
-    """Wake a device. `password` is a SecureOn password of 4 or 6 octets, where its adapter wants one; it is not kept."""
+    """Wake a device. `password` is a SecureOn password of 4 or 6 octets, where its adapter wants one; empty: the one that is kept,
+    if any."""
 
     device: Ref
     password: str = Field(default="", max_length=40, repr=False)
 
 
+class WakePassword(Model):
+    """The SecureOn password of a device's adapters: 4 or 6 octets, in hexadecimal or dotted; empty: none any more. It is kept
+    encrypted and never shown."""
+
+    password: str = Field(max_length=40, repr=False)
+
+
 class WakeView(Model):
-    """A device that was woken: by which MACs, on which adapters' links, when, and since when it is up."""
+    """A device that was woken: by which MACs, on which adapters' links, when, and since when it is up; `secured` with a
+    SecureOn password."""
 
     id: int
     device: DeviceRef
@@ -99,6 +131,7 @@ class WakeView(Model):
     up_at: Time | None
     state: Literal["waiting", "up", "silent"]
     said: str
+    secured: bool
 
 
 class WakePage(Page[WakeView]):

@@ -129,7 +129,7 @@ class ReviewPage(Page[ReviewCase]):
 
 
 class DeviceSheet(Model):
-    """Everything about one device."""
+    """Everything about one device; `wake_password` where a SecureOn password is kept for one of its adapters."""
 
     device: DeviceRow
     adapters: list[AdapterRow]
@@ -139,6 +139,7 @@ class DeviceSheet(Model):
     stays: list[StayRow]
     changes: list[ChangeRow]
     hints: list[JoinHint]
+    wake_password: bool
 
 
 class DeviceEdit(Model):

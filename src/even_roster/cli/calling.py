@@ -10,16 +10,18 @@ from typing import TYPE_CHECKING, Any
 
 from .common import bad_input, connect
 from .grammar import Noun, verb
-from .output import Out, Text, ago
+from .output import Out, Text, ago, clock
 
 if TYPE_CHECKING:
     from ..client import CallLine, RollCallView
     from .connection import Service
 
 LOOKS = {"here": ("+ here", "green"), "silent": ("- silent", "red"), "unknown": ("? cannot say", "yellow")}
+ASKING = "~ being asked", "yellow"
 MARKS = {1: "+", 0: "-", -1: "?"}
 SHOWN = 20
 AGAIN_SECONDS = 1.0
+BAR = 24
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
@@ -46,12 +48,17 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         one.add_argument("--every", type=int, metavar="SECONDS", help="seconds between two looks")
         if word == "set":
             one.add_argument("--name", dest="new_name", metavar="NEW", help="call it so")
+    times = call.verb("times", "how fast somebody answered, hour by hour", _times, "roster call times printer-1")
+    times.add_argument("subject", metavar="ADDRESS|DEVICE", help="whose reply times")
+    times.add_argument("--hours", type=int, default=24, metavar="N", help="how many hours back; 744 at most")
     _name(call.verb("text", "its lines as text, to keep or carry elsewhere", _text))
     wake = verb(commands, shared, "wake", _wake)
     wake.add_argument("device", metavar="DEVICE", help="its name, MAC or id")
     wake.add_argument(
         "--secure-on", action="store_true", help="read its SecureOn password, from the terminal or standard input"
     )
+    wake.add_argument("--keep", action="store_true", help="keep that password, encrypted, for the next time")
+    wake.add_argument("--forget", action="store_true", help="forget the password that is kept, and send nothing")
     wake.add_argument("--no-wait", action="store_true", help="send, and do not wait until it is up")
     _name(call.verb("remove", "a roll call no more", _remove))
 
@@ -123,7 +130,7 @@ def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
         return
     rows = []
     for one in lines:
-        word, style = LOOKS[one.state]
+        word, style = ASKING if one.asking and one.state == "unknown" else LOOKS[one.state]
         called = one.name or (one.device.name if one.device else None) or ""
         course = "".join(MARKS[mark] for mark in one.course[-SHOWN:])
         why = "" if one.said == f"answers at {one.address}" else one.said
@@ -131,8 +138,34 @@ def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
             "-" if part is None else f"{part:.0%}" for part in (one.day_share, one.week_share, one.month_share)
         )
         since = ago(one.since) if one.since else ""
-        rows.append((one.subject, called, Text(word, style), since, course, there, why or one.notes))
-    out.table(("address", "name", "state", "since", "course", "day week month", "what"), rows)
+        reply = _ms(one.reply_ms)
+        rows.append((one.subject, called, Text(word, style), since, course, reply, there, why or one.notes))
+    out.table(("address", "name", "state", "since", "course", "reply", "day week month", "what"), rows)
+
+
+def _ms(value: float | None) -> str:
+    return "" if value is None else f"{value:.2f} ms" if value < 10 else f"{value:.0f} ms"
+
+
+def _times(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = roster.reply_times(options.subject, options.hours)
+    if out.as_json:
+        out.json(found)
+        return 0
+    if not found.hours:
+        out.say(f"No roll call looked for {found.address} in the last {options.hours} hours.")
+        return 0
+    most = max((one.mean_ms or 0.0 for one in found.hours), default=0.0)
+    rows = []
+    for one in found.hours:
+        bar = "" if one.mean_ms is None or not most else "#" * max(round(one.mean_ms / most * BAR), 1)
+        times = [_ms(value) for value in (one.least_ms, one.mean_ms, one.most_ms)]
+        rows.append((clock(one.at), f"{one.here_count} of {one.look_count}", *times, bar))
+    out.say(f"How {found.address} answered roll calls, hour by hour", "bold")
+    out.table(("hour", "here", "shortest", "mean", "longest", ""), rows)
+    return 0
 
 
 def _lines(source: str | None) -> str | None:
@@ -219,11 +252,24 @@ def _pick(roster: Service, name: str) -> RollCallView:
 
 def _wake(options: argparse.Namespace) -> int:
     out = Out(options.json)
+    if options.keep and not options.secure_on:
+        raise bad_input("--keep keeps the password that --secure-on reads; give both")
+    if options.forget:
+        with connect(options) as roster:
+            roster.keep_wake_password(options.device, "")
+        if out.as_json:
+            out.json({"forgotten": options.device})
+        else:
+            out.say(f"No SecureOn password of {options.device} is kept.")
+        return 0
     password = _password() if options.secure_on else ""
     with connect(options) as roster:
+        if options.keep:
+            roster.keep_wake_password(options.device, password)
         one = roster.wake(options.device, password)
         if not out.as_json:
-            out.say(f"Magic packets for {', '.join(one.macs)} went out on {', '.join(one.adapters)}.")
+            secured = " with a SecureOn password" if one.secured else ""
+            out.say(f"Magic packets for {', '.join(one.macs)} went out on {', '.join(one.adapters)}{secured}.")
         with out.waiting("waiting until it is up"):
             while one.state == "waiting" and not options.no_wait:
                 time.sleep(AGAIN_SECONDS)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
-from ._calls import Call, ListCall, call, listing, or_any
+from ._calls import Call, ListCall, call, listing, named, or_any
 
 if TYPE_CHECKING:
     from ..api.calling import WakePage, WakeView
@@ -111,8 +111,13 @@ def kinds_in(text: str) -> Call[KindsTaken]:
 
 
 def wake(device: int | str, password: str = "") -> Call[WakeView]:
-    """Wake a device by magic packets; with a SecureOn password where its adapter wants one."""
+    """Wake a device by magic packets; with a SecureOn password where its adapter wants one; empty: the one that is kept, if any."""
     return call("WakeView", "POST", "/api/v1/wakes", body={"device": device, "password": password})
+
+
+def keep_wake_password(device: int | str, password: str) -> Call[None]:
+    """Keep the SecureOn password of a device's adapters, encrypted, for whenever it is woken; an empty one: forget it."""
+    return call("None", "PUT", f"/api/v1/wake-passwords/{named(device)}", body={"password": password})
 
 
 def wake_state(identity: int) -> Call[WakeView]:

@@ -208,6 +208,7 @@ class Calls:
     kinds_out = Method(_fitting_calls.kinds_out)
     kinds_in = Method(_fitting_calls.kinds_in)
     wake = Method(_fitting_calls.wake)
+    keep_wake_password = Method(_fitting_calls.keep_wake_password)
     wake_state = Method(_fitting_calls.wake_state)
     wakes = ListMethod(_fitting_calls.wakes)
     phone_sign_in = Method(_fitting_calls.phone_sign_in)
@@ -220,4 +221,5 @@ class Calls:
     edit_roll_call = Method(_watch_calls.edit_roll_call)
     remove_roll_call = Method(_watch_calls.remove_roll_call)
     call_lines = ListMethod(_watch_calls.call_lines)
+    reply_times = Method(_watch_calls.reply_times)
     ask_roll_call = Method(_watch_calls.ask_roll_call)

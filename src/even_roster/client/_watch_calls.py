@@ -9,7 +9,15 @@ from urllib.parse import quote
 from ._calls import Call, ListCall, call, listing, or_any
 
 if TYPE_CHECKING:
-    from ..api.calling import CallLine, CallLinePage, RollCallEdit, RollCallNew, RollCallPage, RollCallView
+    from ..api.calling import (
+        CallLine,
+        CallLinePage,
+        ReplyTimesView,
+        RollCallEdit,
+        RollCallNew,
+        RollCallPage,
+        RollCallView,
+    )
     from ..api.findings import (
         FindingList,
         FindingSheet,
@@ -181,6 +189,11 @@ def remove_roll_call(identity: int, version: int | None = None) -> Call[None]:
 def call_lines(identity: int) -> ListCall[CallLine, CallLinePage]:
     """The lines of a roll call in their order, as they stand."""
     return listing("CallLinePage", f"/api/v1/calls/{identity}/lines")
+
+
+def reply_times(subject: str, hours: int = 24) -> Call[ReplyTimesView]:
+    """How fast an address, or that of a device, answered roll calls in the last hours (744 at most), hour by hour."""
+    return call("ReplyTimesView", "GET", f"/api/v1/reply-times/{quote(subject, safe='')}", {"hours": hours})
 
 
 def ask_roll_call(identity: int) -> Call[RollCallView]:

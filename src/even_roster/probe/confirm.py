@@ -8,6 +8,7 @@ from __future__ import annotations
 import threading
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 from ipaddress import IPv4Address
 
 from ..core.address import Address, address_of
@@ -24,21 +25,43 @@ MOST = 256
 _SPREAD = 0.002
 
 
+@dataclass(slots=True)
+class Round:
+    """Who answered at each address so far, when each was asked, and after how many seconds it answered an only question: which of
+    several is answered is not certain (RFC 6298 section 3). Times are those of the door."""
+
+    macs: dict[Address, list[MacNumber]] = field(default_factory=lambda: defaultdict(list))
+    asked: dict[Address, list[float]] = field(default_factory=lambda: defaultdict(list))
+    took: dict[Address, float] = field(default_factory=dict)
+
+    def answered(self, address: Address, mac: MacNumber, at: float) -> None:
+        """An answer came."""
+        asked, macs = self.asked.get(address, ()), self.macs[address]
+        if not macs and len(asked) == 1:
+            self.took[address] = max(at - asked[0], 0.0)
+        if mac not in macs:
+            macs.append(mac)
+
+
 async def confirm(
-    segment: Segment, addresses: Sequence[Address], patience: float = LISTEN
+    segment: Segment, addresses: Sequence[Address], patience: float = LISTEN, took: dict[Address, float] | None = None
 ) -> dict[Address, tuple[MacNumber, ...]]:  # fmt: skip
-    """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer.
-    Raises SegmentError."""
+    """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer. To `took` come
+    the reply times that are certain, in seconds. Raises SegmentError."""
     mac = segment.adapter.mac
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
     door = segment.arp_answers()
-    return await work_on(door, lambda stop: _ask(door, mac, segment, list(addresses[:MOST]), stop, patience))
+    wanted = list(addresses[:MOST])
+    heard = await work_on(door, lambda stop: _ask(door, mac, segment, wanted, stop, patience))
+    if took is not None:
+        took.update(heard.took)
+    return {address: tuple(heard.macs.get(address, ())) for address in wanted}
 
 
 def _ask(
     door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], stop: threading.Event, patience: float
-) -> dict[Address, tuple[MacNumber, ...]]:
+) -> Round:
     own = segment.adapter.addresses
     frames = []
     for address in addresses:
@@ -47,23 +70,22 @@ def _ask(
         # From an own address of the subnet, so that hosts which ignore probes from 0.0.0.0 answer as well.
         question = arp.request(mac, mine, target) if mine is not None and mine != target else arp.probe(mac, target)
         frames.append(ethernet.encode(question))
-    answered: dict[int, list[MacNumber]] = defaultdict(list)
+    heard = Round()
     began = door.now()
     for number in range(QUESTIONS):
         for place, frame in enumerate(frames):
-            _listen(door, began + number * BETWEEN + place * _SPREAD, mac, answered, stop)
+            _listen(door, began + number * BETWEEN + place * _SPREAD, mac, heard, stop)
             if stop.is_set():
-                return {}
+                return Round()
+            heard.asked[addresses[place]].append(door.now())
             door.send(frame)
-    _listen(door, door.now() + patience, mac, answered, stop)
-    return {address: tuple(answered.get(address, ())) for address in addresses}
+    _listen(door, door.now() + patience, mac, heard, stop)
+    return heard
 
 
-def _listen(
-    door: FrameDoor, until: float, own: Mac, answered: dict[int, list[MacNumber]], stop: threading.Event
-) -> None:  # fmt: skip
+def _listen(door: FrameDoor, until: float, own: Mac, heard: Round, stop: threading.Event) -> None:
     while (left := until - door.now()) > 0 and not stop.is_set():
-        for _, frame in door.receive(min(left, 0.1)):
+        for at, frame in door.receive(min(left, 0.1)):
             try:
                 outer = ethernet.decode(frame)
                 if outer.ethertype != ethernet.EtherType.ARP:
@@ -75,6 +97,4 @@ def _listen(
                 continue
             if packet.sender_mac.unusable_as_source:
                 continue
-            macs = answered[address_of(packet.sender_address)]
-            if packet.sender_mac.value not in macs:
-                macs.append(packet.sender_mac.value)
+            heard.answered(address_of(packet.sender_address), packet.sender_mac.value, at)

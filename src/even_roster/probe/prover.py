@@ -37,11 +37,12 @@ MOST = 256
 
 @dataclass(frozen=True, slots=True)
 class WireWord:
-    """What the wire said of one address."""
+    """What the wire said of one address; an echo was answered after `took` seconds."""
 
     asked: Asked
     heard: tuple[Heard, ...] = ()
     why_not: str = ""
+    took: float | None = None
 
 
 Progress = Callable[[float], None]
@@ -152,12 +153,15 @@ class _Collect:
 
     def __init__(self) -> None:
         self.heard: dict[Address, list[Heard]] = defaultdict(list)
+        self.took: dict[Address, float] = {}
 
     async def found(self, results: list[Result], answers: list[Answer]) -> None:
         """See Sink.found."""
         for result in results:
             by = ", ".join((result.by & ~Source.SELF).words)
             self.heard[result.address] = [Heard(mac, by) for mac in result.macs] or [Heard(None, by)]
+            if result.rtt_min is not None:
+                self.took[result.address] = result.rtt_min / 1000
 
     async def stage(self, stage: Stage) -> None:
         """See Sink.stage."""
@@ -167,7 +171,7 @@ async def _by_scan(segment: Segment, addresses: Sequence[Address], asked: Asked)
     sink = _Collect()
     targets = SpanSet.of(Span.of_ints(a, a) for a in addresses)
     await Scan(segment, ScanOrder(targets, pace=200.0, names=False, ports=()), sink).run()
-    return {address: WireWord(asked, tuple(sink.heard.get(address, ()))) for address in addresses}
+    return {a: WireWord(asked, tuple(sink.heard.get(a, ())), took=sink.took.get(a)) for a in addresses}
 
 
 async def _from_afar(segment: Segment, addresses: Sequence[Address]) -> dict[Address, WireWord]:

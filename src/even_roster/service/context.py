@@ -69,6 +69,7 @@ class Context:
     newcomers: Newcomers = field(init=False)
     supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
+    rolls_edited: int = 0
     promised: set[Promise] = field(default_factory=set)
     reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
     _began: tuple[int, float] = field(init=False)

@@ -60,6 +60,7 @@ def changed(context: Context, kinds: set[str]) -> None:
     if "notice route" in kinds:
         context.tell(RoutesEvent(id=None))
     if "roll call" in kinds:
+        context.rolls_edited += 1
         context.tell(CallEvent(id=None))
     if "kind" in kinds:
         context.tell(KindsEvent())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +13,7 @@ from ..core.absence import Reason
 from ..core.address import Address
 from ..core.identity import JoinSuggestion, Known, suggest_joins
 from ..core.mac import MacNumber
+from .calling_tables import wake_passwords
 from .history_queries import stays_query
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .of_site import at_site, names_at_site
@@ -263,3 +265,9 @@ def last_holders(connection: Connection, site: int, addresses: list[Address]) ->
 def all_ids(connection: Connection) -> list[int]:
     """The ids of all devices, retired ones too."""
     return list(connection.execute(select(devices.c.id)).scalars())
+
+
+def has_wake_password(connection: Connection, macs: Collection[MacNumber]) -> bool:
+    """Whether a SecureOn password is kept for one of some adapters."""
+    query = select(wake_passwords.c.mac).where(wake_passwords.c.mac.in_(macs)).limit(1)
+    return connection.execute(query).first() is not None

@@ -19,6 +19,7 @@ from ..core.address import ipv4
 from ..core.mac import Mac
 from ..core.plan.roles import DEFAULT_RULES
 from . import change_queries
+from .calling_tables import wake_passwords
 from .edits import EditError, StaleEdit, Versions
 from .fitting_tables import kinds
 from .rows import ChangeRow
@@ -68,6 +69,7 @@ KINDS: Mapping[str, Kind] = {
         kinds, ("id",),
         ("name", "comes", "factory", "page", "reset", "store", "fields", "notation", "role", "notes"),
     ),
+    "wake password": Kind(wake_passwords, ("mac",), ("secret",)),
     "prefix": Kind(own_prefixes, ("prefix", "length"), ("name",)),
     "range": Kind(ranges, ("id",), ("segment_id", "text", "name"), ("last_scan",)),
     "router member": Kind(router_members, ("site", "address", "mac"), ("who", "at")),

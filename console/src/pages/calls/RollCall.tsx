@@ -3,13 +3,14 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
 import type { CallLine, RollCallView } from "../../api/types";
-import { ago, moment, plural } from "../../lib/format";
+import { ago, millis, moment, plural } from "../../lib/format";
 import { useOpen } from "../../lib/open";
 import { Button, Mono, Section } from "../../parts/basics";
 import type { Column } from "../../parts/grid/column";
 import { Grid } from "../../parts/grid/Grid";
 import { atHand } from "../../parts/grid/source";
 import { TakeOut } from "../../parts/grid/TakeOut";
+import { HourBars } from "../../parts/HourBars";
 import { CallForm } from "./CallForm";
 
 const LOOKS: Record<CallLine["state"], [string, string, string]> = {
@@ -104,7 +105,8 @@ export function RollCall({ call }: { call: RollCallView }) {
   );
 }
 
-const word = (line: CallLine) => LOOKS[line.state][1];
+const word = (line: CallLine) => (line.state === "unknown" && line.asking ? "being asked" : LOOKS[line.state][1]);
+const reply = (line: CallLine) => (line.reply_ms === null ? "" : millis(line.reply_ms));
 const course = (line: CallLine) => line.course.map((one) => (one > 0 ? "+" : one < 0 ? "?" : "-")).join("");
 const why = (line: CallLine) => (line.said === `answers at ${line.address}` ? line.notes : line.said);
 const part = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)}%`);
@@ -127,7 +129,7 @@ const COLUMNS: Column<CallLine>[] = [
     width: "8rem",
     text: word,
     cell: (line) => {
-      const [colour, said, shape] = LOOKS[line.state];
+      const [colour, , shape] = LOOKS[line.state];
       return (
         <span className={`inline-flex items-center gap-1.5 ${colour}`}>
           <svg viewBox="0 0 12 12" className="size-3 shrink-0" aria-hidden>
@@ -138,7 +140,7 @@ const COLUMNS: Column<CallLine>[] = [
               strokeWidth="1.8"
             />
           </svg>
-          {said}
+          {word(line)}
         </span>
       );
     },
@@ -161,6 +163,17 @@ const COLUMNS: Column<CallLine>[] = [
             className={`w-[3px] ${one > 0 ? "h-4 bg-fine" : one < 0 ? "h-2.5 bg-amber" : "h-1 bg-alarm"}`}
           />
         ))}
+      </span>
+    ),
+  },
+  {
+    name: "reply",
+    width: "10rem",
+    text: reply,
+    cell: (line) => (
+      <span className="inline-flex items-end gap-2">
+        <HourBars hours={line.reply_hours} />
+        <span className="tabular-nums">{reply(line)}</span>
       </span>
     ),
   },

@@ -3,24 +3,36 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Sequence
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 
-from ...api.calling import CallLine, CallLinePage, RollCallEdit, RollCallNew, RollCallPage, RollCallView
-from ...api.common import Id
+from ...api.calling import (
+    CallLine,
+    CallLinePage,
+    ReplyHour,
+    ReplyTimesView,
+    RollCallEdit,
+    RollCallNew,
+    RollCallPage,
+    RollCallView,
+)
+from ...api.common import Id, Word
 from ...core import roll_call
 from ...core.address import dotted
+from ...core.reply_hours import HOUR_MS, KEPT_HOURS, SHOWN_HOURS, Tally, hour_of
 from ...core.roll_call import Line, Standing, State
 from ...store.edits import Missing
 from ...store.roll_call_records import RollCall
-from ..context import Context
-from ..views import clock, maybe_time
+from ..context import Context, now_ms
+from ..naming import resolving
+from ..views import clock, maybe_time, time_of
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
 from . import roll_edits
-from .caller import NO_SHARES, Caller, Shares, Target
+from .caller import NO_SHARES, Called, Caller, Target
 
 router = APIRouter(prefix="/api/v1", tags=["calls"])
 
@@ -66,10 +78,10 @@ def edit_call(
 
 
 @router.delete("/calls/{identity}", status_code=204)
-def remove_call(identity: Id, versions: MaybeMatch, context: ContextDep, who: Who) -> None:
+def remove_call(identity: Id, versions: MaybeMatch, context: ContextDep, caller: CallerDep, who: Who) -> None:
     """A roll call no more."""
     roll_edits.remove(context, who, identity, versions)
-    context.findings.roll_called(identity, {}, ())
+    caller.rolls()  # so that nobody is told any more of its lines
 
 
 @router.get("/calls/{identity}/lines")
@@ -114,25 +126,52 @@ def _view(context: Context, caller: Caller, roll: RollCall) -> RollCallView:
 def _lines(context: Context, caller: Caller, roll: RollCall, paging: Paging) -> CallLinePage:
     called = caller.called(roll.id)
     numbered, rest = cut(list(enumerate(roll.lines)), lambda one: [one[0]], paging)
+    targets = [called.targets.get(line.subject) or Target() for _, line in numbered]
+    hours = caller.kept.last_hours({one.address for one in targets if one.address is not None}, now_ms())
     items = [
-        _line(
-            line,
-            called.targets.get(line.subject),
-            called.standings.get(line.subject),
-            called.shares.get(line.subject, NO_SHARES),
-        )
-        for _, line in numbered
+        _line(called, line, target, hours.get(target.address, []) if target.address is not None else [])
+        for (_, line), target in zip(numbered, targets, strict=True)
     ]
     return CallLinePage(items=items, **rest._asdict(), call=_view(context, caller, roll))
 
 
-def _line(line: Line, target: Target | None, stands: Standing | None, shares: Shares) -> CallLine:
-    standing = _standing(stands)
+def _line(called: Called, line: Line, target: Target, hours: Sequence[Tally]) -> CallLine:
+    standing, shares = _standing(called.standings.get(line.subject)), called.shares.get(line.subject, NO_SHARES)
+    took = called.took.get(target.address) if target.address is not None and standing.state is State.HERE else None
     return CallLine(
-        subject=line.subject, name=line.name, notes=line.notes, device=target.device if target else None,
-        address=dotted(target.address) if target is not None and target.address is not None else None,
+        subject=line.subject, name=line.name, notes=line.notes, device=target.device,
+        address=dotted(target.address) if target.address is not None else None,
         state=standing.state.value, since=maybe_time(standing.since), last_seen=maybe_time(standing.seen),
         said=standing.said, course=list(standing.course), day_share=shares[0], week_share=shares[1], month_share=shares[2],
+        reply_ms=_ms(took * 1e6 if took is not None else None), reply_hours=[_ms(one.mean) for one in hours],
+        asking=called.asking and not standing.course,
+    )  # fmt: skip
+
+
+def _ms(micros: float | None) -> float | None:
+    return round(micros / 1000, 3) if micros is not None else None
+
+
+@router.get("/reply-times/{subject}")
+def reply_times(
+    subject: Word, context: ContextDep, caller: CallerDep, who: Who,
+    hours: Annotated[int, Query(ge=1, le=KEPT_HOURS)] = SHOWN_HOURS,
+) -> ReplyTimesView:  # fmt: skip
+    """How fast an address, or that of a device, answered roll calls in the last hours, the latest last."""
+    with context.database.read() as connection:
+        address = resolving.address(context, connection, subject)
+    now = now_ms()
+    tallies = caller.kept.last_hours([address], now, hours).get(address, [])
+    first = hour_of(now) - hours + 1
+    return ReplyTimesView(
+        address=dotted(address),
+        hours=[
+            ReplyHour(
+                at=time_of((first + number) * HOUR_MS), look_count=one.looks, here_count=one.here, mean_ms=_ms(one.mean),
+                least_ms=_ms(one.least if one.timed else None), most_ms=_ms(one.most if one.timed else None),
+            )
+            for number, one in enumerate(tallies) if one.looks
+        ],
     )  # fmt: skip
 
 

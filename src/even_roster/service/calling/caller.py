@@ -1,13 +1,14 @@
 """Looks for the lines of roll calls again and again: by ARP on the own links, so that a firewalled machine is here, by echo and
 connects where there is no link. What answers is a sighting like any other.
 
-How lines stand is kept in memory: after a start everybody is looked at anew.
+How lines stand is kept in memory, and what lasts of it by `rolls_kept`: after a start everybody is looked at anew.
 """
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
+import threading
 import time
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -27,12 +28,13 @@ from ...store import device_queries, history_queries, roll_call_records
 from ...store.address_column import NO_ADDRESS
 from ...store.edits import Missing
 from ...store.roll_call_records import RollCall
-from ..aids.repeating import attempt_here
+from ..aids.repeating import attempt, attempt_here
 from ..context import Context, now_ms
 from ..naming import resolving
 from ..views import device_ref
 from ..watching.watcher import Watcher
 from ..web.problems import Ambiguous, NotByThat
+from .rolls_kept import RollsKept
 
 TURN_SECONDS = 0.5
 
@@ -47,6 +49,8 @@ class Target:
     why_not: str = ""
 
 
+Answers = dict[Address, tuple[MacNumber | None, ...]]
+"""Who answered at each address; None where only the address is known."""
 Shares = tuple[float | None, float | None, float | None]
 """How much of the last day, week and month somebody was there, 0 to 1; None where that is not known."""
 NO_SHARES: Shares = (None, None, None)
@@ -66,6 +70,7 @@ class Called:
     turn: asyncio.Lock = field(default_factory=asyncio.Lock)
     targets: dict[str, Target] = field(default_factory=dict)
     standings: dict[str, Standing] = field(default_factory=dict)
+    took: dict[Address, float] = field(default_factory=dict)
     absent: set[str] = field(default_factory=set)
     shares: dict[str, Shares] = field(default_factory=dict)
     shared_at: float = float("-inf")
@@ -76,7 +81,11 @@ class Caller:
 
     def __init__(self, context: Context, watcher: Watcher) -> None:
         self._context, self._watcher = context, watcher
+        self.kept = RollsKept(context)
         self._called: dict[int, Called] = {}
+        self._rolls: list[RollCall] = []
+        self._read_at = -1
+        self._reading = threading.Lock()
         self._tasks: set[asyncio.Task[None]] = set()
         self._turning: asyncio.Task[None] | None = None
 
@@ -91,10 +100,11 @@ class Caller:
             task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await task
+        await attempt(self.kept.store, "how roll calls stand could not be stored")
 
     def called(self, identity: int) -> Called:
-        """How a roll call stands."""
-        return self._called.setdefault(identity, Called())
+        """How a roll call stands; as one that was never looked at where it is no more."""
+        return self._called.get(identity) or Called()
 
     async def _turn(self) -> None:
         while True:
@@ -102,8 +112,9 @@ class Caller:
             await asyncio.sleep(TURN_SECONDS)
 
     async def _due(self) -> None:
-        rolls = await asyncio.to_thread(self.rolls)
-        for roll in rolls:
+        if self._read_at != self._context.rolls_edited:
+            await asyncio.to_thread(self.rolls)
+        for roll in self._rolls:
             called = self.called(roll.id)
             due = called.lines != roll.lines or self._context.monotonic() >= called.due
             if roll.lines and due and not called.asking:
@@ -116,9 +127,21 @@ class Caller:
         await attempt_here(self.look(roll), f"the roll call {roll.name} failed")
 
     def rolls(self) -> list[RollCall]:
-        """Every roll call as it is kept."""
-        with self._context.database.read() as connection:
-            return roll_call_records.all_of_them(connection)
+        """Every roll call as it is kept; not on the event loop. They are read again after an edit."""
+        with self._reading:
+            edited = self._context.rolls_edited
+            if self._read_at != edited:
+                with self._context.database.read() as connection:
+                    self._rolls = roll_call_records.all_of_them(connection)
+                there = {roll.id for roll in self._rolls}
+                for identity in there - self._called.keys():
+                    self._called[identity] = Called(standings=self.kept.stood(identity))
+                for identity in self._called.keys() - there:
+                    del self._called[identity]
+                    self._context.findings.roll_called(identity, {}, ())
+                    self.kept.gone(identity)
+                self._read_at = edited
+            return self._rolls
 
     async def look(self, roll: RollCall) -> None:
         """Look for all lines of a roll call once, side by side; who looks already is waited for."""
@@ -136,14 +159,18 @@ class Caller:
         try:
             called.targets = await asyncio.to_thread(self._targets, roll.lines)
             wanted = {one.address for one in called.targets.values() if one.address is not None}
-            answers, doubtful = await self._answers(wanted)
-            now = now_ms()
+            answers, doubtful, called.took = await self._answers(wanted)
+            now, turned, verdicts = now_ms(), False, dict[Address, bool]()
             for line in roll.lines:
-                standing = called.standings.setdefault(line.subject, Standing())
-                standing.looked(now, *_verdict(called.targets[line.subject], answers, doubtful))
+                standing, target = called.standings.setdefault(line.subject, Standing()), called.targets[line.subject]
+                here, said = _verdict(target, answers, doubtful)
+                turned = standing.looked(now, here, said) or turned
+                if target.address is not None and here is not None:
+                    verdicts[target.address] = here
             called.standings = {line.subject: called.standings[line.subject] for line in roll.lines}
             called.asked = now
             await asyncio.to_thread(self._tell_absent, roll, called, now)
+            await asyncio.to_thread(self.kept.looked, roll.id, now, called.standings, verdicts, called.took, turned)
             if (
                 called.shares.keys() != set(called.targets)
                 or self._context.monotonic() - called.shared_at > SHARED_SECONDS
@@ -156,6 +183,8 @@ class Caller:
 
     def _tell_absent(self, roll: RollCall, called: Called, now: int) -> None:
         """Tell the findings who is absent for longer than there is patience for. Within quiet hours nobody new is."""
+        if self._called.get(roll.id) is not called:
+            return  # it was removed meanwhile
         local = time.localtime(now / 1000)
         quiet, today = roll.quiet(local.tm_hour * 60 + local.tm_min), time.strftime("%Y-%m-%d", local)
         called.absent = overdue(roll.lines, called.standings, roll.warn_minutes, now, today, quiet, called.absent)
@@ -233,25 +262,25 @@ class Caller:
             return Target(device_ref(found), None, macs, "it has no address that anybody knows of")
         return Target(device_ref(found), address_now, macs)
 
-    async def _answers(
-        self, wanted: set[Address]
-    ) -> tuple[dict[Address, tuple[MacNumber | None, ...]], dict[Address, str]]:  # fmt: skip
-        """Who answered at each address, and of which addresses nobody can say, and why."""
+    async def _answers(self, wanted: set[Address]) -> tuple[Answers, dict[Address, str], dict[Address, float]]:
+        """Who answered at each address; of which addresses nobody can say, and why; and the reply times that are certain, in
+        seconds."""
         doubtful: set[Address] = set()
+        took: dict[Address, float] = {}
         near = {a for a in wanted if any(a in one.onlink for one in self._context.machine.adapters())}
         found, (answers, why) = await asyncio.gather(
-            self._watcher.confirm(near, doubtful), self._from_afar(sorted(wanted - near))
+            self._watcher.confirm(near, doubtful, took), self._from_afar(sorted(wanted - near), took)
         )
         answers |= found
         why |= {a: "nobody at all answers on its link" for a in doubtful if not answers.get(a)}
         unasked = sorted(near - found.keys())  # without raw frames the system's own ARP has to do
-        others, why_not = await self._from_afar(unasked)
-        return answers | others, why | why_not
+        others, why_not = await self._from_afar(unasked, took)
+        return answers | others, why | why_not, took
 
     async def _from_afar(
-        self, addresses: Sequence[Address]
-    ) -> tuple[dict[Address, tuple[MacNumber | None, ...]], dict[Address, str]]:  # fmt: skip
-        answers: dict[Address, tuple[MacNumber | None, ...]] = {}
+        self, addresses: Sequence[Address], took: dict[Address, float]
+    ) -> tuple[Answers, dict[Address, str]]:
+        answers: Answers = {}
         why: dict[Address, str] = {}
         towards: dict[str, tuple[Adapter, list[Address]]] = {}
         for address in addresses:
@@ -265,12 +294,11 @@ class Caller:
                 words = await prover.ask(self._context.machine.open(adapter), part[start : start + prover.MOST])
                 answers |= {address: tuple(heard.mac for heard in word.heard) for address, word in words.items()}
                 why |= {address: word.why_not for address, word in words.items() if word.why_not}
+                took |= {address: word.took for address, word in words.items() if word.took is not None}
         return answers, why
 
 
-def _verdict(
-    target: Target, answers: Mapping[Address, tuple[MacNumber | None, ...]], doubtful: Mapping[Address, str]
-) -> tuple[bool | None, str]:
+def _verdict(target: Target, answers: Answers, doubtful: Mapping[Address, str]) -> tuple[bool | None, str]:
     """Whether a line is here, and why."""
     if target.address is None:
         return None, target.why_not

@@ -6,11 +6,12 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from ...api.calling import WakeNew, WakePage, WakeView
+from ...api.calling import WakeNew, WakePage, WakePassword, WakeView
 from ...api.common import Id
 from ...core.address import dotted
 from ...core.mac import Mac
 from ...store.edits import Missing
+from ..naming.references import DeviceToChange
 from ..views import maybe_time, time_of
 from ..web.deps import Who, located
 from ..web.paging import Paging, cut
@@ -52,11 +53,18 @@ def one_wake(identity: Id, waker: WakerDep, who: Who) -> WakeView:
     return _view(found)
 
 
+@router.put("/wake-passwords/{which:path}", status_code=204)
+def keep_password(device: DeviceToChange, request: WakePassword, waker: WakerDep, who: Who) -> None:
+    """Keep the SecureOn password of a device's adapters for whenever it is woken, or with an empty one forget it."""
+    waker.keep_password(who, device, request.password)
+
+
 def _view(one: Wake) -> WakeView:
     return WakeView.model_validate(
         {
             "id": one.id, "device": one.device, "macs": [str(Mac(mac)) for mac in one.macs],
             "address": dotted(one.address) if one.address is not None else None, "adapters": list(one.adapters),
             "sent_at": time_of(one.sent_at), "up_at": maybe_time(one.up_at), "state": one.state, "said": one.said,
+            "secured": one.secured,
         }
     )  # fmt: skip

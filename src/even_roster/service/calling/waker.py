@@ -22,16 +22,16 @@ from ..context import Context, now_ms
 from ..naming import resolving
 from ..views import device_ref
 from ..watching.watcher import Watcher
+from .wake_passwords import WakePasswords, octets
 
 PATIENCE_SECONDS = 180.0
 LOOK_SECONDS = 1.0
 MOST_KEPT = 200
-_HEX = frozenset("0123456789abcdef")
 
 
 @dataclass(slots=True)
 class Wake:
-    """One device that was woken, or is on its way. Its password is not kept."""
+    """One device that was woken, or is on its way; `secured` with a SecureOn password."""
 
     id: int
     device: DeviceRef
@@ -39,6 +39,7 @@ class Wake:
     address: Address | None
     adapters: tuple[str, ...]
     sent_at: int
+    secured: bool
     up_at: int | None = None
     over: bool = False
     said: str = ""
@@ -54,6 +55,7 @@ class Waker:
 
     def __init__(self, context: Context, watcher: Watcher) -> None:
         self._context, self._watcher = context, watcher
+        self.passwords = WakePasswords(context)
         self.wakes: dict[int, Wake] = {}
         self._ids = itertools.count(1)
         self._tasks: set[asyncio.Task[None]] = set()
@@ -65,9 +67,10 @@ class Waker:
         await asyncio.gather(*self._tasks, return_exceptions=True)
 
     async def wake(self, named: str, password: str) -> Wake:
-        """Wake a device. Raises EditError, Missing, Ambiguous, SegmentError."""
-        secret = _octets(password)
+        """Wake a device, with the password that is kept where none is given. Raises EditError, Missing, Ambiguous, SegmentError."""
+        given = octets(password)
         device, macs, address, last = await asyncio.to_thread(self._who, named)
+        secrets = dict.fromkeys(macs, given) if given else await asyncio.to_thread(self.passwords.of, macs)
         adapters = self._links(address, last)
         if not adapters:
             where = f" at {dotted(address)}" if address is not None else ""
@@ -75,14 +78,16 @@ class Waker:
                 f"{device.name or device.id} was seen last{where}, where this machine has no adapter; a magic packet does not pass "
                 "routers"
             )
-        one = Wake(next(self._ids), device, macs, address, tuple(adapter.name for adapter in adapters), now_ms())
+        one = Wake(
+            next(self._ids), device, macs, address, tuple(adapter.name for adapter in adapters), now_ms(), bool(secrets)
+        )
         on_already = await self._answers(one)
         for adapter in adapters:
             subnet = next((n for n in adapter.networks if address is not None and IPv4Address(address) in n), None)
             segment = self._context.machine.open(adapter)
             try:
                 for mac in macs:
-                    await waking.send(segment, Mac(mac), subnet, secret)
+                    await waking.send(segment, Mac(mac), subnet, secrets.get(mac, b""))
             finally:
                 await segment.close()
         one.sent_at = now_ms()
@@ -120,6 +125,16 @@ class Waker:
             return usable
         return [a for a in usable if address in a.onlink or a.name == heard]
 
+    def keep_password(self, who: str, device: int, password: str) -> None:
+        """Keep the SecureOn password of a device's adapters, or with an empty one forget it. Raises EditError."""
+        with self._context.database.read() as connection:
+            found = device_queries.one(connection, device)
+            macs = tuple(one.mac for one in device_queries.adapters_of(connection, device))
+        called = found.called if found is not None and found.called else str(device)
+        if not macs:
+            raise EditError(f"{called} has no MAC that it could be woken by")
+        self.passwords.keep(who, called, macs, password)
+
     async def _answers(self, one: Wake) -> bool:
         """True when it answers now."""
         if one.address is None:
@@ -143,19 +158,3 @@ class Waker:
         with self._context.findings.looking() as world:
             steady = self._context.steady_ms() - (now_ms() - at)
             return any(held.last > steady for mac in macs for held in world.places.get(mac, {}).values())
-
-
-def _octets(password: str) -> bytes:
-    """A SecureOn password: 4 or 6 octets, in hexadecimal or dotted. Raises EditError, which does not tell it."""
-    text = password.strip()
-    if not text:
-        return b""
-    parts = text.split(".")
-    if len(parts) in (4, 6) and all(part.isdigit() and int(part) < 256 for part in parts):
-        return bytes(int(part) for part in parts)
-    digits = "".join(char for char in text.lower() if char not in ":- ")
-    if len(digits) not in (8, 12) or set(digits) - _HEX:
-        raise EditError(
-            "a SecureOn password is 4 or 6 octets: hexadecimal such as 01:23:45:67:89:ab, or 192.168.1.1", "password"
-        )
-    return bytes.fromhex(digits)

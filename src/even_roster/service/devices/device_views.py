@@ -49,6 +49,7 @@ def sheet(context: Context, connection: Connection, identity: int) -> DeviceShee
             JoinHint(name=hint.name, reason=hint.reason, devices=[by_id[d] for d in hint.devices if d != identity])
             for hint in hints
         ],
+        wake_password=device_queries.has_wake_password(connection, macs),
     )
 
 

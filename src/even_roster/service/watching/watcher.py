@@ -207,11 +207,14 @@ class Watcher:
             await segment.close()
 
     async def confirm(
-        self, addresses: Iterable[Address], doubtful: set[Address] | None = None
+        self,
+        addresses: Iterable[Address],
+        doubtful: set[Address] | None = None,
+        took: dict[Address, float] | None = None,
     ) -> dict[Address, tuple[MacNumber, ...]]:
         """Ask on the own links who answers for some addresses, and along with them for devices that answered last, as controls;
         the findings and the records are told. To `doubtful` come those asked for where nobody answered at all, controls neither:
-        of them nothing is known."""
+        of them nothing is known; to `took` the reply times that are certain, in seconds."""
         wanted = sorted(addresses)
         found: dict[Address, tuple[MacNumber, ...]] = {}
         for adapter in self._context.machine.adapters() if wanted else ():
@@ -228,7 +231,7 @@ class Watcher:
                     part = near[start : start + MOST - CONTROLS]
                     controls = await asyncio.to_thread(self._context.findings.controls, adapter.name, part)
                     patience = self._context.reply_times[adapter.name].patience([*part, *controls])
-                    answers = await confirm(segment, [*part, *controls], patience)
+                    answers = await confirm(segment, [*part, *controls], patience, took)
                     answered = any(answers.values())
                     if not answered and doubtful is not None:
                         doubtful.update(part)

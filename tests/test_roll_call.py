@@ -279,6 +279,9 @@ class ByItself(unittest.TestCase):
             self.assertEqual([line.state for line in roster.call_lines(call.id)], ["here", "silent"])
             roster.edit_roll_call(call.id, RollCallEdit(text="10.44.10.31\n", every_seconds=86_400))
             until(lambda: [line.state for line in roster.call_lines(call.id)] == ["here"], "other lines wait for a day")
+            roster.edit_roll_call(call.id, RollCallEdit(every_seconds=5))
+            until(lambda: len(next(iter(roster.call_lines(call.id))).course) >= 2, "another interval waits for a day")
+            roster.undo(roster.changes(limit=1)[0].id)
             roster.undo(roster.changes(limit=1)[0].id)
             until(
                 lambda: [line.state for line in roster.call_lines(call.id)] == ["here", "silent"],

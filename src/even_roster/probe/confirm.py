@@ -23,6 +23,7 @@ BETWEEN = 0.2
 LISTEN = 0.4
 MOST = 256
 _SPREAD = 0.002
+_BURST = 4
 
 
 @dataclass(slots=True)
@@ -44,24 +45,25 @@ class Round:
 
 
 async def confirm(
-    segment: Segment, addresses: Sequence[Address], patience: float = LISTEN, took: dict[Address, float] | None = None
+    segment: Segment, addresses: Sequence[Address], patience: float = LISTEN, took: dict[Address, float] | None = None,
 ) -> dict[Address, tuple[MacNumber, ...]]:  # fmt: skip
-    """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer. To `took` come
-    the reply times that are certain, in seconds. Raises SegmentError."""
+    """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer. With `took`,
+    to which come the reply times that are certain, in seconds, nobody is asked again who has answered. Raises SegmentError."""
     mac = segment.adapter.mac
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
     door = segment.arp_answers()
     wanted = list(addresses[:MOST])
-    heard = await work_on(door, lambda stop: _ask(door, mac, segment, wanted, stop, patience))
+    heard = await work_on(door, lambda stop: _ask(door, mac, segment, wanted, stop, patience, again=took is None))
     if took is not None:
         took.update(heard.took)
     return {address: tuple(heard.macs.get(address, ())) for address in wanted}
 
 
 def _ask(
-    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], stop: threading.Event, patience: float
-) -> Round:
+    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], stop: threading.Event, patience: float, *,
+    again: bool,
+) -> Round:  # fmt: skip
     own = segment.adapter.addresses
     frames = []
     for address in addresses:
@@ -73,12 +75,14 @@ def _ask(
     heard = Round()
     began = door.now()
     for number in range(QUESTIONS):
-        for place, frame in enumerate(frames):
-            _listen(door, began + number * BETWEEN + place * _SPREAD, mac, heard, stop)
+        for place, (address, frame) in enumerate(zip(addresses, frames, strict=True)):
+            if place % _BURST == 0:
+                _listen(door, began + number * BETWEEN + place * _SPREAD, mac, heard, stop)
             if stop.is_set():
                 return Round()
-            heard.asked[addresses[place]].append(door.now())
-            door.send(frame)
+            if again or address not in heard.macs:
+                heard.asked[address].append(door.now())
+                door.send(frame)
     _listen(door, door.now() + patience, mac, heard, stop)
     return heard
 

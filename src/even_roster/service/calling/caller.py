@@ -63,7 +63,7 @@ SHARED_SECONDS = 600.0
 class Called:
     """One roll call while the service runs: how its lines stand, by what they name."""
 
-    due: float = 0.0
+    began: float = float("-inf")
     lines: tuple[Line, ...] = ()
     asked: int | None = None
     asking: bool = False
@@ -116,7 +116,7 @@ class Caller:
             await asyncio.to_thread(self.rolls)
         for roll in self._rolls:
             called = self.called(roll.id)
-            due = called.lines != roll.lines or self._context.monotonic() >= called.due
+            due = called.lines != roll.lines or self._context.monotonic() >= called.began + roll.every_seconds
             if roll.lines and due and not called.asking:
                 task = asyncio.create_task(self._one(roll), name=f"roll call {roll.name}")
                 self._tasks.add(task)
@@ -154,7 +154,7 @@ class Caller:
 
     async def _look(self, roll: RollCall, called: Called) -> None:
         called.asking = True
-        called.lines, called.due = roll.lines, self._context.monotonic() + roll.every_seconds
+        called.lines, called.began = roll.lines, self._context.monotonic()
         self._context.tell(CallEvent(id=roll.id))
         try:
             called.targets = await asyncio.to_thread(self._targets, roll.lines)
@@ -267,7 +267,8 @@ class Caller:
         seconds."""
         doubtful: set[Address] = set()
         took: dict[Address, float] = {}
-        near = {a for a in wanted if any(a in one.onlink for one in self._context.machine.adapters())}
+        links = [adapter.onlink for adapter in await asyncio.to_thread(self._context.machine.adapters)]
+        near = {a for a in wanted if any(a in link for link in links)}
         found, (answers, why) = await asyncio.gather(
             self._watcher.confirm(near, doubtful, took), self._from_afar(sorted(wanted - near), took)
         )

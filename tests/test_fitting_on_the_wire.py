@@ -138,6 +138,26 @@ class FromTheCarton(OnTheLink):
             f"found {found:.2f} s after its link came up, seen {seen:.2f} s after it was typed in"
         )  # told, not judged
 
+    def test_a_laptop_that_was_given_an_address_is_noticed_and_reminded_of_until_it_has_it_no_more(self) -> None:
+        laptop = self.street.join("10.77.0.40/24", OTHER)
+        self.do(lambda r: r.assign(AssignmentNew(address="10.77.0.40", mac=OTHER, name="cleos-laptop")))
+        fitting = self.begin(BOX)
+        box = self.unpack("192.168.50.10/24", BOX)
+        one = self.at(fitting, "type")
+        assert one.reach is not None and one.reach.address is not None
+        laptop.ip("address", "add", f"{one.reach.address}/24", "dev", "eth0")
+        has = f"{OTHER} has {one.reach.address} meanwhile, to reach it"
+        until(lambda: has in [note.said for note in self.one(fitting).written], "the laptop is not noticed")
+        lent = self.do(lambda r: r.lend(fitting, one.id)).devices[0].reach
+        assert lent is not None and lent.lent is not None
+        self.assertNotEqual(lent.lent.address, one.reach.address)
+        self.type_in(box, one.address, "192.168.50.10/24")
+        self.assertIn(f"cleos-laptop ({OTHER}) still has {one.reach.address}", self.at(fitting, "keep").remind)
+        laptop.ip("address", "del", f"{one.reach.address}/24", "dev", "eth0")
+        until(lambda: not self.one(fitting).remind, "it is reminded of still")
+        gone = f"{OTHER} has {one.reach.address} no more"
+        until(lambda: gone in [note.said for note in self.one(fitting).written], "it is not written down")
+
     def test_given_up_while_something_is_lent_leaves_nothing(self) -> None:
         before = self.routes()
         fitting = self.begin(BOX)

@@ -9,7 +9,7 @@ frame says is hearsay; what answers a question of ours, to us, is an answer.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Address, IPv4Interface
 
 from ..core.address import Address, address_of
@@ -33,7 +33,8 @@ _MOST_ASKED, _MOST_RESTARTS = 16, 3
 @dataclass(frozen=True, slots=True)
 class Sought:
     """One MAC to look for: its new address, every address to ask it for, stretches (first, last) to go through while nothing
-    of it is known, addresses to ask along as controls, and the seconds between two looks."""
+    of it is known, addresses to ask along as controls, and the seconds between two looks; `beside` is the address that a
+    person's computer is given to reach it, for which everybody is asked once a look."""
 
     mac: MacNumber
     target: Address | None = None
@@ -41,6 +42,7 @@ class Sought:
     stretches: tuple[tuple[int, int], ...] = ()
     controls: tuple[Address, ...] = ()
     pace: float = FAST
+    beside: Address | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +192,7 @@ class SeekEngine:
         for hunt in self._hunts.values():
             if hunt.began is None and now >= hunt.due:
                 hunt.began, hunt.asked, hunt.controlled = now, 0, False
-                hunt.addresses, hunt.answers = list(dict.fromkeys(hunt.sought.ask)), {}
+                hunt.addresses, hunt.answers = list(dict.fromkeys((*hunt.sought.ask, *_beside(hunt.sought)))), {}
             if hunt.began is not None:
                 found += self._ask(hunt, now)
             if not hunt.known and hunt.sought.stretches and now >= hunt.sweep_due:
@@ -203,8 +205,10 @@ class SeekEngine:
         sought = hunt.sought
         if hunt.asked < QUESTIONS and now >= hunt.began + hunt.asked * BETWEEN:
             hunt.asked += 1
+            alone = [address for address in hunt.addresses if address != sought.beside]
             return [
-                *(self._question(sought, address, hunt.asked) for address in hunt.addresses),
+                *(self._question(sought, address, hunt.asked) for address in alone),
+                *(self._as_ourselves(address) for address in _beside(sought) if hunt.asked == 1),
                 *(self._everybody(address) for address in sought.controls if not hunt.controlled),
             ]
         if hunt.asked == QUESTIONS and now >= hunt.began + (QUESTIONS - 1) * BETWEEN + self._patience:
@@ -226,6 +230,11 @@ class SeekEngine:
         known = mine is not None and mine != target
         question = arp.request(self._own, mine, target) if known and mine is not None else arp.probe(self._own, target)
         return ethernet.encode(question)
+
+    def _as_ourselves(self, address: Address) -> bytes:
+        """A question to all that is no probe: whoever is about to take the address would think it a rival's (RFC 5227 2.1.1)."""
+        own = next((one.ip for one in self._addresses if int(one.ip) != address), IPv4Address(0))
+        return ethernet.encode(arp.request(self._own, own, IPv4Address(address)))
 
     def _alone(self, mac: MacNumber, address: Address, number: int) -> bytes:
         """A question that only one MAC gets: from nobody, and the second time as ourselves, for hosts that ignore probes."""
@@ -265,9 +274,13 @@ def _means(payload: bytes) -> Means:
     return Means.DHCP
 
 
+def _beside(sought: Sought) -> tuple[Address, ...]:
+    return (sought.beside,) if sought.beside is not None and sought.beside not in sought.ask else ()
+
+
 def _with(sought: Sought, address: Address) -> Sought:
     asked = tuple(dict.fromkeys((*sought.ask, address)))
-    return Sought(sought.mac, sought.target, asked[-12:], sought.stretches, sought.controls, sought.pace)
+    return replace(sought, ask=asked[-12:])
 
 
 def _at(stretches: Sequence[tuple[int, int]], place: int) -> Address:

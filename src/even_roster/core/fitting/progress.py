@@ -14,6 +14,7 @@ from typing import Any
 from ..address import Address, dotted
 from ..mac import Mac, MacNumber
 
+HELPER_GONE_AFTER = 3
 GONE_AFTER = 2
 """How many looks in a row somebody is silent who is taken for switched off: one answer may be lost."""
 
@@ -60,18 +61,21 @@ class Sight:
 @dataclass(frozen=True, slots=True)
 class Look:
     """What one look at a device brought: who answered at each address that was asked for, and whether it counts when nobody did
-    (somebody else answered, or nobody else is known there)."""
+    (somebody else answered, or nobody else is known there); `beside` is the address that a person's computer is given
+    meanwhile."""
 
     adapter: str
     at: int
     answers: Mapping[Address, tuple[MacNumber, ...]]
     counts: bool = True
+    beside: Address | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Progress:
     """What is known of one device that is being fitted. `olds` are addresses it answered at that are not its new one, `signs` what
-    its frames from the new one betrayed of its settings (see `Sign`)."""
+    its frames from the new one betrayed of its settings (see `Sign`). `helper` is a computer that was given an address to reach
+    it, `helper_misses` in how many looks in a row it did not answer there."""
 
     heard: Sight | None = None
     found: Sight | None = None
@@ -83,6 +87,8 @@ class Progress:
     misses: int = 0
     against: str = ""
     signs: Mapping[str, str] = field(default_factory=dict)
+    helper: MacNumber | None = None
+    helper_misses: int = 0
 
 
 class Sign(StrEnum):
@@ -160,7 +166,29 @@ def _lost(now: Progress, sight: Sight, target: Address | None) -> Told:
 
 
 def looked(now: Progress, mac: MacNumber, target: Address, look: Look) -> Told:
-    """A look is over: is the device at its new address, alone there, and nowhere else? And does it keep that?"""
+    """A look is over: is the device at its new address, alone there, and nowhere else? And does it keep that? And a computer that
+    was given an address to reach it, does it have that still?"""
+    told = _looked(now, mac, target, look)
+    after, said = _helped(told.progress, mac, look)
+    return Told(after, (*told.notes, *((Step.REACH, one) for one in said)))
+
+
+def _helped(now: Progress, mac: MacNumber, look: Look) -> tuple[Progress, tuple[str, ...]]:
+    if look.beside is None:
+        return now, ()
+    there = next((one for one in look.answers.get(look.beside, ()) if one != mac), None)
+    where = dotted(look.beside)
+    if there is not None:
+        fresh = replace(now, helper=there, helper_misses=0)
+        return fresh, () if there == now.helper else (f"{Mac(there)} has {where} meanwhile, to reach it",)
+    if now.helper is None or not (look.counts and any(look.answers.values())):
+        return now, ()  # silence says something only where somebody answered
+    if now.helper_misses + 1 < HELPER_GONE_AFTER:
+        return replace(now, helper_misses=now.helper_misses + 1), ()
+    return replace(now, helper=None, helper_misses=0), (f"{Mac(now.helper)} has {where} no more",)
+
+
+def _looked(now: Progress, mac: MacNumber, target: Address, look: Look) -> Told:
     there = look.answers.get(target, ())
     others = [one for one in there if one != mac]
     elsewhere = [one for one, macs in look.answers.items() if one != target and mac in macs]
@@ -224,16 +252,16 @@ def as_json(now: Progress) -> dict[str, Any]:
     """A progress as it is kept."""
     sights = {name: _kept(getattr(now, name)) for name in ("heard", "found", "seen", "kept", "lost")}
     return {**sights, "olds": list(now.olds), "went": now.went, "misses": now.misses, "against": now.against,
-            "signs": dict(now.signs)}  # fmt: skip
+            "signs": dict(now.signs), "helper": now.helper}  # fmt: skip
 
 
 def from_json(kept: Mapping[str, Any]) -> Progress:
     """The same again."""
-    sights = {name: _sight(kept.get(name)) for name in ("heard", "found", "seen", "kept", "lost")}
+    sights: Any = {name: _sight(kept.get(name)) for name in ("heard", "found", "seen", "kept", "lost")}
     olds = tuple(Address(one) for one in kept.get("olds", ()))
     return Progress(
         **sights, olds=olds, went=kept.get("went"), misses=kept.get("misses", 0), against=kept.get("against", ""),
-        signs=kept.get("signs", {}),
+        signs=kept.get("signs", {}), helper=kept.get("helper"),
     )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from ...api.events import FittingEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
 from ...core.findings.fittings import Idle
+from ...core.fitting import helping
 from ...core.fitting import kinds as known_kinds
 from ...core.fitting.kinds import LEAST_PREFIX, Kind
 from ...core.fitting.progress import (
@@ -316,8 +317,14 @@ class Fitter:
         quick = now_ms() - one.moved_at < FAST_MS
         return Sought(
             one.row.mac, one.target, asked_for(one.progress, one.target, factory), self._stretches, controls,
-            **({} if quick else {"pace": SLOW_PACE}),
+            beside=self._helping(one), **({} if quick else {"pace": SLOW_PACE}),
         )  # fmt: skip
+
+    def _helping(self, one: Running) -> Address | None:
+        """The address that a person's computer is given to reach a device in a foreign subnet, while it may have it."""
+        planned = [subnet.network for subnet in self._context.plan.plan.subnets_of(self._context.plan.site_here)]
+        given = helping.given(one.progress, one.target, one.kind, planned)
+        return address_of(given.ip) if given is not None else None
 
     def _teller(self, adapter: str) -> Callable[[Sequence[Event]], None]:
         def tell(events: Sequence[Event]) -> None:
@@ -340,7 +347,14 @@ class Fitter:
             if target is None or not (here or any(event.answers.values())):
                 return
             self._moved(
-                one, looked(one.progress, one.row.mac, target, Look(adapter, at, event.answers, event.counts)), at
+                one,
+                looked(
+                    one.progress,
+                    one.row.mac,
+                    target,
+                    Look(adapter, at, event.answers, event.counts, self._helping(one)),
+                ),
+                at,
             )
             return
         item = self._context.plan.plan.assignments.get(one.row.assignment or 0)
@@ -399,4 +413,4 @@ def _differs(before: Progress, after: Progress) -> bool:
 
 def _timeless(one: Progress) -> tuple[object, ...]:
     sights = [(at.adapter, at.address, at.means) if at is not None else None for at in (one.heard, one.found)]
-    return (*sights, one.olds, one.seen, one.went, one.kept, one.lost, one.against, dict(one.signs))
+    return (*sights, one.olds, one.seen, one.went, one.kept, one.lost, one.against, dict(one.signs), one.helper)

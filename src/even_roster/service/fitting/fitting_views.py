@@ -92,7 +92,8 @@ def _device(
         steps=[StepView(step=one.step.value, state=one.state, said=one.said) for one in words.steps(fitted)] if target else [],
         heard=_sight(progress.heard), found=_sight(progress.found), seen=_sight(progress.seen),
         went_at=views.maybe_time(progress.went), kept=_sight(progress.kept), page=_page(context, fitted),
-        reach=reach.view(context, fitter, row, fitted, step) if not over else None, remind=reach.remind(context, fitted),
+        reach=reach.view(context, fitter, row, fitted, step) if not over else None,
+        remind=reach.remind(context, connection, fitted),
         card=[CardLine(name=name, value=value) for name, value in words.card_lines(card, fitted.kind)] if card else [],
         settings=[
             SettingSeen(name=name, wanted=wanted, state=state, said=said)

@@ -4,13 +4,17 @@ computer."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from ipaddress import IPv4Address, IPv4Interface
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network
+
+from sqlalchemy import Connection
 
 from ...api.fitting import HandCommand, LentView, ReachView
 from ...core.adapters import Adapter
-from ...core.fitting import lending
+from ...core.fitting import helping, lending
 from ...core.fitting.progress import Means, Step
 from ...core.fitting.words import Fitted
+from ...core.mac import Mac
+from ...store import device_queries
 from ...store.rows import FittedRow
 from .. import views
 from ..context import Context
@@ -26,7 +30,7 @@ def view(context: Context, fitter: Fitter, row: FittedRow, fitted: Fitted, step:
         return None
     progress = fitted.progress
     asks = progress.heard is not None and progress.heard.means in (Means.DHCP, Means.BOOTP)
-    own = _computer(fitted) if progress.found is not None and far else None
+    own = helping.given(progress, fitted.target, fitted.kind, _planned(context)) if far else None
     return ReachView(
         lent=LentView(adapter=lent.adapter, address=str(lent.own), until=views.time_of(lent.until)) if lent else None,
         lend_refused=fitter.lending.why_not(progress, fitted.kind) if far else "it is reached already",
@@ -36,16 +40,6 @@ def view(context: Context, fitter: Fitter, row: FittedRow, fitted: Fitted, step:
         address=str(own.ip) if own else None, mask=str(own.netmask) if own else None,
         commands=list(_commands(own, progress.found.adapter)) if own is not None and progress.found else [],
     )  # fmt: skip
-
-
-def _computer(fitted: Fitted) -> IPv4Interface | None:
-    """What a computer is given meanwhile: an address beside the device's."""
-    found = fitted.progress.found
-    if found is None or not found.address:
-        return None
-    network = lending.foreign_subnet(found.address, fitted.kind)
-    free = lending.to_try(network, found.address, ())
-    return IPv4Interface((free[0], network.prefixlen)) if free else None
 
 
 def _commands(own: IPv4Interface, adapter: str) -> Iterator[HandCommand]:
@@ -61,20 +55,35 @@ def _commands(own: IPv4Interface, adapter: str) -> Iterator[HandCommand]:
     )
 
 
-def remind(context: Context, fitted: Fitted) -> str:
-    """What is still to be put back on this machine: an address that somebody gave it to reach a device that is reached otherwise by
-    now."""
-    if fitted.progress.seen is None:
+def remind(context: Context, connection: Connection, fitted: Fitted) -> str:
+    """What is still to be put back: an address that this machine, or a person's computer, was given to reach a device that is
+    reached otherwise by now."""
+    progress = fitted.progress
+    if progress.seen is None:
         return ""
-    planned = [one.network for one in context.plan.plan.subnets_of(context.plan.site_here)]
-    for old in fitted.progress.olds:
+    planned = _planned(context)
+    for old in progress.olds:
         network = lending.foreign_subnet(old, fitted.kind)
         if any(network.overlaps(one) for one in planned):
             continue
         for adapter, one in _addresses(context.machine.adapters()):
             if one.ip in network and one.ip != IPv4Address(old):
                 return f"{one.ip} is still on {adapter}; put it back: sudo ip addr del {one} dev {adapter}"
-    return ""
+    given = helping.given(progress, fitted.target, fitted.kind, planned)
+    if progress.helper is None or given is None:
+        return ""
+    identity = device_queries.device_of_mac(connection, progress.helper)
+    device = device_queries.one(connection, identity) if identity is not None else None
+    who = (
+        f"{device.called} ({Mac(progress.helper)})"
+        if device is not None and device.called
+        else str(Mac(progress.helper))
+    )
+    return f"{who} still has {given.ip}, which was to reach it; put that back"
+
+
+def _planned(context: Context) -> list[IPv4Network]:
+    return [one.network for one in context.plan.plan.subnets_of(context.plan.site_here)]
 
 
 def _addresses(adapters: list[Adapter]) -> Iterator[tuple[str, IPv4Interface]]:

@@ -83,16 +83,18 @@ def main() -> None:
         elif what == "request-arp":
             own = IPv4Address(rest[0])
             question = ethernet.encode(arp.request(mac, own, IPv4Address(int(own) ^ 3)))
-            for _ in range(6):
-                sock.send(question)
-                time.sleep(0.5)
+            with contextlib.suppress(OSError):  # until its cable is pulled
+                for _ in range(6):
+                    sock.send(question)
+                    time.sleep(0.5)
             return
         else:
             frames = [ethernet.encode(arp.announcement(mac, IPv4Address(rest[0])))]
         print(time.time(), flush=True)
         while True:
             for frame in frames:
-                sock.send(frame)
+                with contextlib.suppress(OSError):
+                    sock.send(frame)
             time.sleep(0.5)
 
 

@@ -48,7 +48,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         one.add_argument("--every", type=int, metavar="SECONDS", help="seconds between two looks")
         if word == "set":
             one.add_argument("--name", dest="new_name", metavar="NEW", help="call it so")
-    times = call.verb("times", "how fast somebody answered, hour by hour", _times, "roster call times printer-1")
+    times = call.verb("times", "how fast somebody answered, hour by hour", _times, "printer-1")
     times.add_argument("subject", metavar="ADDRESS|DEVICE", help="whose reply times")
     times.add_argument("--hours", type=int, default=24, metavar="N", help="how many hours back; 744 at most")
     _name(call.verb("text", "its lines as text, to keep or carry elsewhere", _text))

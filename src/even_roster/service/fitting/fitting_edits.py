@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
+from sqlalchemy import Connection
+
 from ...api.fitting import FittingNew, GiveUp, Record
 from ...api.plan import AssignmentNew, Search
 from ...core.address import Address, address_of, dotted
@@ -164,18 +166,31 @@ def _store(context: Context, who: str, request: FittingNew, wanted: _Wanted, fre
         title = titles[wanted.new[0]] or str(Mac(wanted.new[0])) if len(free) == 1 else f"{len(free)} devices"
         return Edit("fit", "assignment", title, (), tuple(after), (None, {"devices": len(free), "addresses": shown}))
 
-    made = context.plan.edit(who, make, anyway=request.anyway).after if free else ()
-    items = {**wanted.known, **{one.mac: one for one in made if isinstance(one, Assignment) and one.mac is not None}}
-    devices = [
-        NewDevice(mac, items[mac].name, items[mac].address, items[mac].id, mac not in wanted.known)
-        for mac in wanted.macs
-    ]
     values = {
         "site": wanted.site, "kind": wanted.kind.id if wanted.kind else None, "role": wanted.role, "place": request.where,
         "who": who,
     }  # fmt: skip
-    with context.database.write() as connection:
-        return fitting_records.begin(connection, values, devices, now_ms())
+    begun = 0
+
+    def begin(connection: Connection, made: Sequence[Item]) -> None:
+        """The fitting is stored along with what it takes: one is never without the other."""
+        nonlocal begun
+        fresh = {one.mac: one for one in made if isinstance(one, Assignment) and one.mac is not None}
+        items = {**wanted.known, **fresh}
+        devices = [
+            NewDevice(mac, items[mac].name, items[mac].address, items[mac].id, mac not in wanted.known)
+            for mac in wanted.macs
+        ]
+        begun = fitting_records.begin(connection, values, devices, now_ms())
+
+    if free:
+        context.plan.edit(
+            who, make, anyway=request.anyway, along=lambda connection, saved: begin(connection, planned(saved.after))
+        )
+    else:
+        with context.database.write() as connection:
+            begin(connection, ())
+    return begun
 
 
 def give_up(context: Context, who: str, fitting: int, request: GiveUp) -> None:

@@ -67,6 +67,7 @@ class Edit:
 
 Make = Callable[[Plan], Edit]
 Judge = Callable[[list[Problem]], None]
+Along = Callable[[Connection, Saved], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,16 +228,19 @@ class PlanBook:
         then = checked.edited(planned(settled.before), planned(settled.after))
         return self._added(checked, then, settled)
 
-    def edit(self, who: str, make: Make, *, anyway: bool = False, judge: Judge | None = None) -> Saved:
+    def edit(
+        self, who: str, make: Make, *, anyway: bool = False, judge: Judge | None = None, along: Along | None = None
+    ) -> Saved:  # fmt: skip
         """Make one edit. `make` sees the plan as it is at that moment and may raise; so may `judge`, which sees the problems that
-        the edit would add.
+        the edit would add, and `along`, which stores what belongs to the edit in the same transaction.
 
-        Raises PlanRefused, PlanConflict and what `make` and `judge` raise; then nothing has changed.
+        Raises PlanRefused, PlanConflict and what `make`, `judge` and `along` raise; then nothing has changed.
         """
-        return self.edit_records(who, lambda desk: make(desk.plan), anyway=anyway, judge=judge)
+        return self.edit_records(who, lambda desk: make(desk.plan), anyway=anyway, judge=judge, along=along)
 
     def edit_records(
-        self, who: str, make: Callable[[Desk], Edit], *, anyway: bool = False, judge: Judge | None = None
+        self, who: str, make: Callable[[Desk], Edit], *, anyway: bool = False, judge: Judge | None = None,
+        along: Along | None = None,
     ) -> Saved:  # fmt: skip
         """As `edit`, for edits of devices, which look at the records too."""
         with self._database.write() as connection:
@@ -246,6 +250,8 @@ class PlanBook:
                     judge([])
                 return Saved(0, edit.before, edit.after)
             saved, then = self._edited(PlanEditor(connection, who, self._now()), self._checked, edit, anyway, judge)
+            if along is not None:
+                along(connection, saved)
             named = self._refresh(connection, saved)
             self._swap_when_stored(then)
         self._stored(saved, named)

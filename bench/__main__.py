@@ -15,7 +15,9 @@ from pathlib import Path
 from tests.support.lab import NO_LAB, possible
 
 from .answers import starting
+from .calling import calling
 from .detection import detection
+from .fitting import fitting
 from .plan import holdings, planning, publishing, spreadsheets
 from .roster import questions, sums
 from .scanning import large_link, small_link, waited_for
@@ -45,6 +47,8 @@ def main() -> None:
         small_link(table)
         waited_for(table)
         detection(table)
+        calling(table)
+        fitting(table)
         large_link(table)
     else:
         print(f"scans are left out: {NO_LAB}")

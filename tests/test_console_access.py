@@ -15,7 +15,7 @@ AXE = ROOT / "console" / "node_modules" / "axe-core" / "axe.min.js"
 PAGES = (
     ("/", "attention"), ("/plan", "Larkspur Hall"), ("/addresses", "assigned addresses"), ("/devices", "devices"), ("/dhcp", "ledger"),
     ("/dhcp/1", "What ledger holds"), ("/scans", "Scans"), ("/scans/1", "answered"), ("/watch", "Office"), ("/changes", "Changes"),
-    ("/calls", "nobody answers at"),
+    ("/calls", "spare till"),
     ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
     ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),
 )  # fmt: skip

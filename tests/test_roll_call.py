@@ -148,18 +148,20 @@ class Kept(unittest.TestCase):
 
     def test_on_the_command_line(self) -> None:
         place = self.service.home / "doors.txt"
-        place.write_text("printer-1, box office\n10.44.10.99\n")
+        place.write_text("printer-1, box office\n10.44.10.99,,spare\n")
         self.assertIn("has 2 lines", self.service.roster("call", "add", "At noon", str(place), "--every", "10").stdout)
         done = self.service.roster("call", "show", "at noon", "--once")
         self.assertEqual(done.returncode, 1, "somebody is silent")
         self.assertRegex(done.stdout, r"At noon: 1 here, 1 silent; asked .*, every 10 s")
-        self.assertRegex(done.stdout, r"10\.44\.10\.99 +- silent .* - +nobody answers at 10\.44\.10\.99")
+        self.assertRegex(done.stdout, r"10\.44\.10\.99 +- silent .* - +spare")
         done = self.service.roster("call", "show", "At noon", "--json")
         told = json.loads(done.stdout)
         self.assertEqual(done.returncode, 1, "the same in JSON")
         self.assertIn("greater than or equal to 5", self.service.roster("call", "add", "Never", "--every", "0").stderr)
         self.assertEqual([one["state"] for one in told["items"]], ["here", "silent"])
-        self.assertEqual(self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99\n")
+        self.assertEqual(
+            self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99,,spare\n"
+        )
         self.assertIn("there are: At noon", self.service.roster("call", "show", "midnight").stderr)
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
 
@@ -279,10 +281,10 @@ class ByItself(unittest.TestCase):
             self.assertEqual([line.state for line in roster.call_lines(call.id)], ["here", "silent"])
             roster.edit_roll_call(call.id, RollCallEdit(text="10.44.10.31\n", every_seconds=86_400))
             until(lambda: [line.state for line in roster.call_lines(call.id)] == ["here"], "other lines wait for a day")
+            others = roster.changes(limit=1)[0].id
             roster.edit_roll_call(call.id, RollCallEdit(every_seconds=5))
             until(lambda: len(next(iter(roster.call_lines(call.id))).course) >= 2, "another interval waits for a day")
-            roster.undo(roster.changes(limit=1)[0].id)
-            roster.undo(roster.changes(limit=1)[0].id)
+            roster.undo(roster.changes(limit=1)[0].id, others)
             until(
                 lambda: [line.state for line in roster.call_lines(call.id)] == ["here", "silent"],
                 "lines that came back do",

@@ -123,8 +123,9 @@ def _live(out: Out, roster: Service, ids: list[int], once: bool) -> int:
 def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
     told = f"{view.here_count} here, {view.silent_count} silent"
     told += f", {view.unknown_count} cannot be told" if view.unknown_count else ""
+    told = f"{told}; " if view.asked_at or not view.asking else ""
     asked = "being asked" if view.asking else f"asked {ago(view.asked_at)}" if view.asked_at else "not asked yet"
-    out.line(Text.assemble((view.name, "bold"), f": {told}; {asked}, every {view.every_seconds} s"))
+    out.line(Text.assemble((view.name, "bold"), f": {told}{asked}, every {view.every_seconds} s"))
     if not lines:
         out.say("It has no lines.")
         return
@@ -133,10 +134,10 @@ def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
         word, style = ASKING if one.asking and one.state == "unknown" else LOOKS[one.state]
         called = one.name or (one.device.name if one.device else None) or ""
         course = "".join(MARKS[mark] for mark in one.course[-SHOWN:])
-        why = "" if one.said == f"answers at {one.address}" else one.said
-        there = " ".join(
-            "-" if part is None else f"{part:.0%}" for part in (one.day_share, one.week_share, one.month_share)
-        )
+        plain = f"answers at {one.address}", f"nobody answers at {one.address}"  # state and address say so already
+        why = "" if one.said in plain else one.said
+        parts = one.day_share, one.week_share, one.month_share
+        there = " ".join("-" if part is None else f"{part:.0%}" for part in parts if any(p is not None for p in parts))
         since = ago(one.since) if one.since else ""
         reply = _ms(one.reply_ms)
         rows.append((one.subject, called, Text(word, style), since, course, reply, there, why or one.notes))

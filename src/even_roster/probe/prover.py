@@ -8,6 +8,7 @@ kernel's own ARP is asked instead; behind the gateway only echo and TCP connects
 from __future__ import annotations
 
 import asyncio
+import resource
 import threading
 from collections import defaultdict
 from collections.abc import Callable, Sequence
@@ -32,7 +33,10 @@ ANNOUNCE_WAIT = 1.0
 _SPREAD = 0.003
 _PORTS = (443, 80, 22, 445, 9100)
 _CONNECT_TIMEOUT = 1.0
+_FILES_OF_OTHERS = 500
 MOST = 256
+ASKED_AT_ONCE = 4
+"""How many calls of `ask` there should be at a time."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,8 +179,9 @@ async def _by_scan(segment: Segment, addresses: Sequence[Address], asked: Asked)
 
 
 async def _from_afar(segment: Segment, addresses: Sequence[Address]) -> dict[Address, WireWord]:
+    gate = asyncio.Semaphore(_connects_at_once())
     found, reached = await asyncio.gather(
-        _by_scan(segment, addresses, Asked.FAR), asyncio.gather(*(_connect(segment, a) for a in addresses))
+        _by_scan(segment, addresses, Asked.FAR), asyncio.gather(*(_connect(segment, a, gate) for a in addresses))
     )
     for address, accepted in zip(addresses, reached, strict=True):
         if accepted and not found[address].heard:
@@ -184,6 +189,15 @@ async def _from_afar(segment: Segment, addresses: Sequence[Address]) -> dict[Add
     return found
 
 
-async def _connect(segment: Segment, address: Address) -> bool:
-    outcomes = await asyncio.gather(*(segment.stream(IPv4Address(address), port, _CONNECT_TIMEOUT) for port in _PORTS))
+def _connects_at_once() -> int:
+    """To how many addresses connections are tried side by side: several questions at once leave room for files of others."""
+    files = resource.getrlimit(resource.RLIMIT_NOFILE)[0]
+    return max(min((files - _FILES_OF_OTHERS) // (len(_PORTS) * ASKED_AT_ONCE), MOST), 4)
+
+
+async def _connect(segment: Segment, address: Address, gate: asyncio.Semaphore) -> bool:
+    async with gate:
+        outcomes = await asyncio.gather(
+            *(segment.stream(IPv4Address(address), port, _CONNECT_TIMEOUT) for port in _PORTS)
+        )
     return any(how is not Reached.SILENT for how in outcomes)

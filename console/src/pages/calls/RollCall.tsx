@@ -55,8 +55,9 @@ export function RollCall({ call }: { call: RollCallView }) {
       aside={
         <span className="flex flex-wrap items-center justify-end gap-2">
           <span className="text-sm text-soft" role="status">
-            {call.here_count} here, {call.silent_count} silent
-            {call.unknown_count ? `, ${call.unknown_count} cannot be told` : ""};{" "}
+            {call.asked_at
+              ? `${call.here_count} here, ${call.silent_count} silent${call.unknown_count ? `, ${call.unknown_count} cannot be told` : ""}; `
+              : ""}
             {call.asking ? "being asked" : call.asked_at ? `asked ${ago(call.asked_at)}` : "not asked yet"}, every{" "}
             {call.every_seconds} s
           </span>
@@ -108,25 +109,30 @@ export function RollCall({ call }: { call: RollCallView }) {
 const word = (line: CallLine) => (line.state === "unknown" && line.asking ? "being asked" : LOOKS[line.state][1]);
 const reply = (line: CallLine) => (line.reply_ms === null ? "" : millis(line.reply_ms));
 const course = (line: CallLine) => line.course.map((one) => (one > 0 ? "+" : one < 0 ? "?" : "-")).join("");
-const why = (line: CallLine) => (line.said === `answers at ${line.address}` ? line.notes : line.said);
+// What state and address say already gives way to the note.
+const why = (line: CallLine) =>
+  [`answers at ${line.address}`, `nobody answers at ${line.address}`].includes(line.said) ? line.notes : line.said;
 const part = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)}%`);
-const shares = (line: CallLine) => [line.day_share, line.week_share, line.month_share].map(part).join("  ");
+const shares = (line: CallLine) => {
+  const known = [line.day_share, line.week_share, line.month_share];
+  return known.some((one) => one !== null) ? known.map(part).join("  ") : "";
+};
 const COLUMNS: Column<CallLine>[] = [
   {
     name: "who",
-    width: "minmax(11.5rem,1fr)",
+    width: "minmax(11rem,1fr)",
     text: (line) => line.subject,
     cell: (line) => <Mono>{line.subject}</Mono>,
   },
   {
     name: "name",
-    width: "minmax(8rem,1fr)",
+    width: "minmax(7.5rem,1fr)",
     text: (line) => line.name || (line.device?.name ?? ""),
     cell: (line) => line.name || line.device?.name,
   },
   {
     name: "state",
-    width: "8rem",
+    width: "7.5rem",
     text: word,
     cell: (line) => {
       const [colour, , shape] = LOOKS[line.state];
@@ -147,17 +153,17 @@ const COLUMNS: Column<CallLine>[] = [
   },
   {
     name: "since",
-    width: "7rem",
+    width: "6rem",
     text: (line) => moment(line.since),
     cell: (line) => <span title={moment(line.since)}>{line.since ? ago(line.since) : "–"}</span>,
   },
   {
     name: "last looks",
-    width: "11rem",
+    width: "8rem",
     text: course,
     cell: (line) => (
       <span className="inline-flex h-4 items-end gap-px" role="img" aria-label={`the last looks: ${course(line)}`}>
-        {line.course.slice(-40).map((one, number) => (
+        {line.course.slice(-28).map((one, number) => (
           <span
             key={number}
             className={`w-[3px] ${one > 0 ? "h-4 bg-fine" : one < 0 ? "h-2.5 bg-amber" : "h-1 bg-alarm"}`}
@@ -168,10 +174,10 @@ const COLUMNS: Column<CallLine>[] = [
   },
   {
     name: "reply",
-    width: "10rem",
+    width: "11rem",
     text: reply,
     cell: (line) => (
-      <span className="inline-flex items-end gap-2">
+      <span className="inline-flex items-center gap-2 whitespace-nowrap">
         <HourBars hours={line.reply_hours} />
         <span className="tabular-nums">{reply(line)}</span>
       </span>
@@ -179,7 +185,7 @@ const COLUMNS: Column<CallLine>[] = [
   },
   {
     name: "day, week, month",
-    width: "9.5rem",
+    width: "8rem",
     text: shares,
     cell: (line) => (
       <span
@@ -192,7 +198,7 @@ const COLUMNS: Column<CallLine>[] = [
   },
   {
     name: "what",
-    width: "minmax(10rem,2fr)",
+    width: "minmax(9rem,2fr)",
     text: why,
     cell: (line) => (
       <span className="text-soft" title={why(line)}>

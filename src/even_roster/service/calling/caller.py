@@ -57,6 +57,7 @@ NO_SHARES: Shares = (None, None, None)
 DAY_MS = 24 * 3600 * 1000
 SPANS = (DAY_MS, 7 * DAY_MS, 30 * DAY_MS)
 SHARED_SECONDS = 600.0
+AFAR_MOST = 128
 
 
 @dataclass(slots=True)
@@ -290,12 +291,22 @@ class Caller:
                 why[address] = why_not
             else:
                 towards.setdefault(adapter.name, (adapter, []))[1].append(address)
-        for adapter, part in towards.values():
-            for start in range(0, len(part), prover.MOST):
-                words = await prover.ask(self._context.machine.open(adapter), part[start : start + prover.MOST])
-                answers |= {address: tuple(heard.mac for heard in word.heard) for address, word in words.items()}
-                why |= {address: word.why_not for address, word in words.items() if word.why_not}
-                took |= {address: word.took for address, word in words.items() if word.took is not None}
+        turns = asyncio.Semaphore(prover.ASKED_AT_ONCE)
+
+        async def ask(adapter: Adapter, part: Sequence[Address]) -> None:
+            async with turns:
+                words = await prover.ask(self._context.machine.open(adapter), part)
+            answers.update((address, tuple(heard.mac for heard in word.heard)) for address, word in words.items())
+            why.update((address, word.why_not) for address, word in words.items() if word.why_not)
+            took.update((address, word.took) for address, word in words.items() if word.took is not None)
+
+        await asyncio.gather(
+            *(
+                ask(adapter, part[start : start + AFAR_MOST])
+                for adapter, part in towards.values()
+                for start in range(0, len(part), AFAR_MOST)
+            )
+        )
         return answers, why
 
 

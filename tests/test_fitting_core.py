@@ -66,9 +66,9 @@ class Story:
     def __init__(self) -> None:
         self.now, self.progress, self.notes = 0, Progress(), list[str]()
 
-    def shows(self, where: int, means: Means = Means.ANSWER) -> Step:
+    def shows(self, where: int, means: Means = Means.ANSWER, asks: bool = True) -> Step:
         self.now += 1000
-        told = showed(self.progress, Sight("office0", Address(where), self.now, means), NEW)
+        told = showed(self.progress, Sight("office0", Address(where), self.now, means), NEW, asks)
         self.progress = told.progress
         self.notes += [said for _, said in told.notes]
         return self.step
@@ -129,6 +129,19 @@ class Moves(unittest.TestCase):
         self.assertIn("typed in but not stored", story.progress.against, "it stays told until something changes")
         story.shows(NEW), story.look((NEW, MINE))
         self.assertEqual((story.step, story.progress.against), (Step.KEEP, ""))
+
+    def test_a_question_for_an_address_is_hearsay_until_a_look_finds_nobody(self) -> None:
+        story = Story()
+        story.shows(NEW)
+        self.assertEqual(story.look((NEW, MINE)), Step.KEEP)
+        self.assertEqual(story.shows(0, Means.DHCP, asks=False), Step.KEEP, "anybody could have forged it")
+        self.assertEqual(story.look((NEW, MINE)), Step.KEEP, "it is there still")
+        self.assertEqual(story.look(counts=True), Step.KEEP, "one answer may be lost")
+        self.assertEqual(story.look((NEW, MINE)), Step.KEEP)
+        story.shows(0, Means.DHCP, asks=False)
+        self.assertEqual(story.look(counts=False), Step.KEEP, "nobody at all answers: that says nothing")
+        self.assertEqual(story.look(counts=True), Step.REACH, "it asks for an address because it has none")
+        self.assertIn("typed in but not stored", story.progress.against)
 
     def test_silence_where_nobody_at_all_answers_says_nothing(self) -> None:
         story = Story()

@@ -162,6 +162,19 @@ class Kept(unittest.TestCase):
         self.assertEqual(
             self.service.roster("call", "text", "At noon").stdout, "printer-1,box office\n10.44.10.99,,spare\n"
         )
+        carried = self.service.home / "noon.json"
+        carried.write_text(self.service.roster("call", "text", "At noon", "--json").stdout)
+        self.assertIn("asked every 10 s", self.service.roster("call", "add", "Carried", str(carried)).stdout)
+        self.assertIn(
+            "asked every 20 s", self.service.roster("call", "set", "Carried", str(carried), "--every", "20").stdout
+        )
+        self.assertEqual(
+            self.service.roster("call", "text", "Carried").stdout, "printer-1,box office\n10.44.10.99,,spare\n"
+        )
+        self.service.roster("call", "remove", "Carried")
+        for wrong, said in (('{"text": 1}', "has its lines as 'text'"), ("{", "no JSON document")):
+            carried.write_text(wrong)
+            self.assertIn(said, self.service.roster("call", "add", "Carried", str(carried)).stderr)
         self.assertIn("there are: At noon", self.service.roster("call", "show", "midnight").stderr)
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import json
 import sys
 import time
 from pathlib import Path
@@ -41,7 +42,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
             "file",
             nargs="?",
             metavar="FILE|-",
-            help="lines of address, MAC or device, name, note; behind it warn=MINUTES, until=YYYY-MM-DD",
+            help="lines of address, MAC or device, name, note; behind it warn=MINUTES, until=YYYY-MM-DD; or JSON of 'call text'",
         )
         one.add_argument("--warn", type=int, metavar="MINUTES", help="tell of an absence after so long; 0: of none")
         one.add_argument("--quiet", metavar="HH:MM-HH:MM", help="hours in which no absence is told; none")
@@ -180,23 +181,42 @@ def _lines(source: str | None) -> str | None:
         raise bad_input(f"{source} cannot be read: {error}") from error
 
 
+def _carried(text: str | None) -> dict[str, Any]:
+    """What a file says of a roll call: its lines as text, or all of it as the JSON document of `roster call text --json`."""
+    if text is None or not text.lstrip().startswith("{"):
+        return {} if text is None else {"text": text}
+    try:
+        given = json.loads(text)
+    except ValueError as error:
+        raise bad_input(f"this is no JSON document: {error}") from error
+    if not isinstance(given.get("text"), str):
+        raise bad_input(
+            "a roll call's JSON document has its lines as 'text', as 'roster call text NAME --json' gives it"
+        )
+    first, last = given.get("quiet_first"), given.get("quiet_last")
+    carried = {name: given[name] for name in ("text", "every_seconds", "warn_minutes") if name in given}
+    return carried | ({"quiet": f"{first}-{last}"} if first and last else {})
+
+
 def _add(options: argparse.Namespace) -> int:
     from ..api.calling import RollCallNew
 
+    said = {"every_seconds": options.every, "warn_minutes": options.warn, "quiet": options.quiet}
+    carried = _carried(_lines(options.file))
     new = RollCallNew(
-        name=options.name, every_seconds=30 if options.every is None else options.every, text=_lines(options.file) or "",
-        warn_minutes=options.warn or 0, quiet=options.quiet or "",
-    )  # fmt: skip
+        **{"name": options.name, **carried, **{name: one for name, one in said.items() if one is not None}}
+    )
     return _told(options, lambda roster: roster.add_roll_call(new))
 
 
 def _set(options: argparse.Namespace) -> int:
     from ..api.calling import RollCallEdit
 
-    edit = RollCallEdit(
-        name=options.new_name, every_seconds=options.every, text=_lines(options.file), warn_minutes=options.warn,
-        quiet=options.quiet,
-    )  # fmt: skip
+    said = {
+        "name": options.new_name, "every_seconds": options.every, "warn_minutes": options.warn, "quiet": options.quiet,
+    }  # fmt: skip
+    carried = _carried(_lines(options.file))
+    edit = RollCallEdit(**{**carried, **{name: one for name, one in said.items() if one is not None}})
     if all(value is None for value in edit.model_dump().values()):
         raise bad_input("say what is to change: a file with its lines, --every, --warn, --quiet or --name")
 

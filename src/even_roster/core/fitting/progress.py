@@ -75,7 +75,8 @@ class Look:
 class Progress:
     """What is known of one device that is being fitted. `olds` are addresses it answered at that are not its new one, `signs` what
     its frames from the new one betrayed of its settings (see `Sign`). `helper` is a computer that was given an address to reach
-    it, `helper_misses` in how many looks in a row it did not answer there."""
+    it, `helper_misses` in how many looks in a row it did not answer there; `doubted` when it seemed to ask for an address, though
+    one was typed in."""
 
     heard: Sight | None = None
     found: Sight | None = None
@@ -87,6 +88,7 @@ class Progress:
     misses: int = 0
     against: str = ""
     signs: Mapping[str, str] = field(default_factory=dict)
+    doubted: bool = False
     helper: MacNumber | None = None
     helper_misses: int = 0
 
@@ -126,8 +128,8 @@ def step_of(mac: MacNumber | None, target: Address | None, now: Progress) -> Ste
 
 
 def showed(now: Progress, sight: Sight, target: Address | None, asks: bool = True) -> Told:
-    """The device sent a frame, or answered. A frame alone is hearsay: it moves nothing that was proven; but one that is to have its
-    address typed in (not `asks`) and asks for one has lost what was typed."""
+    """The device sent a frame, or answered. A frame alone is hearsay: it moves nothing that was proven; but when one that is to
+    have its address typed in (not `asks`) seems to ask for one, the next look tells whether it has lost what was typed."""
     answered = sight.means is Means.ANSWER
     if not sight.address and sight.means in (Means.FRAME, Means.ARP) and (now.heard or now.found):
         return Told(now)  # a frame that names no address, such as one of IPv6, says only that it is there
@@ -139,7 +141,7 @@ def showed(now: Progress, sight: Sight, target: Address | None, asks: bool = Tru
     if answered and sight.address != target and (now.seen is not None or now.kept is not None):
         return _lost(after, sight, target)
     if not asks and not sight.address and sight.means in (Means.DHCP, Means.BOOTP) and now.seen is not None:
-        return _lost(after, sight, target)
+        return Told(replace(after, doubted=True))
     if before is None or (before.adapter, before.address) != (sight.adapter, sight.address):
         notes.append(
             (
@@ -159,7 +161,7 @@ def _lost(now: Progress, sight: Sight, target: Address | None) -> Told:
     """Settings that were seen are gone again."""
     back = f"back at {sight.where}" if sight.address else f"back {sight.where}{_by(sight)}"
     said = f"{back}: typed in but not stored"
-    fresh = replace(now, seen=None, went=None, kept=None, lost=sight, misses=0, against=said, signs={})
+    fresh = replace(now, seen=None, went=None, kept=None, lost=sight, misses=0, against=said, signs={}, doubted=False)
     if not sight.address:
         fresh = replace(fresh, found=None)  # it has no address that it could be asked at
     return Told(fresh, ((Step.KEEP, said),))
@@ -198,7 +200,9 @@ def _looked(now: Progress, mac: MacNumber, target: Address, look: Look) -> Told:
         said = f"{Mac(others[0])} answers at {dotted(target)} as well"
         return Told(replace(now, against=said), () if now.against == said else ((Step.KEEP, said),))
     if mac in there:
-        return _present(replace(now, misses=0, against=""), target, look)
+        return _present(replace(now, misses=0, against="", doubted=False), target, look)
+    if look.counts and now.doubted and now.heard is not None:
+        return _lost(now, now.heard, target)
     if not look.counts:
         return Told(replace(now, against="nobody at all answers on its link: that says nothing of this device"))
     misses = now.misses + 1
@@ -252,7 +256,7 @@ def as_json(now: Progress) -> dict[str, Any]:
     """A progress as it is kept."""
     sights = {name: _kept(getattr(now, name)) for name in ("heard", "found", "seen", "kept", "lost")}
     return {**sights, "olds": list(now.olds), "went": now.went, "misses": now.misses, "against": now.against,
-            "signs": dict(now.signs), "helper": now.helper}  # fmt: skip
+            "signs": dict(now.signs), "helper": now.helper, "doubted": now.doubted}  # fmt: skip
 
 
 def from_json(kept: Mapping[str, Any]) -> Progress:
@@ -261,7 +265,7 @@ def from_json(kept: Mapping[str, Any]) -> Progress:
     olds = tuple(Address(one) for one in kept.get("olds", ()))
     return Progress(
         **sights, olds=olds, went=kept.get("went"), misses=kept.get("misses", 0), against=kept.get("against", ""),
-        signs=kept.get("signs", {}), helper=kept.get("helper"),
+        signs=kept.get("signs", {}), helper=kept.get("helper"), doubted=kept.get("doubted", False),
     )  # fmt: skip
 
 

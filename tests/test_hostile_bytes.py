@@ -16,7 +16,21 @@ from even_roster.probe.listen import Ear
 from even_roster.probe.sweep_engine import SweepEngine, SweepPlan
 from even_roster.service.aids.supervising import Supervisor
 from even_roster.standin import larkspur
-from even_roster.wire import arp, dhcp, dhcp_options, dns_messages, ethernet, icmp, ipv4, lldp, netbios, vrrp
+from even_roster.wire import (
+    arp,
+    dhcp,
+    dhcp_options,
+    dns_messages,
+    ethernet,
+    icmp,
+    ipv4,
+    lldp,
+    netbios,
+    snmp,
+    snmp_v3,
+    usm,
+    vrrp,
+)
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError, reader
 from tests.support.clock import FakeClock
@@ -51,6 +65,12 @@ def accepted() -> dict[str, tuple[Callable[[bytes], object], list[bytes]]]:
     ]
     udp = ipv4.encode_udp(ipv4.Udp(68, 67, messages[0]), HERE, THERE)
     unreachable = icmp.encode(icmp.Unreachable(1, ipv4.encode(packet(1, b"12345678"))[:28]))
+    names = (1, 3, 6, 1, 2, 1, 2, 2, 1, 2, 70_000)
+    values = (snmp.Variable(names, snmp.Type.OCTETS, b"port 7"), snmp.Variable(names, snmp.Type.COUNTER64, 2**63),
+              snmp.Variable(names, snmp.Type.ADDRESS, HERE.packed), snmp.Variable(names, snmp.Type.IDENTIFIER, names))  # fmt: skip
+    units = [snmp.ask(snmp.Kind.GET_BULK, 7, [names], 20), snmp.Unit(snmp.Kind.RESPONSE, 7, values)]
+    asked = snmp_v3.Envelope(7, snmp_v3.REPORTABLE, b"engine", 1, 2, b"lark", b"", b"", b"")
+    sealed = snmp_v3.sealed(asked, snmp_v3.Scoped(b"engine", b"", units[1]), usm.User("lark"), b"")
     echo = icmp.encode(icmp.Echo(True, 3, 1, b"even roster echo"))
     port = lldp.Neighbour(str(HOST), "ge-0/7", 120, "box office", "switch-1", "edge", THERE, 10)
     return {
@@ -70,6 +90,8 @@ def accepted() -> dict[str, tuple[Callable[[bytes], object], list[bytes]]]:
         "lldp": (lldp.decode, [lldp.encode(port, HOST)]),
         "netbios": (netbios.decode_status, [status]),
         "netbios question": (netbios.decode_request, [netbios.encode_request(7)]),
+        "snmp": (snmp.decode, [snmp.encode(snmp.Message(snmp.Version.V2C, b"larkspur", unit)) for unit in units]),
+        "snmp 3": (lambda data: snmp_v3.open_body(snmp_v3.open_envelope(data).body), [sealed]),
         "vrrp": (lambda data: vrrp.decode(packet(vrrp.PROTOCOL, data, 255)), [advert]),
     }  # fmt: skip
 

@@ -1,0 +1,77 @@
+"""Answers SNMP questions from a sorted table, as an agent does (RFC 3416 4.2). It does not know what the table is about."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable, Sequence
+
+from ..wire import snmp
+from ..wire.ber import Oid
+from ..wire.errors import WireError
+from ..wire.snmp import Error, Kind, Message, Type, Unit, Variable, Version
+
+LARGEST = 1400
+MOST_REPETITIONS = 64
+
+Rows = Sequence[Variable]
+
+
+class Responder:
+    """An agent of versions 1 and 2c over the rows that `rows` gives, sorted by identifier."""
+
+    def __init__(self, community: bytes, rows: Callable[[], Rows], largest: int = LARGEST) -> None:
+        self._community, self._rows, self._largest = community, rows, largest
+
+    def answer(self, data: bytes) -> bytes | None:
+        """The answer to a message; None where an agent would be silent."""
+        try:
+            message = snmp.decode(data)
+        except WireError:
+            return None
+        if message.community != self._community:
+            return None
+        unit = self.answer_unit(message.unit, message.version is not Version.V1)
+        return snmp.encode(Message(message.version, message.community, unit)) if unit is not None else None
+
+    def answer_unit(self, asked: Unit, exceptions: bool) -> Unit | None:
+        """The response to a data unit; without `exceptions` (version 1) what is not there is an error."""
+        rows = self._rows()
+        names = [row.oid for row in rows]
+        if asked.kind is Kind.GET:
+            found = [_at(rows, names, one.oid) for one in asked.variables]
+        elif asked.kind is Kind.GET_NEXT:
+            found = [_behind(rows, names, one.oid) for one in asked.variables]
+        elif asked.kind is Kind.GET_BULK:
+            found = self._bulk(asked, rows, names)
+        else:
+            return None
+        lacking = next((place for place, one in enumerate(found, start=1) if one.type in snmp.MISSING), 0)
+        if lacking and not exceptions:
+            return Unit(Kind.RESPONSE, asked.request, asked.variables, Error.NO_SUCH_NAME, lacking)
+        return Unit(Kind.RESPONSE, asked.request, tuple(found))
+
+    def _bulk(self, asked: Unit, rows: Rows, names: Sequence[Oid]) -> list[Variable]:
+        once = max(min(asked.error, len(asked.variables)), 0)
+        found = [_behind(rows, names, one.oid) for one in asked.variables[:once]]
+        at = [one.oid for one in asked.variables[once:]]
+        size = sum(len(snmp.encode_variable(one)) for one in found)
+        for _ in range(min(max(asked.index, 0), MOST_REPETITIONS)):
+            row = [_behind(rows, names, oid) for oid in at]
+            size += sum(len(snmp.encode_variable(one)) for one in row)
+            if (size > self._largest and found) or not row:
+                break
+            found += row
+            at = [one.oid for one in row]
+            if all(one.type is Type.END for one in row):
+                break
+        return found
+
+
+def _at(rows: Rows, names: Sequence[Oid], oid: Oid) -> Variable:
+    place = bisect_right(names, oid) - 1
+    return rows[place] if place >= 0 and names[place] == oid else Variable(oid, Type.NO_INSTANCE, None)
+
+
+def _behind(rows: Rows, names: Sequence[Oid], oid: Oid) -> Variable:
+    place = bisect_right(names, oid)
+    return rows[place] if place < len(rows) else Variable(oid, Type.END, None)

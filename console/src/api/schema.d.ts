@@ -2472,6 +2472,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/switch-readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a switch by SNMP now: its ports and who is behind each
+         * @description Nothing of it is kept, the credential least of all.
+         */
+        post: operations["switches.read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3625,6 +3645,39 @@ export interface components {
             leased: number;
         };
         /**
+         * BehindView
+         * @description A MAC that a switch has learnt behind a port, in which VLANs where it tells that, and the device it belongs to.
+         */
+        BehindView: {
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Vlans
+             * @description In which VLANs; none where it does not tell.
+             * @example [
+             *       10
+             *     ]
+             */
+            vlans: number[];
+        };
+        /**
          * BulkDone
          * @description How many devices a bulk edit set.
          */
@@ -4234,6 +4287,65 @@ export interface components {
              * @enum {string}
              */
             state: "well" | "bad" | "open";
+        };
+        /**
+         * Credential
+         * @description By what an agent may be read: a community for the versions 1 and 2c, a user with passwords for version 3. Used once and not
+         *     kept.
+         */
+        Credential: {
+            /**
+             * Version
+             * @description The version of SNMP.
+             * @default 3
+             * @example 3
+             * @enum {string}
+             */
+            version?: "1" | "2c" | "3";
+            /**
+             * Community
+             * @description The community, for the versions 1 and 2c.
+             * @default
+             * @example larkspur
+             */
+            community?: string;
+            /**
+             * User
+             * @description The user, for version 3.
+             * @default
+             * @example roster
+             */
+            user?: string;
+            /**
+             * Auth
+             * @description How messages are authenticated.
+             * @default none
+             * @example sha256
+             * @enum {string}
+             */
+            auth?: "none" | "sha1" | "sha224" | "sha256" | "sha384" | "sha512";
+            /**
+             * Auth Password
+             * @description The password for that, eight characters at least.
+             * @default
+             * @example quillmark-one
+             */
+            auth_password?: string;
+            /**
+             * Privacy
+             * @description How messages are encrypted.
+             * @default none
+             * @example aes128
+             * @enum {string}
+             */
+            privacy?: "none" | "aes128" | "aes192" | "aes256";
+            /**
+             * Privacy Password
+             * @description The password for that, eight characters at least.
+             * @default
+             * @example quillmark-two
+             */
+            privacy_password?: string;
         };
         /**
          * DeviceEdit
@@ -7171,6 +7283,24 @@ export interface components {
             same_count: number;
         };
         /**
+         * LackView
+         * @description What a reading does not have, or has only in part, and why.
+         */
+        LackView: {
+            /**
+             * What
+             * @description What is not there.
+             * @example forwarding database
+             */
+            what: string;
+            /**
+             * Why
+             * @description Why not.
+             * @example it does not have it
+             */
+            why: string;
+        };
+        /**
          * LeaseEnded
          * @description An old lease that was ended at its server, and by what it was known that nobody uses its address.
          */
@@ -8172,6 +8302,60 @@ export interface components {
              * @example 2026-11-27T09:30:00.000Z
              */
             read_at: string | null;
+        };
+        /**
+         * PortView
+         * @description One port: what it is called and described as, its link as it was told to be and as it is, its speed in bits a second, and who
+         *     is behind it by the forwarding database.
+         */
+        PortView: {
+            /**
+             * Index
+             * @description Its interface's number (ifIndex), which may change at a restart.
+             * @example 107
+             */
+            index: number;
+            /**
+             * Name
+             * @description What it is called (ifName).
+             * @example 7
+             */
+            name: string;
+            /**
+             * Alias
+             * @description What people described it as at the switch (ifAlias).
+             * @example box office, left
+             */
+            alias: string;
+            /**
+             * Wanted
+             * @description How it was told to be (ifAdminStatus).
+             * @example up
+             */
+            wanted: string;
+            /**
+             * Link
+             * @description How it is (ifOperStatus).
+             * @example up
+             */
+            link: string;
+            /**
+             * Speed
+             * @description Its speed in bits a second; null: not told.
+             * @example 1000000000
+             */
+            speed: number | null;
+            /**
+             * Behind Count
+             * @description How many they are.
+             * @example 3
+             */
+            behind_count: number;
+            /**
+             * Behind
+             * @description The MACs behind it, by the forwarding database.
+             */
+            behind: components["schemas"]["BehindView"][];
         };
         /**
          * PowerSet
@@ -10800,6 +10984,80 @@ export interface components {
             assignment_count: number;
             /** @description The arithmetic of the subnet. */
             shares: components["schemas"]["SharesView"];
+        };
+        /**
+         * SwitchReading
+         * @description What a switch said when it was read: itself, its ports in their order, and what is missing.
+         */
+        SwitchReading: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Name
+             * @description What it calls itself (sysName).
+             * @example switch-office-1
+             */
+            name: string;
+            /**
+             * Text
+             * @description What it says it is (sysDescr).
+             * @example Tolvane access switch, 24 ports
+             */
+            text: string;
+            /**
+             * Contact
+             * @description Whom to ask about it (sysContact).
+             * @example stage door
+             */
+            contact: string;
+            /**
+             * Place
+             * @description Where it says it stands (sysLocation).
+             * @example Foyer
+             */
+            place: string;
+            /**
+             * Up Seconds
+             * @description For how long it has run (sysUpTime, which begins anew after 497 days); null: not told.
+             * @example 86400
+             */
+            up_seconds: number | null;
+            /**
+             * Seconds
+             * @description How long it took, in seconds.
+             * @example 2.4
+             */
+            seconds: number;
+            /**
+             * Ports
+             * @description Its ports, in the order of their interfaces.
+             */
+            ports: components["schemas"]["PortView"][];
+            /**
+             * Missing
+             * @description What it does not have, or has only in part.
+             */
+            missing: components["schemas"]["LackView"][];
+        };
+        /**
+         * SwitchReadingNew
+         * @description Read a switch now: its address, or a device.
+         */
+        SwitchReadingNew: {
+            /**
+             * Switch
+             * @description The switch: its address, or a device by any of its names.
+             * @example switch-office-1
+             */
+            switch: string;
+            /** @description By what it may be read; used once and not kept. */
+            credential: components["schemas"]["Credential"];
         };
         /**
          * TableOut
@@ -17941,6 +18199,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchReadingNew"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchReading"];
+                };
             };
             401: components["responses"]["401"];
             403: components["responses"]["403"];

@@ -8,10 +8,12 @@ from __future__ import annotations
 from typing import Any
 
 from .field_words_closer import CLOSER, T1, T2, T3
+from .field_words_switches import SWITCH_WORDS
 
 MORE = "the cursor of the next page; null on the last"
 
 WORDS: dict[str, str | tuple[str, Any]] = {
+    **SWITCH_WORDS,
     "acceptance": "who accepted it and why; null while it is not accepted",
     "accepted": ("how many are accepted", 2),
     "action": ("what was done or is to be done", "set"),

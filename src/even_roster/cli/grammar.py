@@ -36,6 +36,7 @@ GROUPS: dict[str, dict[str, Word]] = {
         "wake": Word("calling", "wake a sleeping device, and be told when it is up", "roster wake portable-05 --no-wait"),
         "listen": Word("watching", "what is heard on the links, live", "roster listen --once"),
         "measure": Word("lookup", "all sums on a range", "roster measure 10.44.64.0/22"),
+        "switch": Word("switches", "what switches say of their ports", "roster switch"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),
     },
     "roster": {

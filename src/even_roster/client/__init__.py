@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from ..api.plan import *
     from ..api.scans import *
     from ..api.spreadsheets import *
+    from ..api.switches import *
     from ..api.watching import *
     from ._client import AsyncRoster as AsyncRoster
     from ._client import Roster as Roster

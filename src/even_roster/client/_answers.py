@@ -21,6 +21,7 @@ from ..api import (
     plan,
     scans,
     spreadsheets,
+    switches,
     watching,
 )
 
@@ -38,6 +39,7 @@ MODULES = (
     plan,
     scans,
     spreadsheets,
+    switches,
     watching,
 )
 

@@ -6,7 +6,7 @@ import functools
 from collections.abc import Awaitable, Callable
 from typing import Any, Generic, ParamSpec, Protocol, TypeVar, overload
 
-from . import _calls, _fitting_calls, _plan_calls, _watch_calls
+from . import _calls, _fitting_calls, _plan_calls, _switch_calls, _watch_calls
 from ._calls import Call, ListCall
 from ._listing import AsyncListing, Listing
 
@@ -215,6 +215,7 @@ class Calls:
     cartons = ListMethod(_fitting_calls.cartons)
     power_carton = Method(_fitting_calls.power_carton)
     type_into_carton = Method(_fitting_calls.type_into_carton)
+    read_switch = Method(_switch_calls.read_switch)
     roll_calls = ListMethod(_watch_calls.roll_calls)
     roll_call = Method(_watch_calls.roll_call)
     add_roll_call = Method(_watch_calls.add_roll_call)

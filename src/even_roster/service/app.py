@@ -39,6 +39,7 @@ from .lookup import find_routes, history_routes, network_routes
 from .plan import assignment_routes, spreadsheet_routes, subnet_routes
 from .scans import scan_routes
 from .scans.running_scans import RunningScans
+from .switches import switch_routes
 from .vendors import vendor_routes
 from .watching import watch_routes
 from .watching.listening import Listening
@@ -159,7 +160,7 @@ def create_app(context: Context) -> FastAPI:
     modules = (
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
-        fitting_routes, kind_routes, carton_routes, wake_routes,
+        fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -20,6 +20,7 @@ from ..wire import arp, ethernet, ipv4, lldp
 from .cartons import Carton, StockedSite
 from .hosts import Awake, Host, HostNames
 from .site import Site, SiteSubnet
+from .switches import plug_agents
 
 SEED = 1884
 DOMAIN = "larkspur.example"
@@ -83,6 +84,7 @@ def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float
     site.serve_dhcp(DHCP_SERVER, IPv4Address("10.44.10.12"), _scopes(builder))
     site.serve_dhcp("forgotten", IPv4Address(FORGOTTEN), [_forgotten_scope()], joined=False)
     site.at(POWER_CUT, lambda: _power_cycle(site))
+    plug_agents(site)
     return site
 
 

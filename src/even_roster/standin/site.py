@@ -26,6 +26,7 @@ from .hosts import Awake, Host, Timed
 ROUTER_DELAY = 0.0006
 CHATTER_EVERY = 0.6
 WAKES_IN = 3.0
+SNMP_PORT = 161
 TALK_EVERY = 30
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -82,6 +83,7 @@ class Site:
         self._said: deque[tuple[float, int, bytes]] = deque(maxlen=4096)
         self._talkers: dict[int, list[list[Host]]] = {}
         self._clients = Clients(self._ask_dhcp, self.readdress)
+        self.agents: dict[int, Callable[[bytes], bytes | None]] = {}
         self.hearers: list[Callable[[int, ethernet.Frame], None]] = []
         for host in hosts:
             self.plug(host)
@@ -323,6 +325,8 @@ class Site:
         now = self.elapsed()
         if port == dns_messages.DNS_PORT:
             return self._dns(to, payload)
+        if port == SNMP_PORT and not to.is_multicast:
+            return self._agent(to, payload)
         if to.is_multicast:
             return self._group(self._vlan_of[adapter], port, payload)
         found = []
@@ -330,6 +334,13 @@ class Site:
             if host.awake.at(now) and (answer := host.on_datagram(to, port, payload)):
                 found.append((host.delay, to, answer))
         return found
+
+    def _agent(self, to: IPv4Address, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
+        """An SNMP agent answers while its host is on."""
+        host = next((one for one in self._by_address.get(int(to), ()) if one.awake.at(self.elapsed())), None)
+        agent = self.agents.get(int(to))
+        answer = agent(payload) if agent is not None and host is not None else None
+        return [(host.delay, to, answer)] if host is not None and answer is not None else []
 
     def _group(self, vlan: int, port: int, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
         """Only the holder of the address in question answers (RFC 4795, RFC 6762), so only it is asked."""
@@ -371,6 +382,10 @@ class Site:
                 accepted = port in host.ports
                 return (host.delay, accepted) if accepted or host.echo else None
         return None
+
+    def vlan_of(self, adapter: str) -> int:
+        """The VLAN that an adapter of the service's machine is plugged into."""
+        return self._vlan_of[adapter]
 
     def _vlan(self, adapter: Adapter) -> int:
         for subnet in self.subnets:

@@ -1,0 +1,79 @@
+"""A reading: what one agent said at one time, as values, with a list of what was missing and why. Pure.
+
+A port has three numbers that are never mixed: `index` is its interface (ifIndex), the base port is its number as a bridge
+(dot1dBasePort), and what it is called (ifName) is what lasts over restarts. A forwarding table's FdbId is not a VLAN.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from ..mac import MacNumber
+
+
+class Link(StrEnum):
+    """How a port stands: as it was told to (ifAdminStatus) and as it is (ifOperStatus)."""
+
+    UP = "up"
+    DOWN = "down"
+    TESTING = "testing"
+    UNKNOWN = "unknown"
+    DORMANT = "dormant"
+    ABSENT = "not present"
+    LOWER_DOWN = "lower layer down"
+
+
+@dataclass(frozen=True, slots=True)
+class Description:
+    """What an agent says of itself (SNMPv2-MIB system); `up_ticks` are hundredths of a second since its start (sysUpTime, which
+    begins anew after 497 days)."""
+
+    name: str = ""
+    text: str = ""
+    contact: str = ""
+    place: str = ""
+    up_ticks: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Port:
+    """One interface (IF-MIB). `speed` is in bits a second, None where it is not told; `base` its number as a bridge, None where
+    it is no port of the bridge."""
+
+    index: int
+    name: str
+    alias: str = ""
+    kind: int = 0
+    mac: MacNumber | None = None
+    speed: int | None = None
+    wanted: Link = Link.UNKNOWN
+    link: Link = Link.UNKNOWN
+    base: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Learnt:
+    """A MAC that a bridge has learnt behind a port, by its interface's index; in which VLANs, where that is told."""
+
+    mac: MacNumber
+    port: int
+    vlans: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Lack:
+    """What a reading does not have, or has only in part, and why."""
+
+    what: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What one agent said: itself, its ports in their order, what it has learnt, and what is missing."""
+
+    description: Description
+    ports: tuple[Port, ...]
+    learnt: tuple[Learnt, ...]
+    lacks: tuple[Lack, ...] = ()

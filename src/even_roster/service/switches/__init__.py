@@ -1,0 +1,1 @@
+"""Switches: reading their agents."""

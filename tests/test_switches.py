@@ -1,0 +1,152 @@
+"""Switches: what their agents' tables mean, and reading one through the service, its client and the command line."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from even_roster.api.switches import Credential
+from even_roster.cli.switches import speed
+from even_roster.client import BadInput, Roster
+from even_roster.core.mac import Mac
+from even_roster.core.switches.readers import Column, Rows, reading
+from even_roster.core.switches.reading import Lack, Learnt, Link
+from tests.support.lab import environment
+from tests.support.patience import PATIENCE
+from tests.support.service import Service, demo
+
+TILL, DESK = Mac.parse("02:c0:44:00:77:01"), Mac.parse("02:c0:9f:00:77:02")
+
+
+def key(mac: Mac, *before: int) -> tuple[int, ...]:
+    return (*before, *mac.to_bytes())
+
+
+def switch(**more: Rows) -> dict[Column, Rows]:
+    """Two ports whose base ports are turned round, and a loopback; some columns replaced."""
+    columns: dict[Column, Rows] = {
+        Column.SYSTEM: {(5, 0): b"switch-foyer", (1, 0): b"24 ports\x1b[31m", (3, 0): 4200},
+        Column.NAME: {(101,): b"1", (102,): b"2", (7,): b"lo"},
+        Column.DESCRIPTION: {(101,): b"Port 1", (102,): b"Port 2", (7,): b"Loopback"},
+        Column.KIND: {(101,): 6, (102,): 6, (7,): 24},
+        Column.SPEED: {(101,): 1_000_000_000, (102,): 4_294_967_295, (7,): 0},
+        Column.HIGH_SPEED: {(101,): 1000, (102,): 10_000},
+        Column.WANTED: {(101,): 1, (102,): 2}, Column.LINK: {(101,): 1, (102,): 2},
+        Column.ALIAS: {(101,): b"till, left"},
+        Column.BASE_PORT: {(1,): 102, (2,): 101},
+        Column.VLAN_DATABASE: {(0, 10): 3, (0, 20): 4, (0, 30): 4},
+        Column.VLAN_FORWARDING: {key(TILL, 3): 2, key(DESK, 4): 1},
+        Column.VLAN_FORWARDING_STATUS: {key(TILL, 3): 3, key(DESK, 4): 3},
+    }  # fmt: skip
+    return {**columns, **{Column[name]: rows for name, rows in more.items()}}
+
+
+class Readers(unittest.TestCase):
+    def test_the_numbers_of_a_port_are_never_mixed(self) -> None:
+        found = reading(switch())
+        self.assertEqual([(port.index, port.name, port.base) for port in found.ports], [(101, "1", 2), (102, "2", 1)])
+        self.assertEqual(found.learnt, (Learnt(TILL.value, 101, (10,)), Learnt(DESK.value, 102, (20, 30))))
+        self.assertEqual([(port.speed, port.wanted, port.link) for port in found.ports],
+                         [(1_000_000_000, Link.UP, Link.UP), (10_000_000_000, Link.DOWN, Link.DOWN)])  # fmt: skip
+        told = found.description
+        self.assertEqual((told.name, told.up_ticks, "\x1b" in told.text), ("switch-foyer", 4200, False))
+
+    def test_what_was_not_learnt_or_lies_nowhere_is_left_out(self) -> None:
+        own = reading(switch(VLAN_FORWARDING_STATUS={key(TILL, 3): 4, key(DESK, 4): 3})).learnt
+        self.assertEqual([one.mac for one in own], [DESK.value], "its own address was never learnt")
+        found = reading(switch(VLAN_FORWARDING={key(TILL, 3): 0, key(DESK, 4): 9}))
+        self.assertEqual((found.learnt, found.lacks),
+                         ((), (Lack("forwarding database", "1 MACs are behind ports that it does not tell the interface of"),)))  # fmt: skip
+
+    def test_without_vlans_the_older_table_does(self) -> None:
+        columns = switch(VLAN_FORWARDING={}, FORWARDING={key(TILL): 2, (1, 2, 3): 1, key(DESK): 0})
+        self.assertEqual(reading(columns).learnt, (Learnt(TILL.value, 101),))
+
+    @given(st.dictionaries(
+        st.sampled_from(Column),
+        st.dictionaries(
+            st.lists(st.integers(0, 2**32 - 1), max_size=9).map(tuple),
+            st.none() | st.integers(-(2**31), 2**64) | st.binary(max_size=12) | st.lists(st.integers(0, 9)).map(tuple),
+            max_size=6,
+        ),
+    ))  # fmt: skip
+    def test_whatever_an_agent_says_is_read_and_inert(self, columns: dict[Column, Rows]) -> None:
+        found = reading(columns)
+        for text in (found.description.name, *(one.name for one in found.ports), *(one.alias for one in found.ports)):
+            self.assertTrue(text == "" or text.isprintable())
+        self.assertEqual(reading(columns), found)
+
+    def test_speeds_as_people_say_them(self) -> None:
+        told = [speed(bits) for bits in (None, 10_000_000, 2_500_000_000, 100_000_000_000, 9600)]
+        self.assertEqual(told, ["", "10 Mbit/s", "2.5 Gbit/s", "100 Gbit/s", "9.6 kbit/s"])
+
+
+class OnTheDemo(unittest.TestCase):
+    service: Service
+    roster: Roster
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.service = cls.enterClassContext(demo(watch=False))
+        cls.roster = cls.enterClassContext(cls.service.client())
+
+    def test_a_switch_says_who_is_behind_each_port(self) -> None:
+        for version in ("1", "2c"):
+            found = self.roster.read_switch("switch-office-1", Credential(version=version, community="larkspur"))
+            self.assertEqual(
+                (found.address, found.name, found.place), ("10.44.10.5", "switch-office-1", "Larkspur Hall")
+            )
+            ports = {port.name: port for port in found.ports}
+            self.assertEqual(len(ports), 25)
+            named = [one.device.name for one in ports["1"].behind if one.device is not None]
+            self.assertEqual((named, ports["1"].behind[0].vlans, ports["1"].speed), (["gate-10"], [10], 1_000_000_000))
+            self.assertEqual(
+                (ports["17"].alias, ports["18"].link, ports["18"].behind_count), ("box office, left", "down", 0)
+            )
+            self.assertGreater(ports["25"].behind_count, 20)
+            self.assertEqual(found.missing, [])
+
+    def test_on_the_command_line_and_the_secret_is_never_shown(self) -> None:
+        done = self.typed("larkspur")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertRegex(done.stdout, r"switch-stage-1 at 10\.44\.20\.5: Tolvane access switch")
+        self.assertRegex(done.stdout, r"(?m)^17 +\+ up +1 Gbit/s +02:c0:9f:4e:00:02 +box office, left")
+        told = json.loads(self.typed("larkspur", "--json").stdout)
+        self.assertEqual(told["name"], "switch-stage-1")
+        wrong = self.typed("open-sesame")
+        self.assertEqual(wrong.returncode, 2)
+        self.assertIn("10.44.20.5 does not answer: wrong credential", wrong.stderr)
+        self.assertNotIn("open-sesame", wrong.stdout + wrong.stderr)
+
+    def typed(self, secret: str, *more: str) -> subprocess.CompletedProcess[str]:
+        """A switch read by somebody who types a community."""
+        command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), "switch", "read", "10.44.20.5",
+                   "--community", *more]  # fmt: skip
+        return subprocess.run(
+            command,
+            input=f"{secret}\n",
+            capture_output=True,
+            text=True,
+            check=False,
+            env=environment(),
+            timeout=PATIENCE,
+        )
+
+    def test_what_makes_no_sense_is_refused(self) -> None:
+        for which, credential, said in (
+            ("switch-office-1", Credential(version="2c"), "give the community"), ("switch-office-1", Credential(), "give the user"),
+            ("switch-office-1", Credential(user="lark", privacy="aes128", privacy_password="12345678"), "no privacy without"),
+            ("switch-office-1", Credential(user="lark", auth="sha1", auth_password="short"), "at least 8"),
+            ("224.0.0.1", Credential(version="2c", community="a"), "no address that a switch has"),
+        ):  # fmt: skip
+            with self.subTest(said), self.assertRaisesRegex(BadInput, said):
+                self.roster.read_switch(which, credential)
+
+
+if __name__ == "__main__":
+    unittest.main()

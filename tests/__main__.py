@@ -28,6 +28,7 @@ DAYS = {"test_own_attributes", "test_simulated_days"}
 ON_LINKS = {"test_truth_on_the_wire"}
 FITTING = {"test_fitting", "test_fitting_on_the_wire", "test_phone", "test_roll_call"}
 SERVERS = {
+    "test_real_switch",
     "test_snmp",
     "test_switches",
     "test_by_hand",

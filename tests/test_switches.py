@@ -63,6 +63,47 @@ class Readers(unittest.TestCase):
         self.assertEqual((found.learnt, found.lacks),
                          ((), (Lack("forwarding database", "1 MACs are behind ports that it does not tell the interface of"),)))  # fmt: skip
 
+    def test_neighbours_stand_at_the_port_that_they_name_and_never_at_a_number(self) -> None:
+        local: Rows = {
+            (2, 7): 5,
+            (3, 7): b"2",
+            (2, 8): 3,
+            (3, 8): b"\x02\xc0\x3e\0\0\1",
+            (2, 101): 7,
+            (3, 101): b"nothing here",
+        }
+        remote: Rows = {}
+        for mark, number, chassis in ((0, 7, TILL), (900, 7, TILL), (5, 8, DESK), (5, 101, DESK)):
+            told: dict[int, int | bytes] = {
+                4: 4,
+                5: chassis.to_bytes(),
+                6: 5,
+                7: b"p1",
+                9: b"switch-attic",
+                12: b"\x28",
+            }
+            remote = {**remote, **{(column, mark, number, 1): value for column, value in told.items()}}
+        managed: Rows = {
+            (3, 900, 7, 1, 1, 4, 10, 44, 10, 9): 2,
+            (3, 5, 8, 1, 1, 10, 44, 10, 8): 2,
+            (3, 5, 8, 1, 2, 16): 2,
+        }
+        mac: Rows = {(101,): b"\x02\xc0\x3e\0\0\1"}
+        found = reading(switch(LOCAL_PORTS=local, NEIGHBOURS=remote, NEIGHBOUR_ADDRESSES=managed, ADDRESS=mac))
+        self.assertEqual([(one.at, one.chassis, one.port, one.name, one.capabilities, one.address) for one in found.neighbours],
+                         [(102, str(TILL), "p1", "switch-attic", ("bridge", "router"), "10.44.10.9"),
+                          (101, str(DESK), "p1", "switch-attic", ("bridge", "router"), "10.44.10.8")])  # fmt: skip
+        self.assertEqual(
+            [lack.what for lack in found.lacks], ["neighbours"], "a number that happens to be an interface's is none"
+        )
+
+    def test_what_it_is_stands_in_its_chassis(self) -> None:
+        found = reading(switch(
+            ENTITY_CLASS={(4,): 10, (2,): 3, (1,): 11}, MODEL={(4,): b"port", (2,): b"TN-2400"}, SERIAL={(2,): b"TN24-1"},
+            FIRMWARE={(2,): b"boot 1"}, SOFTWARE={(2,): b"4.2.1"},
+        )).description  # fmt: skip
+        self.assertEqual((found.model, found.serial, found.firmware), ("TN-2400", "TN24-1", "4.2.1"))
+
     def test_without_vlans_the_older_table_does(self) -> None:
         columns = switch(VLAN_FORWARDING={}, FORWARDING={key(TILL): 2, (1, 2, 3): 1, key(DESK): 0})
         self.assertEqual(reading(columns).learnt, (Learnt(TILL.value, 101),))
@@ -108,7 +149,13 @@ class OnTheDemo(unittest.TestCase):
             self.assertEqual(
                 (ports["17"].alias, ports["18"].link, ports["18"].behind_count), ("box office, left", "down", 0)
             )
-            self.assertGreater(ports["25"].behind_count, 20)
+            uplink = ports["23"]
+            self.assertEqual([(one.name, one.port, one.address, one.capabilities) for one in uplink.neighbours],
+                             [("switch-office-2", "25", "10.44.10.6", ["bridge"])])  # fmt: skip
+            self.assertGreater(uplink.behind_count, 8)
+            self.assertEqual(
+                (found.model, found.firmware, ports["1"].duplex, ports["1"].vlan), ("TN-2400", "4.2.1", "full", 10)
+            )
             self.assertEqual(found.missing, [])
 
     def test_on_the_command_line_and_the_secret_is_never_shown(self) -> None:

@@ -1,7 +1,7 @@
 #!/bin/sh
 # Installs the Debian packages that the tests need, or those named, where they are missing and this is root.
 set -eu
-[ $# -gt 0 ] || set -- iproute2 util-linux libcap2-bin tshark chromium chromium-driver avahi-daemon dbus xvfb xterm imagemagick openssl fonts-dejavu-core kea-dhcp4-server kea-ctrl-agent kea-common dnsmasq-base keepalived isc-dhcp-server isc-dhcp-client udhcpc dhcpcd-base snmpd
+[ $# -gt 0 ] || set -- iproute2 util-linux libcap2-bin tshark chromium chromium-driver avahi-daemon dbus xvfb xterm imagemagick openssl fonts-dejavu-core kea-dhcp4-server kea-ctrl-agent kea-common dnsmasq-base keepalived isc-dhcp-server isc-dhcp-client udhcpc dhcpcd-base snmpd lldpd
 missing=""
 for name; do
     dpkg-query -W -f '${Status}' "$name" 2>/dev/null | grep -q 'ok installed' || missing="$missing $name"

@@ -8304,9 +8304,60 @@ export interface components {
             read_at: string | null;
         };
         /**
+         * PortNeighbour
+         * @description Who announces itself by LLDP at a port.
+         */
+        PortNeighbour: {
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Chassis
+             * @description The switch's chassis id.
+             * @example 02:c0:44:00:00:fe
+             */
+            chassis: string;
+            /**
+             * Port
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: string;
+            /**
+             * Port Text
+             * @description What the switch calls the port.
+             * @example Foyer, left
+             */
+            port_text: string;
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
+            text: string;
+            /**
+             * Capabilities
+             * @description What it is, by itself.
+             * @example [
+             *       "bridge",
+             *       "router"
+             *     ]
+             */
+            capabilities: string[];
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+        };
+        /**
          * PortView
-         * @description One port: what it is called and described as, its link as it was told to be and as it is, its speed in bits a second, and who
-         *     is behind it by the forwarding database.
+         * @description One port: what it is called and described as, its link as it was told to be and as it is, its speed in bits a second, duplex,
+         *     the VLAN of frames without a tag, who announces itself there, and who is behind it by the forwarding database.
          */
         PortView: {
             /**
@@ -8345,6 +8396,23 @@ export interface components {
              * @example 1000000000
              */
             speed: number | null;
+            /**
+             * Duplex
+             * @description Half or full; empty: not told.
+             * @example full
+             */
+            duplex: string;
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
+            vlan: number | null;
+            /**
+             * Neighbours
+             * @description Switch ports that announced themselves (IEEE 802.1AB).
+             */
+            neighbours: components["schemas"]["PortNeighbour"][];
             /**
              * Behind Count
              * @description How many they are.
@@ -11022,6 +11090,24 @@ export interface components {
              * @example Foyer
              */
             place: string;
+            /**
+             * Model
+             * @description Its model.
+             * @example TN-2400
+             */
+            model: string;
+            /**
+             * Serial
+             * @description Its serial number.
+             * @example TN24-00031
+             */
+            serial: string;
+            /**
+             * Firmware
+             * @description What runs on it.
+             * @example 4.2.1
+             */
+            firmware: string;
             /**
              * Up Seconds
              * @description For how long it has run (sysUpTime, which begins anew after 497 days); null: not told.

@@ -36,9 +36,21 @@ class BehindView(MacView):
     vlans: list[int]
 
 
+class PortNeighbour(Model):
+    """Who announces itself by LLDP at a port."""
+
+    name: str
+    chassis: str
+    port: str
+    port_text: str
+    text: str
+    capabilities: list[str]
+    address: str | None
+
+
 class PortView(Model):
-    """One port: what it is called and described as, its link as it was told to be and as it is, its speed in bits a second, and who
-    is behind it by the forwarding database."""
+    """One port: what it is called and described as, its link as it was told to be and as it is, its speed in bits a second, duplex,
+    the VLAN of frames without a tag, who announces itself there, and who is behind it by the forwarding database."""
 
     index: int
     name: str
@@ -46,6 +58,9 @@ class PortView(Model):
     wanted: str
     link: str
     speed: int | None
+    duplex: str
+    vlan: int | None
+    neighbours: list[PortNeighbour]
     behind_count: int
     behind: list[BehindView]
 
@@ -66,6 +81,9 @@ class SwitchReading(Model):
     text: str
     contact: str
     place: str
+    model: str
+    serial: str
+    firmware: str
     up_seconds: int | None
     seconds: float
     ports: list[PortView]

@@ -93,6 +93,9 @@ def _print(out: Out, reading: SwitchReading, whole: bool) -> None:
     called = reading.name or (reading.device.name if reading.device else None) or reading.address
     what = f"{called} at {reading.address}: {reading.text}" if reading.text else f"{called} at {reading.address}"
     out.say(what, "bold")
+    if reading.model or reading.serial:
+        facts = ((reading.model, ""), (reading.serial, "serial number "), (reading.firmware, "firmware "))
+        out.say(", ".join(f"{what}{value}" for value, what in facts if value))
     up = [port for port in reading.ports if port.link == "up"]
     shown = list(reading.ports) if whole else up
     macs = sum(port.behind_count for port in reading.ports)
@@ -122,7 +125,11 @@ def speed(bits: int | None) -> str:
 
 
 def behind(port: PortView) -> str:
-    """Who is behind a port: the first by name or MAC, and how many more."""
+    """Who is behind a port: who announces itself, else the first by name or MAC, and how many more."""
+    if port.neighbours:
+        told = [f"{one.name or one.chassis}, port {one.port}" for one in port.neighbours]
+        more = f"; {port.behind_count} MACs" if port.behind_count else ""
+        return "; ".join(told) + more
     names = [one.device.name if one.device and one.device.name else one.mac for one in port.behind[:SHOWN]]
     more = f" and {port.behind_count - SHOWN} more" if port.behind_count > SHOWN else ""
     return ", ".join(names) + more

@@ -1,7 +1,7 @@
 """Reads an agent's variables into a reading. Each column is cited by its MIB object; a value that is not what its object says is
 left out, a row that lacks its key, too. Pure.
 
-IF-MIB is RFC 2863, BRIDGE-MIB RFC 4188, Q-BRIDGE-MIB RFC 4363, SNMPv2-MIB RFC 3418.
+IF-MIB is RFC 2863, EtherLike-MIB RFC 3635, ENTITY-MIB RFC 6933, BRIDGE-MIB RFC 4188, Q-BRIDGE-MIB RFC 4363, SNMPv2-MIB RFC 3418.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from enum import Enum
 
 from ..mac import Mac, MacNumber
 from ..text import clean
+from .neighbour_readers import neighbours
 from .reading import Description, Lack, Learnt, Link, Port, Reading
 
 Oid = tuple[int, ...]
@@ -23,6 +24,10 @@ SYSTEM: Oid = (1, 3, 6, 1, 2, 1, 1)
 _INTERFACES: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1)
 _MORE: Oid = (1, 3, 6, 1, 2, 1, 31, 1, 1, 1)
 _BRIDGE: Oid = (1, 3, 6, 1, 2, 1, 17)
+_ENTITY: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1)
+_LLDP: Oid = (1, 0, 8802, 1, 1, 2, 1)
+_CHASSIS = 3
+_DUPLEX = {2: "half", 3: "full"}
 _ETHERNET = frozenset({6, 62, 69, 117})
 """IANAifType: ethernetCsmacd, and the older numbers for faster ones."""
 _LEARNED = 3
@@ -65,6 +70,26 @@ class Column(Enum):
     """dot1qTpFdbStatus"""
     VLAN_DATABASE = (*_BRIDGE, 7, 1, 4, 2, 1, 3)
     """dot1qVlanFdbId"""
+    VLAN = (*_BRIDGE, 7, 1, 4, 5, 1, 1)
+    """dot1qPvid"""
+    DUPLEX = (1, 3, 6, 1, 2, 1, 10, 7, 2, 1, 19)
+    """dot3StatsDuplexStatus"""
+    ENTITY_CLASS = (*_ENTITY, 5)
+    """entPhysicalClass"""
+    FIRMWARE = (*_ENTITY, 9)
+    """entPhysicalFirmwareRev"""
+    SOFTWARE = (*_ENTITY, 10)
+    """entPhysicalSoftwareRev"""
+    SERIAL = (*_ENTITY, 11)
+    """entPhysicalSerialNum"""
+    MODEL = (*_ENTITY, 13)
+    """entPhysicalModelName"""
+    LOCAL_PORTS = (*_LLDP, 3, 7, 1)
+    """lldpLocPortTable"""
+    NEIGHBOURS = (*_LLDP, 4, 1, 1)
+    """lldpRemTable"""
+    NEIGHBOUR_ADDRESSES = (*_LLDP, 4, 2, 1)
+    """lldpRemManAddrTable"""
 
 
 _LINKS = {
@@ -82,14 +107,26 @@ def reading(columns: Mapping[Column, Rows], lacks: Iterable[Lack] = ()) -> Readi
     """What an agent said, from the columns that were walked."""
     ports = _ports(columns)
     found, missing = _learnt(columns, ports)
-    return Reading(_description(columns.get(Column.SYSTEM, {})), ports, found, (*lacks, *missing))
+    around, nowhere = neighbours(
+        columns.get(Column.LOCAL_PORTS, {}),
+        columns.get(Column.NEIGHBOURS, {}),
+        columns.get(Column.NEIGHBOUR_ADDRESSES, {}),
+        ports,
+    )
+    return Reading(_description(columns), ports, found, around, (*lacks, *missing, *nowhere))
 
 
-def _description(rows: Rows) -> Description:
+def _description(columns: Mapping[Column, Rows]) -> Description:
+    rows = columns.get(Column.SYSTEM, {})
     ticks = rows.get((3, 0))
+    chassis = min((key for key, kind in columns.get(Column.ENTITY_CLASS, {}).items() if kind == _CHASSIS), default=(0,))
+    model, serial, firmware, software = (
+        _text(columns.get(column, {}).get(chassis))
+        for column in (Column.MODEL, Column.SERIAL, Column.FIRMWARE, Column.SOFTWARE)
+    )
     return Description(
         name=_text(rows.get((5, 0))), text=_text(rows.get((1, 0))), contact=_text(rows.get((4, 0))), place=_text(rows.get((6, 0))),
-        up_ticks=ticks if isinstance(ticks, int) else None,
+        up_ticks=ticks if isinstance(ticks, int) else None, model=model, serial=serial, firmware=software or firmware,
     )  # fmt: skip
 
 
@@ -101,6 +138,7 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[Port, ...]:
     wanted, links = _by_index(columns, Column.WANTED), _by_index(columns, Column.LINK)
     slow, fast = _by_index(columns, Column.SPEED), _by_index(columns, Column.HIGH_SPEED)
     bases = {index: base for base, index in _bases(columns).items()}
+    duplex, vlans = _by_index(columns, Column.DUPLEX), _by_index(columns, Column.VLAN)
     found = []
     for index in sorted({*names, *texts, *kinds}):
         kind = _number(kinds.get(index)) or 0
@@ -111,7 +149,8 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[Port, ...]:
                 index, _text(names.get(index)) or _text(texts.get(index)) or str(index), _text(aliases.get(index)), kind,
                 _mac(macs.get(index)), _speed(_number(slow.get(index)), _number(fast.get(index))),
                 _LINKS.get(_number(wanted.get(index)) or 0, Link.UNKNOWN), _LINKS.get(_number(links.get(index)) or 0, Link.UNKNOWN),
-                bases.get(index),
+                bases.get(index), _text(texts.get(index)), _DUPLEX.get(_number(duplex.get(index)) or 0, ""),
+                _number(vlans.get(bases.get(index, 0))),
             )
         )  # fmt: skip
     return tuple(found)

@@ -27,19 +27,23 @@ class Link(StrEnum):
 @dataclass(frozen=True, slots=True)
 class Description:
     """What an agent says of itself (SNMPv2-MIB system); `up_ticks` are hundredths of a second since its start (sysUpTime, which
-    begins anew after 497 days)."""
+    begins anew after 497 days). Model, serial number and firmware are those of its chassis (ENTITY-MIB)."""
 
     name: str = ""
     text: str = ""
     contact: str = ""
     place: str = ""
     up_ticks: int | None = None
+    model: str = ""
+    serial: str = ""
+    firmware: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Port:
     """One interface (IF-MIB). `speed` is in bits a second, None where it is not told; `base` its number as a bridge, None where
-    it is no port of the bridge."""
+    it is no port of the bridge; `text` is its older name (ifDescr), `duplex` half, full or empty where it is not told, `vlan` the
+    one of frames without a tag."""
 
     index: int
     name: str
@@ -50,6 +54,24 @@ class Port:
     wanted: Link = Link.UNKNOWN
     link: Link = Link.UNKNOWN
     base: int | None = None
+    text: str = ""
+    duplex: str = ""
+    vlan: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbour:
+    """Who announces itself by LLDP at a port, by its interface's index: chassis and port as they call themselves, what it is, and
+    where it is managed."""
+
+    at: int
+    chassis: str
+    port: str
+    port_text: str = ""
+    name: str = ""
+    text: str = ""
+    capabilities: tuple[str, ...] = ()
+    address: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,9 +93,10 @@ class Lack:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What one agent said: itself, its ports in their order, what it has learnt, and what is missing."""
+    """What one agent said: itself, its ports in their order, what it has learnt, who announces itself, and what is missing."""
 
     description: Description
     ports: tuple[Port, ...]
     learnt: tuple[Learnt, ...]
+    neighbours: tuple[Neighbour, ...] = ()
     lacks: tuple[Lack, ...] = ()

@@ -18,6 +18,7 @@ from ...wire.usm import LEAST_PASSWORD, Auth, Privacy, User
 CALLED = {
     Column.SYSTEM: "system", Column.DESCRIPTION: "interfaces", Column.NAME: "names of interfaces",
     Column.ALIAS: "descriptions of ports",
+    Column.ENTITY_CLASS: "model and serial number", Column.NEIGHBOURS: "neighbours (LLDP)",
     Column.HIGH_SPEED: "speeds over 4 Gbit/s", Column.BASE_PORT: "ports of the bridge", Column.FORWARDING: "forwarding database",
     Column.VLAN_FORWARDING: "forwarding database by VLAN", Column.VLAN_DATABASE: "VLANs of the forwarding database",
 }  # fmt: skip

@@ -9,7 +9,7 @@ from ipaddress import IPv4Address
 from fastapi import APIRouter, Request
 
 from ...api.common import DeviceRef
-from ...api.switches import BehindView, LackView, PortView, SwitchReading, SwitchReadingNew
+from ...api.switches import BehindView, LackView, PortNeighbour, PortView, SwitchReading, SwitchReadingNew
 from ...core.address import Address, dotted
 from ...core.mac import MacNumber
 from ...core.switches.reading import Learnt, Reading
@@ -70,12 +70,21 @@ def _view(context: Context, address: Address, reading: Reading, seconds: float) 
     told = reading.description
     return SwitchReading(
         address=dotted(address), device=device_ref(row) if row is not None else None, name=told.name, text=told.text,
-        contact=told.contact, place=told.place, up_seconds=told.up_ticks // 100 if told.up_ticks is not None else None,
+        contact=told.contact, place=told.place, model=told.model, serial=told.serial,
+        firmware=told.firmware, up_seconds=told.up_ticks // 100 if told.up_ticks is not None else None,
         seconds=round(seconds, 2),
         ports=[
             PortView(
                 index=port.index, name=port.name, alias=port.alias, wanted=port.wanted.value, link=port.link.value,
-                speed=port.speed, behind_count=len(behind[port.index]),
+                speed=port.speed, duplex=port.duplex, vlan=port.vlan,
+                neighbours=[
+                    PortNeighbour(
+                        name=one.name, chassis=one.chassis, port=one.port, port_text=one.port_text, text=one.text,
+                        capabilities=list(one.capabilities), address=one.address,
+                    )
+                    for one in reading.neighbours if one.at == port.index
+                ],
+                behind_count=len(behind[port.index]),
                 behind=[_behind(context, one, devices) for one in behind[port.index]],
             )
             for port in reading.ports

@@ -1,0 +1,176 @@
+"""A switch of the kernel's own bridge, with Debian's snmpd and lldpd: who is behind which port, who announces himself, and that a reading
+follows when a cable is moved."""
+
+from __future__ import annotations
+
+import contextlib
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from collections.abc import Iterator
+from pathlib import Path
+
+from even_roster.api.switches import Credential, SwitchReading
+from even_roster.client import BadInput, Roster
+from tests.support.lab import ROOT, Inside, Namespace, namespace, needs_lab, run
+from tests.support.patience import until
+from tests.support.service import service
+
+DESK, TILL = "02:c0:9f:40:77:20", "02:c0:44:00:77:01"
+ONE, OTHER = "quillmark-one", "quillmark-two"
+USER = Credential(user="lark", auth="sha512", auth_password=ONE, privacy="aes256", privacy_password=OTHER)
+
+
+class Switch:
+    """One bridge in a namespace with an agent over it."""
+
+    def __init__(self, inside: Namespace, folder: Path, name: str) -> None:
+        self.inside, self.folder, self.name = inside, folder, name
+        self._started: list[subprocess.Popen[str]] = []
+        inside.ip("link", "add", "br0", "type", "bridge", "forward_delay", "0")
+        inside.ip("link", "set", "br0", "up")
+
+    def plug(self, port: str, other: Namespace, theirs: str, address: str | None, mac: str) -> None:
+        """A cable from a port to somebody's adapter."""
+        run(
+            "ip",
+            "link",
+            "add",
+            port,
+            "netns",
+            self.inside.name,
+            "type",
+            "veth",
+            "peer",
+            "name",
+            theirs,
+            "netns",
+            other.name,
+        )
+        self.inside.ip("link", "set", port, "master", "br0")
+        self.inside.ip("link", "set", port, "up")
+        other.ip("link", "set", theirs, "address", mac)
+        if address:
+            other.ip("address", "add", address, "dev", theirs)
+        other.ip("link", "set", theirs, "up")
+
+    def serve(self, address: str) -> None:
+        """Switch its agents on."""
+        self.inside.ip("address", "add", address, "dev", "br0")
+        bridge = f"/usr/bin/env PYTHONPATH={ROOT} PATH=/usr/sbin:/usr/bin:/sbin:/bin {sys.executable} -m tests.support.bridge_mib"
+        (self.folder / "snmpd.conf").write_text(
+            f"master agentx\nagentXSocket unix:{self.folder}/ax\nrocommunity test\nsysName {self.name}\n"
+            f"createUser lark SHA-512 {ONE} AES-256 {OTHER}\nrouser lark authPriv\npass_persist .1.3.6.1.2.1.17 {bridge}\n"
+        )
+        self._start("env", f"SNMP_PERSISTENT_DIR={self.folder}", "MIBS=", "snmpd", "-f", "-C", "-c", f"{self.folder}/snmpd.conf",
+                    "-Lf", f"{self.folder}/log", "-p", f"{self.folder}/pid", "udp:161")  # fmt: skip
+        until(lambda: ":161" in self.inside.run("ss", "-lun"), "snmpd does not start")
+
+    def announce(self) -> None:
+        """Say by LLDP who it is, and hear others; the agent tells of it over AgentX."""
+        self._start("lldpd", "-d", "-x", "-X", f"unix:{self.folder}/ax", "-u", f"{self.folder}/s", "-I", "p*,up*", "-C", "p1",
+                    "-L", "/bin/true", "-O", f"{self.folder}/none")  # fmt: skip
+        until(lambda: (self.folder / "s").exists(), "lldpd does not start")
+        for words in (
+            f"configure system hostname {self.name}",
+            "configure lldp portidsubtype ifname",
+            "configure lldp tx-interval 1",
+            "resume",
+        ):
+            self.inside.run("lldpcli", "-u", f"{self.folder}/s", *words.split())
+
+    def _start(self, *command: str) -> None:
+        self._started.append(self.inside.start(*command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
+
+    def close(self) -> None:
+        """Switch them off."""
+        for process in self._started:
+            process.kill()
+            process.wait()
+
+
+@contextlib.contextmanager
+def switch(name: str) -> Iterator[Switch]:
+    """A switch for the length of a block."""
+    with namespace() as inside, tempfile.TemporaryDirectory() as place:
+        folder = Path(place)
+        folder.chmod(0o777)
+        made = Switch(inside, folder, name)
+        try:
+            yield made
+        finally:
+            made.close()
+
+
+@needs_lab
+@unittest.skipUnless(shutil.which("snmpd") and shutil.which("lldpd"), "snmpd and lldpd are not installed")
+class RealSwitch(unittest.TestCase):
+    def setUp(self) -> None:
+        self.foyer, self.stage = self.enterContext(switch("switch-foyer")), self.enterContext(switch("switch-stage"))
+        self.here, self.desk, self.till = (self.enterContext(namespace()) for _ in range(3))
+        self.foyer.plug("p1", self.here, "eth0", "10.77.0.5/24", "02:c0:9f:4f:77:05")
+        self.foyer.plug("p2", self.desk, "eth0", "10.77.0.20/24", DESK)
+        self.stage.plug("p1", self.till, "eth0", "10.77.0.30/24", TILL)
+        run(
+            "ip",
+            "link",
+            "add",
+            "up1",
+            "netns",
+            self.foyer.inside.name,
+            "type",
+            "veth",
+            "peer",
+            "name",
+            "up9",
+            "netns",
+            self.stage.inside.name,
+        )
+        for one, port in ((self.foyer, "up1"), (self.stage, "up9")):
+            one.inside.ip("link", "set", port, "master", "br0")
+            one.inside.ip("link", "set", port, "up")
+        self.foyer.serve("10.77.0.2/24")
+        self.stage.serve("10.77.0.3/24")
+        self.foyer.announce()
+        self.stage.announce()
+        running = self.enterContext(service("serve", inside=self.here))
+        self.within = Inside(self.here)
+        self.addCleanup(self.within.close)
+        self.roster: Roster = self.within.do(running.client)
+        for address in ("10.77.0.2", "10.77.0.3"):  # an agent stands still while others join it over AgentX
+            until(lambda at=address: self.answers(at), f"{address} does not answer")  # type: ignore[misc]
+
+    def read(self, address: str = "10.77.0.2", credential: Credential = USER) -> SwitchReading:
+        for host in (self.desk, self.till):  # whoever says something is learnt
+            host.run("bash", "-c", "echo > /dev/udp/10.77.0.5/9", check=False)
+        return self.within.do(lambda: self.roster.read_switch(address, credential))
+
+    def answers(self, address: str) -> bool:
+        """Whether a switch can be read by now."""
+        try:
+            return any(port.neighbours for port in self.read(address).ports)
+        except BadInput:
+            return False
+
+    def at(self, mac: str, address: str = "10.77.0.2") -> list[str]:
+        """The ports that a MAC is behind."""
+        return [port.name for port in self.read(address).ports if mac in [one.mac for one in port.behind]]
+
+    def test_who_is_where_by_the_kernels_own_tables_and_where_after_a_cable_was_moved(self) -> None:
+        self.assertEqual((self.at(DESK), self.at(TILL), self.at(TILL, "10.77.0.3")), (["p2"], ["up1"], ["p1"]))
+        by_community = self.read(credential=Credential(version="2c", community="test"))
+        self.assertEqual((by_community.name, by_community.ports[0].link), ("switch-foyer", "up"))
+
+        told = [(port.name, one.name, one.port) for port in self.read().ports for one in port.neighbours]
+        self.assertEqual(told, [("up1", "switch-stage", "up9")])
+        self.desk.ip("link", "delete", "eth0")
+        until(lambda: not self.at(DESK), "it is told still")
+        self.stage.plug("p7", self.desk, "eth0", "10.77.0.20/24", DESK)
+        until(lambda: self.at(DESK) == ["up1"], "where it went to is not told")
+        until(lambda: self.at(DESK, "10.77.0.3") == ["p7"], "the new port is not told")
+
+
+if __name__ == "__main__":
+    unittest.main()

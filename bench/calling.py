@@ -6,7 +6,6 @@ import contextlib
 import statistics
 import time
 
-import psutil
 from tests.support.lab import Inside, namespace, tap_hosts
 from tests.support.patience import until
 from tests.support.service import service
@@ -14,6 +13,7 @@ from tests.support.service import service
 from even_roster.api.calling import RollCallEdit, RollCallNew
 from even_roster.api.plan import SubnetNew
 
+from .processor import processor_seconds
 from .table import Table
 
 LOOKS = 5
@@ -61,11 +61,6 @@ def _call(table: Table, lines: int, every: int) -> None:
 
 def _used(pid: int) -> float:
     """Which part of a core a service and its helpers use, over WATCHED_SECONDS."""
-    before, began = _processor(pid), time.monotonic()
+    before, began = processor_seconds(pid), time.monotonic()
     time.sleep(WATCHED_SECONDS)
-    return (_processor(pid) - before) / (time.monotonic() - began)
-
-
-def _processor(pid: int) -> float:
-    root = psutil.Process(pid)
-    return sum(sum(one.cpu_times()[:2]) for one in (root, *root.children(recursive=True)))
+    return (processor_seconds(pid) - before) / (time.monotonic() - began)

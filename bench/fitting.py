@@ -9,7 +9,6 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
-import psutil
 from tests.support.lab import Inside, Namespace
 from tests.support.patience import until
 from tests.support.service import Service, service
@@ -19,6 +18,7 @@ from even_roster.api.fitting import FittedView, FittingNew, FittingView, Record
 from even_roster.api.plan import SubnetNew
 from even_roster.client import Roster
 
+from .processor import processor_seconds
 from .table import Table
 
 FACTORY = "192.168.50.10"
@@ -114,7 +114,7 @@ def _through(count: int) -> tuple[float, float]:
     """Wall and the service's processor seconds of a batch, from power to the last record."""
     with _site() as site:
         fitting = site.begin(count)
-        before, began = _processor(site.running.process.pid), time.monotonic()
+        before, began = processor_seconds(site.running.process.pid), time.monotonic()
         for one in fitting.devices:
             site.boxes[one.mac] = site.street.join(f"{FACTORY}/24", one.mac)
             site.street.speak(site.boxes[one.mac], "request-arp", one.mac, FACTORY)
@@ -139,9 +139,4 @@ def _through(count: int) -> tuple[float, float]:
                     record = Record(fitted_id=one.id, place="Shed")
                     site.within.do(lambda given=record: site.roster.record_fitting(fitting.id, given))  # type: ignore[misc]
             time.sleep(0.2)
-        return time.monotonic() - began, _processor(site.running.process.pid) - before
-
-
-def _processor(pid: int) -> float:
-    root = psutil.Process(pid)
-    return sum(sum(one.cpu_times()[:2]) for one in (root, *root.children(recursive=True)))
+        return time.monotonic() - began, processor_seconds(site.running.process.pid) - before

@@ -38,6 +38,7 @@ from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.summaries import refresh
 from even_roster.store.tables import adapters, devices, stays
 
+from .processor import processor_seconds
 from .roster import p95, rested
 from .table import Table
 
@@ -259,9 +260,9 @@ def listening(table: Table) -> None:
             sender = inside.start(sys.executable, "-m", "bench.flood", "far0", str(pace), "10")
             assert sender.stdout is not None
             sender.stdout.readline()
-            before = _processor(process)
+            before = processor_seconds(process.pid)
             sent = int(sender.stdout.readline().split()[0])
-            spent = _processor(process) - before
+            spent = processor_seconds(process.pid) - before
             own = float(sender.stdout.readline().split()[0])
             sender.wait()
             time.sleep(1.5)
@@ -275,11 +276,6 @@ def listening(table: Table) -> None:
             )  # fmt: skip
             if frames < sent:
                 print(f"  {frames:,} frames counted of {sent:,}")
-
-
-def _processor(process: psutil.Process) -> float:
-    """Processor seconds of a process and its children."""
-    return sum(sum(one.cpu_times()[:2]) for one in [process, *process.children(recursive=True)])
 
 
 def _heard(running: Service) -> list[tuple[str, int, int, int]]:

@@ -26,7 +26,8 @@ TERMINALS = {
     "cli-scan": "roster scan 10.44.10.0/27; roster scan 10.44.20.40-43; echo; roster call --once; echo; roster fit show --once",
     "cli-findings": "roster finding --brief; echo; roster finding --kind unexpected-dhcp-server; echo; "
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
-    "cli-devices": "roster device --in 10.44.10.0/28; roster device show printer-1",
+    "cli-devices": "roster device --in 10.44.10.0/28; echo; "
+    "echo larkspur | roster switch read switch-office-1 --community",
     "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendor show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
     "cli-plan": "roster subnet; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "

@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import bad_input, connect
+from .common import bad_input, connect, secret
 from .grammar import Noun, verb
 from .output import Out, Text, ago, clock
 
@@ -283,7 +283,7 @@ def _wake(options: argparse.Namespace) -> int:
         else:
             out.say(f"No SecureOn password of {options.device} is kept.")
         return 0
-    password = _password() if options.secure_on else ""
+    password = secret("SecureOn password") if options.secure_on else ""
     with connect(options) as roster:
         if options.keep:
             roster.keep_wake_password(options.device, password)
@@ -300,12 +300,3 @@ def _wake(options: argparse.Namespace) -> int:
     elif one.state != "waiting":
         out.say(f"{one.device.name or one.device.id}: {one.said}.")
     return 1 if one.state == "silent" else 0
-
-
-def _password() -> str:
-    """Typed without being shown, or a line of standard input."""
-    if sys.stdin.isatty():
-        import getpass
-
-        return getpass.getpass("SecureOn password: ")
-    return sys.stdin.readline().strip()

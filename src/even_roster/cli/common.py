@@ -77,3 +77,12 @@ def missing(sentence: str) -> NotFound:
 
 def _problem(title: str, status: int, code: str, sentence: str) -> Any:
     return cast(Any, Told(title=title, status=status, code=code, detail=sentence))
+
+
+def secret(called: str) -> str:
+    """What nobody is to see: typed without being shown, or a line of standard input."""
+    if not sys.stdin.isatty():
+        return sys.stdin.readline().strip()
+    import getpass  # as large as it is, and seldom wanted
+
+    return getpass.getpass(f"{called}: ")

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import getpass
-import sys
 from typing import TYPE_CHECKING, Any
 
-from .common import connect
+from .common import connect, secret
 from .grammar import Noun
 from .output import Out, Text, ago, plain
 
@@ -71,9 +69,9 @@ def _credential(options: argparse.Namespace) -> Credential:
     from ..api.switches import Credential
 
     if options.community:
-        return Credential(version="1" if options.v1 else "2c", community=_secret("Community"))
-    auth = _secret("Authentication password") if options.auth != "none" else ""
-    privacy = _secret("Privacy password") if options.privacy != "none" else ""
+        return Credential(version="1" if options.v1 else "2c", community=secret("Community"))
+    auth = secret("Authentication password") if options.auth != "none" else ""
+    privacy = secret("Privacy password") if options.privacy != "none" else ""
     return Credential(
         version="3",
         user=options.user,
@@ -82,11 +80,6 @@ def _credential(options: argparse.Namespace) -> Credential:
         privacy=options.privacy,
         privacy_password=privacy,
     )
-
-
-def _secret(called: str) -> str:
-    """Typed without being shown, or a line of standard input."""
-    return getpass.getpass(f"{called}: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
 
 
 def _print(out: Out, reading: SwitchReading, whole: bool) -> None:

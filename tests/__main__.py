@@ -21,15 +21,15 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
-WAITING = {"test_console", "test_console_access"}
-TRUTH = {"test_console_truth", "test_truth_service"}
+WAITING = {"test_console", "test_console_access", "test_console_truth", "test_truth_service"}
 WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
 PROMISES = {"test_contract", "test_fuzzed_api", "test_grammar", "test_guides", "test_wrong_inputs"}
 DAYS = {"test_own_attributes", "test_simulated_days"}
 ON_LINKS = {"test_truth_on_the_wire"}
-FITTING = {"test_fitting", "test_phone", "test_reply_times", "test_roll_call"}
-LABS = {"test_fitting_on_the_wire", "test_real_switch", "test_snmp"}
+FITTING = {"test_fitting", "test_fitting_on_the_wire", "test_phone", "test_roll_call"}
 SERVERS = {
+    "test_real_switch",
+    "test_snmp",
     "test_switches",
     "test_by_hand",
     "test_grown_office",
@@ -65,9 +65,7 @@ def main() -> int:
     promises = [name for name in there if name in PROMISES]
     servers = [name for name in there if name in SERVERS]
     fitting = [name for name in there if name in FITTING]
-    truth = [name for name in there if name in TRUTH]
-    labs = [name for name in there if name in LABS]
-    grouped = ALONE | WAITING | TRUTH | ON_LINKS | FITTING | LABS | WORDS | PROMISES | SERVERS | WITHOUT_SERVICES | DAYS
+    grouped = ALONE | WAITING | ON_LINKS | FITTING | WORDS | PROMISES | SERVERS | WITHOUT_SERVICES | DAYS
     others = [name for name in there if name not in grouped]
     counts = [0, 0, 0]
     with tempfile.TemporaryDirectory() as folder:
@@ -77,7 +75,7 @@ def main() -> int:
         parts.start(days)
         parts.start(promises)
         measuring.wait()
-        for names in (waiting, truth, fitting, labs, links, words, servers, others):
+        for names in (waiting, fitting, links, words, servers, others):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)

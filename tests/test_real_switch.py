@@ -139,20 +139,26 @@ class RealSwitch(unittest.TestCase):
         self.within = Inside(self.here)
         self.addCleanup(self.within.close)
         self.roster: Roster = self.within.do(running.client)
-        for address in ("10.77.0.2", "10.77.0.3"):  # an agent stands still while others join it over AgentX
-            until(lambda at=address: self.answers(at), f"{address} does not answer")  # type: ignore[misc]
+        for address in ("10.77.0.2", "10.77.0.3"):
+            until(lambda at=address: self.neighbours(at), f"{address} does not tell its neighbour")  # type: ignore[misc]
 
     def read(self, address: str = "10.77.0.2", credential: Credential = USER) -> SwitchReading:
+        """Read a switch. Its agent stands still at times, when others join it over AgentX or a port goes: then again."""
         for host in (self.desk, self.till):  # whoever says something is learnt
             host.run("bash", "-c", "echo > /dev/udp/10.77.0.5/9", check=False)
-        return self.within.do(lambda: self.roster.read_switch(address, credential))
+        found: list[SwitchReading] = []
 
-    def answers(self, address: str) -> bool:
-        """Whether a switch can be read by now."""
-        try:
-            return any(port.neighbours for port in self.read(address).ports)
-        except BadInput:
-            return False
+        def answers() -> bool:
+            with contextlib.suppress(BadInput):
+                found.append(self.within.do(lambda: self.roster.read_switch(address, credential)))
+            return bool(found)
+
+        until(answers, f"{address} does not answer")
+        return found[-1]
+
+    def neighbours(self, address: str) -> list[tuple[str, str, str]]:
+        """Who announces himself at which port."""
+        return [(port.name, one.name, one.port) for port in self.read(address).ports for one in port.neighbours]
 
     def at(self, mac: str, address: str = "10.77.0.2") -> list[str]:
         """The ports that a MAC is behind."""
@@ -163,8 +169,7 @@ class RealSwitch(unittest.TestCase):
         by_community = self.read(credential=Credential(version="2c", community="test"))
         self.assertEqual((by_community.name, by_community.ports[0].link), ("switch-foyer", "up"))
 
-        told = [(port.name, one.name, one.port) for port in self.read().ports for one in port.neighbours]
-        self.assertEqual(told, [("up1", "switch-stage", "up9")])
+        self.assertEqual(self.neighbours("10.77.0.2"), [("up1", "switch-stage", "up9")])
         self.desk.ip("link", "delete", "eth0")
         until(lambda: not self.at(DESK), "it is told still")
         self.stage.plug("p7", self.desk, "eth0", "10.77.0.20/24", DESK)

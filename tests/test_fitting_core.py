@@ -479,6 +479,28 @@ class Hunt(unittest.TestCase):
         done = next(one for one in self.engine.events() if isinstance(one, Done))
         self.assertFalse(done.counts, "not even the control answered")
 
+    def test_a_computer_that_has_the_cards_address_is_asked_for_and_never_by_a_probe(self) -> None:
+        beside = Address(FACTORY + 182)
+        self.engine.want([Sought(MINE.value, NEW, (NEW,), beside=beside)], 0.0)
+        questions = [
+            arp.decode(ethernet.decode(frame).payload) for at in (0.1, 0.4, 0.7) for frame in self.engine.due(at)
+        ]
+        about = [one for one in questions if int(one.target_address) == beside]
+        self.assertEqual([str(one.sender_address) for one in about], ["10.44.10.20"], "once a look, by ourselves")
+        self.answers(OTHER, beside)
+        self.engine.due(1.2)
+        done = next(one for one in self.engine.events() if isinstance(one, Done))
+        self.assertEqual(done.answers[beside], (OTHER.value,))
+        progress, notes = Progress(), list[str]()
+        for macs in ((OTHER.value,), (), (), ()):
+            answers = {NEW: (MINE.value,), beside: macs}
+            told = looked(progress, MINE.value, NEW, Look("office0", 1, answers, True, beside))
+            progress, notes = told.progress, [*notes, *(said for step, said in told.notes if step is Step.REACH)]
+        self.assertEqual(
+            notes, [f"{OTHER} has 192.168.50.192 meanwhile, to reach it", f"{OTHER} has 192.168.50.192 no more"]
+        )
+        self.assertIsNone(progress.helper)
+
     def test_who_shows_nothing_is_asked_for_over_the_factory_subnets_alone(self) -> None:
         stretch = (FACTORY - 9, FACTORY + 244)
         self.engine.want([Sought(MINE.value, NEW, (NEW,), (stretch,))], 0.0)

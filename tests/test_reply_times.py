@@ -141,6 +141,17 @@ class OverARestart(unittest.TestCase):
                     return [one.kind for one in roster.findings() if one.kind == "absent"]
 
                 until(lambda: told() == ["absent"], "nobody is told of it")
+                again.stop(signal.SIGKILL)
+            with sqlite3.connect(
+                service.home / "roster.db"
+            ) as records:  # it stood still for longer than anybody remembers
+                records.execute("UPDATE roll_standings SET asked = asked - ?", (2 * HOUR_MS,))
+            with demo(watch=True, home=service.home) as again, again.client() as roster:
+                until(lambda: roster.roll_call(call.id).silent_count == 1, "it is not asked")
+                until(lambda: len(next(iter(roster.call_lines(call.id))).course) >= 2, "it is asked once only")
+                self.assertEqual(
+                    [(one.kind, one.times) for one in roster.findings() if one.kind == "absent"], [("absent", 1)]
+                )
                 made = next(change for change in roster.changes(limit=20) if change.item == "Doors")
                 roster.undo(made.id)
                 until(lambda: told() == [], "it is told still, though its roll call is no more")

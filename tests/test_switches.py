@@ -61,7 +61,7 @@ class Readers(unittest.TestCase):
         self.assertEqual([one.mac for one in own], [DESK.value], "its own address was never learnt")
         found = reading(switch(VLAN_FORWARDING={key(TILL, 3): 0, key(DESK, 4): 9}))
         self.assertEqual((found.learnt, found.lacks),
-                         ((), (Lack("forwarding database", "1 MACs are behind ports that it does not tell the interface of"),)))  # fmt: skip
+                         ((), (Lack("forwarding database", "1 MAC is behind ports that it does not tell the interface of"),)))  # fmt: skip
 
     def test_neighbours_stand_at_the_port_that_they_name_and_never_at_a_number(self) -> None:
         local: Rows = {

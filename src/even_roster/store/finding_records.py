@@ -91,6 +91,16 @@ def _values(finding: Finding) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def standing_keys(connection: Connection, kind: str, prefix: str) -> list[str]:
+    """The keys of the findings of a kind that are not over and begin so."""
+    here = (
+        findings.c.kind == kind,
+        findings.c.key.startswith(prefix, autoescape=True),
+        findings.c.state != State.CLOSED.value,
+    )
+    return list(connection.execute(select(findings.c.key).where(*here)).scalars())
+
+
 def ids_of(connection: Connection, names: Iterable[Name]) -> dict[Name, int]:
     """The ids of findings by name."""
     wanted = set(names)

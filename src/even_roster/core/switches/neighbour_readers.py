@@ -59,7 +59,7 @@ def neighbours(
             index, chassis, port, _text(remote.get((_PORT_TEXT, *row))), _text(remote.get((_NAME, *row))),
             _text(remote.get((_TEXT, *row))), _capabilities(remote.get((_ENABLED, *row))), told.get(row),
         )  # fmt: skip
-    lacks = (Lack("neighbours", f"{nowhere} announce themselves at ports that it does not tell the interface of"),)
+    lacks = (Lack("neighbours", f"{nowhere} announced at ports that it does not tell the interface of"),)
     return tuple(found.values()), lacks if nowhere else ()
 
 

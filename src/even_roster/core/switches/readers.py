@@ -190,7 +190,12 @@ def _learnt(columns: Mapping[Column, Rows], ports: Sequence[Port]) -> tuple[tupl
             continue
         mac = MacNumber(int.from_bytes(bytes(key[-6:]), "big"))
         found.append(Learnt(mac, index, tuple(sorted(vlans[key[0]])) if len(key) == 7 and key[0] in vlans else ()))
-    lacks = (Lack("forwarding database", f"{unmapped} MACs are behind ports that it does not tell the interface of"),)
+    lacks = (
+        Lack(
+            "forwarding database",
+            f"{unmapped} {'MAC is' if unmapped == 1 else 'MACs are'} behind ports that it does not tell the interface of",
+        ),
+    )
     return tuple(found), lacks if unmapped else ()
 
 

@@ -136,7 +136,9 @@ class Caller:
                     self._rolls = roll_call_records.all_of_them(connection)
                 there = {roll.id for roll in self._rolls}
                 for identity in there - self._called.keys():
-                    self._called[identity] = Called(standings=self.kept.stood(identity))
+                    self._called[identity] = Called(
+                        standings=self.kept.stood(identity), absent=self.kept.told_absent(identity)
+                    )
                 for identity in self._called.keys() - there:
                     del self._called[identity]
                     self._context.findings.roll_called(identity, {}, ())

@@ -9,7 +9,7 @@ from collections.abc import Collection, Mapping
 from ...core.address import Address
 from ...core.reply_hours import SHOWN_HOURS, Tally, hour_of
 from ...core.roll_call import Standing, State
-from ...store import reply_records, standing_records
+from ...store import finding_records, reply_records, standing_records
 from ...store.standing_records import Stood
 from ..context import Context, now_ms
 
@@ -40,6 +40,12 @@ class RollsKept:
                 if 0 <= now - one.asked <= FORGOTTEN_MS and State(one.state) is not State.UNKNOWN:
                     standing.state, standing.since, standing.said = State(one.state), one.since, BEFORE
         return found
+
+    def told_absent(self, call: int) -> set[str]:
+        """Whom of a roll call the findings tell of as absent; they stay told for as long as they are silent."""
+        prefix = f"{call} "
+        with self._context.database.read() as connection:
+            return {key.removeprefix(prefix) for key in finding_records.standing_keys(connection, "absent", prefix)}
 
     def looked(
         self, call: int, at: int, standings: Mapping[str, Standing], verdicts: Mapping[Address, bool],

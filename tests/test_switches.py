@@ -12,10 +12,11 @@ from hypothesis import strategies as st
 
 from even_roster.api.switches import Credential
 from even_roster.cli.switches import speed
-from even_roster.client import BadInput, Roster
+from even_roster.client import BadInput, Roster, _switch_calls
 from even_roster.core.mac import Mac
 from even_roster.core.switches.readers import Column, Rows, reading
 from even_roster.core.switches.reading import Lack, Learnt, Link
+from even_roster.probe import snmp_agent
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
@@ -183,6 +184,9 @@ class OnTheDemo(unittest.TestCase):
             env=environment(),
             timeout=PATIENCE,
         )
+
+    def test_a_slow_switch_is_waited_for_as_long_as_it_may_take(self) -> None:
+        self.assertGreater(_switch_calls.read_switch("10.44.10.5", Credential()).patience, 2 * snmp_agent.SECONDS)
 
     def test_what_makes_no_sense_is_refused(self) -> None:
         for which, credential, said in (

@@ -72,7 +72,7 @@ class Call(Generic[T]):
     def patience(self) -> float:
         """How many seconds its answer may take: work with files and servers takes longer than a question."""
         long = self.content is not None or self.answer == "bytes" or "/dhcp/servers/" in self.path
-        return LONG_SECONDS if long or self.path.endswith(("/undo", "/ask")) else SECONDS
+        return LONG_SECONDS if long or self.path.endswith(("/undo", "/ask", "/switch-readings")) else SECONDS
 
 
 class ListCall(Call[PageT], Generic[T, PageT]):

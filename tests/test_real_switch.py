@@ -166,7 +166,7 @@ class RealSwitch(unittest.TestCase):
 
     def test_who_is_where_by_the_kernels_own_tables_and_where_after_a_cable_was_moved(self) -> None:
         self.assertEqual((self.at(DESK), self.at(TILL), self.at(TILL, "10.77.0.3")), (["p2"], ["up1"], ["p1"]))
-        by_community = self.read(credential=Credential(version="2c", community="test"))
+        by_community = self.read(credential=Credential(snmp="2c", community="test"))
         self.assertEqual((by_community.name, by_community.ports[0].link), ("switch-foyer", "up"))
 
         self.assertEqual(self.neighbours("10.77.0.2"), [("up1", "switch-stage", "up9")])

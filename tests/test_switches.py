@@ -11,11 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from even_roster.api.switches import Credential
-from even_roster.cli.switches import speed
 from even_roster.client import BadInput, Roster, _switch_calls
 from even_roster.core.mac import Mac
-from even_roster.core.switches.readers import Column, Rows, reading
+from even_roster.core.switches.columns import Column, Rows
+from even_roster.core.switches.readers import reading
 from even_roster.core.switches.reading import Lack, Learnt, Link
+from even_roster.core.switches.sentences import speed_said
 from even_roster.probe import snmp_agent
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE
@@ -124,7 +125,7 @@ class Readers(unittest.TestCase):
         self.assertEqual(reading(columns), found)
 
     def test_speeds_as_people_say_them(self) -> None:
-        told = [speed(bits) for bits in (None, 10_000_000, 2_500_000_000, 100_000_000_000, 9600)]
+        told = [speed_said(bits) for bits in (None, 10_000_000, 2_500_000_000, 100_000_000_000, 9600)]
         self.assertEqual(told, ["", "10 Mbit/s", "2.5 Gbit/s", "100 Gbit/s", "9.6 kbit/s"])
 
 
@@ -139,7 +140,7 @@ class OnTheDemo(unittest.TestCase):
 
     def test_a_switch_says_who_is_behind_each_port(self) -> None:
         for version in ("1", "2c"):
-            found = self.roster.read_switch("switch-office-1", Credential(version=version, community="larkspur"))
+            found = self.roster.read_switch("switch-office-1", Credential(snmp=version, community="larkspur"))
             self.assertEqual(
                 (found.address, found.name, found.place), ("10.44.10.5", "switch-office-1", "Larkspur Hall")
             )
@@ -190,10 +191,10 @@ class OnTheDemo(unittest.TestCase):
 
     def test_what_makes_no_sense_is_refused(self) -> None:
         for which, credential, said in (
-            ("switch-office-1", Credential(version="2c"), "give the community"), ("switch-office-1", Credential(), "give the user"),
+            ("switch-office-1", Credential(snmp="2c"), "give the community"), ("switch-office-1", Credential(), "give the user"),
             ("switch-office-1", Credential(user="lark", privacy="aes128", privacy_password="12345678"), "no privacy without"),
             ("switch-office-1", Credential(user="lark", auth="sha1", auth_password="short"), "at least 8"),
-            ("224.0.0.1", Credential(version="2c", community="a"), "no address that a switch has"),
+            ("224.0.0.1", Credential(snmp="2c", community="a"), "no address that a switch has"),
         ):  # fmt: skip
             with self.subTest(said), self.assertRaisesRegex(BadInput, said):
                 self.roster.read_switch(which, credential)

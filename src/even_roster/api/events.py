@@ -115,6 +115,13 @@ class CallEvent(Event):
     id: int | None = None
 
 
+class SwitchEvent(Event):
+    """A switch was edited or read, or its ports were (None: any)."""
+
+    kind = "switch"
+    id: int | None = None
+
+
 class FittingEvent(Event):
     """A fitting was begun, moved, or is over (None: any)."""
 
@@ -164,6 +171,7 @@ class Events(Model):
     watch: WatchEvent
     routes: RoutesEvent
     call: CallEvent
+    switch: SwitchEvent
     fitting: FittingEvent
     kinds: KindsEvent
     wake: WakeEvent

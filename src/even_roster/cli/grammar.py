@@ -36,7 +36,9 @@ GROUPS: dict[str, dict[str, Word]] = {
         "wake": Word("calling", "wake a sleeping device, and be told when it is up", "roster wake portable-05 --no-wait"),
         "listen": Word("watching", "what is heard on the links, live", "roster listen --once"),
         "measure": Word("lookup", "all sums on a range", "roster measure 10.44.64.0/22"),
-        "switch": Word("switches", "what switches say of their ports", "roster switch"),
+        "switch": Word("switches", "the switches that are read; add, show, read, compare", "roster switch"),
+        "port": Word("ports", "what hangs on which port; notes, marks", "roster port --of switch-office-1"),
+        "where": Word("ports", "which switch and port somebody is plugged into", "roster where printer-1"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),
     },
     "roster": {
@@ -69,6 +71,7 @@ GROUPS: dict[str, dict[str, Word]] = {
     },
     "servers": {
         "dhcp": Word("dhcp", "DHCP servers: publish the plan, adopt, leases, pools", "roster dhcp preview"),
+        "credential": Word("switches", "by what switches are read: kept encrypted", "roster credential"),
         "dns": Word(
             "spreadsheets", "the roster's names: hosts file, zones, a check of the DNS", "roster dns zone larkspur.example"
         ),

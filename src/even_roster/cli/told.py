@@ -7,9 +7,10 @@ from datetime import datetime
 from typing import Any
 
 TIMES = frozenset({
-    "asked_at", "at", "closed", "closed_at", "ends", "expires", "first_opened", "first_seen", "handed_out_at", "held_at",
-    "last_scan", "last_seen", "next_scan", "opened_at", "published_at", "read_at", "rebinds", "renews", "sent", "sent_at",
-    "silent_since", "since", "started", "storm", "touched_at", "until", "up_at", "updated", "went_at",
+    "asked_at", "at", "closed", "closed_at", "ends", "expires", "first_opened", "first_seen",
+    "handed_out_at", "held_at", "last_scan", "last_seen", "next_scan", "opened_at", "published_at", "read_at",
+    "rebinds", "refused_until", "renews", "sent", "sent_at", "silent_since", "since", "started",
+    "storm", "touched_at", "until", "up_at", "updated", "went_at",
 })  # fmt: skip
 """What of the API's models is a time (a test compares it with the API's description)."""
 _TIME = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z")

@@ -47,6 +47,7 @@ PAGE = 1000
 ANY = "*"
 """Whatever version an item is at now."""
 SECONDS, LONG_SECONDS = 30.0, 300.0
+SLOW = "/undo", "/ask", "/read", "/switch-readings", "/switches/search"
 
 
 class Call(Generic[T]):
@@ -72,7 +73,7 @@ class Call(Generic[T]):
     def patience(self) -> float:
         """How many seconds its answer may take: work with files and servers takes longer than a question."""
         long = self.content is not None or self.answer == "bytes" or "/dhcp/servers/" in self.path
-        return LONG_SECONDS if long or self.path.endswith(("/undo", "/ask", "/switch-readings")) else SECONDS
+        return LONG_SECONDS if long or self.path.endswith(SLOW) else SECONDS
 
 
 class ListCall(Call[PageT], Generic[T, PageT]):

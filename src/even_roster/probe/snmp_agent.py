@@ -36,6 +36,10 @@ class AgentError(Exception):
     """An agent cannot be read; the message says why, for people."""
 
 
+class Refused(AgentError):
+    """An agent said itself that it may not be read so."""
+
+
 class Ending(StrEnum):
     """What a walk is worth."""
 
@@ -146,7 +150,7 @@ class Agent:
                 if isinstance(answer, Unit):
                     return answer
                 if answer is not None and (not answer.again or not again):
-                    raise AgentError(f"{self._address} refuses: {answer.why}")
+                    raise Refused(f"{self._address} refuses: {answer.why}")
                 if answer is not None:
                     again -= 1
                     continue

@@ -24,6 +24,9 @@ class Session(Protocol):
     def bulk(self) -> bool:
         """Whether several rows may be asked for at once (RFC 3416 4.2.3)."""
 
+    def within(self, context: bytes, community: bytes) -> Session | None:
+        """A session for a part of what the agent knows, by what the agent calls it (RFC 6933 3.3); None where it names none."""
+
     def wrap(self, unit: Unit) -> bytes:
         """A message with a data unit in it."""
 
@@ -42,6 +45,10 @@ class CommunitySession:
     def bulk(self) -> bool:
         """See Session.bulk."""
         return self.version is not snmp.Version.V1
+
+    def within(self, context: bytes, community: bytes) -> Session | None:
+        """See Session.within."""
+        return CommunitySession(self.version, community) if community and community != self.community else None
 
     def wrap(self, unit: Unit) -> bytes:
         """See Session.wrap."""

@@ -37,6 +37,10 @@ class UserSession:
         self._heard_at = 0.0
         self._salt = int.from_bytes(os.urandom(8), "big")
 
+    def within(self, context: bytes, community: bytes) -> UserSession | None:
+        """See Session.within."""
+        return UserSession(self._user, context) if context else None
+
     def wrap(self, unit: Unit) -> bytes:
         """See Session.wrap. Before the engine is known the question is for it."""
         name = self._user.name.encode()

@@ -39,7 +39,8 @@ from .lookup import find_routes, history_routes, network_routes
 from .plan import assignment_routes, spreadsheet_routes, subnet_routes
 from .scans import scan_routes
 from .scans.running_scans import RunningScans
-from .switches import switch_routes
+from .switches import credential_routes, port_routes, switch_routes
+from .switches.switch_reader import SwitchReader
 from .vendors import vendor_routes
 from .watching import watch_routes
 from .watching.listening import Listening
@@ -119,6 +120,7 @@ def create_app(context: Context) -> FastAPI:
         notices.begin()
         caller.begin()
         fitter.begin()
+        switch_reader.begin()
         if context.settings.watch:
             listening.begin()
         holding = asyncio.create_task(hold_memory_still(), name="memory")
@@ -126,6 +128,7 @@ def create_app(context: Context) -> FastAPI:
         holding.cancel()
         await notices.close()
         await caller.close()
+        await switch_reader.close()
         await fitter.close()
         await waker.close()
         await watcher.close()
@@ -150,6 +153,8 @@ def create_app(context: Context) -> FastAPI:
     app.state.fitter = fitter
     waker = Waker(context, watcher)
     app.state.waker = waker
+    switch_reader = SwitchReader(context, watcher)
+    app.state.switch_reader = switch_reader
     app.state.context = context
     app.state.scans = running
     app.state.dhcp = servers
@@ -160,7 +165,8 @@ def create_app(context: Context) -> FastAPI:
     modules = (
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
-        fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes,
+        fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes, port_routes,
+        credential_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -32,6 +32,7 @@ from .knowing.known_links import KnownLinks
 from .knowing.newcomers import Newcomers
 from .knowing.observing import Observer
 from .knowing.plan_book import PlanBook
+from .knowing.switch_book import SwitchBook
 from .settings import Settings
 from .vendors import vendor_data
 
@@ -69,6 +70,7 @@ class Context:
     newcomers: Newcomers = field(init=False)
     supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
+    switches: SwitchBook = field(init=False)
     rolls_edited: int = 0
     promised: set[Promise] = field(default_factory=set)
     reply_times: dict[str, ReplyTimes] = field(default_factory=lambda: defaultdict(ReplyTimes))
@@ -82,6 +84,7 @@ class Context:
             self.database, self.plan, self.steady_ms, now_ms, self.randomised, self._vendor, self.tell
         )
 
+        self.switches = SwitchBook(self.database, now_ms, self.tell)
         self.newcomers = Newcomers(lambda: self.findings.new_per_hour)
         self.observer = Observer(
             self.database, self.plan, self.findings, self.known_links, self.vendor_of, now_ms, self.tell

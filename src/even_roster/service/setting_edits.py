@@ -11,7 +11,17 @@ from typing import Any
 
 from sqlalchemy import Connection, func, select
 
-from ..api.events import CallEvent, DevicesEvent, DhcpEvent, KindsEvent, PlanEvent, RangesEvent, RoutesEvent, WatchEvent
+from ..api.events import (
+    CallEvent,
+    DevicesEvent,
+    DhcpEvent,
+    KindsEvent,
+    PlanEvent,
+    RangesEvent,
+    RoutesEvent,
+    SwitchEvent,
+    WatchEvent,
+)
 from ..core.address import Address, dotted
 from ..core.mac import Mac, MacNumber
 from ..core.plan.roles import DEFAULT_RULES, RoleRule
@@ -62,6 +72,9 @@ def changed(context: Context, kinds: set[str]) -> None:
     if "roll call" in kinds:
         context.rolls_edited += 1
         context.tell(CallEvent(id=None))
+    if kinds & {"credential", "switch", "port"}:
+        context.switches.reload()
+        context.tell(SwitchEvent(id=None))
     if "kind" in kinds:
         context.tell(KindsEvent())
     if "range" in kinds:

@@ -23,6 +23,7 @@ from .calling_tables import wake_passwords
 from .edits import EditError, StaleEdit, Versions
 from .fitting_tables import kinds
 from .rows import ChangeRow
+from .switch_tables import credentials, hand_pairs, port_words, switches
 from .tables import (
     bands,
     change_items,
@@ -70,6 +71,13 @@ KINDS: Mapping[str, Kind] = {
         ("name", "comes", "factory", "page", "reset", "store", "fields", "notation", "role", "notes"),
     ),
     "wake password": Kind(wake_passwords, ("mac",), ("secret",)),
+    "credential": Kind(credentials, ("id",), ("name", "snmp", "user", "auth", "privacy", "secret")),
+    "switch": Kind(
+        switches, ("id",), ("site", "address", "credential", "every_seconds", "on"),
+        ("works", "refused", "asked", "read", "learnt", "trouble", "told"),
+    ),
+    "port": Kind(port_words, ("port",), ("note", "mark", "uplink")),
+    "hand pair": Kind(hand_pairs, ("site", "address", "mac"), ("note",)),
     "prefix": Kind(own_prefixes, ("prefix", "length"), ("name",)),
     "range": Kind(ranges, ("id",), ("segment_id", "text", "name"), ("last_scan",)),
     "router member": Kind(router_members, ("site", "address", "mac"), ("who", "at")),

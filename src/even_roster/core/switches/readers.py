@@ -1,31 +1,20 @@
-"""Reads an agent's variables into a reading. Each column is cited by its MIB object; a value that is not what its object says is
-left out, a row that lacks its key, too. Pure.
-
-IF-MIB is RFC 2863, EtherLike-MIB RFC 3635, ENTITY-MIB RFC 6933, BRIDGE-MIB RFC 4188, Q-BRIDGE-MIB RFC 4363, SNMPv2-MIB RFC 3418.
-"""
+"""Reads an agent's variables into a reading. A value that is not what its object says is left out, a row that lacks its key, too;
+see `columns` for what is read. Pure."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from enum import Enum
+from dataclasses import replace
 
 from ..mac import Mac, MacNumber
 from ..text import clean
+from .columns import Column, Oid, Rows, Value
 from .neighbour_readers import neighbours
+from .port_readers import bundles, counters, members, powers, trees
 from .reading import Description, Lack, Learnt, Link, Port, Reading
+from .router_readers import addresses, pairs
 
-Oid = tuple[int, ...]
-Value = int | bytes | Oid | None
-Rows = Mapping[Oid, Value]
-"""The values of one column by what stands behind its identifier."""
-
-SYSTEM: Oid = (1, 3, 6, 1, 2, 1, 1)
-_INTERFACES: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1)
-_MORE: Oid = (1, 3, 6, 1, 2, 1, 31, 1, 1, 1)
-_BRIDGE: Oid = (1, 3, 6, 1, 2, 1, 17)
-_ENTITY: Oid = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1)
-_LLDP: Oid = (1, 0, 8802, 1, 1, 2, 1)
 _CHASSIS = 3
 _DUPLEX = {2: "half", 3: "full"}
 _ETHERNET = frozenset({6, 62, 69, 117})
@@ -33,63 +22,6 @@ _ETHERNET = frozenset({6, 62, 69, 117})
 _LEARNED = 3
 _FOUR_GIGA = 4_294_967_295
 LONGEST = 255
-
-
-class Column(Enum):
-    """What is walked, with its identifier."""
-
-    SYSTEM = SYSTEM
-    """sysDescr, sysUpTime, sysContact, sysName, sysLocation"""
-    DESCRIPTION = (*_INTERFACES, 2)
-    """ifDescr"""
-    KIND = (*_INTERFACES, 3)
-    """ifType"""
-    SPEED = (*_INTERFACES, 5)
-    """ifSpeed"""
-    ADDRESS = (*_INTERFACES, 6)
-    """ifPhysAddress"""
-    WANTED = (*_INTERFACES, 7)
-    """ifAdminStatus"""
-    LINK = (*_INTERFACES, 8)
-    """ifOperStatus"""
-    NAME = (*_MORE, 1)
-    """ifName"""
-    HIGH_SPEED = (*_MORE, 15)
-    """ifHighSpeed"""
-    ALIAS = (*_MORE, 18)
-    """ifAlias"""
-    BASE_PORT = (*_BRIDGE, 1, 4, 1, 2)
-    """dot1dBasePortIfIndex"""
-    FORWARDING = (*_BRIDGE, 4, 3, 1, 2)
-    """dot1dTpFdbPort"""
-    FORWARDING_STATUS = (*_BRIDGE, 4, 3, 1, 3)
-    """dot1dTpFdbStatus"""
-    VLAN_FORWARDING = (*_BRIDGE, 7, 1, 2, 2, 1, 2)
-    """dot1qTpFdbPort"""
-    VLAN_FORWARDING_STATUS = (*_BRIDGE, 7, 1, 2, 2, 1, 3)
-    """dot1qTpFdbStatus"""
-    VLAN_DATABASE = (*_BRIDGE, 7, 1, 4, 2, 1, 3)
-    """dot1qVlanFdbId"""
-    VLAN = (*_BRIDGE, 7, 1, 4, 5, 1, 1)
-    """dot1qPvid"""
-    DUPLEX = (1, 3, 6, 1, 2, 1, 10, 7, 2, 1, 19)
-    """dot3StatsDuplexStatus"""
-    ENTITY_CLASS = (*_ENTITY, 5)
-    """entPhysicalClass"""
-    FIRMWARE = (*_ENTITY, 9)
-    """entPhysicalFirmwareRev"""
-    SOFTWARE = (*_ENTITY, 10)
-    """entPhysicalSoftwareRev"""
-    SERIAL = (*_ENTITY, 11)
-    """entPhysicalSerialNum"""
-    MODEL = (*_ENTITY, 13)
-    """entPhysicalModelName"""
-    LOCAL_PORTS = (*_LLDP, 3, 7, 1)
-    """lldpLocPortTable"""
-    NEIGHBOURS = (*_LLDP, 4, 1, 1)
-    """lldpRemTable"""
-    NEIGHBOUR_ADDRESSES = (*_LLDP, 4, 2, 1)
-    """lldpRemManAddrTable"""
 
 
 _LINKS = {
@@ -103,17 +35,39 @@ _LINKS = {
 }
 
 
-def reading(columns: Mapping[Column, Rows], lacks: Iterable[Lack] = ()) -> Reading:
-    """What an agent said, from the columns that were walked."""
-    ports = _ports(columns)
+def reading(
+    columns: Mapping[Column, Rows],
+    lacks: Iterable[Lack] = (),
+    parts: Sequence[tuple[int | None, Mapping[Column, Rows]]] = (),
+) -> Reading:
+    """What an agent said, from the columns that were walked; `parts` are those of its further bridges, which it keeps apart (one a
+    VLAN, whose number comes with it)."""
+    ports, unmapped = _ports(columns)
     found, missing = _learnt(columns, ports)
+    for vlan, part in parts:
+        more, lacking = _learnt({**part, Column.BASE_PORT: {**_plain(columns), **_plain(part)}}, ports)
+        found = (*found, *(replace(one, vlans=(vlan,)) if vlan is not None else one for one in more))
+        missing = (*missing, *lacking)
     around, nowhere = neighbours(
         columns.get(Column.LOCAL_PORTS, {}),
         columns.get(Column.NEIGHBOURS, {}),
         columns.get(Column.NEIGHBOUR_ADDRESSES, {}),
         ports,
     )
-    return Reading(_description(columns), ports, found, around, (*lacks, *missing, *nowhere))
+    macs = {port.mac for port in ports if port.mac is not None}
+    macs |= {
+        mac
+        for column in (Column.BRIDGE_ADDRESS, Column.LOCAL_CHASSIS)
+        if (mac := _mac(columns.get(column, {}).get((0,)))) is not None
+    }
+    return Reading(
+        _description(columns), ports, found, around, (*lacks, *missing, *nowhere, *unmapped), pairs(columns), addresses(columns),
+        frozenset(macs),
+    )  # fmt: skip
+
+
+def _plain(columns: Mapping[Column, Rows]) -> Rows:
+    return columns.get(Column.BASE_PORT, {})
 
 
 def _description(columns: Mapping[Column, Rows]) -> Description:
@@ -130,8 +84,9 @@ def _description(columns: Mapping[Column, Rows]) -> Description:
     )  # fmt: skip
 
 
-def _ports(columns: Mapping[Column, Rows]) -> tuple[Port, ...]:
-    """Every Ethernet interface, and every other one that is a port of the bridge, in the order of their indexes."""
+def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack, ...]]:
+    """Every Ethernet interface, and every other one that is a port of the bridge, in the order of their indexes; and what cannot be
+    told of them."""
     names, texts = _by_index(columns, Column.NAME), _by_index(columns, Column.DESCRIPTION)
     kinds, macs = _by_index(columns, Column.KIND), _by_index(columns, Column.ADDRESS)
     aliases = _by_index(columns, Column.ALIAS)
@@ -139,21 +94,27 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[Port, ...]:
     slow, fast = _by_index(columns, Column.SPEED), _by_index(columns, Column.HIGH_SPEED)
     bases = {index: base for base, index in _bases(columns).items()}
     duplex, vlans = _by_index(columns, Column.DUPLEX), _by_index(columns, Column.VLAN)
+    changed, tagged = _by_index(columns, Column.CHANGED), members(columns)
+    tree, counted = trees(columns), counters(columns)
+    every = {index: _number(kinds.get(index)) or 0 for index in sorted({*names, *texts, *kinds})}
+    wanted_ones = [index for index, kind in every.items() if kind in _ETHERNET or index in bases]
+    called = {index: _text(names.get(index)) or _text(texts.get(index)) or str(index) for index in every}
+    bundle = bundles(columns, called)
+    power, unmapped = powers(columns, {index: called[index] for index in wanted_ones if every[index] in _ETHERNET})
     found = []
-    for index in sorted({*names, *texts, *kinds}):
-        kind = _number(kinds.get(index)) or 0
-        if kind not in _ETHERNET and index not in bases:
-            continue
+    for index in wanted_ones:
+        kind, base = every[index], bases.get(index)
         found.append(
             Port(
-                index, _text(names.get(index)) or _text(texts.get(index)) or str(index), _text(aliases.get(index)), kind,
+                index, called[index], _text(aliases.get(index)), kind,
                 _mac(macs.get(index)), _speed(_number(slow.get(index)), _number(fast.get(index))),
                 _LINKS.get(_number(wanted.get(index)) or 0, Link.UNKNOWN), _LINKS.get(_number(links.get(index)) or 0, Link.UNKNOWN),
-                bases.get(index), _text(texts.get(index)), _DUPLEX.get(_number(duplex.get(index)) or 0, ""),
-                _number(vlans.get(bases.get(index, 0))),
+                base, _text(texts.get(index)), _DUPLEX.get(_number(duplex.get(index)) or 0, ""),
+                _number(vlans.get(base or 0)), tagged.get(base or 0, ()), tree.get(base or 0, ""), bundle.get(index, ""),
+                power.get(index, ""), _number(changed.get(index)), counted.get(index),
             )
         )  # fmt: skip
-    return tuple(found)
+    return tuple(found), unmapped
 
 
 def _speed(slow: int | None, fast: int | None) -> int | None:

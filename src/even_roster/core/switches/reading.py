@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ..address import Address
 from ..mac import MacNumber
 
 
@@ -40,10 +41,32 @@ class Description:
 
 
 @dataclass(frozen=True, slots=True)
+class Counted:
+    """The counters of an interface: octets, packets and errors each way."""
+
+    octets_in: int = 0
+    octets_out: int = 0
+    errors_in: int = 0
+    errors_out: int = 0
+    packets_in: int = 0
+    packets_out: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """An address and the MAC that an ARP or neighbour table has for it."""
+
+    address: Address
+    mac: MacNumber
+
+
+@dataclass(frozen=True, slots=True)
 class Port:
     """One interface (IF-MIB). `speed` is in bits a second, None where it is not told; `base` its number as a bridge, None where
     it is no port of the bridge; `text` is its older name (ifDescr), `duplex` half, full or empty where it is not told, `vlan` the
-    one of frames without a tag."""
+    one of frames without a tag, `tagged` those of frames with one. `tree` is its part in the spanning tree, `bundle` the interface
+    that it is a member of, `power` what it feeds over Ethernet; `changed_ticks` when its link changed last (ifLastChange, in
+    hundredths of a second since the agent's start)."""
 
     index: int
     name: str
@@ -57,6 +80,12 @@ class Port:
     text: str = ""
     duplex: str = ""
     vlan: int | None = None
+    tagged: tuple[int, ...] = ()
+    tree: str = ""
+    bundle: str = ""
+    power: str = ""
+    changed_ticks: int | None = None
+    counted: Counted | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,10 +122,14 @@ class Lack:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What one agent said: itself, its ports in their order, what it has learnt, who announces itself, and what is missing."""
+    """What one agent said: itself, its ports in their order, what it has learnt, who announces itself, what is missing; which
+    MACs its ARP and neighbour tables have, its addresses and its own MACs."""
 
     description: Description
     ports: tuple[Port, ...]
     learnt: tuple[Learnt, ...]
     neighbours: tuple[Neighbour, ...] = ()
     lacks: tuple[Lack, ...] = ()
+    pairs: tuple[Pair, ...] = ()
+    addresses: tuple[Address, ...] = ()
+    own: frozenset[MacNumber] = frozenset()

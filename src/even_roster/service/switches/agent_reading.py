@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from ipaddress import IPv4Address
 
 from ...api.switches import Credential
-from ...core.switches.readers import Column, Rows, reading
+from ...core.switches.columns import BRIDGE_KIND, CALLED, Column, Oid, Rows
+from ...core.switches.readers import reading
 from ...core.switches.reading import Lack, Reading
+from ...core.text import clean
 from ...probe.segment import Segment
 from ...probe.snmp_agent import Agent, Ending, Walked
 from ...probe.snmp_session import CommunitySession, Session
@@ -15,22 +19,17 @@ from ...store.edits import EditError
 from ...wire.snmp import Version
 from ...wire.usm import LEAST_PASSWORD, Auth, Privacy, User
 
-CALLED = {
-    Column.SYSTEM: "system", Column.DESCRIPTION: "interfaces", Column.NAME: "names of interfaces",
-    Column.ALIAS: "descriptions of ports",
-    Column.ENTITY_CLASS: "model and serial number", Column.NEIGHBOURS: "neighbours (LLDP)",
-    Column.HIGH_SPEED: "speeds over 4 Gbit/s", Column.BASE_PORT: "ports of the bridge", Column.FORWARDING: "forwarding database",
-    Column.VLAN_FORWARDING: "forwarding database by VLAN", Column.VLAN_DATABASE: "VLANs of the forwarding database",
-}  # fmt: skip
+APART = (Column.BASE_PORT, Column.FORWARDING, Column.FORWARDING_STATUS)
+MOST_PARTS, PART_SECONDS = 64, 20.0
 SYSTEM_NAME = (*Column.SYSTEM.value, 5, 0)
 
 
 def session(credential: Credential) -> Session:
     """How an agent is asked by a credential. Raises EditError."""
-    if credential.version != "3":
+    if credential.snmp != "3":
         if not credential.community:
             raise EditError("give the community that the switch may be read with", "credential.community")
-        version = Version.V1 if credential.version == "1" else Version.V2C
+        version = Version.V1 if credential.snmp == "1" else Version.V2C
         return CommunitySession(version, credential.community.encode())
     if not credential.user:
         raise EditError("give the user that the switch may be read as", "credential.user")
@@ -49,20 +48,51 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
     """Read a switch; closes the segment. Raises AgentError where it does not answer at all."""
     try:
         agent = Agent(segment, address, how)
-        await agent.get([SYSTEM_NAME])  # who does not answer this is not asked for twenty things more
+        await agent.get([SYSTEM_NAME])  # who does not answer this is not asked for fifty things more
         walks = dict(zip(Column, await agent.columns([one.value for one in Column]), strict=True))
+        columns = {column: _rows(column, walked) for column, walked in walks.items()}
+        parts, missing = await _parts(segment, address, how, walks, columns)
     finally:
         await segment.close()
-    columns = {column: _rows(column, walked) for column, walked in walks.items()}
     lacks = [
         Lack(CALLED[column], walked.why or "it does not have it")
         for column, walked in walks.items()
         if column in CALLED and walked.ending is not Ending.WHOLE and not _instead(column, walks)
     ]
-    return reading(columns, lacks)
+    return reading(columns, [*lacks, *missing], parts)
 
 
-def _instead(column: Column, walks: dict[Column, Walked]) -> bool:
+async def _parts(
+    segment: Segment, address: IPv4Address, how: Session, walks: Mapping[Column, Walked], columns: Mapping[Column, Rows]
+) -> tuple[list[tuple[int | None, dict[Column, Rows]]], list[Lack]]:
+    """What an agent tells of its bridges that it keeps apart, one a VLAN, where it has no table of all (entLogicalTable)."""
+    if walks[Column.VLAN_FORWARDING].ending is not Ending.ABSENT:
+        return [], []
+    found: list[tuple[int | None, dict[Column, Rows]]] = []
+    missing: list[Lack] = []
+    for key, kind in list(columns[Column.LOGICAL_KIND].items())[:MOST_PARTS]:
+        session = how.within(
+            _octets(columns, Column.LOGICAL_CONTEXT, key), _octets(columns, Column.LOGICAL_COMMUNITY, key)
+        )
+        if kind != BRIDGE_KIND or session is None:
+            continue
+        called = _octets(columns, Column.LOGICAL_TEXT, key).decode("utf-8", "replace")
+        part = Agent(segment, address, session, seconds=PART_SECONDS)
+        told = dict(zip(APART, await part.columns([one.value for one in APART]), strict=True))
+        if told[Column.FORWARDING].ending is Ending.CUT:
+            missing.append(Lack(f"forwarding database of {clean(called, 60)}", told[Column.FORWARDING].why))
+        number = re.search(r"\d{1,4}", called)
+        vlan = int(number[0]) if number is not None and 1 <= int(number[0]) <= 4094 else None
+        found.append((vlan, {column: _rows(column, walked) for column, walked in told.items()}))
+    return found, missing
+
+
+def _octets(columns: Mapping[Column, Rows], column: Column, key: Oid) -> bytes:
+    value = columns[column].get(key)
+    return value if isinstance(value, bytes) else b""
+
+
+def _instead(column: Column, walks: Mapping[Column, Walked]) -> bool:
     """Whether another column says the same, so that one that is not there is no lack."""
     others = {Column.FORWARDING: Column.VLAN_FORWARDING, Column.VLAN_FORWARDING: Column.FORWARDING,
               Column.VLAN_DATABASE: Column.FORWARDING}  # fmt: skip

@@ -1,0 +1,133 @@
+"""Whether a port leads to other switches: reasons with weights, all of which are told; a hand's word ends the weighing. Pure.
+
+A port that is no uplink is an edge: who is learnt behind it hangs on it, alone or with others that have something small between.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from statistics import median
+
+from ..mac import MacNumber
+from .reading import Neighbour
+
+ENOUGH = 3
+_MANY, _CROWD, _TIMES = 5, 20, 4
+_SHARE = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Behind:
+    """What is known of one port: who announces itself, who is behind it, what the spanning tree makes of it, and what a hand says
+    (True: an uplink, False: none, None: nothing)."""
+
+    neighbours: tuple[Neighbour, ...] = ()
+    macs: frozenset[MacNumber] = frozenset()
+    tree: str = ""
+    word: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """One switch: what it is called, the MACs that are its own, and its ports by id."""
+
+    name: str
+    own: frozenset[MacNumber]
+    ports: Mapping[int, Behind] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """Why a port may be an uplink, and how much that weighs."""
+
+    said: str
+    weight: int
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """Whether a port is an uplink, and why or why not."""
+
+    uplink: bool
+    reasons: tuple[Reason, ...] = ()
+
+
+def verdicts(switches: Sequence[Told]) -> dict[int, Verdict]:
+    """What each port is, by its id, from what all switches say at present."""
+    owners = {mac: switch for switch in switches for mac in switch.own}
+    sizes = [len(port.macs) for switch in switches for port in switch.ports.values() if port.macs]
+    usual = median(sizes) if sizes else 0
+    first = {key: _alone(switch, port, owners, usual) for switch in switches for key, port in switch.ports.items()}
+    edges = _edges(switches, first)
+    return {
+        key: _verdict(port, [*first[key], *_elsewhere(switch, port, edges)])
+        for switch in switches for key, port in switch.ports.items()
+    }  # fmt: skip
+
+
+def _alone(switch: Told, port: Behind, owners: Mapping[MacNumber, Told], usual: float) -> list[Reason]:
+    """What speaks for an uplink by the port itself."""
+    found = []
+    for one in port.neighbours:
+        called = one.name or one.chassis
+        if "telephone" in one.capabilities:
+            continue  # a phone passes on what the computer behind it sends, and says that it is a bridge
+        if "access point" in one.capabilities:
+            found.append(Reason(f"the access point {called} announces itself there", ENOUGH))
+        elif "bridge" in one.capabilities or "router" in one.capabilities:
+            what = "router" if "bridge" not in one.capabilities else "switch"
+            found.append(Reason(f"the {what} {called} announces itself there", ENOUGH))
+    others = sorted({owners[mac].name for mac in port.macs if mac in owners and owners[mac] is not switch})
+    if others:
+        found.append(Reason(f"{_listed(others)} {'is' if len(others) == 1 else 'are'} behind it", ENOUGH))
+    if port.tree in ("root", "alternate"):
+        found.append(Reason(f"the spanning tree has it as its {port.tree} port", 2))
+    count = len(port.macs)
+    if count >= max(_MANY, _TIMES * usual):
+        found.append(Reason(f"{count} MACs are behind it, where {usual:g} are usual", 2 if count >= _CROWD else 1))
+    return found
+
+
+def _edges(switches: Sequence[Told], first: Mapping[int, list[Reason]]) -> dict[MacNumber, Counter[str]]:
+    """At which switches each MAC hangs on a port of which nothing says that it is an uplink."""
+    found: dict[MacNumber, Counter[str]] = {}
+    for switch in switches:
+        for key, port in switch.ports.items():
+            if port.word or (port.word is None and _weight(first[key]) > 1):
+                continue
+            for mac in port.macs:
+                found.setdefault(mac, Counter())[switch.name] += 1
+    return found
+
+
+def _elsewhere(switch: Told, port: Behind, edges: Mapping[MacNumber, Counter[str]]) -> list[Reason]:
+    """Most of who is behind a port hangs on ports of other switches."""
+    counts: Counter[str] = Counter()
+    elsewhere = 0
+    for mac in port.macs:
+        others = [name for name in edges.get(mac, ()) if name != switch.name]
+        elsewhere += bool(others)
+        counts.update(others)
+    if elsewhere < 2 or elsewhere < _SHARE * len(port.macs):
+        return []
+    return [
+        Reason(f"{elsewhere} of the {len(port.macs)} MACs behind it are at ports of {counts.most_common(1)[0][0]}", 2)
+    ]
+
+
+def _verdict(port: Behind, reasons: Collection[Reason]) -> Verdict:
+    if port.word is not None:
+        said = "a hand says that it is an uplink" if port.word else "a hand says that it is no uplink"
+        return Verdict(port.word, (Reason(said, ENOUGH), *reasons))
+    return Verdict(_weight(reasons) >= ENOUGH, tuple(reasons))
+
+
+def _weight(reasons: Collection[Reason]) -> int:
+    return sum(one.weight for one in reasons)
+
+
+def _listed(names: Sequence[str]) -> str:
+    shown = ", ".join(names[:3])
+    return shown if len(names) <= 3 else f"{shown} and {len(names) - 3} more switches"

@@ -1,0 +1,325 @@
+"""What is known of the switches now: their ports, how these stand, who is behind each and which lead to other switches. Readings
+come in here, are folded into the records in one transaction, and change the picture after that.
+
+Called from any thread but the event loop's; all that changes is done while the right to write the records is held. A reading that
+fails changes nothing but the switch's trouble.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from sqlalchemy import Connection
+
+from ...api.events import Event, SwitchEvent
+from ...core.address import dotted
+from ...core.mac import MacNumber
+from ...core.stays import GAP_MS
+from ...core.switches.port_states import PortState, state_of
+from ...core.switches.port_stays import Learning, PortStay, fold
+from ...core.switches.reading import Description, Link, Neighbour, Port, Reading
+from ...core.switches.uplinks import Behind, Told, Verdict, verdicts
+from ...store import switch_counters, switch_records
+from ...store.database import Database
+from ...store.switch_records import PortRow, SwitchRow, WordRow
+
+NO_WORDS = WordRow(0, "", "", None)
+UNWEIGHED = Verdict(False)
+TURNS = 16
+_GROUP = 1 << 40
+"""The bit of a MAC that is no station's but a group's (IEEE 802, 8.2)."""
+_TICKS = 1 << 32
+_SLACK = 60_000
+_DOWN = frozenset((Link.DOWN, Link.ABSENT, Link.LOWER_DOWN))
+TOLD = ("name", "text", "contact", "place", "model", "serial", "firmware", "up_ticks")
+
+
+@dataclass(frozen=True, slots=True)
+class PortNow:
+    """One port: how it stands since when, who is or was lately behind it, and when its link changed last (UTC ms)."""
+
+    id: int
+    name: str
+    place: int
+    there: bool
+    row: int | None = None
+    since: int = 0
+    state: PortState | None = None
+    stays: Mapping[MacNumber, PortStay] = field(default_factory=dict)
+    changed_ticks: int | None = None
+    turns: tuple[int, ...] = ()
+    words: WordRow = NO_WORDS
+    verdict: Verdict = UNWEIGHED
+
+    @property
+    def here(self) -> list[PortStay]:
+        """Who was behind it in the latest reading."""
+        return [stay for stay in self.stays.values() if stay.here]
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchNow:
+    """One switch: its row, and its ports by id in their order."""
+
+    row: SwitchRow
+    ports: Mapping[int, PortNow] = field(default_factory=dict)
+    restarted: int | None = None
+
+    @property
+    def told(self) -> Mapping[str, Any]:
+        """What it said of itself last."""
+        found: Mapping[str, Any] = self.row.told
+        return found
+
+    @property
+    def own(self) -> frozenset[MacNumber]:
+        """The MACs that are its own."""
+        return frozenset(MacNumber(one) for one in self.told.get("own", ()))
+
+    @property
+    def called(self) -> str:
+        """What it calls itself, else its address."""
+        return self.told.get("name") or dotted(self.row.address)
+
+
+class SwitchBook:
+    """The switches of one roster: `switches` is a picture that is swapped after each commit and never changed in place."""
+
+    def __init__(self, database: Database, now: Callable[[], int], tell: Callable[[Event], None]) -> None:
+        self._database, self._now, self._tell = database, now, tell
+        self.switches: dict[int, SwitchNow] = {}
+        self.turned: list[Callable[[SwitchNow], None]] = []
+        self.reload()
+
+    def reload(self) -> None:
+        """Read the switches again, after an edit of them or of what people say of their ports. What was taken away is closed."""
+        with self._database.write() as connection:
+            rows = {row.id: row for row in switch_records.all_of_them(connection)}
+            words = switch_records.words(connection)
+            closing = {identity: self._now() for identity in switch_records.orphans(connection)}
+            closing |= {
+                identity: self.switches[identity].row.learnt or 0 for identity in self.switches.keys() - rows.keys()
+            }
+            for identity, at in closing.items():
+                switch_records.close(connection, identity, at)
+            found = {}
+            for identity, row in rows.items():
+                known = self.switches.get(identity)
+                ports = known.ports if known is not None else self._loaded(connection, row)
+                ports = {key: replace(port, words=words.get(key, NO_WORDS)) for key, port in ports.items()}
+                found[identity] = SwitchNow(row, ports, known.restarted if known is not None else None)
+            self._database.when_stored(lambda: self._swap(found))
+        self.weigh()
+
+    def _swap(self, switches: dict[int, SwitchNow]) -> None:
+        self.switches = switches
+
+    def _loaded(self, connection: Connection, row: SwitchRow) -> dict[int, PortNow]:
+        ports = {
+            one.id: PortNow(one.id, one.name, one.place, one.there)
+            for one in switch_records.ports_of(connection, row.id)
+        }
+        return _standing(connection, row, ports, self._now())
+
+    # Readings
+
+    def take(self, identity: int, reading: Reading, at: int, works: int | None) -> None:
+        """A switch was read at a time, by a credential (None: by one that is not kept)."""
+        with self._database.write() as connection:
+            switch = self.switches.get(identity)
+            if switch is None:
+                return
+            fresh = _take(connection, switch, reading, at, works)
+            self._database.when_stored(lambda: self._swap({**self.switches, identity: fresh}))
+        self.weigh()
+        self._happened(identity)
+
+    def failed(self, identity: int, why: str, at: int, *, refused: bool) -> None:
+        """A switch could not be read: what was known of it stays."""
+        values: dict[str, Any] = {"asked": at, "trouble": why, **({"refused": at} if refused else {})}
+        with self._database.write() as connection:
+            switch = self.switches.get(identity)
+            if switch is None:
+                return
+            switch_records.keep_learnt(connection, identity, values)
+            fresh = replace(switch, row=switch.row._replace(**values))
+            self._database.when_stored(lambda: self._swap({**self.switches, identity: fresh}))
+        self._happened(identity)
+
+    def _happened(self, identity: int) -> None:
+        switch = self.switches.get(identity)
+        if switch is not None:
+            for listener in self.turned:
+                listener(switch)
+        self._tell(SwitchEvent(id=identity))
+
+    # Uplinks
+
+    def weigh(self) -> None:
+        """Which ports lead to other switches, by all that is known now; what turned is stored."""
+        picture = self.switches
+        found = verdicts([_said(switch) for switch in picture.values()])
+        if all(port.verdict == found[port.id] for switch in picture.values() for port in switch.ports.values()):
+            return
+        with self._database.write() as connection:
+            fresh = {}
+            for identity, switch in self.switches.items():
+                read = switch.row.read or self._now()
+                ports = {
+                    key: _weighed(connection, port, found.get(key, port.verdict), read)
+                    for key, port in switch.ports.items()
+                }
+                fresh[identity] = replace(switch, ports=ports)
+            self._database.when_stored(lambda: self._swap(fresh))
+
+    def port(self, identity: int) -> tuple[SwitchNow, PortNow] | None:
+        """A port with its switch, None where there is none of that id."""
+        for switch in self.switches.values():
+            if identity in switch.ports:
+                return switch, switch.ports[identity]
+        return None
+
+
+def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, works: int | None) -> SwitchNow:
+    """The switch after a reading, which is written."""
+    row, before = switch.row, switch.row.learnt or at
+    around: dict[int, list[Neighbour]] = defaultdict(list)
+    for one in reading.neighbours:
+        around[one.at].append(one)
+    named = _by_name(reading.ports)
+    ids = switch_records.name_ports(connection, row.id, list(named))
+    ports = {ids[name]: port for name, port in named.items()}
+    turned: list[tuple[int, int | None, PortState | None]] = []
+    for key, port in ports.items():
+        known = switch.ports.get(key)
+        was = known.state if known is not None else None
+        state = state_of(port, tuple(around[port.index]), was is not None and was.uplink)
+        if was != state:
+            turned.append((key, known.row if known is not None else None, state))
+    turned += [(key, one.row, None) for key, one in switch.ports.items() if key not in ports and one.row is not None]
+    switch_records.fold_states(connection, turned, at, row.read or at)
+    stays = [stay for port in switch.ports.values() for stay in port.stays.values()]
+    folding = fold(stays, _learning(reading, ports), _unlinked(switch, ports), at, before)
+    switch_records.fold_stays(connection, row.id, folding)
+    switch_counters.take(connection, {key: port.counted for key, port in ports.items() if port.counted}, at)
+    switch_counters.pairs(connection, row.id, reading.pairs, at, row.read or at)
+    restarted = _restarted(switch, reading.description, at)
+    values: dict[str, Any] = {
+        "read": at, "learnt": at, "asked": at, "trouble": "", "told": _told(reading), "works": works, "refused": None,
+    }  # fmt: skip
+    switch_records.keep_learnt(connection, row.id, values)
+    fresh = row._replace(**values)
+    shown = {
+        one.id: _after(switch.ports.get(one.id), one, ports.get(one.id), at, again=restarted is not None)
+        for one in switch_records.ports_of(connection, row.id)
+    }
+    return SwitchNow(fresh, _standing(connection, fresh, shown, at), restarted or switch.restarted)
+
+
+def _told(reading: Reading) -> dict[str, Any]:
+    """What it said of itself, as a column holds it."""
+    return {
+        **{name: getattr(reading.description, name) for name in TOLD}, "own": sorted(reading.own),
+        "lacks": [[lack.what, lack.why] for lack in reading.lacks],
+        "addresses": [dotted(one) for one in reading.addresses],
+    }  # fmt: skip
+
+
+def _learning(reading: Reading, ports: Mapping[int, Port]) -> Learning:
+    """Behind which ports each MAC was learnt, in which VLANs; neither its own nor groups'."""
+    places = {port.index: key for key, port in ports.items()}
+    found: dict[MacNumber, dict[int, tuple[int, ...]]] = defaultdict(dict)
+    for one in reading.learnt:
+        if one.port in places and one.mac not in reading.own and not one.mac & _GROUP:
+            mine, key = found[one.mac], places[one.port]
+            mine[key] = tuple(sorted({*mine.get(key, ()), *one.vlans}))
+    return found
+
+
+def _after(known: PortNow | None, row: PortRow, port: Port | None, at: int, *, again: bool) -> PortNow:
+    """A port after a reading, with when its link changed; `again` when the agent started anew. How it stands comes after."""
+    turns = known.turns if known is not None else ()
+    ticks = known.changed_ticks if known is not None else None
+    if port is not None and known is not None and known.state is not None:
+        moved = None not in (ticks, port.changed_ticks) and ticks != port.changed_ticks and not again
+        if moved or known.state.link != port.link.value:
+            turns = (*turns, at)[-TURNS:]
+    words, verdict = (known.words, known.verdict) if known is not None else (NO_WORDS, UNWEIGHED)
+    ticks = port.changed_ticks if port is not None else ticks
+    return PortNow(
+        row.id, row.name, row.place, row.there, changed_ticks=ticks, turns=turns, words=words, verdict=verdict
+    )
+
+
+def _standing(connection: Connection, row: SwitchRow, ports: dict[int, PortNow], now: int) -> dict[int, PortNow]:
+    """Ports with how they stand and who is behind them, as it is stored."""
+    stays: dict[int, dict[MacNumber, PortStay]] = defaultdict(dict)
+    for stay in switch_records.open_stays(connection, row.id, now - GAP_MS, row.learnt or 0):
+        stays[stay.port][stay.mac] = stay
+    states = switch_records.standing(connection, ports)
+    found = {}
+    for key, port in ports.items():
+        identity, since, state = states.get(key, (None, 0, None))
+        found[key] = replace(port, row=identity, since=since, state=state, stays=stays[key])
+    return found
+
+
+def _unlinked(switch: SwitchNow, ports: Mapping[int, Port]) -> set[int]:
+    """Ports that have no link, or had none in between: whoever is not behind them any more was unplugged."""
+    found = set()
+    for key, port in ports.items():
+        known = switch.ports.get(key)
+        was = known.changed_ticks if known is not None else None
+        between = was is not None and port.changed_ticks is not None and port.changed_ticks != was
+        if between or port.link in _DOWN or port.wanted is Link.DOWN:
+            found.add(key)
+    return found
+
+
+def _said(switch: SwitchNow) -> Told:
+    """A switch as the weighing wants it."""
+    ports = {
+        port.id: Behind(
+            port.state.neighbours if port.state is not None else (),
+            frozenset(mac for mac, stay in port.stays.items() if stay.here),
+            port.state.tree if port.state is not None else "", port.words.uplink,
+        )
+        for port in switch.ports.values()
+    }  # fmt: skip
+    return Told(switch.called, switch.own, ports)
+
+
+def _weighed(connection: Connection, port: PortNow, verdict: Verdict, read: int) -> PortNow:
+    """A port with what it is held for; where that turned, it is stored."""
+    if port.state is None or port.row is None or port.state.uplink == verdict.uplink:
+        return port if port.verdict == verdict else replace(port, verdict=verdict)
+    state = replace(port.state, uplink=verdict.uplink)
+    if port.since == read:
+        switch_records.mend_state(connection, port.row, state)
+        return replace(port, state=state, verdict=verdict)
+    switch_records.fold_states(connection, [(port.id, port.row, state)], read, read)
+    row, since, _ = switch_records.standing(connection, [port.id])[port.id]
+    return replace(port, row=row, since=since, state=state, verdict=verdict)
+
+
+def _by_name(ports: tuple[Port, ...]) -> dict[str, Port]:
+    """Ports by what lasts of them; of several that are called the same each is told by its interface's number too."""
+    counts: dict[str, int] = defaultdict(int)
+    for port in ports:
+        counts[port.name] += 1
+    return {port.name if counts[port.name] == 1 else f"{port.name} ({port.index})": port for port in ports}
+
+
+def _restarted(switch: SwitchNow, now: Description, at: int) -> int | None:
+    """When it was found to have started anew since the reading before: its time since the start is less than it must be, and that
+    is not because the counter began again (after 497 days)."""
+    before, read = switch.told.get("up_ticks"), switch.row.read
+    if before is None or now.up_ticks is None or read is None:
+        return None
+    due = before + (at - read) // 10
+    if now.up_ticks + _SLACK // 10 >= due or due + _SLACK // 10 >= _TICKS > before:
+        return None
+    return at

@@ -1,0 +1,177 @@
+"""Reads the switches that are kept, each when it is due, several side by side; a switch is never read twice at once.
+
+Who refuses is asked once an hour, by the service as well as by its own trying of credentials: wrong ones lock accounts and raise
+alarms. Before readings the known devices of the own links are asked for, so that forwarding tables hold them.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections import defaultdict
+from dataclasses import dataclass
+from ipaddress import IPv4Address
+
+from ...api.switches import Credential
+from ...core.address import Address, dotted
+from ...core.switches.reading import Reading
+from ...probe.segment import SegmentError
+from ...probe.snmp_agent import AgentError, Refused
+from ...store import scan_records
+from ...store.edits import EditError
+from ...store.switch_records import SwitchRow
+from ..aids.repeating import attempt_here
+from ..context import Context, now_ms
+from ..watching.watcher import Watcher
+from ..web.problems import Refusal
+from . import agent_reading, credential_edits
+
+TURN_SECONDS = 0.5
+AT_ONCE = 8
+HOUR_MS = 3_600_000
+FILL_SECONDS = 240.0
+FILL_MOST = 512
+DAY_MS = 24 * HOUR_MS
+
+
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """Why a switch could not be read; `refused` when it said so itself, or never answered to what it was asked by."""
+
+    why: str
+    refused: bool
+
+
+class SwitchReader:
+    """The reading of one service."""
+
+    def __init__(self, context: Context, watcher: Watcher) -> None:
+        self._context, self._watcher = context, watcher
+        self._gate = asyncio.Semaphore(AT_ONCE)
+        self._turns: defaultdict[int, asyncio.Lock] = defaultdict(asyncio.Lock)
+        self._filling = asyncio.Lock()
+        self._filled = float("-inf")
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._turning: asyncio.Task[None] | None = None
+        self._silent: dict[int, int] = {}
+        self.reading: set[int] = set()
+
+    def begin(self) -> None:
+        """Read from now on, where the service watches by itself at all."""
+        if self._context.settings.watch:
+            self._turning = asyncio.create_task(self._turn(), name="switches")
+
+    async def close(self) -> None:
+        """Stop."""
+        for task in (*self._tasks, *([self._turning] if self._turning is not None else ())):
+            task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await task
+
+    async def _turn(self) -> None:
+        while True:
+            for identity, switch in self._context.switches.switches.items():
+                if self._due(switch.row):
+                    self.reading.add(identity)
+                    task = asyncio.create_task(attempt_here(self._one(identity), "a switch could not be read"))
+                    self._tasks.add(task)
+                    task.add_done_callback(self._tasks.discard)
+            await asyncio.sleep(TURN_SECONDS)
+
+    def _due(self, row: SwitchRow) -> bool:
+        if (
+            not row.on
+            or row.id in self.reading
+            or self._turns[row.id].locked()
+            or row.site != self._context.plan.site_here
+        ):
+            return False
+        now = now_ms()
+        if row.refused is not None:
+            return now - row.refused >= HOUR_MS or now < row.refused
+        wait = min(
+            row.every_seconds * 1000 * 2 ** min(self._silent.get(row.id, 0), 10), max(HOUR_MS, row.every_seconds * 1000)
+        )
+        return row.asked is None or now - row.asked >= wait or now < row.asked
+
+    async def _one(self, identity: int) -> None:
+        try:
+            await self.read(identity)
+        except (Refusal, EditError):
+            pass  # it stands at the switch
+        finally:
+            self.reading.discard(identity)
+
+    async def read(self, identity: int) -> None:
+        """Read a switch now; who reads it already is waited for. Raises Refusal where it cannot be read."""
+        turn = self._turns[identity]
+        if turn.locked():
+            async with turn:
+                switch = self._context.switches.switches.get(identity)
+                if switch is not None and switch.row.trouble:
+                    raise Refusal(422, "agent", switch.row.trouble, "switch")
+                return
+        async with turn:
+            await self.fill()
+            async with self._gate:
+                await self._read(identity)
+
+    async def _read(self, identity: int) -> None:
+        switch = self._context.switches.switches.get(identity)
+        if switch is None:
+            return
+        at, row = now_ms(), switch.row
+        ways = await asyncio.to_thread(self._ways, row)
+        told = await self.ask(row.address, ways)
+        if isinstance(told, Unread):
+            refused = told.refused or (row.works is None and len(ways) > 0)
+            self._silent[identity] = self._silent.get(identity, 0) + 1
+            await asyncio.to_thread(self._context.switches.failed, identity, told.why, at, refused=refused)
+            raise Refusal(422, "agent", told.why, "switch")
+        self._silent.pop(identity, None)
+        reading, works = told
+        await asyncio.to_thread(self._context.switches.take, identity, reading, now_ms(), works)
+
+    def _ways(self, row: SwitchRow) -> dict[int, Credential]:
+        """By what a switch is read: the credential that was picked, else the one that worked, else all of them in turn."""
+        found = credential_edits.opened(self._context)
+        wanted = row.credential if row.credential is not None else row.works
+        return {wanted: found[wanted]} if wanted in found else {} if row.credential is not None else found
+
+    async def ask(self, address: Address, ways: dict[int, Credential]) -> tuple[Reading, int] | Unread:
+        """Read an agent by the first of some credentials that works."""
+        if not ways:
+            return Unread("there is no credential to read it by: 'roster credential add NAME'", refused=False)
+        adapter, why_not = await asyncio.to_thread(self._watcher.towards, address)
+        if adapter is None:
+            return Unread(f"{dotted(address)} cannot be asked from here: {why_not}", refused=False)
+        refused, why = False, ""
+        for identity, credential in ways.items():
+            segment = self._context.machine.open(adapter)
+            try:
+                how = agent_reading.session(credential)
+                return await agent_reading.read(segment, IPv4Address(address), how), identity
+            except (AgentError, SegmentError) as error:
+                refused, why = refused or isinstance(error, Refused), str(error)
+        return Unread(why, refused)
+
+    async def fill(self) -> None:
+        """Ask for the known devices of the own links, at most every FILL_SECONDS: whoever answers is in the forwarding tables."""
+        if not self._context.settings.watch:
+            return
+        async with self._filling:
+            if self._context.monotonic() - self._filled < FILL_SECONDS:
+                return
+            self._filled = self._context.monotonic()
+            known = await asyncio.to_thread(self._known)
+            await self._watcher.confirm(known)
+
+    def _known(self) -> list[Address]:
+        adapters = [one for one in self._context.machine.adapters() if one.up and one.mac is not None]
+        networks = {network for one in adapters for network in one.networks}
+        found: list[Address] = []
+        with self._context.database.read() as connection:
+            for network in sorted(networks):
+                site, since = self._context.plan.site_here, now_ms() - DAY_MS
+                found += scan_records.held_lately(connection, site, network, since)[:FILL_MOST]
+        return found

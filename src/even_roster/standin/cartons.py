@@ -12,6 +12,7 @@ from ..core.mac import BROADCAST, Mac
 from ..wire import arp, bootp, dhcp, ethernet, ipv4
 from ..wire.dhcp import Kind, Message, Option
 from ..wire.errors import WireError
+from .cabling import Cabling
 from .hosts import Host, HostNames
 from .site import Site
 
@@ -194,9 +195,10 @@ class Shelf:
 
 
 class StockedSite(Site):
-    """A site with a shelf of cartons that nobody has unpacked."""
+    """A site with a shelf of cartons that nobody has unpacked, and with its cables."""
 
     shelf: Shelf
+    cabling: Cabling
 
     def stock(self, cartons: Iterable[Carton]) -> None:
         """Put them on the shelf."""

@@ -19,8 +19,8 @@ from ..core.span import Span, SpanSet
 from ..wire import arp, ethernet, ipv4, lldp
 from .cartons import Carton, StockedSite
 from .hosts import Awake, Host, HostNames
+from .larkspur_cabling import cable
 from .site import Site, SiteSubnet
-from .switches import plug_agents
 
 SEED = 1884
 DOMAIN = "larkspur.example"
@@ -84,7 +84,7 @@ def build(*, clock: Callable[[], float] = time.monotonic, sleep: Callable[[float
     site.serve_dhcp(DHCP_SERVER, IPv4Address("10.44.10.12"), _scopes(builder))
     site.serve_dhcp("forgotten", IPv4Address(FORGOTTEN), [_forgotten_scope()], joined=False)
     site.at(POWER_CUT, lambda: _power_cycle(site))
-    plug_agents(site)
+    site.cabling = cable(site)
     return site
 
 
@@ -281,6 +281,12 @@ class _Builder:
             self._add(f"access-point-{number}", "tolvane", 30, f"10.44.30.{79 + number}")
         # An access point on a dynamic address.
         self._add("access-point-6", "tolvane", 30, "10.44.30.171", by_dhcp=True)
+        # Two switches, entered so that nobody else's MAC is another than before.
+        for number in (1, 2):
+            self.hosts.append(Host(
+                f"switch-foyer-{number}", self.mac("tolvane", 0xA0000 + number), (IPv4Address(f"10.44.30.{4 + number}"),), 30,
+                HostNames(f"switch-foyer-{number}.{DOMAIN}"), frozenset(_EXPOSED["tolvane"]), 0.002,
+            ))  # fmt: skip
         # A device nobody knows.
         self._add("unknown", "marrowby", 30, "10.44.30.188", mac=self._randomised(), by_dhcp=True, says_name=False)
 

@@ -84,6 +84,7 @@ class Site:
         self._talkers: dict[int, list[list[Host]]] = {}
         self._clients = Clients(self._ask_dhcp, self.readdress)
         self.agents: dict[int, Callable[[bytes], bytes | None]] = {}
+        self.slow: dict[int, float] = {}
         self.hearers: list[Callable[[int, ethernet.Frame], None]] = []
         for host in hosts:
             self.plug(host)
@@ -340,7 +341,8 @@ class Site:
         host = next((one for one in self._by_address.get(int(to), ()) if one.awake.at(self.elapsed())), None)
         agent = self.agents.get(int(to))
         answer = agent(payload) if agent is not None and host is not None else None
-        return [(host.delay, to, answer)] if host is not None and answer is not None else []
+        delay = self.slow.get(int(to), 0.0) + (host.delay if host is not None else 0.0)
+        return [(delay, to, answer)] if host is not None and answer is not None else []
 
     def _group(self, vlan: int, port: int, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
         """Only the holder of the address in question answers (RFC 4795, RFC 6762), so only it is asked."""

@@ -22,8 +22,9 @@ class Responder:
     def __init__(self, community: bytes, rows: Callable[[], Rows], largest: int = LARGEST) -> None:
         self._community, self._rows, self._largest = community, rows, largest
 
-    def answer(self, data: bytes) -> bytes | None:
-        """The answer to a message; None where an agent would be silent."""
+    def answer(self, data: bytes, circles: Oid = ()) -> bytes | None:
+        """The answer to a message; None where an agent would be silent. Below `circles` the first follows the last, as some agents
+        have it."""
         try:
             message = snmp.decode(data)
         except WireError:
@@ -31,6 +32,8 @@ class Responder:
         if message.community != self._community:
             return None
         unit = self.answer_unit(message.unit, message.version is not Version.V1)
+        if unit is not None and circles:
+            unit = self._turned(unit, circles)
         return snmp.encode(Message(message.version, message.community, unit)) if unit is not None else None
 
     def answer_unit(self, asked: Unit, exceptions: bool) -> Unit | None:
@@ -49,6 +52,15 @@ class Responder:
         if lacking and not exceptions:
             return Unit(Kind.RESPONSE, asked.request, asked.variables, Error.NO_SUCH_NAME, lacking)
         return Unit(Kind.RESPONSE, asked.request, tuple(found))
+
+    def _turned(self, unit: Unit, circles: Oid) -> Unit:
+        """An answer that walks past the end of what goes round in circles begins there anew."""
+        inside = [one.oid[: len(circles)] == circles for one in unit.variables]
+        if not any(inside) or all(inside):
+            return unit
+        rows = [row for row in self._rows() if row.oid[: len(circles)] == circles]
+        variables = [one if within else rows[0] for one, within in zip(unit.variables, inside, strict=True)]
+        return Unit(unit.kind, unit.request, tuple(variables), unit.error, unit.index)
 
     def _bulk(self, asked: Unit, rows: Rows, names: Sequence[Oid]) -> list[Variable]:
         once = max(min(asked.error, len(asked.variables)), 0)

@@ -150,6 +150,14 @@ def stays_of_port(connection: Connection, port: int, most: int) -> list[StayRow]
     return all_of(connection, StayRow, query)
 
 
+def ended_since(connection: Connection, switch: int, since: int) -> list[StayRow]:
+    """The stays at a switch that ended for a reason since then."""
+    query = select(port_stays).where(
+        port_stays.c.switch == switch, port_stays.c.last >= since, port_stays.c.ended != int(Ended.NOT)
+    )
+    return all_of(connection, StayRow, query)
+
+
 def stays_at(connection: Connection, switch: int, at: int) -> list[StayRow]:
     """Who was behind the ports of a switch at a moment."""
     query = select(port_stays).where(

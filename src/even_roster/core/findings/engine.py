@@ -11,13 +11,14 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from ..address import Address, ipv4
-from . import rules_addresses, rules_dhcp, rules_link, rules_plan, rules_rolls
+from . import rules_addresses, rules_dhcp, rules_link, rules_plan, rules_ports, rules_rolls
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject, telling
 from .rule import Rule
 from .world import World
 
 RULES: tuple[Rule, ...] = (
     *rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES, *rules_dhcp.RULES, *rules_rolls.RULES,
+    *rules_ports.RULES,
 )  # fmt: skip
 BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
 _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}
@@ -136,7 +137,7 @@ class Engine:
                 left -= 1
                 minded = bool(self.standing or self._waiting)
                 for rule in rules:
-                    found = rule.check(world, key)
+                    found = _placed(world, rule.check(world, key))
                     if not minded and not isinstance(found, Found):
                         continue
                     name = rule.kind, key_text(world, about, key)
@@ -146,7 +147,7 @@ class Engine:
             return turns, True
         for late in [one for one in (*self._waiting.values(), *self._leaving.values()) if one.due <= now]:
             name = late.rule.kind, key_text(world, late.rule.about, late.key)
-            self._meet(late.rule, late.key, name, late.rule.check(world, late.key), now, turns)
+            self._meet(late.rule, late.key, name, _placed(world, late.rule.check(world, late.key)), now, turns)
         self._exceptions(now, turns)
         return turns, False
 
@@ -252,6 +253,14 @@ def _with(standing: Finding, found: Found, updated: int | None = None) -> Findin
     )  # fmt: skip
 
 
+def _placed(world: World, found: Found | Away | None) -> Found | Away | None:
+    """What a rule found, with where the MACs it is about are plugged in."""
+    if not isinstance(found, Found) or not world.wiring.places:
+        return found
+    more = world.wiring.placed(found.subjects, None)
+    return replace(found, evidence=(*found.evidence, *more)) if more else found
+
+
 def key_text(world: World, about: About, key: int) -> str:
     """A key as a lasting text: the same after a restart."""
     if about is About.NAME:
@@ -260,6 +269,8 @@ def key_text(world: World, about: About, key: int) -> str:
         return world.link_of_key(key) or ""
     if about is About.LINE:
         return world.rolls.text(key)
+    if about is About.WIRING:
+        return world.wiring.text(key)
     return str(key)
 
 
@@ -274,4 +285,6 @@ def key_of(world: World, name: Name) -> int | None:
         return world.link_key(name[1])
     if rule.about is About.LINE:
         return world.rolls.number(name[1])
+    if rule.about is About.WIRING:
+        return world.wiring.number(name[1])
     return int(name[1])

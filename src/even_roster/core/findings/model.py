@@ -38,11 +38,13 @@ class About(StrEnum):
     LINK = "link"
     LINE = "line of a roll call"
     FITTING = "fitting"
+    WIRING = "switch or port"
 
 
 @dataclass(frozen=True, slots=True)
 class Subject:
-    """Somebody or something a finding is about; `type` is address, mac, device, subnet, pool, server, name, adapter."""
+    """Somebody or something a finding is about; `type` is address, mac, device, subnet, pool, server, name, adapter,
+    switch."""
 
     type: str
     value: str

@@ -28,6 +28,7 @@ from .rolls import Rolls
 from .servers import DhcpHeard
 from .stand_ins import StandIns
 from .strays import Strays
+from .wiring import Wiring
 
 KEPT = 90 * DAY
 PRESENT = DAY
@@ -51,7 +52,7 @@ class World:
         self.dhcp = DhcpHeard(self.ground, self._mark)
         self.leased = Leased(self.ground, self._touch)
         self.names, self.rolls, self.fittings = NamesTold(), Rolls(), Fittings()
-        self.stand_ins = StandIns()
+        self.stand_ins, self.wiring = StandIns(), Wiring()
         self.questions = Questions()
         self.randomised, self.vendor_of = randomised, vendor_of
         self.limits = limits or Limits()
@@ -356,8 +357,8 @@ class World:
                 return self.dhcp.keys()
             case About.LINE | About.FITTING:
                 return list(self.rolls.absent if about is About.LINE else self.fittings.idle)
-            case About.NAME:
-                return self.names.shared()
+            case About.NAME | About.WIRING:
+                return self.names.shared() if about is About.NAME else self.wiring.keys()
             case About.LINK:
                 return [self.link_key(name) for name in self.links]
 

@@ -26,12 +26,12 @@ def together(macs: Collection[MacNumber], state: PortState | None) -> str:
         return ""
     around = state.neighbours if state is not None else ()
     if any("telephone" in one.capabilities for one in around):
-        return "a phone passes on what hangs behind it"
+        return "a phone and what hangs behind it"
     prefixes = Counter(mac >> 24 for mac in macs)
     prefix, count = prefixes.most_common(1)[0]
     if count >= _GUESTS and len(prefixes) == 2 and len(macs) - count == 1 and prefix & 0x020000:
         return f"{count} of them look like guests of one computer: their MACs are made up and begin alike"
-    return "something that is not read lies between: a small switch, or a computer that passes on for others"
+    return "behind something small that is not read"
 
 
 def port_said(state: PortState | None, names: Sequence[str], count: int, leads_to: str, mark: str = "") -> str:
@@ -48,6 +48,8 @@ def port_said(state: PortState | None, names: Sequence[str], count: int, leads_t
         )
     if state.uplink:
         crowd = "nobody behind it" if not count else f"{count} {'MAC' if count == 1 else 'MACs'} behind it"
+        if any("access point" in one.capabilities for one in state.neighbours):
+            return f"{marked}{leads_to or 'access point'}, an access point, {crowd}{tail}"
         return f"{marked}uplink{f' to {leads_to}' if leads_to else ''}, {crowd}{tail}"
     if not count:
         around = next((one.name or one.chassis for one in state.neighbours), "")
@@ -69,14 +71,15 @@ def _figures(state: PortState) -> list[str]:
     return found
 
 
-def switch_said(ports: int, up: int, uplinks: int, behind: int, empty: int) -> str:
-    """A switch's totals as a sentence."""
+def switch_said(ports: int, up: int, uplinks: int, behind: int, pairs: int, *, bridge: bool) -> str:
+    """A switch's totals as a sentence; one that is no bridge is a router."""
     if not ports:
         return "not read yet"
+    if not bridge:
+        told = f"{pairs} {'address' if pairs == 1 else 'addresses'} with {'its MAC' if pairs == 1 else 'their MACs'}"
+        return f"a router: {up} of {ports} interfaces have a link, and it tells {told}"
     plain = [f"{up} of {ports} ports have a link"]
     if uplinks:
         plain.append(f"{uplinks} {'leads' if uplinks == 1 else 'lead'} to other switches")
     plain.append(f"{behind} {'MAC hangs' if behind == 1 else 'MACs hang'} on the others")
-    if empty:
-        plain.append(f"{empty} {'has' if empty == 1 else 'have'} never had anybody")
     return ", ".join(plain[:-1]) + f" and {plain[-1]}" if len(plain) > 1 else plain[0]

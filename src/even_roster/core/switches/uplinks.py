@@ -31,7 +31,8 @@ class Behind:
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """One switch: what it is called, the MACs that are its own, and its ports by id."""
+    """One switch: what it is called, the MACs that are its own (none of a router that is no bridge: it hangs on its port as others
+    do), and its ports by id."""
 
     name: str
     own: frozenset[MacNumber]
@@ -76,9 +77,10 @@ def _alone(switch: Told, port: Behind, owners: Mapping[MacNumber, Told], usual: 
             continue  # a phone passes on what the computer behind it sends, and says that it is a bridge
         if "access point" in one.capabilities:
             found.append(Reason(f"the access point {called} announces itself there", ENOUGH))
-        elif "bridge" in one.capabilities or "router" in one.capabilities:
-            what = "router" if "bridge" not in one.capabilities else "switch"
-            found.append(Reason(f"the {what} {called} announces itself there", ENOUGH))
+        elif "bridge" in one.capabilities:
+            found.append(Reason(f"the switch {called} announces itself there", ENOUGH))
+        elif "router" in one.capabilities:
+            found.append(Reason(f"the router {called} announces itself there", 1))
     others = sorted({owners[mac].name for mac in port.macs if mac in owners and owners[mac] is not switch})
     if others:
         found.append(Reason(f"{_listed(others)} {'is' if len(others) == 1 else 'are'} behind it", ENOUGH))

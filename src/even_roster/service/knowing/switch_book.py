@@ -7,6 +7,7 @@ fails changes nothing but the switch's trouble.
 
 from __future__ import annotations
 
+import time
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
@@ -29,6 +30,8 @@ from ...store.switch_records import PortRow, SwitchRow, WordRow
 NO_WORDS = WordRow(0, "", "", None)
 UNWEIGHED = Verdict(False)
 TURNS = 16
+REST = 10
+"""How many times longer than it takes the weighing waits until it is done again."""
 _GROUP = 1 << 40
 """The bit of a MAC that is no station's but a group's (IEEE 802, 8.2)."""
 _TICKS = 1 << 32
@@ -86,12 +89,14 @@ class SwitchNow:
 
 
 class SwitchBook:
-    """The switches of one roster: `switches` is a picture that is swapped after each commit and never changed in place."""
+    """The switches of one roster: `switches` is a picture that is swapped after each commit and never changed in place.
+    `untold` when something turned that the findings were not told, `unweighed` when the uplinks wait for their weighing."""
 
     def __init__(self, database: Database, now: Callable[[], int], tell: Callable[[Event], None]) -> None:
         self._database, self._now, self._tell = database, now, tell
         self.switches: dict[int, SwitchNow] = {}
-        self.turned: list[Callable[[SwitchNow], None]] = []
+        self.untold = self.unweighed = False
+        self._weighed_at, self._weighing = 0.0, 0.0
         self.reload()
 
     def reload(self) -> None:
@@ -110,8 +115,10 @@ class SwitchBook:
                 known = self.switches.get(identity)
                 ports = known.ports if known is not None else self._loaded(connection, row)
                 ports = {key: replace(port, words=words.get(key, NO_WORDS)) for key, port in ports.items()}
-                found[identity] = SwitchNow(row, ports, known.restarted if known is not None else None)
+                restarted = known.restarted if known is not None else row.told.get("restarted")
+                found[identity] = SwitchNow(row, ports, restarted)
             self._database.when_stored(lambda: self._swap(found))
+        self.untold = True
         self.weigh()
 
     def _swap(self, switches: dict[int, SwitchNow]) -> None:
@@ -134,7 +141,10 @@ class SwitchBook:
                 return
             fresh = _take(connection, switch, reading, at, works)
             self._database.when_stored(lambda: self._swap({**self.switches, identity: fresh}))
-        self.weigh()
+        if time.monotonic() - self._weighed_at > REST * self._weighing:
+            self.weigh()
+        else:
+            self.unweighed = True
         self._happened(identity)
 
     def failed(self, identity: int, why: str, at: int, *, refused: bool) -> None:
@@ -150,18 +160,17 @@ class SwitchBook:
         self._happened(identity)
 
     def _happened(self, identity: int) -> None:
-        switch = self.switches.get(identity)
-        if switch is not None:
-            for listener in self.turned:
-                listener(switch)
+        self.untold = True
         self._tell(SwitchEvent(id=identity))
 
     # Uplinks
 
     def weigh(self) -> None:
         """Which ports lead to other switches, by all that is known now; what turned is stored."""
-        picture = self.switches
+        picture, began, self.unweighed = self.switches, time.monotonic(), False
         found = verdicts([_said(switch) for switch in picture.values()])
+        self._weighed_at = time.monotonic()
+        self._weighing = self._weighed_at - began
         if all(port.verdict == found[port.id] for switch in picture.values() for port in switch.ports.values()):
             return
         with self._database.write() as connection:
@@ -207,8 +216,9 @@ def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, 
     switch_counters.take(connection, {key: port.counted for key, port in ports.items() if port.counted}, at)
     switch_counters.pairs(connection, row.id, reading.pairs, at, row.read or at)
     restarted = _restarted(switch, reading.description, at)
+    told = {**_told(reading), "restarted": restarted or switch.restarted}
     values: dict[str, Any] = {
-        "read": at, "learnt": at, "asked": at, "trouble": "", "told": _told(reading), "works": works, "refused": None,
+        "read": at, "learnt": at, "asked": at, "trouble": "", "told": told, "works": works, "refused": None,
     }  # fmt: skip
     switch_records.keep_learnt(connection, row.id, values)
     fresh = row._replace(**values)
@@ -224,7 +234,8 @@ def _told(reading: Reading) -> dict[str, Any]:
     return {
         **{name: getattr(reading.description, name) for name in TOLD}, "own": sorted(reading.own),
         "lacks": [[lack.what, lack.why] for lack in reading.lacks],
-        "addresses": [dotted(one) for one in reading.addresses],
+        "addresses": [dotted(one) for one in reading.addresses], "pairs": len(reading.pairs),
+        "bridge": any(port.base is not None for port in reading.ports),
     }  # fmt: skip
 
 
@@ -289,7 +300,7 @@ def _said(switch: SwitchNow) -> Told:
         )
         for port in switch.ports.values()
     }  # fmt: skip
-    return Told(switch.called, switch.own, ports)
+    return Told(switch.called, switch.own if switch.told.get("bridge") else frozenset(), ports)
 
 
 def _weighed(connection: Connection, port: PortNow, verdict: Verdict, read: int) -> PortNow:

@@ -55,9 +55,10 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
     finally:
         await segment.close()
     lacks = [
-        Lack(CALLED[column], walked.why or "it does not have it")
+        Lack(CALLED.get(column) or column.name.lower().replace("_", " "), walked.why or "it does not have it")
         for column, walked in walks.items()
-        if column in CALLED and walked.ending is not Ending.WHOLE and not _instead(column, walks)
+        if walked.ending is Ending.CUT
+        or (column in CALLED and walked.ending is Ending.ABSENT and not _instead(column, walks))
     ]
     return reading(columns, [*lacks, *missing], parts)
 

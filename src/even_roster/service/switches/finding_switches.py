@@ -34,6 +34,7 @@ async def search(
     gate = asyncio.Semaphore(AT_ONCE)
     added: list[int] = []
     refused: list[tuple[Address, str]] = []
+    claimed: set[Address] = set()
 
     async def one(address: Address) -> None:
         async with gate:
@@ -42,6 +43,13 @@ async def search(
             refused.append((address, told.why))
             return
         reading, works = told
+        other = reader.same_agent(reading, address)
+        mine = {*reading.addresses, address}
+        if other is not None or mine & claimed:
+            name = other.called if other is not None else reading.description.name
+            refused.append((address, f"it is {name}, which is read already by another of its addresses"))
+            return
+        claimed.update(mine)
         name = await asyncio.to_thread(called, context, address)
         credential = works if request.credential is not None else None
         try:
@@ -55,6 +63,7 @@ async def search(
         added.append(identity)
 
     await asyncio.gather(*(one(address) for address in wanted))
+    await reader.weigh()
     return sorted(added), sorted(refused)
 
 

@@ -66,7 +66,9 @@ def switch_view(
         model=told.get("model", ""), serial=told.get("serial", ""), firmware=told.get("firmware", ""),
         up_seconds=ticks // 100 if ticks is not None else None, port_count=len(ports), up_count=len(up),
         uplink_count=len(uplinks), behind_count=len(behind),
-        said=switch_said(len(ports), len(up), len(uplinks), edges, 0),
+        said=switch_said(
+            len(ports), len(up), len(uplinks), edges, told.get("pairs", 0), bridge=told.get("bridge", True)
+        ),
         missing=[LackView(what=what, why=why) for what, why in told.get("lacks", [])],
     )  # fmt: skip
 

@@ -20,15 +20,17 @@ from ...probe.snmp_agent import AgentError, Refused
 from ...store import scan_records
 from ...store.edits import EditError
 from ...store.switch_records import SwitchRow
-from ..aids.repeating import attempt_here
+from ..aids.repeating import attempt, attempt_here
 from ..context import Context, now_ms
+from ..knowing.switch_book import REST, SwitchNow
 from ..watching.watcher import Watcher
 from ..web.problems import Refusal
-from . import agent_reading, credential_edits
+from . import agent_reading, credential_edits, switch_findings
 
 TURN_SECONDS = 0.5
 AT_ONCE = 8
 HOUR_MS = 3_600_000
+TOLD_SECONDS = 60.0
 FILL_SECONDS = 240.0
 FILL_MOST = 512
 DAY_MS = 24 * HOUR_MS
@@ -54,12 +56,12 @@ class SwitchReader:
         self._tasks: set[asyncio.Task[None]] = set()
         self._turning: asyncio.Task[None] | None = None
         self._silent: dict[int, int] = {}
+        self._told_at, self._telling = float("-inf"), 0.0
         self.reading: set[int] = set()
 
     def begin(self) -> None:
-        """Read from now on, where the service watches by itself at all."""
-        if self._context.settings.watch:
-            self._turning = asyncio.create_task(self._turn(), name="switches")
+        """Read from now on, where the service watches by itself at all; what turned is told always."""
+        self._turning = asyncio.create_task(self._turn(), name="switches")
 
     async def close(self) -> None:
         """Stop."""
@@ -76,11 +78,24 @@ class SwitchReader:
                     task = asyncio.create_task(attempt_here(self._one(identity), "a switch could not be read"))
                     self._tasks.add(task)
                     task.add_done_callback(self._tasks.discard)
+            await self._settle()
             await asyncio.sleep(TURN_SECONDS)
+
+    async def _settle(self) -> None:
+        """What turned is weighed and told, and once a minute what time alone has turned."""
+        book, now = self._context.switches, self._context.monotonic()
+        await self.weigh()
+        if now - self._told_at < (REST * self._telling if book.untold else TOLD_SECONDS):
+            return
+        book.untold = False
+        await attempt(lambda: switch_findings.tell(self._context), "what is wrong with switches could not be told")
+        self._told_at = self._context.monotonic()
+        self._telling = self._told_at - now
 
     def _due(self, row: SwitchRow) -> bool:
         if (
-            not row.on
+            not self._context.settings.watch
+            or not row.on
             or row.id in self.reading
             or self._turns[row.id].locked()
             or row.site != self._context.plan.site_here
@@ -115,6 +130,12 @@ class SwitchReader:
             await self.fill()
             async with self._gate:
                 await self._read(identity)
+        await self.weigh()
+
+    async def weigh(self) -> None:
+        """Weigh which ports are uplinks, where that waits."""
+        if self._context.switches.unweighed:
+            await attempt(self._context.switches.weigh, "uplinks could not be weighed")
 
     async def _read(self, identity: int) -> None:
         switch = self._context.switches.switches.get(identity)
@@ -130,7 +151,23 @@ class SwitchReader:
             raise Refusal(422, "agent", told.why, "switch")
         self._silent.pop(identity, None)
         reading, works = told
+        if (other := self.same_agent(reading, row.address)) is not None:
+            why = f"it is {other.called}, which is read already at {dotted(other.row.address)}"
+            await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)
+            raise Refusal(422, "agent", why, "switch")
         await asyncio.to_thread(self._context.switches.take, identity, reading, now_ms(), works)
+
+    def same_agent(self, reading: Reading, address: Address) -> SwitchNow | None:
+        """The switch that is read already by another of its addresses, None where there is none."""
+        own = {one for one in (*reading.addresses, address)}
+        for switch in self._context.switches.switches.values():
+            if (
+                switch.row.address != address
+                and switch.row.read is not None
+                and (switch.row.address in own or (reading.own and reading.own == switch.own))
+            ):
+                return switch
+        return None
 
     def _ways(self, row: SwitchRow) -> dict[int, Credential]:
         """By what a switch is read: the credential that was picked, else the one that worked, else all of them in turn."""

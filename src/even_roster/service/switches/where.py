@@ -108,7 +108,8 @@ class Places:
         if self._at is not None:
             here, last = last >= self._at, min(last, self._at)
         ended = bool(row.ended) and not here
-        uplink = state is not None and state.uplink
+        announced = state is not None and any(one.chassis == str(Mac(row.mac)) for one in state.neighbours)
+        uplink = state is not None and state.uplink and not announced
         return Candidate(switch.row.id, row.port, row.first, last, here, uplink, counts.get(row.port, 1), ended)
 
     def view(self, mac: MacNumber, placed: Placed | None) -> Placing:

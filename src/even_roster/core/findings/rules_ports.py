@@ -1,0 +1,61 @@
+"""Rules of switches and their ports. What is wrong is worked out by `port_troubles` when a switch was read; here it is given its
+kind and its patience."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from .model import AWAY, HOUR, MINUTE, About, Away, Found
+from .rule import Rule
+from .wording import accept
+from .world import World
+
+
+def _check(kind: str) -> Callable[[World, int], Found | Away | None]:
+    def check(world: World, key: int) -> Found | Away | None:
+        if not world.wiring.heard:
+            return AWAY
+        one = world.wiring.of(kind, key)
+        return Found(one.severity, one.subjects, one.evidence, one.remedy, (accept(),)) if one is not None else None
+
+    return check
+
+
+def _rule(kind: str, title: str, means: str, patience: int = 0, lingers: int = 0) -> Rule:
+    return Rule(kind, title, About.WIRING, means, _check(kind), patience=patience, lingers=lingers, keeps=HOUR)
+
+
+RULES = (
+    _rule(
+        "mac-on-two-ports", "One MAC hangs on two ports",
+        "Two devices have the same MAC, or there is a loop: frames for it go now here, now there",
+    ),
+    _rule(
+        "moved-port", "A device hangs on another port",
+        "Somebody plugged it in elsewhere; labels, VLANs and notes of the port before may not fit any more",
+    ),
+    _rule(
+        "unknown-on-port", "Something that nobody knows hangs on a port",
+        "A switch has learnt it, and it never answered a question: it has no address here, or hides",
+    ),
+    _rule(
+        "flapping-port", "A port loses its link again and again",
+        "A cable, plug or adapter is failing, or a device restarts over and over", lingers=HOUR,
+    ),
+    _rule(
+        "errors-on-port", "A port receives or sends damaged frames",
+        "A cable, plug or adapter is failing; what is damaged is sent again, and everything slows down", lingers=HOUR,
+    ),
+    _rule(
+        "ends-disagree", "Both ends of a link disagree",
+        "Speed or duplex are set by hand at one end: the link loses frames under load", patience=MINUTE,
+    ),
+    _rule(
+        "switch-restarted", "A switch restarted",
+        "Everything behind it was cut off meanwhile; settings that were not stored are gone", lingers=MINUTE,
+    ),
+    _rule(
+        "switch-silent", "A switch cannot be read",
+        "Where devices are plugged in is told as it was last, and is not known now", lingers=MINUTE,
+    ),
+)  # fmt: skip

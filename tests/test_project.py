@@ -27,7 +27,7 @@ ROOMS = {
     "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
     "calling": {"aids", "naming", "web", "watching"},
     "fitting": {"aids", "changing", "knowing", "naming", "web", "devices", "plan", "watching"},
-    "changing": {"naming", "web", "devices"}, "switches": {"naming", "watching", "web"},
+    "changing": {"naming", "web", "devices"}, "switches": {"aids", "knowing", "naming", "watching", "web"},
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},
     "lookup": {"naming", "web", "scans", "plan", "findings", "watching"},

@@ -2472,6 +2472,138 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/switches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The switches that are read, by name
+         * @description The switches that are read, by name.
+         */
+        get: operations["switches.switches"];
+        put?: never;
+        /**
+         * Read a switch from now on
+         * @description It is read by itself at once; `read` waits for that.
+         */
+        post: operations["switches.add_switch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read all switches of some ranges from now on: whoever has the role `network` there, and answers
+         * @description Takes seconds.
+         */
+        post: operations["switches.search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One switch
+         * @description One switch.
+         */
+        get: operations["switches.one_switch"];
+        put?: never;
+        post?: never;
+        /**
+         * Read a switch no longer
+         * @description Undoing that brings back what was read of it.
+         */
+        delete: operations["switches.remove_switch"];
+        options?: never;
+        head?: never;
+        /**
+         * Change how a switch is read: at which address, by what, how often, or not at all for the time being
+         * @description Change how a switch is read: at which address, by what, how often, or not at all for the time being.
+         */
+        patch: operations["switches.edit_switch"];
+        trace?: never;
+    };
+    "/api/v1/switches/{identity}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a switch now; the answer comes when that is done
+         * @description Read a switch now; the answer comes when that is done.
+         */
+        post: operations["switches.read_one"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{identity}/moments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When anything turned at a switch
+         * @description When anything turned at a switch.
+         */
+        get: operations["switches.moments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{identity}/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is different at a switch between two moments, port by port
+         * @description What is different at a switch between two moments, port by port.
+         */
+        get: operations["switches.turns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/switch-readings": {
         parameters: {
             query?: never;
@@ -2486,6 +2618,206 @@ export interface paths {
          * @description Nothing of it is kept, the credential least of all.
          */
         post: operations["switches.read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The ports of a switch, or of all, in their order; with `at` as they were then, with `text` those that say all of its words: name, description, note, mark, who is behind
+         * @description The ports of a switch, or of all, in their order; with `at` as they were then, with `text` those that say all of its words: name, description, note, mark, who is behind.
+         */
+        get: operations["switches.ports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ports/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everything about a port: who is behind it, who was, how it stood, what went through it
+         * @description Everything about a port: who is behind it, who was, how it stood, what went through it.
+         */
+        get: operations["switches.one_port"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Note or mark a port, or say whether it is an uplink
+         * @description Note or mark a port, or say whether it is an uplink.
+         */
+        patch: operations["switches.edit_port"];
+        trace?: never;
+    };
+    "/api/v1/where/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where somebody is plugged in, by name, MAC, address or any fragment; with `at` as it was then
+         * @description Where somebody is plugged in, by name, MAC, address or any fragment; with `at` as it was then.
+         */
+        get: operations["switches.where"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The credentials that are kept, by name; their secrets are never shown
+         * @description The credentials that are kept, by name; their secrets are never shown.
+         */
+        get: operations["switches.all_credentials"];
+        put?: never;
+        /**
+         * Keep a credential, encrypted
+         * @description Keep a credential, encrypted.
+         */
+        post: operations["switches.add_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One credential, without its secrets
+         * @description One credential, without its secrets.
+         */
+        get: operations["switches.one_credential"];
+        put?: never;
+        post?: never;
+        /**
+         * Keep a credential no longer; refused while switches are read by it
+         * @description Keep a credential no longer; refused while switches are read by it.
+         */
+        delete: operations["switches.remove_credential"];
+        options?: never;
+        head?: never;
+        /**
+         * Change a credential; what is left out stays, secrets too
+         * @description Change a credential; what is left out stays, secrets too.
+         */
+        patch: operations["switches.edit_credential"];
+        trace?: never;
+    };
+    "/api/v1/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Addresses with their MACs; with `text` those with that fragment, with `source` those that it says: seen, lease, hand, or a router's or switch's name
+         * @description Addresses with their MACs; with `text` those with that fragment, with `source` those that it says: seen, lease, hand, or a router's or switch's name.
+         */
+        get: operations["switches.pairs"];
+        put?: never;
+        /**
+         * Take pairs in that people know: all of them or none
+         * @description Take pairs in that people know: all of them or none.
+         */
+        post: operations["switches.enter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pairs/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget what routers and switches told; what people entered stays
+         * @description The next readings tell anew.
+         */
+        delete: operations["switches.clear"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pairs/{address}/{mac}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * A pair that people entered no more
+         * @description A pair that people entered no more.
+         */
+        delete: operations["switches.remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pairs/without": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * MACs that hang on ports and have no address anywhere, each with whom to ask
+         * @description MACs that hang on ports and have no address anywhere, each with whom to ask.
+         */
+        get: operations["switches.without"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4290,18 +4622,17 @@ export interface components {
         };
         /**
          * Credential
-         * @description By what an agent may be read: a community for the versions 1 and 2c, a user with passwords for version 3. Used once and not
-         *     kept.
+         * @description By what an agent may be read: a community for the versions 1 and 2c, a user with passwords for version 3.
          */
         Credential: {
             /**
-             * Version
+             * Snmp
              * @description The version of SNMP.
              * @default 3
              * @example 3
              * @enum {string}
              */
-            version?: "1" | "2c" | "3";
+            snmp?: "1" | "2c" | "3";
             /**
              * Community
              * @description The community, for the versions 1 and 2c.
@@ -4346,6 +4677,222 @@ export interface components {
              * @example quillmark-two
              */
             privacy_password?: string;
+        };
+        /**
+         * CredentialEdit
+         * @description Change a credential; what is left out stays, secrets too.
+         */
+        CredentialEdit: {
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name?: string | null;
+            /**
+             * Snmp
+             * @description The version of SNMP.
+             * @example 3
+             */
+            snmp?: ("1" | "2c" | "3") | null;
+            /**
+             * Community
+             * @description The community, for the versions 1 and 2c.
+             * @example larkspur
+             */
+            community?: string | null;
+            /**
+             * User
+             * @description Who uses it.
+             * @example ledger
+             */
+            user?: string | null;
+            /**
+             * Auth
+             * @description How messages are authenticated.
+             * @example sha256
+             */
+            auth?: ("none" | "sha1" | "sha224" | "sha256" | "sha384" | "sha512") | null;
+            /**
+             * Auth Password
+             * @description The password for that, eight characters at least.
+             * @example quillmark-one
+             */
+            auth_password?: string | null;
+            /**
+             * Privacy
+             * @description How messages are encrypted.
+             * @example aes128
+             */
+            privacy?: ("none" | "aes128" | "aes192" | "aes256") | null;
+            /**
+             * Privacy Password
+             * @description The password for that, eight characters at least.
+             * @example quillmark-two
+             */
+            privacy_password?: string | null;
+        };
+        /**
+         * CredentialNew
+         * @description Keep a credential under a name, encrypted.
+         */
+        CredentialNew: {
+            /**
+             * Snmp
+             * @description The version of SNMP.
+             * @default 3
+             * @example 3
+             * @enum {string}
+             */
+            snmp?: "1" | "2c" | "3";
+            /**
+             * Community
+             * @description The community, for the versions 1 and 2c.
+             * @default
+             * @example larkspur
+             */
+            community?: string;
+            /**
+             * User
+             * @description Who uses it.
+             * @default
+             * @example ledger
+             */
+            user?: string;
+            /**
+             * Auth
+             * @description How messages are authenticated.
+             * @default none
+             * @example sha256
+             * @enum {string}
+             */
+            auth?: "none" | "sha1" | "sha224" | "sha256" | "sha384" | "sha512";
+            /**
+             * Auth Password
+             * @description The password for that, eight characters at least.
+             * @default
+             * @example quillmark-one
+             */
+            auth_password?: string;
+            /**
+             * Privacy
+             * @description How messages are encrypted.
+             * @default none
+             * @example aes128
+             * @enum {string}
+             */
+            privacy?: "none" | "aes128" | "aes192" | "aes256";
+            /**
+             * Privacy Password
+             * @description The password for that, eight characters at least.
+             * @default
+             * @example quillmark-two
+             */
+            privacy_password?: string;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+        };
+        /**
+         * CredentialPage
+         * @description The credentials that are kept, by name.
+         */
+        CredentialPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["CredentialView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * CredentialRef
+         * @description A credential that is kept.
+         */
+        CredentialRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+        };
+        /**
+         * CredentialView
+         * @description A credential that is kept; its secrets are never shown. `switch_count` are read by it alone.
+         */
+        CredentialView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Snmp
+             * @description The version of SNMP.
+             * @example 3
+             * @enum {string}
+             */
+            snmp: "1" | "2c" | "3";
+            /**
+             * User
+             * @description Who uses it.
+             * @example ledger
+             */
+            user: string;
+            /**
+             * Auth
+             * @description How messages are authenticated.
+             * @example sha256
+             * @enum {string}
+             */
+            auth: "none" | "sha1" | "sha224" | "sha256" | "sha384" | "sha512";
+            /**
+             * Privacy
+             * @description How messages are encrypted.
+             * @example aes128
+             * @enum {string}
+             */
+            privacy: "none" | "aes128" | "aes192" | "aes256";
+            /**
+             * Switch Count
+             * @description How many switches are read by it alone.
+             * @example 4
+             */
+            switch_count: number;
         };
         /**
          * DeviceEdit
@@ -5347,6 +5894,11 @@ export interface components {
             routes: components["schemas"]["RoutesEvent"];
             /** @description Data of a `call` event. */
             call: components["schemas"]["CallEvent"];
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchEvent"];
             /** @description Data of a `fitting` event. */
             fitting: components["schemas"]["FittingEvent"];
             /** @description Data of a `kinds` event. */
@@ -7195,6 +7747,274 @@ export interface components {
             new_per_hour?: number | null;
         };
         /**
+         * KeptBehind
+         * @description Who is behind a port, or was: from when to when, `here` when it was in the latest reading; its address, if
+         *     one is known.
+         */
+        KeptBehind: {
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Vlans
+             * @description In which VLANs; none where it does not tell.
+             * @example [
+             *       10
+             *     ]
+             */
+            vlans: number[];
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * First Seen
+             * Format: date-time
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            first_seen: string;
+            /**
+             * Last Seen
+             * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string;
+            /**
+             * Here
+             * @description Whether it was there in the latest reading.
+             */
+            here: boolean;
+        };
+        /**
+         * KeptPort
+         * @description One port of a switch as it stands or stood at a moment: `since` then it stands so. `uplink` is what the reasons make of it,
+         *     `uplink_word` what a hand says. `behind` are the first who are behind it; `last_seen` when anybody was there last, where it is
+         *     empty now. `said` is all that in a sentence.
+         */
+        KeptPort: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Place
+             * @description Its place in the switch's order.
+             * @example 16
+             */
+            place: number;
+            /**
+             * There
+             * @description Whether the switch still tells of it.
+             */
+            there: boolean;
+            /**
+             * Alias
+             * @description What people described it as at the switch (ifAlias).
+             * @example box office, left
+             */
+            alias: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /**
+             * Mark
+             * @description How people marked it; null: not.
+             * @example spare
+             */
+            mark: ("spare" | "kept" | "faulty") | null;
+            /**
+             * Disagrees
+             * @description Whether notes and the switch's own description say different things.
+             */
+            disagrees: boolean;
+            /**
+             * Wanted
+             * @description How its link was told to be (ifAdminStatus).
+             * @example up
+             */
+            wanted: string;
+            /**
+             * Link
+             * @description How its link is (ifOperStatus).
+             * @example up
+             */
+            link: string;
+            /**
+             * Speed
+             * @description Its speed in bits a second; null: not told.
+             * @example 1000000000
+             */
+            speed: number | null;
+            /**
+             * Duplex
+             * @description Half or full; empty: not told.
+             * @example full
+             */
+            duplex: string;
+            /**
+             * Vlan
+             * @description The VLAN of frames without a tag; null: not told.
+             * @example 10
+             */
+            vlan: number | null;
+            /**
+             * Vlans
+             * @description The VLANs of frames with a tag.
+             * @example [
+             *       10,
+             *       20
+             *     ]
+             */
+            vlans: number[];
+            /**
+             * Tree
+             * @description What the spanning tree makes of it; empty: it forwards.
+             * @example blocking
+             */
+            tree: string;
+            /**
+             * Bundle
+             * @description The aggregate that it is a member of (IEEE 802.1AX); empty: none.
+             * @example bundle 1
+             */
+            bundle: string;
+            /**
+             * Power
+             * @description What it feeds over Ethernet; empty: nothing.
+             * @example power (class 2)
+             */
+            power: string;
+            /**
+             * Since
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string | null;
+            /**
+             * Uplink
+             * @description Whether it leads to other switches, as the reasons have it.
+             */
+            uplink: boolean;
+            /**
+             * Uplink Word
+             * @description What a hand says of that; null: nothing.
+             */
+            uplink_word: boolean | null;
+            /**
+             * Reasons
+             * @description Why, in sentences, those that decide first.
+             * @example [
+             *       "nobody answered three ARP probes just now"
+             *     ]
+             */
+            reasons: string[];
+            /**
+             * Neighbours
+             * @description Switch ports that announced themselves (IEEE 802.1AB).
+             */
+            neighbours: components["schemas"]["PortNeighbour"][];
+            /**
+             * Behind Count
+             * @description How many they are.
+             * @example 3
+             */
+            behind_count: number;
+            /**
+             * Behind
+             * @description The MACs behind it, by the forwarding database.
+             */
+            behind: components["schemas"]["KeptBehind"][];
+            /**
+             * Together
+             * @description How those behind it hang together; empty: one alone, or nobody.
+             * @example a phone and what hangs behind it
+             */
+            together: string;
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string | null;
+            /**
+             * Said
+             * @description What hangs there, in a sentence.
+             * @example printer-1, 1 Gbit/s
+             */
+            said: string;
+        };
+        /**
+         * KeptPortPage
+         * @description The ports of a switch, or of all, in their order. `at` is the moment they are told of; null: now.
+         */
+        KeptPortPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["KeptPort"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
+        };
+        /**
          * KindFile
          * @description A library of kinds as one JSON document.
          */
@@ -7587,6 +8407,77 @@ export interface components {
              * @description Line by line.
              */
             lines: components["schemas"]["HeardLine"][];
+        };
+        /**
+         * LonelyMac
+         * @description A MAC on a port of which nobody knows an address, and whom to `ask` for it.
+         */
+        LonelyMac: {
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"];
+            /**
+             * Vlans
+             * @description In which VLANs; none where it does not tell.
+             * @example [
+             *       10
+             *     ]
+             */
+            vlans: number[];
+            /**
+             * Ask
+             * @description Whether the wire is asked, which takes about three seconds.
+             */
+            ask: string;
+        };
+        /**
+         * LonelyMacPage
+         * @description MACs without an address, by switch and port.
+         */
+        LonelyMacPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["LonelyMac"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
         };
         /**
          * MacView
@@ -7990,6 +8881,26 @@ export interface components {
             last_seen: string;
         };
         /**
+         * NotAdded
+         * @description Who was not added, and why.
+         */
+        NotAdded: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Why
+             * @description Why it is not.
+             * @example 10.44.10.2 does not answer
+             */
+            why: string;
+        };
+        /**
          * OfferView
          * @description One offer; `differences` are where it disagrees with the plan, `server` is the one that the roster manages, when it
          *     is one.
@@ -8110,6 +9021,114 @@ export interface components {
             source: string;
         };
         /**
+         * PairPage
+         * @description Addresses with their MACs, in the order of addresses.
+         */
+        PairPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["PairView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * PairSource
+         * @description Who says that a MAC has an address: `seen` (it answered or was heard), `lease`, `hand`, or the name of a router or switch
+         *     whose table has it; and when it said so last (null: a hand, for good).
+         */
+        PairSource: {
+            /**
+             * Source
+             * @description Seen, lease, hand, or the name of a router or switch.
+             * @example gate-10
+             */
+            source: string;
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
+        };
+        /**
+         * PairView
+         * @description An address and a MAC, the device it belongs to, who says so, the latest first, and a hand's note.
+         */
+        PairView: {
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /**
+             * Local
+             * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
+             */
+            local: boolean;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Sources
+             * @description Who says so, the latest first.
+             */
+            sources: components["schemas"]["PairSource"][];
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+        };
+        /**
+         * PairsDone
+         * @description How many pairs are new, otherwise than before, or gone.
+         */
+        PairsDone: {
+            /**
+             * Count
+             * @description How many.
+             * @example 254
+             */
+            count: number;
+        };
+        /**
+         * PairsNew
+         * @description Pairs to take in, one a line: address, MAC, note. They stay when what routers and switches told is cleared.
+         */
+        PairsNew: {
+            /**
+             * Text
+             * @description The lines.
+             * @example 10.44.30.40 02:c0:7d:00:00:af spare till
+             */
+            text: string;
+        };
+        /**
          * PhoneSignIn
          * @description A one-time sign-in for a phone: an address that it reaches this service at, as text and as a QR code (an image as a data
          *     URI); or why there is none.
@@ -8159,6 +9178,188 @@ export interface components {
              * @example 10.44.10.20
              */
             host?: string;
+        };
+        /**
+         * PlacedEarlier
+         * @description A port that somebody was at, from when to when, and why that ended; ports that led to other switches are left out.
+         */
+        PlacedEarlier: {
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"];
+            /**
+             * First Seen
+             * Format: date-time
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            first_seen: string;
+            /**
+             * Last Seen
+             * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string;
+            /**
+             * Here
+             * @description Whether it was there in the latest reading.
+             */
+            here: boolean;
+            /**
+             * Ended
+             * @description Why it is taken to be gone, in words; empty while nothing speaks against it.
+             * @example
+             */
+            ended: string;
+        };
+        /**
+         * Placing
+         * @description Where a MAC is plugged in: `on` this port, `behind` this port by way of something that is not read, or `not since` then. Null
+         *     where no switch that is read has ever learnt it. `others` are further ports that have it at the same time.
+         */
+        Placing: {
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * Vendor
+             * @description Whose block the MAC lies in (IEEE); null: not known.
+             * @example Tolvane Networks
+             */
+            vendor: string | null;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string | null;
+            /**
+             * Grade
+             * @description How sure it is that the address is free.
+             */
+            grade: ("on" | "behind" | "not since") | null;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"] | null;
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"] | null;
+            /**
+             * First Seen
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            first_seen: string | null;
+            /**
+             * Last Seen
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string | null;
+            /**
+             * Read At
+             * @description When it was read last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            read_at: string | null;
+            /**
+             * Speed
+             * @description Its speed in bits a second; null: not told.
+             * @example 1000000000
+             */
+            speed: number | null;
+            /**
+             * Alias
+             * @description What people described it as at the switch (ifAlias).
+             * @example box office, left
+             */
+            alias: string;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+            /**
+             * Reasons
+             * @description Why, in sentences, those that decide first.
+             * @example [
+             *       "nobody answered three ARP probes just now"
+             *     ]
+             */
+            reasons: string[];
+            /**
+             * Others
+             * @description Subnets beside it, by name, CIDR or id.
+             * @example [
+             *       "10.44.11.0/24"
+             *     ]
+             */
+            others: components["schemas"]["PortRef"][];
+            /**
+             * Said
+             * @description Where it is, in a sentence.
+             * @example on port 5 of switch-foyer-1, 1 Gbit/s
+             */
+            said: string;
+        };
+        /**
+         * PlacingPage
+         * @description Where somebody is plugged in: one answer for each of its adapters. `at` is the moment; null: now. `earlier` is where they
+         *     were before, the latest first.
+         */
+        PlacingPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["Placing"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
+            /**
+             * Earlier
+             * @description What was before, the latest first.
+             */
+            earlier: components["schemas"]["PlacedEarlier"][];
         };
         /**
          * PlanEvent
@@ -8304,6 +9505,67 @@ export interface components {
             read_at: string | null;
         };
         /**
+         * PortDay
+         * @description What went through a port on a day (UTC).
+         */
+        PortDay: {
+            /**
+             * Day
+             * @description The day, in UTC.
+             * @example 2026-11-27
+             */
+            day: string;
+            /**
+             * Octets In
+             * @description Octets received.
+             * @example 73400320
+             */
+            octets_in: number;
+            /**
+             * Octets Out
+             * @description Octets sent.
+             * @example 125829120
+             */
+            octets_out: number;
+            /**
+             * Errors In
+             * @description Frames received damaged.
+             * @example 0
+             */
+            errors_in: number;
+            /**
+             * Errors Out
+             * @description Frames that could not be sent.
+             * @example 0
+             */
+            errors_out: number;
+        };
+        /**
+         * PortEdit
+         * @description What people say of a port: a note beside the switch's own description, a mark, whether it is an uplink (`weigh`: as the
+         *     reasons have it). What is left out stays.
+         */
+        PortEdit: {
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes?: string | null;
+            /**
+             * Mark
+             * @description Spare, kept, faulty, or none.
+             * @example spare
+             */
+            mark?: ("spare" | "kept" | "faulty" | "none") | null;
+            /**
+             * Uplink
+             * @description Yes or no; weigh: as the reasons have it.
+             * @example yes
+             */
+            uplink?: ("yes" | "no" | "weigh") | null;
+        };
+        /**
          * PortNeighbour
          * @description Who announces itself by LLDP at a port.
          */
@@ -8353,6 +9615,169 @@ export interface components {
              * @example 10.44.10.41
              */
             address: string | null;
+        };
+        /**
+         * PortRef
+         * @description A port of a switch, by what the switch calls it.
+         */
+        PortRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+        };
+        /**
+         * PortSheet
+         * @description Everything about a port: who is behind it now, who was, how it stood, and what went through it day by day. Rates are those
+         *     between the last two readings; null where they are not told.
+         */
+        PortSheet: {
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["KeptPort"];
+            /**
+             * Earlier
+             * @description What was before, the latest first.
+             */
+            earlier: components["schemas"]["KeptBehind"][];
+            /**
+             * Stretches
+             * @description Equal parts of a large subnet, with what is in them counted.
+             */
+            stretches: components["schemas"]["PortStretch"][];
+            /**
+             * Days
+             * @description What went through it, day by day.
+             */
+            days: components["schemas"]["PortDay"][];
+            /**
+             * In Bits
+             * @description Bits a second received, between the last two readings; null: not told.
+             * @example 48000
+             */
+            in_bits: number | null;
+            /**
+             * Out Bits
+             * @description Bits a second sent, between the last two readings; null: not told.
+             * @example 91000
+             */
+            out_bits: number | null;
+            /**
+             * Error Share
+             * @description How much of what went through was damaged, 0 to 1; null: not told.
+             * @example 0
+             */
+            error_share: number | null;
+        };
+        /**
+         * PortStretch
+         * @description How a port stood from when to when; without `until` it stands so now.
+         */
+        PortStretch: {
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string;
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string | null;
+            /**
+             * Said
+             * @description What was said or seen, in a sentence.
+             * @example 02:c0:44:00:00:29 answered for it
+             */
+            said: string;
+        };
+        /**
+         * PortTurn
+         * @description What is different at a port between two moments: who came, who went, and how it stood.
+         */
+        PortTurn: {
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"];
+            /**
+             * Before
+             * @description How it was at the first moment.
+             * @example nothing
+             */
+            before: string;
+            /**
+             * After
+             * @description How it was at the second moment.
+             * @example printer-1, 1 Gbit/s
+             */
+            after: string;
+            /**
+             * Came
+             * @description Who is there after, and was not before.
+             */
+            came: components["schemas"]["KeptBehind"][];
+            /**
+             * Went
+             * @description Who was there before, and is not after.
+             */
+            went: components["schemas"]["KeptBehind"][];
+        };
+        /**
+         * PortTurns
+         * @description What is different at a switch between two moments, port by port.
+         */
+        PortTurns: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["PortTurn"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string;
         };
         /**
          * PortView
@@ -11054,6 +12479,125 @@ export interface components {
             shares: components["schemas"]["SharesView"];
         };
         /**
+         * SwitchEdit
+         * @description Change how a switch is read; what is left out stays. The credential `any` means any that fits.
+         */
+        SwitchEdit: {
+            /**
+             * Switch
+             * @description The address to read it at, or a device.
+             * @example 10.44.10.5
+             */
+            switch?: string | null;
+            /**
+             * Credential
+             * @description By what it is read: a name or id; any: by any that fits.
+             * @example larkspur
+             */
+            credential?: number | string | null;
+            /**
+             * Every Seconds
+             * @description Seconds between two readings.
+             * @example 300
+             */
+            every_seconds?: number | null;
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
+            on?: boolean | null;
+        };
+        /**
+         * SwitchEvent
+         * @description A switch was edited or read, or its ports were (None: any).
+         */
+        SwitchEvent: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number | null;
+        };
+        /**
+         * SwitchMoments
+         * @description When anything turned at a switch: how much in each of equal stretches, from `since` to `until`.
+         */
+        SwitchMoments: {
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string;
+            /**
+             * Counts
+             * @description How many there are of each.
+             * @example {
+             *       "pool": 2,
+             *       "reservation": 14
+             *     }
+             */
+            counts: number[];
+        };
+        /**
+         * SwitchNew
+         * @description Read a switch from now on: its address, or a device. Without a credential those that are kept are tried, users of version 3
+         *     first.
+         */
+        SwitchNew: {
+            /**
+             * Switch
+             * @description Its address, or a device.
+             * @example switch-office-1
+             */
+            switch: string;
+            /**
+             * Credential
+             * @description By what it is read: its name or id.
+             * @example larkspur
+             */
+            credential?: number | string | null;
+            /**
+             * Every Seconds
+             * @description Seconds between two readings.
+             * @default 300
+             * @example 300
+             */
+            every_seconds?: number;
+        };
+        /**
+         * SwitchPage
+         * @description The switches that are read, by name.
+         */
+        SwitchPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["SwitchView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
          * SwitchReading
          * @description What a switch said when it was read: itself, its ports in their order, and what is missing.
          */
@@ -11144,6 +12688,217 @@ export interface components {
             switch: string;
             /** @description By what it may be read; used once and not kept. */
             credential: components["schemas"]["Credential"];
+        };
+        /**
+         * SwitchRef
+         * @description A switch that is read, by what it is called.
+         */
+        SwitchRef: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+        };
+        /**
+         * SwitchSearch
+         * @description Read all switches of some ranges from now on: whoever has the role `network` there, by plan or by hand.
+         */
+        SwitchSearch: {
+            /**
+             * Within
+             * @description The ranges, or subnets by name.
+             * @example 10.44.0.0/16
+             */
+            within: string;
+            /**
+             * Credential
+             * @description By what it is read: its name or id.
+             * @example larkspur
+             */
+            credential?: number | string | null;
+            /**
+             * Every Seconds
+             * @description Seconds between two readings.
+             * @default 300
+             * @example 300
+             */
+            every_seconds?: number;
+        };
+        /**
+         * SwitchView
+         * @description A switch that is read: by which credential (null: by any that fits), how often, and what it said of itself last.
+         *     `refused_until` is set after it refused. `said` sums its ports up.
+         */
+        SwitchView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Version
+             * @description Counts its edits; an edit names the one it is based on.
+             * @example 3
+             */
+            version: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /** @description By what it is read; null: by any that fits. */
+            credential: components["schemas"]["CredentialRef"] | null;
+            /**
+             * Every Seconds
+             * @description Seconds between two readings.
+             * @example 300
+             */
+            every_seconds: number;
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
+            on: boolean;
+            /**
+             * Reading
+             * @description Whether it is being read now.
+             */
+            reading: boolean;
+            /**
+             * Asked At
+             * @description When the wire was asked last.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            asked_at: string | null;
+            /**
+             * Read At
+             * @description When it was read last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            read_at: string | null;
+            /**
+             * Refused Until
+             * @description Until when it is not asked again by itself, as it refused; null: it did not.
+             * @example null
+             */
+            refused_until: string | null;
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
+            trouble: string;
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
+            text: string;
+            /**
+             * Contact
+             * @description Whom to ask about it (sysContact).
+             * @example stage door
+             */
+            contact: string;
+            /**
+             * Place
+             * @description Where it stands, by itself (sysLocation).
+             * @example Larkspur Hall
+             */
+            place: string;
+            /**
+             * Model
+             * @description Its model.
+             * @example TN-2400
+             */
+            model: string;
+            /**
+             * Serial
+             * @description Its serial number.
+             * @example TN24-00031
+             */
+            serial: string;
+            /**
+             * Firmware
+             * @description What runs on it.
+             * @example 4.2.1
+             */
+            firmware: string;
+            /**
+             * Up Seconds
+             * @description For how long it has run (sysUpTime, which begins anew after 497 days); null: not told.
+             * @example 86400
+             */
+            up_seconds: number | null;
+            /**
+             * Port Count
+             * @description How many ports it has.
+             * @example 26
+             */
+            port_count: number;
+            /**
+             * Up Count
+             * @description How many of them have a link.
+             * @example 15
+             */
+            up_count: number;
+            /**
+             * Uplink Count
+             * @description How many of them lead to other switches.
+             * @example 2
+             */
+            uplink_count: number;
+            /**
+             * Behind Count
+             * @description How many they are.
+             * @example 3
+             */
+            behind_count: number;
+            /**
+             * Said
+             * @description Its totals, in a sentence.
+             * @example 15 of 26 ports have a link
+             */
+            said: string;
+            /**
+             * Missing
+             * @description What it does not have, or has only in part.
+             */
+            missing: components["schemas"]["LackView"][];
+        };
+        /**
+         * SwitchesAdded
+         * @description The switches that answered and are read from now on, and who is not.
+         */
+        SwitchesAdded: {
+            /**
+             * Added
+             * @description Those that are read from now on.
+             */
+            added: components["schemas"]["SwitchView"][];
+            /**
+             * Refused
+             * @description Those that are not, and why.
+             */
+            refused: components["schemas"]["NotAdded"][];
         };
         /**
          * TableOut
@@ -12338,6 +14093,11 @@ export interface operations {
                         id: string;
                         /** @constant */
                         event: "call";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
+                        event: "switch";
                         data: string;
                     } | {
                         id: string;
@@ -18299,6 +20059,374 @@ export interface operations {
             507: components["responses"]["507"];
         };
     };
+    "switches.switches": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.add_switch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchSearch"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchesAdded"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.one_switch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.remove_switch": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.edit_switch": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match": string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchEdit"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.read_one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.moments": {
+        parameters: {
+            query?: {
+                /**
+                 * @description From when on; left out, the last 30 days.
+                 * @example 2026-11-01T00:00:00Z
+                 */
+                since?: string;
+                /**
+                 * @description Until when; left out, now.
+                 * @example 2026-11-27T00:00:00Z
+                 */
+                until?: string;
+                /**
+                 * @description In how many equal stretches.
+                 * @example 100
+                 */
+                buckets?: number;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchMoments"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.turns": {
+        parameters: {
+            query: {
+                /**
+                 * @description From when on; left out, the last 30 days.
+                 * @example 2026-11-01T00:00:00Z
+                 */
+                since: string;
+                /**
+                 * @description Until when; left out, now.
+                 * @example 2026-11-27T00:00:00Z
+                 */
+                until?: string;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortTurns"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "switches.read": {
         parameters: {
             query?: never;
@@ -18332,6 +20460,562 @@ export interface operations {
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
+        };
+    };
+    "switches.ports": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only those of this switch, by name, address or id.
+                 * @example switch-office-1
+                 */
+                switch?: string;
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
+                /**
+                 * @description Any fragment of it.
+                 * @example box off
+                 */
+                text?: string;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptPortPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.one_port": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortSheet"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.edit_port": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match": string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortEdit"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptPort"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.where": {
+        parameters: {
+            query?: {
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description A name, address, MAC, or a fragment of one.
+                 * @example printer-1
+                 */
+                what: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacingPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.all_credentials": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.add_credential": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.one_credential": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.remove_credential": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match"?: string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.edit_credential": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of the item as it was read, such as "3"; '*' for whatever it is now. */
+                "if-match": string;
+            };
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialEdit"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    /** @description The version of the item. */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            428: components["responses"]["428"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.pairs": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Any fragment of it.
+                 * @example box off
+                 */
+                text?: string;
+                /**
+                 * @description Only those that it says: seen, lease, hand, or the name of a router or switch.
+                 * @example hand
+                 */
+                source?: string;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.enter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairsNew"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairsDone"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairsDone"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description An IPv4 address, or the name or MAC of what has it.
+                 * @example 10.44.10.41
+                 */
+                address: string;
+                /**
+                 * @description A MAC, in any notation.
+                 * @example 02:c0:44:00:00:29
+                 */
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "switches.without": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LonelyMacPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
 }

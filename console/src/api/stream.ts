@@ -21,7 +21,7 @@ const KINDS = Object.keys({
   listen: 1,
   watch: 1,
   routes: 1,
-  call: 1,
+  call: 1, switch: 1,
   fitting: 1,
   kinds: 1,
   wake: 1,

@@ -252,7 +252,7 @@ class KeptPort(Model):
     place: int
     there: bool
     alias: str
-    note: str
+    notes: str
     mark: Mark | None
     disagrees: bool
     wanted: str
@@ -317,7 +317,7 @@ class PortEdit(Model):
     """What people say of a port: a note beside the switch's own description, a mark, whether it is an uplink (`weigh`: as the
     reasons have it). What is left out stays."""
 
-    note: str | None = Field(default=None, max_length=200)
+    notes: str | None = Field(default=None, max_length=200)
     mark: Literal["spare", "kept", "faulty", "none"] | None = None
     uplink: Literal["yes", "no", "weigh"] | None = None
 
@@ -364,7 +364,7 @@ class Placing(Model):
     read_at: Time | None
     speed: int | None
     alias: str
-    note: str
+    notes: str
     reasons: list[str]
     others: list[PortRef]
     said: str

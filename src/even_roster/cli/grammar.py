@@ -38,6 +38,7 @@ GROUPS: dict[str, dict[str, Word]] = {
         "measure": Word("lookup", "all sums on a range", "roster measure 10.44.64.0/22"),
         "switch": Word("switches", "the switches that are read; add, show, read, compare", "roster switch"),
         "port": Word("ports", "what hangs on which port; notes, marks", "roster port --of switch-office-1"),
+        "pair": Word("pairs", "which address belongs to which MAC, and who says so", "roster pair --find 10.44.30"),
         "where": Word("ports", "which switch and port somebody is plugged into", "roster where printer-1"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),
     },

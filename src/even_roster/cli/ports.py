@@ -69,7 +69,7 @@ def port_table(out: Out, ports: Sequence[KeptPort], with_switch: bool = False) -
             _said(one),
             _since(one),
             one.alias,
-            f"{one.note} (disagrees)" if one.disagrees else one.note,
+            f"{one.notes} (disagrees)" if one.disagrees else one.notes,
         )
         for one in ports
     ]
@@ -131,7 +131,7 @@ def _print(out: Out, sheet: PortSheet) -> None:
     )
     why = "a hand says so" if one.uplink_word is not None else "; ".join(one.reasons)
     out.facts((name, value) for name, value in (
-        ("description", one.alias), ("note", f"{one.note} (the switch says otherwise)" if one.disagrees else one.note),
+        ("description", one.alias), ("note", f"{one.notes} (the switch says otherwise)" if one.disagrees else one.notes),
         ("mark", one.mark or ""), ("stands so", f"since {clock(one.since)}" if one.since else ""),
         ("VLANs", vlans if one.vlan or one.vlans else ""), ("spanning tree", one.tree), ("power", one.power),
         ("uplink", f"{'yes' if one.uplink else 'no'}{f': {why}' if why else ''}"),
@@ -195,7 +195,7 @@ def _names(found: Sequence[KeptBehind]) -> str:
 
 
 def _note(options: argparse.Namespace) -> int:
-    return _edit(options, note=options.note)
+    return _edit(options, notes=options.note)
 
 
 def _mark(options: argparse.Namespace) -> int:
@@ -216,7 +216,7 @@ def _edit(options: argparse.Namespace, **said: Any) -> int:
     if out.as_json:
         out.json(one)
         return 0
-    parts = [one.said, *([f"note: {one.note}"] if one.note else []), *(["it is an uplink"] if one.uplink else [])]
+    parts = [one.said, *([f"note: {one.notes}"] if one.notes else []), *(["it is an uplink"] if one.uplink else [])]
     out.say(f"Port {one.name} of {one.switch.name}: {'; '.join(parts)}.")
     return 0
 
@@ -252,7 +252,7 @@ def _place(out: Out, one: Placing) -> None:
     elif one.last_seen:
         times = f", {ago(one.last_seen)}"
     out.say(f"{called}{where}: {one.said}{times}", "bold")
-    facts = ((one.alias, "the switch says: "), (one.note, "noted: "))
+    facts = ((one.alias, "the switch says: "), (one.notes, "noted: "))
     for value, what in facts:
         if value:
             out.say(f"  {what}{value}")

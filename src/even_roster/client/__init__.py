@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from ..api.fitting import *
     from ..api.history import *
     from ..api.network import *
+    from ..api.pairs import *
     from ..api.plan import *
     from ..api.scans import *
     from ..api.spreadsheets import *

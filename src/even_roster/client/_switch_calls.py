@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ._calls import Call, ListCall, call, listing, named, or_any
 
 if TYPE_CHECKING:
+    from ..api.pairs import LonelyMac, LonelyMacPage, PairPage, PairsDone, PairView
     from ..api.switches import (
         Credential,
         CredentialEdit,
@@ -122,6 +123,31 @@ def port(identity: int) -> Call[PortSheet]:
 def edit_port(identity: int, edit: PortEdit, version: int | None = None) -> Call[KeptPort]:
     """Note or mark a port, or say whether it is an uplink."""
     return call("KeptPort", "PATCH", f"/api/v1/ports/{identity}", body=edit, version=or_any(version))
+
+
+def pairs(text: str | None = None, source: str | None = None, limit: int | None = None) -> ListCall[PairView, PairPage]:
+    """Addresses with their MACs and who says so; with that fragment, by that source."""
+    return listing("PairPage", "/api/v1/pairs", {"text": text, "source": source}, limit)
+
+
+def macs_without_address() -> ListCall[LonelyMac, LonelyMacPage]:
+    """MACs that hang on ports and have no address anywhere, each with whom to ask."""
+    return listing("LonelyMacPage", "/api/v1/pairs/without")
+
+
+def enter_pairs(text: str) -> Call[PairsDone]:
+    """Take pairs in that people know, one a line: all of them or none."""
+    return call("PairsDone", "POST", "/api/v1/pairs", body={"text": text})
+
+
+def clear_pairs() -> Call[PairsDone]:
+    """Forget what routers and switches told; what people entered stays."""
+    return call("PairsDone", "DELETE", "/api/v1/pairs/told")
+
+
+def remove_pair(address: str, mac: str) -> Call[None]:
+    """A pair that people entered no more."""
+    return call("None", "DELETE", f"/api/v1/pairs/{named(address)}/{named(mac)}")
 
 
 def where(what: str, at: datetime | None = None) -> Call[PlacingPage]:

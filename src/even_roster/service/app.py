@@ -39,7 +39,7 @@ from .lookup import find_routes, history_routes, network_routes
 from .plan import assignment_routes, spreadsheet_routes, subnet_routes
 from .scans import scan_routes
 from .scans.running_scans import RunningScans
-from .switches import credential_routes, port_routes, switch_routes
+from .switches import credential_routes, pair_routes, port_routes, switch_routes
 from .switches.switch_reader import SwitchReader
 from .vendors import vendor_routes
 from .watching import watch_routes
@@ -166,7 +166,7 @@ def create_app(context: Context) -> FastAPI:
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
         fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes, port_routes,
-        credential_routes,
+        credential_routes, pair_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -30,6 +30,7 @@ LEAVES_OUT = "switch-stage-3"
 CIRCLES = "switch-office-2"
 SLOW = "switch-attic"
 SLOW_SECONDS = 0.15
+_ALIAS = (1, 3, 6, 1, 2, 1, 31, 1, 1, 1, 18)
 _BRIDGE_BY_VLAN, _ENTITY = (1, 3, 6, 1, 2, 1, 17, 7), (1, 3, 6, 1, 2, 1, 47)
 
 
@@ -106,6 +107,9 @@ def _by_hand(site: Site, cabling: Cabling, hosts: dict[str, Host]) -> None:
     flapping, damaged = cabling.sockets[hosts["stage-box-8"].mac], cabling.sockets[hosts["media-server"].mac]
     switches[flapping[0]].flapping.add(flapping[1])
     switches[damaged[0]].damaged.add(damaged[1])
+    for host in site.hosts:
+        if host.vlan == 64 and host.routes:
+            cabling.plug(host.mac, ("switch-foyer-1", ROUTER_PORT))
     points = [host for host in site.hosts if cabling.says.get(host.mac) == "access point"]
     for number, host in enumerate(one for one in site.hosts if one.vlan == 64 and not one.routes):
         cabling.plug(host.mac, cabling.sockets[points[number % len(points)].mac])
@@ -144,11 +148,11 @@ def _without(rows: Sequence[Variable]) -> list[Variable]:
 
 
 class Circling:
-    """An agent that repeats itself below one object: what follows the last of ENTITY-MIB is the first of it."""
+    """An agent that repeats itself: what follows its last ifAlias is the first one."""
 
     def __init__(self, responder: Responder) -> None:
         self._responder = responder
 
     def answer(self, data: bytes) -> bytes | None:
         """As the responder's, but for what it repeats."""
-        return self._responder.answer(data, circles=_ENTITY)
+        return self._responder.answer(data, circles=_ALIAS)

@@ -55,11 +55,13 @@ class Responder:
 
     def _turned(self, unit: Unit, circles: Oid) -> Unit:
         """An answer that walks past the end of what goes round in circles begins there anew."""
-        inside = [one.oid[: len(circles)] == circles for one in unit.variables]
-        if not any(inside) or all(inside):
-            return unit
         rows = [row for row in self._rows() if row.oid[: len(circles)] == circles]
-        variables = [one if within else rows[0] for one, within in zip(unit.variables, inside, strict=True)]
+        came = False
+        variables = []
+        for one in unit.variables:
+            came = came or one.oid[: len(circles)] == circles
+            past = one.oid[: len(circles)] > circles or one.type is Type.END
+            variables.append(rows[0] if came and past else one)
         return Unit(unit.kind, unit.request, tuple(variables), unit.error, unit.index)
 
     def _bulk(self, asked: Unit, rows: Rows, names: Sequence[Oid]) -> list[Variable]:

@@ -120,6 +120,17 @@ def all_pairs(connection: Connection) -> list[ToldPairRow]:
     return all_of(connection, ToldPairRow, select(told_pairs))
 
 
+def pairs_at(connection: Connection, address: Address) -> list[ToldPairRow]:
+    """Who was told to have an address."""
+    return all_of(connection, ToldPairRow, select(told_pairs).where(told_pairs.c.address == address))
+
+
+def pairs_of(connection: Connection, macs: Sequence[MacNumber]) -> list[ToldPairRow]:
+    """Which addresses some MACs were told to have, the latest last."""
+    query = select(told_pairs).where(in_list(told_pairs.c.mac, macs)).order_by(told_pairs.c.first)
+    return all_of(connection, ToldPairRow, query)
+
+
 def pairs_by_hand(connection: Connection) -> list[HandPairRow]:
     """Every pair that people entered."""
     return all_of(connection, HandPairRow, select(hand_pairs))

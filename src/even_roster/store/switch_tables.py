@@ -111,6 +111,7 @@ told_pairs = Table(
     Column("first", BigInteger, nullable=False),
     Column("last", BigInteger),
     Index("ix_told_pairs_mac", "mac"),
+    Index("ix_told_pairs_address", "address"),
     sqlite_with_rowid=False,
 )  # fmt: skip
 

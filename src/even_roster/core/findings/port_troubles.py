@@ -31,7 +31,7 @@ _VIRTUAL = 0x00005E
 
 @dataclass(frozen=True, slots=True)
 class PortSeen:
-    """A port as it was read last; `more` is what its counters grew by between its last two readings."""
+    """A port as it was read last; `more` is what its counters grew by between its last two readings, `since` when it stands so."""
 
     id: int
     name: str
@@ -39,6 +39,7 @@ class PortSeen:
     here: Sequence[PortStay]
     turns: Sequence[int] = ()
     more: Counted | None = None
+    since: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,6 +211,8 @@ def _ends(switches: Sequence[SwitchSeen]) -> Told:
                 end = next((one for one in other.ports.values() if one.name == around.port), None) if other else None
                 if other is None or end is None or end.state is None or (switch.id, port.id) > (other.id, end.id):
                     continue
+                if switch.learnt < end.since or other.learnt < port.since:
+                    continue  # one end turned, and the other was not read after that
                 said = _disagree(port.state, end.state)
                 if said is not None and port.state is not None:
                     yield (

@@ -48,7 +48,7 @@ RULES = (
     ),
     _rule(
         "ends-disagree", "Both ends of a link disagree",
-        "Speed or duplex are set by hand at one end: the link loses frames under load", patience=MINUTE,
+        "Speed or duplex are set by hand at one end: the link loses frames under load", lingers=MINUTE,
     ),
     _rule(
         "switch-restarted", "A switch restarted",

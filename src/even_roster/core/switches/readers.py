@@ -118,10 +118,11 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack
 
 
 def _speed(slow: int | None, fast: int | None) -> int | None:
-    """ifHighSpeed is in millions of bits a second, rounded; ifSpeed ends at four thousand millions."""
+    """ifHighSpeed is in millions of bits a second, rounded; ifSpeed ends at four thousand millions
+    and says nothing there."""
     if fast is not None and (slow is None or slow >= _FOUR_GIGA or fast * 1_000_000 > slow + 500_000):
         return fast * 1_000_000 or None
-    return slow or None
+    return slow if slow and slow < _FOUR_GIGA else None
 
 
 def _bases(columns: Mapping[Column, Rows]) -> dict[int, int]:

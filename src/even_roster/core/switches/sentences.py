@@ -34,7 +34,9 @@ def together(macs: Collection[MacNumber], state: PortState | None) -> str:
     return "behind something small that is not read"
 
 
-def port_said(state: PortState | None, names: Sequence[str], count: int, leads_to: str, mark: str = "") -> str:
+def port_said(
+    state: PortState | None, names: Sequence[str], count: int, leads_to: str, mark: str = "", *, bridge: bool = True
+) -> str:
     """A port as a sentence without times: who is behind it, or what it is; `names` are the first of the `count` behind it."""
     marked = f"{mark}: " if mark else ""
     if state is None:
@@ -53,7 +55,8 @@ def port_said(state: PortState | None, names: Sequence[str], count: int, leads_t
         return f"{marked}uplink{f' to {leads_to}' if leads_to else ''}, {crowd}{tail}"
     if not count:
         around = next((one.name or one.chassis for one in state.neighbours), "")
-        return f"{marked}{around or 'a link, and nobody has spoken'}{tail}"
+        alone = "a link, and nobody has spoken" if bridge else "a link"
+        return f"{marked}{around or alone}{tail}"
     rest = count - len(names)
     return f"{marked}{', '.join(names)}{f' and {rest} more' if rest > 0 else ''}{tail}"
 

@@ -5,7 +5,7 @@ A port that is no uplink is an edge: who is learnt behind it hangs on it, alone 
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from statistics import median
@@ -16,6 +16,7 @@ from .reading import Neighbour
 ENOUGH = 3
 _MANY, _CROWD, _TIMES = 5, 20, 4
 _SHARE = 0.5
+_COMPARED = 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,10 +63,14 @@ def verdicts(switches: Sequence[Told]) -> dict[int, Verdict]:
     usual = median(sizes) if sizes else 0
     first = {key: _alone(switch, port, owners, usual) for switch in switches for key, port in switch.ports.items()}
     edges = _edges(switches, first)
-    return {
-        key: _verdict(port, [*first[key], *_elsewhere(switch, port, edges)])
-        for switch in switches for key, port in switch.ports.items()
-    }  # fmt: skip
+    reasons = {
+        key: [*first[key], *_elsewhere(switch, port, edges)]
+        for switch in switches
+        for key, port in switch.ports.items()
+    }
+    for key, found in _facing(switches, reasons).items():
+        reasons[key].append(found)
+    return {key: _verdict(port, reasons[key]) for switch in switches for key, port in switch.ports.items()}
 
 
 def _alone(switch: Told, port: Behind, owners: Mapping[MacNumber, Told], usual: float) -> list[Reason]:
@@ -117,6 +122,65 @@ def _elsewhere(switch: Told, port: Behind, edges: Mapping[MacNumber, Counter[str
     return [
         Reason(f"{elsewhere} of the {len(port.macs)} MACs behind it are at ports of {counts.most_common(1)[0][0]}", 2)
     ]
+
+
+def _facing(switches: Sequence[Told], reasons: Mapping[int, Collection[Reason]]) -> dict[int, Reason]:
+    """Ports that face another switch, by what both have learnt: between two switches there is one way, so that whoever both know is
+    at the port towards the other at one of them at least. Looked at where somebody is at undecided ports of two switches."""
+    undecided = [
+        {key for key, port in one.ports.items() if port.macs and port.word is None and _weight(reasons[key]) < ENOUGH}
+        for one in switches
+    ]
+    places: dict[MacNumber, set[int]] = defaultdict(set)
+    for number, switch in enumerate(switches):
+        for key in undecided[number]:
+            for mac in switch.ports[key].macs:
+                places[mac].add(number)
+    shared: dict[int, Counter[int]] = defaultdict(Counter)
+    for numbers in places.values():
+        if len(numbers) > 1:
+            for one in numbers:
+                shared[one].update(numbers - {one})
+    tables = {
+        number: {mac: key for key, port in switches[number].ports.items() for mac in port.macs} for number in shared
+    }
+    found: dict[int, Reason] = {}
+    for one, others in shared.items():
+        for other, _ in others.most_common(_COMPARED):
+            for key, reason in _towards(
+                tables[one], tables[other], switches[other].name, undecided[one] - found.keys()
+            ):
+                found[key] = reason
+    return found
+
+
+def _towards(
+    own: Mapping[MacNumber, int], other: Mapping[MacNumber, int], name: str, undecided: Collection[int]
+) -> list[tuple[int, Reason]]:
+    """The undecided port of a switch that faces another one, where there is such."""
+    both = Counter((own[mac], other[mac]) for mac in own.keys() & other.keys())
+    for (here, _), _ in both.most_common():
+        if here not in undecided:
+            continue
+        there = Counter[int]()
+        for (mine, theirs), count in both.items():
+            if mine != here:
+                there[theirs] += count
+        if not there:
+            continue
+        facing = there.most_common(1)[0][0]
+        beyond = sum(count for (mine, theirs), count in both.items() if mine == here and theirs != facing)
+        wrong = sum(count for (mine, theirs), count in both.items() if mine != here and theirs != facing)
+        if beyond and there[facing] >= 2 and not wrong:
+            return [
+                (
+                    here,
+                    Reason(
+                        f"{name} has {beyond} of those behind it at other ports than the one that leads here", ENOUGH
+                    ),
+                )
+            ]
+    return []
 
 
 def _verdict(port: Behind, reasons: Collection[Reason]) -> Verdict:

@@ -19,6 +19,17 @@ from ...store.edits import EditError
 from ...wire.snmp import Version
 from ...wire.usm import LEAST_PASSWORD, Auth, Privacy, User
 
+SWITCHES = frozenset(
+    (
+        Column.BASE_PORT,
+        Column.FORWARDING,
+        Column.VLAN_FORWARDING,
+        Column.VLAN_DATABASE,
+        Column.ALIAS,
+        Column.HIGH_SPEED,
+    )
+)
+"""What only who passes frames on has; a router that does not is not told to lack it."""
 APART = (Column.BASE_PORT, Column.FORWARDING, Column.FORWARDING_STATUS)
 MOST_PARTS, PART_SECONDS = 64, 20.0
 SYSTEM_NAME = (*Column.SYSTEM.value, 5, 0)
@@ -54,11 +65,13 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
         parts, missing = await _parts(segment, address, how, walks, columns)
     finally:
         await segment.close()
+    bridge = walks[Column.BASE_PORT].ending is not Ending.ABSENT or walks[Column.FORWARDING].ending is not Ending.ABSENT
+    wanted = CALLED.keys() if bridge else CALLED.keys() - SWITCHES
     lacks = [
         Lack(CALLED.get(column) or column.name.lower().replace("_", " "), walked.why or "it does not have it")
         for column, walked in walks.items()
         if walked.ending is Ending.CUT
-        or (column in CALLED and walked.ending is Ending.ABSENT and not _instead(column, walks))
+        or (column in wanted and walked.ending is Ending.ABSENT and not _instead(column, walks))
     ]
     return reading(columns, [*lacks, *missing], parts)
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from sqlalchemy import Connection
 
 from ...api.common import DeviceRef, Meant
-from ...core.address import dotted
+from ...core.address import Address, dotted
 from ...core.mac import Mac, MacNumber
 from ...core.switches.port_states import PortState, from_stored
 from ...core.switches.port_stays import PortStay
@@ -22,6 +22,7 @@ from ..knowing.switch_book import PortNow, SwitchNow
 from ..naming import resolving
 from ..views import device_ref
 from ..web.problems import Ambiguous
+from . import pair_book
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,7 @@ class Names:
         self._context, self._connection = context, connection
         self._rows: dict[MacNumber, DeviceRow] = {}
         self._asked: set[MacNumber] = set()
+        self._places: dict[MacNumber, Address] = {}
         self._called: dict[int, tuple[DeviceRef | None, str]] = {}
 
     def learn(self, macs: Iterable[MacNumber]) -> None:
@@ -52,6 +54,22 @@ class Names:
         ids = device_queries.devices_of_macs(self._connection, wanted)
         rows = {row.id: row for row in device_queries.several(self._connection, sorted(set(ids.values())))}
         self._rows.update({mac: rows[identity] for mac, identity in ids.items() if identity in rows})
+        self._places.update(pair_book.addresses(self._connection, wanted - self._rows.keys()))
+        self._plan()
+
+    def _plan(self) -> None:
+        """Who is planned at the address that a router's table has for a MAC is that device."""
+        plan, site = self._context.plan.plan, self._context.plan.site_here
+        items = {mac: plan.at(site, address) for mac, address in self._places.items() if mac not in self._rows}
+        wanted = sorted({item.device for item in items.values() if item is not None and item.device})
+        rows = {row.id: row for row in device_queries.several(self._connection, wanted)}
+        for mac, item in items.items():
+            if (
+                item is not None
+                and item.device in rows
+                and not device_queries.adapters_of(self._connection, item.device)
+            ):
+                self._rows[mac] = rows[item.device]
 
     def device(self, mac: MacNumber) -> DeviceRow | None:
         """Whose MAC it is; `learn` it before."""
@@ -65,7 +83,9 @@ class Names:
     def address(self, mac: MacNumber) -> str | None:
         """Where it was seen last."""
         row = self._rows.get(mac)
-        return dotted(row.address) if row is not None and row.address != NO_ADDRESS else None
+        if row is not None and row.address != NO_ADDRESS:
+            return dotted(row.address)
+        return dotted(self._places[mac]) if mac in self._places else None
 
     def switch(self, one: SwitchNow) -> tuple[DeviceRef | None, str]:
         """The device that a switch is, and what it is called: by its plan, else by its own MACs, else by who holds its address."""

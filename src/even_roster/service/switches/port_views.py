@@ -98,7 +98,7 @@ def _port(
     return KeptPort(
         id=port.id, version=switch_edits.version_of(connection, switch_edits.PORT, port.id),
         switch=SwitchRef(id=switch.row.id, name=names.switch(switch)[1]), name=port.name, place=port.place, there=port.there,
-        alias=state.alias if state is not None else "", note=words.note, mark=cast(Any, words.mark or None),
+        alias=state.alias if state is not None else "", notes=words.note, mark=cast(Any, words.mark or None),
         disagrees=_disagree(words.note, state.alias if state is not None else ""),
         wanted=state.wanted if state is not None else "unknown", link=state.link if state is not None else "unknown",
         speed=state.speed if state is not None else None, duplex=state.duplex if state is not None else "",
@@ -110,7 +110,10 @@ def _port(
         neighbours=[neighbour_view(around) for around in state.neighbours] if state is not None else [],
         behind_count=len(one.behind), behind=[behind_view(context, names, stay) for stay in shown], together=hang,
         last_seen=maybe_time(last.get(port.id)) if not one.behind else None,
-        said=port_said(state, [names.said(stay.mac) for stay in shown[:NAMED]], len(one.behind), leads, words.mark),
+        said=port_said(
+            state, [names.said(stay.mac) for stay in shown[:NAMED]], len(one.behind), leads, words.mark,
+            bridge=switch.told.get("bridge", True),
+        ),
     )  # fmt: skip
 
 

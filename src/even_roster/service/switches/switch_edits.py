@@ -91,7 +91,7 @@ def remove(context: Context, who: str, identity: int, called: str, versions: Ver
 def say(context: Context, who: str, ports: dict[int, str], given: PortEdit, versions: Versions = None) -> None:
     """Note, mark or call an uplink some ports, each by its id and what it is called: all as one change. Raises StaleEdit,
     EditError."""
-    note = clean(given.note, LONGEST_NOTE) if given.note is not None else None
+    note = clean(given.notes, LONGEST_NOTE) if given.notes is not None else None
     with writing(context, who) as journal:
         rows, was, now = [], dict[str, Any](), dict[str, Any]()
         for port, called in ports.items():

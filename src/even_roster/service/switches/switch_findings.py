@@ -71,7 +71,7 @@ def _seen(
 ) -> SwitchSeen:
     row = one.row
     ports = {
-        key: PortSeen(key, port.name, port.state, port.here, port.turns, _more(counters.get(key)))
+        key: PortSeen(key, port.name, port.state, port.here, port.turns, _more(counters.get(key)), port.since)
         for key, port in one.ports.items()
         if port.there
     }

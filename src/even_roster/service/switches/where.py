@@ -23,6 +23,7 @@ from ..context import Context
 from ..knowing.switch_book import PortNow, SwitchNow
 from ..naming import resolving
 from ..views import mac_view, maybe_time, time_of
+from . import pair_book
 from .picture import Names
 
 MOST_EARLIER = 50
@@ -43,7 +44,13 @@ def macs_of(context: Context, connection: Connection, what: str, at: int | None)
             return found
         raise Missing(f"nobody is known to have {dotted(address)}{' then' if at is not None else ''}")
     identity = resolving.device_to_read(context, connection, what)
-    return [adapter.mac for adapter in device_queries.adapters_of(connection, identity)]
+    macs = [adapter.mac for adapter in device_queries.adapters_of(connection, identity)]
+    if not macs:  # behind a router nobody has seen its MAC: the router's table has it
+        for item in context.plan.plan.of_device(identity):
+            macs += _holders(context, connection, item.address, at)
+    if not macs:
+        raise Missing(f"{what} has no MAC that is known; 'roster pair without' tells whom to ask")
+    return list(dict.fromkeys(macs))
 
 
 def _address(word: str) -> Address | None:
@@ -63,7 +70,7 @@ def _holders(context: Context, connection: Connection, address: Address, at: int
     with context.findings.looking() as world:
         now = list(world.macs_at(address))
     last = device_queries.last_holders(connection, site, [address]).get(address)
-    return now or ([last] if last is not None else [])
+    return now or ([last] if last is not None else pair_book.holders(context, connection, address))
 
 
 class Places:
@@ -120,7 +127,7 @@ class Places:
         if placed is None:
             return Placing(
                 mac=seen.mac, vendor=seen.vendor, device=device, address=self.names.address(mac), grade=None, switch=None,
-                port=None, first_seen=None, last_seen=None, read_at=None, speed=None, alias="", note="", reasons=[],
+                port=None, first_seen=None, last_seen=None, read_at=None, speed=None, alias="", notes="", reasons=[],
                 others=[], said="no switch that is read has ever learnt it" if self._switches else _NONE,
             )  # fmt: skip
         switch, port = self._ports[placed.at.port]
@@ -132,7 +139,7 @@ class Places:
             switch=SwitchRef(id=switch.row.id, name=called), port=PortRef(id=port.id, name=port.name),
             first_seen=time_of(placed.at.first), last_seen=time_of(placed.at.last), read_at=maybe_time(switch.row.read),
             speed=state.speed if state is not None else None, alias=state.alias if state is not None else "",
-            note=port.words.note, reasons=self._reasons(placed, switch, port, state),
+            notes=port.words.note, reasons=self._reasons(placed, switch, port, state),
             others=[PortRef(id=one.id, name=f"{self.names.switch(at)[1]} {one.name}") for at, one in others],
             said=said(placed, called, port.name, state),
         )  # fmt: skip

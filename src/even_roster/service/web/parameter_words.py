@@ -6,6 +6,11 @@ from typing import Any
 
 NAMED = "by name, CIDR or id"
 WORDS: dict[str, tuple[str, Any]] = {
+    "source": ("only those that it says: seen, lease, hand, or the name of a router or switch", "hand"),
+    "what": ("a name, address, MAC, or a fragment of one", "printer-1"),
+    "switch": ("only those of this switch, by name, address or id", "switch-office-1"),
+    "mac": ("a MAC, in any notation", "02:c0:44:00:00:29"),
+    "buckets": ("in how many equal stretches", 100),
     "adapter": ("the network interface; left out, the usual one", "office0"),
     "address": ("an IPv4 address, or the name or MAC of what has it", "10.44.10.41"),
     "after": ("the id of the event to resume behind", "f3a1-41"),

@@ -58,6 +58,7 @@ def upgrade() -> None:
         "CREATE TABLE told_pairs (switch INTEGER NOT NULL, address BIGINT NOT NULL, mac BIGINT NOT NULL, first BIGINT "
         "NOT NULL, last BIGINT, CONSTRAINT pk_told_pairs PRIMARY KEY (switch, address, mac)) WITHOUT ROWID"
     )
+    op.execute("CREATE INDEX ix_told_pairs_address ON told_pairs (address)")
     op.execute("CREATE INDEX ix_told_pairs_mac ON told_pairs (mac)")
     op.execute(
         "CREATE TABLE hand_pairs (site INTEGER NOT NULL, address BIGINT NOT NULL, mac BIGINT NOT NULL, note TEXT NOT "

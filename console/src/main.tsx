@@ -26,6 +26,9 @@ const CartonsPage = lazy(() => import("./pages/CartonsPage"));
 const WallPage = lazy(() => import("./pages/WallPage"));
 const CallsPage = lazy(() => import("./pages/CallsPage"));
 const WatchPage = lazy(() => import("./pages/WatchPage"));
+const SwitchesPage = lazy(() => import("./pages/SwitchesPage"));
+const SwitchPage = lazy(() => import("./pages/SwitchPage"));
+const LabelsPage = lazy(() => import("./pages/LabelsPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
 
 const client = new QueryClient({
@@ -73,6 +76,9 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/cartons" element={<CartonsPage />} />
                 <Route path="/calls/wall" element={<WallPage />} />
                 <Route path="/calls" element={<CallsPage />} />
+                <Route path="/switches" element={<SwitchesPage />} />
+                <Route path="/switches/:id" element={<SwitchPage />} />
+                <Route path="/switches/:id/labels" element={<LabelsPage />} />
                 <Route path="/watch" element={<WatchPage />} />
                 <Route path="/changes" element={<ChangesPage />} />
                 <Route path="/scans" element={<ScansPage />} />

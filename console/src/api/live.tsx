@@ -51,7 +51,8 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       else if (happening.kind === "findings") refresh(["findings"]);
       else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
       else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);
-      else if (happening.kind === "switch") refresh(["switches", "ports", "port", "where", "pairs", "credentials", "changes"]);
+      else if (happening.kind === "switch")
+        refresh(["switches", "ports", "port", "where", "pairs", "credentials", "changes"]);
       else if (happening.kind === "call") refresh(["calls", "call-lines", "changes"]);
       else if (happening.kind === "fitting") refresh(["fittings", "fitting", "changes"]);
       else if (happening.kind === "wake") refresh(["wake"]);

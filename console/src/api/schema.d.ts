@@ -2644,6 +2644,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A sheet of labels for the ports of a switch: the note, the switch's description or who hangs there, and the next of these where there is none
+         * @description A sheet of labels for the ports of a switch: the note, the switch's description or who hangs there, and the next of these where there is none.
+         */
+        get: operations["switches.labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ports/{identity}": {
         parameters: {
             query?: never;
@@ -8103,6 +8123,18 @@ export interface components {
             same_count: number;
         };
         /**
+         * LabelSheet
+         * @description A sheet of labels as an SVG document, in millimetres.
+         */
+        LabelSheet: {
+            /**
+             * Svg
+             * @description The document.
+             * @example <svg xmlns='http://www.w3.org/2000/svg'/>
+             */
+            svg: string;
+        };
+        /**
          * LackView
          * @description What a reading does not have, or has only in part, and why.
          */
@@ -8452,7 +8484,8 @@ export interface components {
             vlans: number[];
             /**
              * Ask
-             * @description Whether the wire is asked, which takes about three seconds.
+             * @description Whom to ask for its address.
+             * @example 10.44.64.1, the gateway of Visitors: 'roster switch add 10.44.64.1'
              */
             ask: string;
         };
@@ -20501,6 +20534,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptPortPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "switches.labels": {
+        parameters: {
+            query: {
+                /**
+                 * @description Only those of this switch, by name, address or id.
+                 * @example switch-office-1
+                 */
+                switch: string;
+                /**
+                 * @description The width of a label, in millimetres.
+                 * @example 16
+                 */
+                pitch_mm?: number;
+                /**
+                 * @description The height of a label, in millimetres.
+                 * @example 10
+                 */
+                height_mm?: number;
+                /**
+                 * @description How many rows of ports stand above one another.
+                 * @example 2
+                 */
+                rows?: number;
+                /**
+                 * @description What goes before: notes, description, or who hangs there.
+                 * @example notes
+                 */
+                say?: "notes" | "description" | "hangs";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelSheet"];
                 };
             };
             304: components["responses"]["304"];

@@ -92,3 +92,12 @@ export type HeardEvent = Events["listen"];
 
 export const EDITABLE = ["name", "role", "owner", "place", "notes"] as const;
 export type Editable = (typeof EDITABLE)[number];
+
+export type CredentialView = Schemas["CredentialView"];
+export type SwitchView = Schemas["SwitchView"];
+export type SwitchesAdded = Schemas["SwitchesAdded"];
+export type KeptPort = Schemas["KeptPort"];
+export type KeptBehind = Schemas["KeptBehind"];
+export type PortSheet = Schemas["PortSheet"];
+export type Placing = Schemas["Placing"];
+export type PlacingPage = Schemas["PlacingPage"];

@@ -20,6 +20,7 @@ const PLACES = [
   ["/addresses", "Addresses"],
   ["/devices", "Devices"],
   ["/fittings", "Fitting"],
+  ["/switches", "Ports"],
   ["/dhcp", "DHCP"],
   ["/scans", "Scans"],
   ["/calls", "Roll call"],

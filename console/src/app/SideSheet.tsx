@@ -6,6 +6,7 @@ import { type Open, useOpen } from "../lib/open";
 
 const DeviceSheetView = lazy(() => import("../pages/DeviceSheetView"));
 const FindingSheetView = lazy(() => import("../pages/FindingSheetView"));
+const PortSheetView = lazy(() => import("../pages/PortSheetView"));
 const AddressSheetView = lazy(() => import("../pages/AddressSheetView"));
 
 export function SideSheet({ open }: { open: Open }) {
@@ -30,6 +31,8 @@ export function SideSheet({ open }: { open: Open }) {
       <Suspense fallback={<p className="text-soft">Opening…</p>}>
         {open.kind === "device" ? (
           <DeviceSheetView key={open.id} id={open.id} />
+        ) : open.kind === "port" ? (
+          <PortSheetView key={open.id} id={open.id} />
         ) : open.kind === "finding" ? (
           <FindingSheetView key={open.id} id={open.id} />
         ) : (

@@ -7,6 +7,7 @@ import { FindingsAbout } from "../parts/Attention";
 import { Notice, Section } from "../parts/basics";
 import { Status } from "../parts/Status";
 import { useMoment, TimeSlider } from "../parts/TimeSlider";
+import { Where } from "../parts/Where";
 import { AtMoment } from "./address/AtMoment";
 import { PlanBlock } from "./address/PlanBlock";
 import { ReplyTimes } from "./address/ReplyTimes";
@@ -38,6 +39,7 @@ export default function AddressSheetView({ address }: { address: string }) {
           <TimeSlider subject={told.data.subject} beside />
         </div>
       ) : null}
+      {told.data.kind === "address" ? <Where what={address} at={at} /> : null}
       <PlanBlock
         key={address}
         address={address}

@@ -8,6 +8,7 @@ import { useOpen } from "../lib/open";
 import { FindingsAbout } from "../parts/Attention";
 import { Button, Facts, Mono, Notice, Section } from "../parts/basics";
 import { TimeSlider, useMoment } from "../parts/TimeSlider";
+import { Where } from "../parts/Where";
 import { AtMoment } from "./address/AtMoment";
 import { WhySilent } from "./address/WhySilent";
 import { ChangeList } from "./device/ChangeList";
@@ -46,6 +47,7 @@ export default function DeviceSheetView({ id }: { id: number }) {
         </div>
       ) : null}
       {at && adapters[0] ? <AtMoment subject={adapters[0].mac} at={at} /> : null}
+      <Where what={String(id)} at={at} />
       <ReviewList cases={reviews} named={false} />
       {adapters.map((adapter) => (
         <FindingsAbout key={adapter.mac} subject={adapter.mac} />

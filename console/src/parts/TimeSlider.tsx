@@ -31,12 +31,25 @@ export function useMoment(): [string | null, (at: string | null) => void] {
 }
 
 /** `beside` the page's own slider it only offers to begin: two of them would say the same. */
-export function TimeSlider({ subject, beside = false }: { subject: string; beside?: boolean }) {
+export interface Span {
+  since: string | null;
+  until: string;
+  begun: number[];
+}
+
+interface Props {
+  subject: string;
+  beside?: boolean;
+  /** How far the records of something reach back that is no address or subnet. */
+  reach?: () => Promise<Span>;
+}
+
+export function TimeSlider({ subject, beside = false, reach }: Props) {
   const [at, setAt] = useMoment();
   const page = useLocation().pathname.startsWith("/subnets/");
   const span = useQuery({
     queryKey: ["span", subject],
-    queryFn: () => api.get("/api/v1/history/span", { query: { subject } }),
+    queryFn: (): Promise<Span> => reach?.() ?? api.get("/api/v1/history/span", { query: { subject } }),
     enabled: at !== null,
     staleTime: 60_000,
   });

@@ -322,6 +322,12 @@ class PortEdit(Model):
     uplink: Literal["yes", "no", "weigh"] | None = None
 
 
+class LabelSheet(Model):
+    """A sheet of labels as an SVG document, in millimetres."""
+
+    svg: str
+
+
 class PortTurn(Model):
     """What is different at a port between two moments: who came, who went, and how it stood."""
 

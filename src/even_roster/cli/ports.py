@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import connect, missing
+from .common import bad_input, connect, missing
 from .grammar import Noun, verb
 from .history import moment
 from .output import Out, Text, ago, clock, plain
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from ..client import KeptBehind, KeptPort, Placing, PortSheet, PortTurn
     from .connection import Service
 
+SAYS = ("notes", "description", "hangs")
 MARKS = ("spare", "kept", "faulty", "none")
 UPLINKS = ("yes", "no", "weigh")
 BYTES = ((1 << 40, "TiB"), (1 << 30, "GiB"), (1 << 20, "MiB"), (1 << 10, "KiB"))
@@ -34,6 +36,15 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     uplink = port.verb(
         "uplink", "say whether it leads to another switch: yes, no, weigh", _uplink, "switch-office-1 23 yes"
     )
+    label = port.verb("label", "a sheet of labels for a switch's ports, as SVG", _label, "switch-office-1 labels.svg")
+    label.add_argument("switch", metavar="SWITCH", help="its name, address or id")
+    label.add_argument("file", metavar="FILE|-", help="where it is written")
+    label.add_argument("--pitch", type=float, default=16.0, metavar="MM", help="the width of a label")
+    label.add_argument("--height", type=float, default=10.0, metavar="MM", help="its height")
+    label.add_argument(
+        "--rows", type=int, default=2, metavar="N", help="rows of ports above one another; 2: odd above even"
+    )
+    label.add_argument("--say", choices=SAYS, default="notes", help="what goes before, where there is such")
     for one in (show, note, mark, uplink):
         one.add_argument("switch", metavar="SWITCH", help="its name, address or id")
         one.add_argument("port", metavar="PORT", help="what the switch calls it")
@@ -192,6 +203,23 @@ def print_turns(out: Out, turns: Iterable[PortTurn]) -> None:
 
 def _names(found: Sequence[KeptBehind]) -> str:
     return ", ".join((one.device.name if one.device else None) or one.mac for one in found)
+
+
+def _label(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        made = roster.port_labels(options.switch, options.pitch, options.height, options.rows, options.say)
+    if out.as_json:
+        out.json(made)
+    elif options.file == "-":
+        out.raw(made.svg)
+    else:
+        try:
+            Path(options.file).write_text(made.svg, encoding="utf-8")
+        except OSError as error:
+            raise bad_input(f"{options.file} cannot be written: {error.strerror}") from error
+        out.say(f"The labels are in {options.file}; print it at 100 %.")
+    return 0
 
 
 def _note(options: argparse.Namespace) -> int:

@@ -233,6 +233,7 @@ class Calls:
     port = Method(_switch_calls.port)
     edit_port = Method(_switch_calls.edit_port)
     where = Method(_switch_calls.where)
+    port_labels = Method(_switch_calls.port_labels)
     pairs = ListMethod(_switch_calls.pairs)
     macs_without_address = ListMethod(_switch_calls.macs_without_address)
     enter_pairs = Method(_switch_calls.enter_pairs)

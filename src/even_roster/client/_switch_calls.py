@@ -17,6 +17,7 @@ if TYPE_CHECKING:
         CredentialView,
         KeptPort,
         KeptPortPage,
+        LabelSheet,
         PlacingPage,
         PortEdit,
         PortSheet,
@@ -148,6 +149,14 @@ def clear_pairs() -> Call[PairsDone]:
 def remove_pair(address: str, mac: str) -> Call[None]:
     """A pair that people entered no more."""
     return call("None", "DELETE", f"/api/v1/pairs/{named(address)}/{named(mac)}")
+
+
+def port_labels(
+    switch: str, pitch_mm: float = 16.0, height_mm: float = 10.0, rows: int = 2, say: str = "notes"
+) -> Call[LabelSheet]:
+    """A sheet of labels for the ports of a switch, as SVG; `say` is what goes before: notes, description, hangs."""
+    given = {"switch": switch, "pitch_mm": pitch_mm, "height_mm": height_mm, "rows": rows, "say": say}
+    return call("LabelSheet", "GET", "/api/v1/labels", given)
 
 
 def where(what: str, at: datetime | None = None) -> Call[PlacingPage]:

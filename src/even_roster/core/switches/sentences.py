@@ -78,10 +78,10 @@ def switch_said(ports: int, up: int, uplinks: int, behind: int, pairs: int, *, b
     """A switch's totals as a sentence; one that is no bridge is a router."""
     if not ports:
         return "not read yet"
-    if not bridge:
+    if not bridge:  # a router
         told = f"{pairs} {'address' if pairs == 1 else 'addresses'} with {'its MAC' if pairs == 1 else 'their MACs'}"
         return f"a router: {up} of {ports} interfaces have a link, and it tells {told}"
-    plain = [f"{up} of {ports} ports have a link"]
+    plain = [f"{up} of {ports} ports {'has' if up == 1 else 'have'} a link"]
     if uplinks:
         plain.append(f"{uplinks} {'leads' if uplinks == 1 else 'lead'} to other switches")
     plain.append(f"{behind} {'MAC hangs' if behind == 1 else 'MACs hang'} on the others")

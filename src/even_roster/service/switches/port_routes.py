@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from sqlalchemy import Connection
@@ -12,6 +12,7 @@ from ...api.common import Id, Word
 from ...api.switches import (
     KeptPort,
     KeptPortPage,
+    LabelSheet,
     PlacingPage,
     PortDay,
     PortEdit,
@@ -19,6 +20,7 @@ from ...api.switches import (
     PortStretch,
 )
 from ...core.switches.counting import DAY_MS, grown
+from ...core.switches.labels import Label, sheet
 from ...core.switches.port_states import from_stored
 from ...core.switches.reading import Counted
 from ...core.switches.sentences import port_said
@@ -86,6 +88,34 @@ def _says(
             parts += [names.said(stay.mac), names.address(stay.mac) or "", f"{stay.mac:012x}"]
     said = " ".join(parts).casefold()
     return all(word in said or word.replace(":", "").replace("-", "") in said for word in words)
+
+
+@router.get("/labels")
+def labels(
+    context: ContextDep, who: Who, switch: Annotated[str, Query(min_length=1, max_length=200)],
+    pitch_mm: Annotated[float, Query(ge=6, le=100)] = 16.0, height_mm: Annotated[float, Query(ge=5, le=60)] = 10.0,
+    rows: Annotated[int, Query(ge=1, le=8)] = 2, say: Annotated[Literal["notes", "description", "hangs"], Query()] = "notes",
+) -> LabelSheet:  # fmt: skip
+    """A sheet of labels for the ports of a switch: the note, the switch's description or who hangs there, and the next of these
+    where there is none."""
+    with context.database.read() as connection:
+        one = picture.find(context, connection, switch)
+        names = Names(context, connection)
+        ports = port_views.ports(context, connection, names, [(one, then) for then in picture.now(one)])
+        called = names.switch(one)[1]
+    lines = [Label(port.name, _label(port, say)) for port in ports]
+    return LabelSheet(svg=sheet(called, lines, pitch_mm, height_mm, rows))
+
+
+def _label(port: KeptPort, say: str) -> str:
+    hangs = ", ".join((who.device.name if who.device else None) or who.mac for who in port.behind[:2])
+    leads = port.said.partition(",")[0] if port.uplink else hangs
+    ways = {
+        "notes": (port.notes, port.alias, leads),
+        "description": (port.alias, port.notes, leads),
+        "hangs": (leads, port.notes, port.alias),
+    }
+    return next((text for text in ways[say] if text), port.mark or "")
 
 
 @router.get("/ports/{identity}")

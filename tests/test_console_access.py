@@ -6,6 +6,7 @@ import time
 import unittest
 from typing import Any
 
+from even_roster.api.switches import CredentialNew, SwitchNew
 from even_roster.client import RollCallNew, ScanRequest
 from tests.support.browser import needs_browser
 from tests.support.lab import ROOT
@@ -15,7 +16,8 @@ AXE = ROOT / "console" / "node_modules" / "axe-core" / "axe.min.js"
 PAGES = (
     ("/", "attention"), ("/plan", "Larkspur Hall"), ("/addresses", "assigned addresses"), ("/devices", "devices"), ("/dhcp", "ledger"),
     ("/dhcp/1", "What ledger holds"), ("/scans", "Scans"), ("/scans/1", "answered"), ("/watch", "Office"), ("/changes", "Changes"),
-    ("/calls", "spare till"),
+    ("/calls", "spare till"), ("/switches", "switch-office-1"), ("/switches/1", "Its ports"), ("/switches/1/labels", "Pitch"),
+    ("/switches?open=port:1", "What people say of it"),
     ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
     ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),
 )  # fmt: skip
@@ -41,6 +43,8 @@ class Readable(ConsoleCase):
             while cls.roster.scan(scan.id).state == "running":
                 time.sleep(0.1)
 
+        cls.roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
+        cls.roster.read_switch_now(cls.roster.add_switch(SwitchNew(switch="switch-office-1")).id)
         lines = "printer-1, box office\n10.44.10.99, spare till\n02:c0:61:00:00:17\nnobody-at-all\n"
         cls.roster.ask_roll_call(cls.roster.add_roll_call(RollCallNew(name="Doors", text=lines)).id)
 

@@ -138,6 +138,15 @@ class Places(unittest.TestCase):
         assert long_ago is not None
         self.assertEqual(long_ago.grade, Grade.BEHIND)
 
+    def test_a_switch_that_remembers_who_left_another_one_that_is_read_proves_nothing(self) -> None:
+        pulled = replace(self.EDGE, here=False, ended=True)
+        found = place([pulled, replace(self.UP, faces=True)])
+        assert found is not None
+        self.assertEqual((found.grade, found.at.port), (Grade.SINCE, 11))
+        both = place([pulled, replace(self.UP, faces=True), replace(self.UP, port=26, switch=3)])
+        assert both is not None
+        self.assertEqual((both.grade, both.at.port), (Grade.BEHIND, 26))
+
     def test_who_is_nowhere_now_was_last_somewhere(self) -> None:
         gone = replace(self.EDGE, here=False), replace(self.UP, here=False)
         found = place(gone)

@@ -12,7 +12,7 @@ import unittest
 from collections.abc import Iterator
 from pathlib import Path
 
-from even_roster.api.switches import Credential, SwitchReading
+from even_roster.api.switches import Credential, CredentialNew, SwitchEdit, SwitchNew, SwitchReading
 from even_roster.client import BadInput, Roster
 from tests.support.lab import ROOT, Inside, Namespace, namespace, needs_lab, run
 from tests.support.patience import until
@@ -60,11 +60,15 @@ class Switch:
         """Switch its agents on."""
         self.inside.ip("address", "add", address, "dev", "br0")
         bridge = f"/usr/bin/env PYTHONPATH={ROOT} PATH=/usr/sbin:/usr/bin:/sbin:/bin {sys.executable} -m tests.support.bridge_mib"
+        (self.folder / "kept").mkdir()
         (self.folder / "snmpd.conf").write_text(
             f"master agentx\nagentXSocket unix:{self.folder}/ax\nrocommunity test\nsysName {self.name}\n"
             f"createUser lark SHA-512 {ONE} AES-256 {OTHER}\nrouser lark authPriv\npass_persist .1.3.6.1.2.1.17 {bridge}\n"
         )
-        self._start("env", f"SNMP_PERSISTENT_DIR={self.folder}", "MIBS=", "snmpd", "-f", "-C", "-c", f"{self.folder}/snmpd.conf",
+        self._snmpd()
+
+    def _snmpd(self) -> None:
+        self._start("env", f"SNMP_PERSISTENT_DIR={self.folder}/kept", "MIBS=", "snmpd", "-f", "-C", "-c", f"{self.folder}/snmpd.conf",
                     "-Lf", f"{self.folder}/log", "-p", f"{self.folder}/pid", "udp:161")  # fmt: skip
         until(lambda: ":161" in self.inside.run("ss", "-lun"), "snmpd does not start")
 
@@ -83,6 +87,13 @@ class Switch:
 
     def _start(self, *command: str) -> None:
         self._started.append(self.inside.start(*command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
+
+    def restart(self) -> None:
+        """Switch its agent off and on; what announces neighbours joins it again when it likes."""
+        agent = self._started.pop(0)
+        agent.terminate()
+        agent.wait()
+        self._snmpd()
 
     def close(self) -> None:
         """Switch them off."""
@@ -175,6 +186,78 @@ class RealSwitch(unittest.TestCase):
         self.stage.plug("p7", self.desk, "eth0", "10.77.0.20/24", DESK)
         until(lambda: self.at(DESK) == ["up1"], "where it went to is not told")
         until(lambda: self.at(DESK, "10.77.0.3") == ["p7"], "the new port is not told")
+
+    def kept(self) -> dict[str, int]:
+        """Both switches, read from now on; their ids by name."""
+        self.within.do(lambda: self.roster.add_credential(CredentialNew(name="lark", **USER.model_dump())))
+        return {
+            name: self.within.do(lambda at=address: self.roster.add_switch(SwitchNew(switch=at))).id  # type: ignore[misc]
+            for name, address in (("switch-foyer", "10.77.0.2"), ("switch-stage", "10.77.0.3"))
+        }
+
+    def again(self, switches: dict[str, int]) -> None:
+        """Read both anew, when whoever is there has said something. Agents stand still at times."""
+        for host in (self.desk, self.till):
+            host.run("bash", "-c", "echo > /dev/udp/10.77.0.5/9", check=False)
+        for identity in switches.values():
+
+            def read(which: int = identity) -> bool:
+                with contextlib.suppress(BadInput):
+                    self.within.do(lambda: self.roster.read_switch_now(which))
+                    return True
+                return False
+
+            until(read, "a switch cannot be read")
+
+    def where(self, mac: str) -> tuple[str | None, str]:
+        """How well it is known where a MAC is, and the switch and port."""
+        found = self.within.do(lambda: self.roster.where(mac)).items[0]
+        named = f"{found.switch.name} {found.port.name}" if found.switch and found.port else ""
+        return found.grade, named
+
+    def test_kept_switches_follow_cables_links_and_restarts_within_one_reading(self) -> None:
+        switches = self.kept()
+        self.again(switches)
+        self.assertEqual(self.where(DESK), ("on", "switch-foyer p2"))
+        self.assertEqual(self.where(TILL), ("on", "switch-stage p1"))
+        uplink = next(
+            port for port in self.within.do(lambda: list(self.roster.ports("switch-foyer"))) if port.name == "up1"
+        )
+        self.assertTrue(uplink.uplink)
+        self.assertIn("the switch switch-stage announces itself there", uplink.reasons)
+
+        self.desk.ip("link", "set", "eth0", "down")  # a link is cut: who hung there is there no more
+
+        def unplugged() -> bool:
+            self.again(switches)
+            return self.where(DESK)[0] == "not since"
+
+        until(unplugged, "it is told to be there still")
+        self.assertEqual(self.where(DESK)[1], "switch-foyer p2")
+
+        self.desk.ip("link", "delete", "eth0")  # and its cable goes to the other switch
+        self.stage.plug("p7", self.desk, "eth0", "10.77.0.20/24", DESK)
+
+        def moved() -> bool:
+            self.again(switches)
+            return self.where(DESK) == ("on", "switch-stage p7")
+
+        until(moved, "where it went to is not told")
+        earlier = self.within.do(lambda: self.roster.where(DESK)).earlier
+        self.assertEqual([(one.port.name, one.here) for one in earlier], [("p7", True), ("p2", False)])
+        self.assertTrue(earlier[1].ended)
+
+        self.stage.restart()
+        self.again(switches)
+        self.assertEqual(self.where(DESK), ("on", "switch-stage p7"), "an agent that restarted says the same")
+        wrong = self.within.do(
+            lambda: self.roster.add_credential(CredentialNew(name="wrong", snmp="2c", community="sesame"))
+        )
+        one = self.within.do(lambda: self.roster.switch(switches["switch-stage"]))
+        self.within.do(lambda: self.roster.edit_switch(one.id, SwitchEdit(credential=wrong.id), one.version))
+        with self.assertRaisesRegex(BadInput, "does not answer"):
+            self.within.do(lambda: self.roster.read_switch_now(one.id))
+        self.assertEqual(self.where(DESK), ("on", "switch-stage p7"), "the reading before stays")
 
 
 if __name__ == "__main__":

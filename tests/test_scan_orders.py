@@ -296,7 +296,7 @@ class Telling(WithContext):
         with self.context.database.read() as connection:
             row = device_queries.page(connection, device_queries.DeviceFilter(), "address", False, None, 1).rows[0]
         for text, field in (("printer", "name heard"), ("10.30", "address"), ("02-C0", "mac"), ("4400.0001", "mac")):
-            self.assertEqual(finding._device(row, text).matched, field)
+            self.assertEqual(finding._device(row, text, "").matched, field)
 
     def test_devices_that_share_a_hostname_are_hinted_at_on_their_sheets_and_no_others(self) -> None:
         self.see([(81, 0xA)], name="desk-front.larkspur.example")

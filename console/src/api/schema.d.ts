@@ -6771,7 +6771,7 @@ export interface components {
              * @example static
              * @enum {string}
              */
-            kind: "device" | "address" | "range";
+            kind: "device" | "address" | "range" | "port";
             /**
              * Title
              * @description What it is called.

@@ -217,7 +217,7 @@ class Split(Model):
 class Found(Model):
     """One thing that was found: what it is, where it opens, and which of its texts matched."""
 
-    kind: Literal["device", "address", "range"]
+    kind: Literal["device", "address", "range", "port"]
     title: str
     detail: str
     matched: str

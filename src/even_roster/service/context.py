@@ -11,7 +11,7 @@ import os
 import secrets
 import time
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
@@ -107,6 +107,11 @@ class Context:
         """The vendor's name, or an empty text."""
         vendor = self.vendors.of(mac)
         return vendor.name if vendor else ""
+
+    def plugged(self, macs: Iterable[MacNumber]) -> dict[MacNumber, str]:
+        """Which ports some MACs hang on, as far as switches that are read tell it."""
+        places = self.findings.world.wiring.places
+        return {mac: places[mac] for mac in macs if mac in places}
 
     def close(self) -> None:
         """Give the database and the home folder back."""

@@ -27,7 +27,8 @@ AGEING_MS = 15 * 60 * 1000
 @dataclass(frozen=True, slots=True)
 class Candidate:
     """A port that has learnt a MAC: since when and until when, whether it still has, whether that has ended for a reason, whether
-    the port leads to other switches, and how many are behind it."""
+    the port leads to other switches, how many are behind it, and whether it faces a switch that was read at that time: then it is
+    that one's to say where somebody is, and who has left it is remembered here for some minutes for nothing."""
 
     switch: int
     port: int
@@ -37,6 +38,7 @@ class Candidate:
     uplink: bool
     behind: int
     ended: bool = False
+    faces: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +63,9 @@ def place(candidates: Sequence[Candidate]) -> Placed | None:
     edges = sorted(lately, key=_latest) or sorted((one for one in there if not one.uplink), key=_latest)
     if edges:
         return Placed(Grade.ON, edges[-1], tuple(one for one in edges[:-1] if one.here and edges[-1].here))
-    if there:
-        return Placed(Grade.BEHIND, min(there, key=lambda one: (one.behind, -one.last)))
+    uplinks = [one for one in there if not one.faces]
+    if uplinks:
+        return Placed(Grade.BEHIND, min(uplinks, key=lambda one: (one.behind, -one.last)))
     gone = sorted(candidates, key=lambda one: (one.last, not one.uplink, -one.behind))
     last = [one for one in gone if not one.uplink and one.last >= newest - AGEING_MS] or gone
     return Placed(Grade.SINCE, last[-1]) if last else None

@@ -246,7 +246,10 @@ def record(context: Context, who: str, fitting: int, request: Record) -> None:
     now = now_ms()
     said = "recorded" if now_at is Step.RECORD else f"recorded by {who} at the step {now_at}: the rest is not proven"
     with context.database.write() as connection:
-        fitting_records.note(connection, row.id, now, [(Step.RECORD, said)])
+        notes = [(Step.RECORD, said)]
+        if row.mac is not None and (port := context.plugged([row.mac]).get(row.mac)):
+            notes.append((Step.RECORD, f"it is plugged into {port}"))
+        fitting_records.note(connection, row.id, now, notes)
         fitting_records.close(connection, row.id, "done", now)
 
 

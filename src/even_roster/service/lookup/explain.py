@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from ipaddress import IPv4Address
 
 from sqlalchemy import Connection
@@ -25,6 +26,8 @@ from ..plan import plan_views, planning
 from ..refs import Subnets
 from ..scans.running_scans import refs_of_macs
 
+HOLDERS = 3
+
 
 def explain_address(context: Context, connection: Connection, address: IPv4Address) -> Explanation:
     """Who holds an address, who did, what the last scans heard."""
@@ -41,6 +44,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     sentences += _planned(context, connection, value, stays)
     sentences += _claimed(context, value)
     sentences += _holders(context, stays)
+    sentences += _plugged(context, dict.fromkeys(stay.mac for stay in stays[:HOLDERS] if stay.mac is not None))
     sentences += _last_scan(traces)
     return Explanation(
         subject=str(address), kind="address", sentences=sentences, mac=None, vendor=None, local=False,
@@ -71,6 +75,7 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
         if stays:
             last = stays[0]
             sentences.append(f"It held {dotted(last.address)} when it was last seen, {ago(last.last)}.")
+    sentences += _plugged(context, [mac.value])
     rows = device_queries.several(connection, [device]) if device is not None else []
     return Explanation(
         subject=str(mac), kind="mac", sentences=sentences, **dict(view), subnet=None,
@@ -78,6 +83,11 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
         stays=[views.stay_row(stay, context.vendors) for stay in stays],
         names=[views.name_stay(name) for name in device_queries.names_of(connection, [mac.value])], scans=[], assignment=None,
     )  # fmt: skip
+
+
+def _plugged(context: Context, macs: Iterable[MacNumber]) -> list[str]:
+    """Which ports the switches that are read have some MACs at."""
+    return [f"{Mac(mac)} is plugged into {place}." for mac, place in context.plugged(macs).items()]
 
 
 def _assignment(context: Context, connection: Connection, address: Address) -> AssignmentView | None:

@@ -12,7 +12,7 @@ from ...api.common import Word
 from ...api.devices import FindAnswer, Found
 from ...api.network import Explanation
 from ...core.address import dotted
-from ...core.mac import Mac, MacError, fragment_digits
+from ...core.mac import Mac, MacError, MacNumber, fragment_digits
 from ...store import assignment_queries, device_queries, scan_records, seen_records
 from ...store.address_column import NO_ADDRESS
 from ...store.assignment_queries import AssignmentFilter
@@ -37,9 +37,15 @@ def find(
     """Devices, assigned addresses, ranges and subnets by any fragment of name, address, MAC in any notation, vendor or
     note."""
     with context.database.read() as connection:
-        found = [*_address(text), *_ranges(connection, text), *_planned(context, connection, text)]
+        found = [
+            *_address(text),
+            *_ranges(connection, text),
+            *_planned(context, connection, text),
+            *_ports(context, text),
+        ]
         page = device_queries.page(connection, DeviceFilter(text=text), "last_seen", True, None, limit)
-        found += [_device(row, text) for row in page.rows]
+        plugged = context.plugged(MacNumber(row.mac) for row in page.rows)
+        found += [_device(row, text, plugged.get(MacNumber(row.mac), "")) for row in page.rows]
     return FindAnswer(
         text=text, items=found[:limit], next=None, total=None, more=page.next is not None or len(found) > limit
     )
@@ -91,10 +97,28 @@ def _planned(context: Context, connection: Connection, text: str) -> list[Found]
     return found[:8]
 
 
-def _device(row: DeviceRow, text: str) -> Found:
+def _ports(context: Context, text: str) -> list[Found]:
+    """Ports that people or their switches describe so, and switches that are read by what they call themselves."""
+    word = text.strip().casefold()
+    found = []
+    for switch in context.switches.switches.values():
+        for port in switch.ports.values():
+            alias = port.state.alias if port.state is not None else ""
+            said = next((one for one in (port.words.note, alias) if word in one.casefold()), "") if port.there else ""
+            if said:
+                title, matched = (
+                    f"port {port.name} of {switch.called}",
+                    "notes" if said == port.words.note else "description",
+                )
+                link = f"/switches/{switch.row.id}?open=port:{port.id}"
+                found.append(Found(kind="port", title=title, detail=said, matched=matched, link=link))
+    return found[:6]
+
+
+def _device(row: DeviceRow, text: str, port: str) -> Found:
     device = views.device_row(row)
     title = device.called or device.address or device.mac or f"device {device.id}"
-    detail = " · ".join(part for part in (device.address, device.mac, device.vendor, device.place) if part)
+    detail = " · ".join(part for part in (device.address, device.mac, device.vendor, device.place, port) if part)
     return Found(
         kind="device", title=title, detail=detail, matched=_matched(row, device.model_dump(), text),
         link=f"/devices/{device.id}", web=device.web, device=device,

@@ -11,7 +11,7 @@ from ...api.common import DeviceRef
 from ...api.switches import PlacedEarlier, Placing, PortRef, SwitchRef
 from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac, MacError, MacNumber
-from ...core.switches.placing import Candidate, Grade, Placed, place
+from ...core.switches.placing import AGEING_MS, Candidate, Grade, Placed, place
 from ...core.switches.port_states import PortState, from_stored
 from ...core.switches.port_stays import Ended
 from ...core.switches.sentences import speed_said
@@ -82,6 +82,7 @@ class Places:
         self._ports: dict[int, tuple[SwitchNow, PortNow]] = {
             key: (switch, port) for switch in self._switches.values() for key, port in switch.ports.items()
         }
+        self._owners = {str(Mac(mac)): switch for switch in self._switches.values() for mac in switch.own}
         self.names = Names(context, connection)
 
     def of(self, macs: Sequence[MacNumber]) -> dict[MacNumber, Placed | None]:
@@ -117,7 +118,16 @@ class Places:
         ended = bool(row.ended) and not here
         announced = state is not None and any(one.chassis == str(Mac(row.mac)) for one in state.neighbours)
         uplink = state is not None and state.uplink and not announced
-        return Candidate(switch.row.id, row.port, row.first, last, here, uplink, counts.get(row.port, 1), ended)
+        faces = uplink and state is not None and self._faces(state, last)
+        return Candidate(switch.row.id, row.port, row.first, last, here, uplink, counts.get(row.port, 1), ended, faces)
+
+    def _faces(self, state: PortState, at: int) -> bool:
+        """Whether the switch at the other end of a link is read, and was about that time."""
+        for around in state.neighbours:
+            other = self._owners.get(around.chassis)
+            if other is not None and (other.row.learnt or 0) >= at - AGEING_MS:
+                return True
+        return False
 
     def view(self, mac: MacNumber, placed: Placed | None) -> Placing:
         """The answer for one MAC."""

@@ -19,6 +19,7 @@ from .calling import calling
 from .detection import detection
 from .fitting import fitting
 from .plan import holdings, planning, publishing, spreadsheets
+from .ports import ports
 from .roster import questions, sums
 from .scanning import large_link, small_link, waited_for
 from .table import Table
@@ -36,6 +37,7 @@ def main() -> None:
     observing(table)
     rules(table)
     year(table)
+    ports(table)
     starting(table)
     questions(table)
     spreadsheets(table)

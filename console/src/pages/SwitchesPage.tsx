@@ -46,7 +46,7 @@ export default function SwitchesPage() {
         </Button>
       </div>
       {switches.error ? <Notice tone="alarm">{switches.error.message}.</Notice> : null}
-      {adding || none ? <AddSwitches onDone={() => setAdding(false)} /> : null}
+      {adding || none ? <AddSwitches onBegin={() => setAdding(true)} onDone={() => setAdding(false)} /> : null}
       {none ? (
         <p className="mt-3 max-w-3xl text-soft">
           No switch is read yet. Name one, and by what it may be read: from then on the roster knows for every device

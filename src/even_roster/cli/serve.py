@@ -47,6 +47,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     demo.add_argument("--listen", metavar="HOST:PORT", default=DEMO_LISTEN, help=f"default {DEMO_LISTEN}")
     demo.add_argument("--hosts", metavar="N", type=int, help="a generated site of this many hosts instead")
     demo.add_argument(
+        "--switches", metavar="N", type=int, help="with --hosts: they hang on this many switches of 48 ports"
+    )
+    demo.add_argument(
         "--own-certificate",
         action="store_true",
         help="listen beyond this machine with a certificate the service makes itself",
@@ -77,13 +80,18 @@ def _serve(options: argparse.Namespace) -> int:
 
 def _demo(options: argparse.Namespace) -> int:
     from ..service.context import Context
-    from ..standin import generator, larkspur
+    from ..standin import generated_cabling, generator, larkspur
     from ..standin.segment import StandinMachine
 
     if options.hosts is not None and not generator.FEWEST <= options.hosts <= generator.MOST:
         error(f"a generated site has {generator.FEWEST} to {generator.MOST:,} hosts; {options.hosts} does not fit")
         return 2
+    if options.switches is not None and (options.hosts is None or not 0 < options.switches <= generated_cabling.MOST):
+        error(f"a generated site ('--hosts N') has 1 to {generated_cabling.MOST} switches")
+        return 2
     site = larkspur.build() if options.hosts is None else generator.generate(options.hosts)
+    if options.switches is not None:
+        generated_cabling.cable(site, options.switches)
     home = Path(options.home) if options.home else default_home().with_name("even-roster-demo")
 
     def prepare(context: Context) -> None:

@@ -21,6 +21,7 @@ class Responder:
 
     def __init__(self, community: bytes, rows: Callable[[], Rows], largest: int = LARGEST) -> None:
         self._community, self._rows, self._largest = community, rows, largest
+        self._named: tuple[Rows, list[Oid]] = ((), [])
 
     def answer(self, data: bytes, circles: Oid = ()) -> bytes | None:
         """The answer to a message; None where an agent would be silent. Below `circles` the first follows the last, as some agents
@@ -39,7 +40,9 @@ class Responder:
     def answer_unit(self, asked: Unit, exceptions: bool) -> Unit | None:
         """The response to a data unit; without `exceptions` (version 1) what is not there is an error."""
         rows = self._rows()
-        names = [row.oid for row in rows]
+        if rows is not self._named[0]:
+            self._named = rows, [row.oid for row in rows]
+        names = self._named[1]
         if asked.kind is Kind.GET:
             found = [_at(rows, names, one.oid) for one in asked.variables]
         elif asked.kind is Kind.GET_NEXT:
@@ -68,10 +71,10 @@ class Responder:
         once = max(min(asked.error, len(asked.variables)), 0)
         found = [_behind(rows, names, one.oid) for one in asked.variables[:once]]
         at = [one.oid for one in asked.variables[once:]]
-        size = sum(len(snmp.encode_variable(one)) for one in found)
+        size = sum(map(_size, found))
         for _ in range(min(max(asked.index, 0), MOST_REPETITIONS)):
             row = [_behind(rows, names, oid) for oid in at]
-            size += sum(len(snmp.encode_variable(one)) for one in row)
+            size += sum(map(_size, row))
             if (size > self._largest and found) or not row:
                 break
             found += row
@@ -79,6 +82,11 @@ class Responder:
             if all(one.type is Type.END for one in row):
                 break
         return found
+
+
+def _size(one: Variable) -> int:
+    """How many octets a variable takes at most, nearly."""
+    return 12 + 2 * len(one.oid) + (len(one.value) if isinstance(one.value, bytes) else 8)
 
 
 def _at(rows: Rows, names: Sequence[Oid], oid: Oid) -> Variable:

@@ -17,7 +17,7 @@ from .site import Site
 
 COMMUNITY = b"larkspur"
 INDEX, LOCAL = 100, 200
-FRESH_SECONDS = 2.0
+FRESH_SECONDS = 10.0
 _INTERFACES, _MORE, _BRIDGE = (1, 3, 6, 1, 2, 1, 2, 2, 1), (1, 3, 6, 1, 2, 1, 31, 1, 1, 1), (1, 3, 6, 1, 2, 1, 17)
 _DUPLEX, _LLDP = (1, 3, 6, 1, 2, 1, 10, 7, 2, 1, 19), (1, 0, 8802, 1, 1, 2, 1)
 _ENTITY, _POWER, _IP = (1, 3, 6, 1, 2, 1, 47, 1, 1, 1, 1), (1, 3, 6, 1, 2, 1, 105, 1, 1, 1), (1, 3, 6, 1, 2, 1, 4)

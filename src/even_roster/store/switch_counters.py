@@ -4,7 +4,6 @@ tell. Times are UTC milliseconds."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from typing import NamedTuple
 
 from sqlalchemy import Connection, delete, select, update
@@ -12,7 +11,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ..core.address import Address
 from ..core.mac import MacNumber
-from ..core.switches.counting import DAY_MS, grown
+from ..core.switches.counting import DAY_MS, grown, stored
 from ..core.switches.reading import Counted, Pair
 from . import switch_records
 from .listing import in_list
@@ -69,7 +68,7 @@ def take(connection: Connection, counted: Mapping[int, Counted], at: int) -> Non
     for port, now in counted.items():
         before = last.get(port)
         if before is not None:
-            more = grown(Counted(**before.values), now, before.at, at)
+            more = grown(Counted(*before.values), now, before.at, at)
             if more is not None:
                 sums[port] = (more.octets_in, more.octets_out, more.errors_in, more.errors_out)
     switch_records.count_day(connection, at // DAY_MS, sums)
@@ -80,7 +79,7 @@ def take(connection: Connection, counted: Mapping[int, Counted], at: int) -> Non
             index_elements=["port"],
             set_={"before_at": port_counters.c.at, "before": port_counters.c["values"], "at": fresh.at, "values": fresh["values"]},
         ),
-        [{"port": port, "at": at, "values": asdict(now)} for port, now in counted.items()],
+        [{"port": port, "at": at, "values": stored(now)} for port, now in counted.items()],
     )  # fmt: skip
 
 

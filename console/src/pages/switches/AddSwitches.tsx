@@ -8,7 +8,8 @@ import { Button, Field, Input, inputLook } from "../../parts/basics";
 
 const RANGE = /[/-].*\d|^\s*\d+\.\d+\.\d+\.\d+\s*-/;
 
-export function AddSwitches({ onDone }: { onDone(): void }) {
+/** `onBegin`: what comes of it is to stay in view, also where it stood only because there was no switch. */
+export function AddSwitches({ onBegin, onDone }: { onBegin(): void; onDone(): void }) {
   const client = useQueryClient();
   const [which, setWhich] = useState("");
   const [by, setBy] = useState("");
@@ -38,6 +39,7 @@ export function AddSwitches({ onDone }: { onDone(): void }) {
       className="mt-3 rounded border border-rule bg-leaf p-3"
       onSubmit={(event) => {
         event.preventDefault();
+        onBegin();
         add.mutate();
       }}
     >

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ..address import Address
-from ..mac import MacNumber
+from ..mac import Mac, MacError, MacNumber
 
 
 class Link(StrEnum):
@@ -101,6 +101,14 @@ class Neighbour:
     text: str = ""
     capabilities: tuple[str, ...] = ()
     address: str | None = None
+
+    @property
+    def mac(self) -> MacNumber | None:
+        """The MAC that it calls its chassis by, None where that is none."""
+        try:
+            return Mac.parse(self.chassis).value if self.chassis.count(":") == 5 else None
+        except MacError:
+            return None
 
 
 @dataclass(frozen=True, slots=True)

@@ -89,12 +89,15 @@ class SwitchNow:
 
 
 class SwitchBook:
-    """The switches of one roster: `switches` is a picture that is swapped after each commit and never changed in place.
+    """The switches of one roster: `switches` is a picture that is swapped after each commit and never changed in place,
+    with its ports by their ids and its switches by their own MACs.
     `untold` when something turned that the findings were not told, `unweighed` when the uplinks wait for their weighing."""
 
     def __init__(self, database: Database, now: Callable[[], int], tell: Callable[[Event], None]) -> None:
         self._database, self._now, self._tell = database, now, tell
         self.switches: dict[int, SwitchNow] = {}
+        self.by_port: dict[int, tuple[SwitchNow, PortNow]] = {}
+        self.owners: dict[MacNumber, SwitchNow] = {}
         self.untold = self.unweighed = False
         self._weighed_at, self._weighing = 0.0, 0.0
         self.reload()
@@ -122,6 +125,8 @@ class SwitchBook:
         self.weigh()
 
     def _swap(self, switches: dict[int, SwitchNow]) -> None:
+        self.by_port = {key: (one, port) for one in switches.values() for key, port in one.ports.items()}
+        self.owners = {mac: one for one in switches.values() for mac in one.own}
         self.switches = switches
 
     def _loaded(self, connection: Connection, row: SwitchRow) -> dict[int, PortNow]:
@@ -186,10 +191,7 @@ class SwitchBook:
 
     def port(self, identity: int) -> tuple[SwitchNow, PortNow] | None:
         """A port with its switch, None where there is none of that id."""
-        for switch in self.switches.values():
-            if identity in switch.ports:
-                return switch, switch.ports[identity]
-        return None
+        return self.by_port.get(identity)
 
 
 def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, works: int | None) -> SwitchNow:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import re
 from collections.abc import Mapping
 from ipaddress import IPv4Address
@@ -73,7 +74,7 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
         if walked.ending is Ending.CUT
         or (column in wanted and walked.ending is Ending.ABSENT and not _instead(column, walks))
     ]
-    return reading(columns, [*lacks, *missing], parts)
+    return await asyncio.to_thread(reading, columns, [*lacks, *missing], parts)
 
 
 async def _parts(

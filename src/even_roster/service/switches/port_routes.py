@@ -215,7 +215,7 @@ def _rates(connection: Connection, port: PortNow) -> tuple[int | None, int | Non
     row = switch_counters.latest(connection, [port.id]).get(port.id)
     if row is None or row.before is None or row.before_at is None:
         return None, None, None
-    more = grown(Counted(**row.before), Counted(**row.values), row.before_at, row.at)
+    more = grown(Counted(*row.before), Counted(*row.values), row.before_at, row.at)
     if more is None:
         return None, None, None
     seconds = (row.at - row.before_at) / 1000

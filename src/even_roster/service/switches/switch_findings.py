@@ -89,4 +89,4 @@ def stay_of(row: switch_records.StayRow) -> PortStay:
 def _more(row: CounterRow | None) -> Counted | None:
     if row is None or row.before is None or row.before_at is None:
         return None
-    return grown(Counted(**row.before), Counted(**row.values), row.before_at, row.at)
+    return grown(Counted(*row.before), Counted(*row.values), row.before_at, row.at)

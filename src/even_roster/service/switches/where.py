@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import replace
 
 from sqlalchemy import Connection
 
@@ -79,10 +80,8 @@ class Places:
     def __init__(self, context: Context, connection: Connection, at: int | None) -> None:
         self._context, self._connection, self._at = context, connection, at
         self._switches = context.switches.switches
-        self._ports: dict[int, tuple[SwitchNow, PortNow]] = {
-            key: (switch, port) for switch in self._switches.values() for key, port in switch.ports.items()
-        }
-        self._owners = {str(Mac(mac)): switch for switch in self._switches.values() for mac in switch.own}
+        self._ports = context.switches.by_port
+        self._owners = context.switches.owners
         self.names = Names(context, connection)
 
     def of(self, macs: Sequence[MacNumber]) -> dict[MacNumber, Placed | None]:
@@ -94,8 +93,16 @@ class Places:
                 rows[row.mac].append(row)
         ports = {row.port for found in rows.values() for row in found}
         states = self._states(ports)
-        counts = self._counts({port for port in ports if states[port] is not None and states[port].uplink})  # type: ignore[union-attr]
-        return {mac: place([self._candidate(row, states, counts) for row in rows[mac]]) for mac in macs}
+        return {mac: self._place(rows[mac], states) for mac in macs}
+
+    def _place(self, rows: list[StayRow], states: dict[int, PortState | None]) -> Placed | None:
+        """The answer for one of them. How many are behind uplinks is counted only where that decides."""
+        candidates = [self._candidate(row, states) for row in rows]
+        found = place(candidates)
+        if found is None or found.grade is not Grade.BEHIND:
+            return found
+        counts = self._counts({one.port for one in candidates if one.here and one.uplink and not one.faces})
+        return place([replace(one, behind=counts.get(one.port, one.behind)) for one in candidates])
 
     def _states(self, ports: set[int]) -> dict[int, PortState | None]:
         if self._at is None:
@@ -108,7 +115,7 @@ class Places:
             return {port: len(self._ports[port][1].here) for port in ports}
         return {port: switch_records.behind_count(self._connection, port, self._at) for port in ports}
 
-    def _candidate(self, row: StayRow, states: dict[int, PortState | None], counts: dict[int, int]) -> Candidate:
+    def _candidate(self, row: StayRow, states: dict[int, PortState | None]) -> Candidate:
         switch, _ = self._ports[row.port]
         state = states[row.port]
         last = row.last if row.last is not None else switch.row.learnt or row.first
@@ -119,12 +126,12 @@ class Places:
         announced = state is not None and any(one.chassis == str(Mac(row.mac)) for one in state.neighbours)
         uplink = state is not None and state.uplink and not announced
         faces = uplink and state is not None and self._faces(state, last)
-        return Candidate(switch.row.id, row.port, row.first, last, here, uplink, counts.get(row.port, 1), ended, faces)
+        return Candidate(switch.row.id, row.port, row.first, last, here, uplink, 1, ended, faces)
 
     def _faces(self, state: PortState, at: int) -> bool:
         """Whether the switch at the other end of a link is read, and was about that time."""
         for around in state.neighbours:
-            other = self._owners.get(around.chassis)
+            other = self._owners.get(around.mac) if around.mac is not None else None
             if other is not None and (other.row.learnt or 0) >= at - AGEING_MS:
                 return True
         return False

@@ -43,7 +43,7 @@ SERVERS = {
 WITHOUT_SERVICES = {
     "test_absence_truth", "test_bounds", "test_cli_output", "test_core_decisions", "test_core_values", "test_findings_core", "test_findings_engine",
     "test_hard_times", "test_history_truth", "test_holdings", "test_hostile_bytes", "test_hostile_texts", "test_journal", "test_listening", "test_names_and_sockets", "test_one_record",
-    "test_past_plan", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_port_truth", "test_project", "test_remedies",
+    "test_past_plan", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_port_truth", "test_switch_book", "test_project", "test_remedies",
     "test_rows", "test_running_for_weeks", "test_scan_engine", "test_scan_orders", "test_servers_that_hang", "test_side_by_side", "test_standin", "test_store", "test_wire",
 }  # fmt: skip
 SLOWEST = 12

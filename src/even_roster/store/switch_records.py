@@ -176,25 +176,23 @@ def behind_count(connection: Connection, port: int, at: int) -> int:
     return int(connection.execute(query).scalar_one())
 
 
-def name_ports(connection: Connection, switch: int, names: Sequence[str]) -> dict[str, int]:
-    """The ids of a switch's ports by name, in their order now; what was not there before is entered, what is no more stays."""
+def name_ports(connection: Connection, switch: int, names: Sequence[str], *, whole: bool) -> dict[str, int]:
+    """The ids of a switch's ports by name, in their order now. What was not there before is entered; what is no more stays, and is
+    there no more where the names are the `whole` of them."""
     known = {row.name: row for row in ports_of(connection, switch)}
     fresh = [name for name in names if name not in known]
     if fresh:
-        connection.execute(
-            insert(switch_ports), [{"switch": switch, "name": name, "place": 0} for name in fresh]
-        )  # fmt: skip
-    there = set(names)
-    if (
-        fresh
-        or any(row.there != (row.name in there) for row in known.values())
-        or [row.name for row in known.values() if row.there] != list(names)
-    ):
-        connection.execute(update(switch_ports).where(switch_ports.c.switch == switch).values(there=False))
-        connection.execute(
-            update(switch_ports).where(switch_ports.c.switch == switch, switch_ports.c.name == bindparam("called")),
-            [{"called": name, "place": place, "there": True} for place, name in enumerate(names)],
-        )  # fmt: skip
+        connection.execute(insert(switch_ports), [{"switch": switch, "name": name, "place": 0} for name in fresh])
+    there = [row.name for row in known.values() if row.there]
+    if there != list(names):
+        if whole:
+            connection.execute(update(switch_ports).where(switch_ports.c.switch == switch).values(there=False))
+        if names:
+            connection.execute(
+                update(switch_ports).where(switch_ports.c.switch == switch, switch_ports.c.name == bindparam("called"))
+                .values(place=bindparam("at"), there=True),
+                [{"called": name, "at": place} for place, name in enumerate(names)],
+            )  # fmt: skip
     return {row.name: row.id for row in ports_of(connection, switch)}
 
 

@@ -146,6 +146,13 @@ class Column(Enum):
     """lldpRemManAddrTable"""
 
 
+FIELDS = {
+    Column.ALIAS: "alias", Column.WANTED: "wanted", Column.LINK: "link", Column.SPEED: "speed", Column.HIGH_SPEED: "speed",
+    Column.DUPLEX: "duplex", Column.VLAN: "vlan", Column.VLAN_MEMBERS: "tagged", Column.TREE_STATE: "tree",
+    Column.TREES_STATE: "tree", Column.BUNDLE: "bundle", Column.POWER: "power", Column.NEIGHBOURS: "neighbours",
+    Column.LOCAL_PORTS: "neighbours",
+}  # fmt: skip
+"""Which field of a port a column tells."""
 BRIDGE_KIND: Oid = _BRIDGE
 """dot1dBridge: the type of a logical entity that is a bridge (entLogicalType)."""
 CALLED = {

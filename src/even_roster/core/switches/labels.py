@@ -43,8 +43,15 @@ def fitted(text: str, width: float, height: float) -> tuple[float, tuple[str, ..
             return size, tuple(lines)
         size -= 0.5
     most = min(MOST_LINES, max(int(height / (LEAST_PT * _MM_PER_PT * 1.15)), 1))
-    lines = _wrapped(text, width, LEAST_PT)[:most]
-    return LEAST_PT, tuple(_cut(line, width) for line in lines)
+    lines = _wrapped(text, width, LEAST_PT)
+    shown = [_cut(line, width) for line in lines[:most]]
+    if len(lines) > most and not shown[-1].endswith("·"):
+        shown[-1] = (
+            _cut(f"{shown[-1]}{lines[most]}", width)
+            if text_width(f"{shown[-1]}·", LEAST_PT) > width
+            else f"{shown[-1]}·"
+        )
+    return LEAST_PT, tuple(shown)
 
 
 def _cut(line: str, width: float) -> str:

@@ -5,8 +5,8 @@ What changes with every reading (counters, who is behind it) is no part of a sta
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from .reading import Neighbour, Port
@@ -50,12 +50,20 @@ class PortState:
         return found
 
 
-def state_of(port: Port, neighbours: tuple[Neighbour, ...], uplink: bool) -> PortState:
-    """What is kept of a port that was read."""
-    return PortState(
+def state_of(
+    port: Port, neighbours: tuple[Neighbour, ...], before: PortState | None = None, cut: Collection[str] = ()
+) -> PortState:
+    """What is kept of a port that was read, after how it stood `before`: fields that were `cut`, and are not told of it, stay as
+    they were."""
+    state = PortState(
         port.index, port.alias, port.wanted.value, port.link.value, port.speed, port.duplex, port.vlan, port.tagged, port.tree,
-        port.bundle, port.power, neighbours, uplink,
+        port.bundle, port.power, neighbours, before.uplink if before is not None else False,
     )  # fmt: skip
+    if before is None or not cut:
+        return state
+    plain = PortState(port.index)
+    lost = [name for name in cut if getattr(state, name) == getattr(plain, name)]
+    return replace(state, **{name: getattr(before, name) for name in lost})
 
 
 def from_stored(values: Mapping[str, Any]) -> PortState:

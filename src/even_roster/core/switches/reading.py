@@ -131,7 +131,8 @@ class Lack:
 @dataclass(frozen=True, slots=True)
 class Reading:
     """What one agent said: itself, its ports in their order, what it has learnt, who announces itself, what is missing; which
-    MACs its ARP and neighbour tables have, its addresses and its own MACs."""
+    MACs its ARP and neighbour tables have, its addresses and its own MACs. Without `ports_whole` there may be more
+    ports than it told; `cut` are the fields of ports that were told for some of them only."""
 
     description: Description
     ports: tuple[Port, ...]
@@ -141,3 +142,5 @@ class Reading:
     pairs: tuple[Pair, ...] = ()
     addresses: tuple[Address, ...] = ()
     own: frozenset[MacNumber] = frozenset()
+    ports_whole: bool = True
+    cut: frozenset[str] = frozenset()

@@ -201,16 +201,19 @@ def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, 
     for one in reading.neighbours:
         around[one.at].append(one)
     named = _by_name(reading.ports)
-    ids = switch_records.name_ports(connection, row.id, list(named))
+    ids = switch_records.name_ports(connection, row.id, list(named), whole=reading.ports_whole)
     ports = {ids[name]: port for name, port in named.items()}
     turned: list[tuple[int, int | None, PortState | None]] = []
     for key, port in ports.items():
         known = switch.ports.get(key)
         was = known.state if known is not None else None
-        state = state_of(port, tuple(around[port.index]), was is not None and was.uplink)
+        state = state_of(port, tuple(around[port.index]), was, reading.cut)
         if was != state:
             turned.append((key, known.row if known is not None else None, state))
-    turned += [(key, one.row, None) for key, one in switch.ports.items() if key not in ports and one.row is not None]
+    if reading.ports_whole:
+        turned += [
+            (key, one.row, None) for key, one in switch.ports.items() if key not in ports and one.row is not None
+        ]
     switch_records.fold_states(connection, turned, at, row.read or at)
     stays = [stay for port in switch.ports.values() for stay in port.stays.values()]
     folding = fold(stays, _learning(reading, ports), _unlinked(switch, ports), at, before)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import asyncio
 import re
 from collections.abc import Mapping
+from dataclasses import replace
 from ipaddress import IPv4Address
 
 from ...api.switches import Credential
-from ...core.switches.columns import BRIDGE_KIND, CALLED, Column, Oid, Rows
+from ...core.switches.columns import BRIDGE_KIND, CALLED, FIELDS, Column, Oid, Rows
 from ...core.switches.readers import reading
 from ...core.switches.reading import Lack, Reading
 from ...core.text import clean
@@ -74,7 +75,10 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
         if walked.ending is Ending.CUT
         or (column in wanted and walked.ending is Ending.ABSENT and not _instead(column, walks))
     ]
-    return await asyncio.to_thread(reading, columns, [*lacks, *missing], parts)
+    short = {column for column, walked in walks.items() if walked.ending is Ending.CUT}
+    told = await asyncio.to_thread(reading, columns, [*lacks, *missing], parts)
+    whole = not short & {Column.DESCRIPTION, Column.NAME, Column.KIND}
+    return replace(told, ports_whole=whole, cut=frozenset(FIELDS[column] for column in short & FIELDS.keys()))
 
 
 async def _parts(

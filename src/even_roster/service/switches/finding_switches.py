@@ -43,6 +43,11 @@ async def search(
             refused.append((address, told.why))
             return
         reading, works = told
+        if not reading.ports:
+            refused.append(
+                (address, "it answers, and tells nothing of its interfaces: its credential may see too little")
+            )
+            return
         other = reader.same_agent(reading, address)
         mine = {*reading.addresses, address}
         if other is not None or mine & claimed:

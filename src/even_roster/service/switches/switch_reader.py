@@ -151,6 +151,12 @@ class SwitchReader:
             raise Refusal(422, "agent", told.why, "switch")
         self._silent.pop(identity, None)
         reading, works = told
+        if not reading.ports:
+            why = (
+                f"{dotted(row.address)} answers, and tells nothing of its interfaces: its credential may see too little"
+            )
+            await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)
+            raise Refusal(422, "agent", why, "switch")
         if (other := self.same_agent(reading, row.address)) is not None:
             why = f"it is {other.called}, which is read already at {dotted(other.row.address)}"
             await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)

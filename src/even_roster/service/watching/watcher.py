@@ -29,7 +29,7 @@ from ...probe import dhcp_ask, stand_in
 from ...probe.confirm import MOST, confirm
 from ...probe.dhcp_ask import OfferHeard
 from ...probe.segment import Segment, SegmentError
-from ...store import finding_records, history_queries, scan_records, watch_records, world_records
+from ...store import finding_records, history_queries, scan_records, switch_records, watch_records, world_records
 from ...store.watch_records import Watch
 from ..context import Context, now_ms
 from ..knowing.known_links import KnownLink
@@ -483,6 +483,7 @@ class Watcher:
                 time.sleep(FOLD_REST_SECONDS)
         with database.write() as connection:
             history_queries.forget_names(connection, old)
+            switch_records.forget(connection, old, old // DAY)
             gone = finding_records.forget(connection, now - kept["finding_days"] * DAY)
         return stays, gone
 

@@ -9,7 +9,6 @@ import sys
 import time
 from pathlib import Path
 
-from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from tests.support.browser import browser
 from tests.support.lab import environment
@@ -19,6 +18,7 @@ from tests.support.service import Service, demo
 from even_roster.api.calling import RollCallNew
 from even_roster.api.demo import TypedIn
 from even_roster.api.fitting import DeviceKindNew, FittedView, FittingNew
+from even_roster.api.switches import CredentialNew, PortEdit, SwitchSearch
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 DISPLAY = ":93"
@@ -27,7 +27,7 @@ TERMINALS = {
     "cli-findings": "roster finding --brief; echo; roster finding --kind unexpected-dhcp-server; echo; "
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
     "cli-devices": "roster device --in 10.44.10.0/28; echo; "
-    "echo larkspur | roster switch read switch-office-1 --community",
+    "roster switch; echo; roster where sound-desk; echo; roster port --find uplink",
     "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendor show 02C0.4400.0026; echo; "
     "roster measure 10.44.64.0/22",
     "cli-plan": "roster subnet; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
@@ -91,8 +91,8 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-dhcp", 1.2)
         driver.get(f"{service.url}/dhcp/1")
         shot("console-holdings", 1.5)
-        _choose_sheet(driver, service)
-        shot("console-import", 1.2)
+        driver.get(f"{service.url}/switches/{_switches(service)}")
+        shot("console-ports", 2.5)
         driver.get(f"{service.url}/changes")
         shot("console-changes", 1.2)
         driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()
@@ -120,6 +120,24 @@ def _roll_call(service: Service) -> None:
     )
     with service.client() as roster:
         roster.add_roll_call(RollCallNew(name="Before the doors open", every_seconds=5, text=lines))
+
+
+def _switches(service: Service) -> str:
+    """All switches of the site, what people say of a few ports; the page of one with a port open."""
+    with service.client() as roster:
+        roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
+        roster.add_credential(
+            CredentialNew(
+                name="usher", user="usher", auth="sha256", auth_password="limelight-one", privacy="aes128",
+                privacy_password="limelight-two",
+            )
+        )  # fmt: skip
+        roster.search_switches(SwitchSearch(within="10.44.0.0/16"))
+        ports = {port.name: port for port in roster.ports("switch-office-1")}
+        roster.edit_port(ports["17"].id, PortEdit(notes="counter 1, desk side"))
+        roster.edit_port(ports["20"].id, PortEdit(mark="spare"))
+        roster.edit_port(ports["5"].id, PortEdit(notes="bookings"))
+        return f"{ports['5'].switch.id}?open=port:{ports['5'].id}"
 
 
 def _rogue(service: Service) -> int:
@@ -163,19 +181,6 @@ def _fitting(service: Service) -> int:
         roster.power_carton("printer-forgetful", True)
         at("type")
         return fitting
-
-
-def _choose_sheet(driver: Chrome, service: Service) -> None:
-    """A spreadsheet with a few mistakes in it."""
-    place = service.home / "box-office.csv"
-    place.write_text(
-        "IP Address;MAC-Address;Hostname;Comment;Type\n10.44.10.21;02-C0-5B-11-22-33;vault;in the cellar;static\n"
-        "10.44.10.13;;archive;moved to rack 2;\n10.44.10.255;;till-7;;\n10.44.10.22;02c05b;till-8;;\n"
-        "10.44.10.23;;=A1&A2;;\n10.44.10.21;;vault-2;;\n10.44.11.7;;annex-desk;;\n10.44.10.120;;desk-touring;;static\n"
-    )
-    driver.get(f"{service.url}/import")
-    time.sleep(0.8)
-    driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(place))
 
 
 def terminal(service: Service, name: str, commands: str) -> None:

@@ -30,7 +30,7 @@ export default function PortSheetView({ id }: { id: number }) {
       </p>
       <h2 className="text-xl font-semibold">Port {port.name}</h2>
       <p className="mt-1">
-        {sentence(port.said)}
+        {port.said}
         {port.together ? `; ${port.together}` : ""}, {sinceSaid(port)}.
       </p>
       <div className="mt-3">

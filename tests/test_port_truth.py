@@ -391,6 +391,8 @@ class Troubles(unittest.TestCase):
         )  # fmt: skip
         self.assertEqual(self.found(*switches)["moved-port"][1], "it hangs on port 2 of switch-2 now")
         self.assertEqual(self.found(*switches, moves=True), {})
+        crowd = self.seen({2: self.port(2, TILL, DESK, PHONE, first=NOW - HOUR + FIVE)}, 2)
+        self.assertEqual(self.found(switches[0], crowd), {}, "where many hang together, coming and going is usual")
         short = replace(before, first=before.last - MINUTE)
         self.assertEqual(self.found(self.seen({1: self.port(1)}, ended=[short]), switches[1]), {}, "it was on its way")
 
@@ -398,6 +400,8 @@ class Troubles(unittest.TestCase):
         self.assertIn("unknown-on-port", self.found(self.seen({1: self.port(1, TILL)}), known=False))
         self.assertEqual(self.found(self.seen({1: self.port(1, TILL, first=NOW - MINUTE)}), known=False), {})
         self.assertEqual(self.found(self.seen({1: self.port(1, TILL, state=self.UP)}), known=False), {})
+        who = Who(lambda mac: str(Mac(mac)), lambda mac: False, lambda mac: False, lambda vlans: 20 in vlans)
+        self.assertEqual(troubles([self.seen({1: self.port(1, TILL)})], who, NOW), {}, "nobody looks at that VLAN")
 
     def test_flapping_errors_and_ends_that_disagree(self) -> None:
         turns = [NOW - MINUTE * number for number in (50, 40, 30, 20)]

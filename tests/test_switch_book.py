@@ -134,6 +134,9 @@ class Book(unittest.TestCase):
         self.take(reading(up=(1 << 32) - 1000), switch=2)
         self.take(reading(up=FIVE // 10 - 1000), switch=2)
         self.assertIsNone(self.book.switches[2].restarted, "the counter began anew after 497 days")
+        self.take(reading(up=90_000_000), switch=2)
+        self.take(reading(up=90_000_000 + FIVE // 10), switch=2, after=FIVE + 3_600_000)
+        self.assertIsNone(self.book.switches[2].restarted, "our own clock was set forward by an hour")
 
     def test_a_link_that_went_and_came_between_two_readings_is_seen_by_its_last_change(self) -> None:
         self.take(reading((TILL, 1), ports=(port(1, changed_ticks=10), port(2, changed_ticks=10))))

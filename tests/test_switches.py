@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import subprocess
 import sys
 import unittest
+from collections.abc import Callable
+from ipaddress import IPv4Address
+from typing import TypeVar, cast
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -13,15 +17,21 @@ from hypothesis import strategies as st
 from even_roster.api.switches import Credential
 from even_roster.client import BadInput, Roster, _switch_calls
 from even_roster.core.mac import Mac
-from even_roster.core.switches.columns import Column, Rows
+from even_roster.core.switches.columns import BRIDGE_KIND, Column, Rows
 from even_roster.core.switches.readers import reading
 from even_roster.core.switches.reading import Lack, Learnt, Link
 from even_roster.core.switches.sentences import speed_said
 from even_roster.probe import snmp_agent
+from even_roster.probe.segment import Segment
+from even_roster.probe.snmp_session import CommunitySession
+from even_roster.service.switches import agent_reading
+from even_roster.standin.snmp_responder import Responder
+from even_roster.wire.snmp import Type, Variable, Version
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
+T = TypeVar("T")
 TILL, DESK = Mac.parse("02:c0:44:00:77:01"), Mac.parse("02:c0:9f:00:77:02")
 
 
@@ -127,6 +137,59 @@ class Readers(unittest.TestCase):
     def test_speeds_as_people_say_them(self) -> None:
         told = [speed_said(bits) for bits in (None, 10_000_000, 2_500_000_000, 100_000_000_000, 9600)]
         self.assertEqual(told, ["", "10 Mbit/s", "2.5 Gbit/s", "100 Gbit/s", "9.6 kbit/s"])
+
+
+class Communities:
+    """A segment on which an agent answers each community by rows of its own."""
+
+    def __init__(self, agents: dict[bytes, Responder]) -> None:
+        self.agents = agents
+
+    async def datagram(
+        self, to: IPv4Address, port: int, payload: bytes, accept: Callable[[bytes], T | None], **_: object
+    ) -> T | None:
+        """The answer of the agent whose community it is."""
+        answers = (one.answer(payload) for one in self.agents.values())
+        return next((accept(one) for one in answers if one is not None), None)
+
+    async def close(self) -> None:
+        """Nothing to give back."""
+
+
+class Apart(unittest.TestCase):
+    def test_an_agent_that_keeps_a_bridge_for_each_vlan_is_read_by_what_it_calls_them(self) -> None:
+        """entLogicalTable (RFC 6933 3.3) names the community of each; none of them knows VLANs."""
+        logical, fdb = (1, 3, 6, 1, 2, 1, 47, 1, 2, 1, 1), (1, 3, 6, 1, 2, 1, 17, 4, 3, 1)
+        plain = [
+            Variable((*Column.SYSTEM.value, 5, 0), Type.OCTETS, b"switch-cellar"),
+            *(Variable((*Column.DESCRIPTION.value, index), Type.OCTETS, b"p%d" % index) for index in (1, 2)),
+            *(Variable((*Column.KIND.value, index), Type.INTEGER, 6) for index in (1, 2)),
+        ]
+        for number, vlan in ((1, 10), (2, 20)):
+            plain += [
+                Variable((*logical, 2, number), Type.OCTETS, b"vlan%d" % vlan),
+                Variable((*logical, 3, number), Type.IDENTIFIER, BRIDGE_KIND),
+                Variable((*logical, 4, number), Type.OCTETS, b"lark@%d" % vlan),
+            ]
+        apart = {
+            vlan: [
+                Variable((*Column.BASE_PORT.value, 1), Type.INTEGER, index), Variable((*fdb, 2, *mac.to_bytes()), Type.INTEGER, 1),
+                Variable((*fdb, 3, *mac.to_bytes()), Type.INTEGER, 3),
+            ]
+            for vlan, index, mac in ((10, 1, TILL), (20, 2, DESK))
+        }  # fmt: skip
+        segment = Communities(
+            {
+                b"lark": Responder(b"lark", lambda: sorted(plain)),
+                **{
+                    b"lark@%d" % vlan: Responder(b"lark@%d" % vlan, lambda rows=rows: sorted(rows))
+                    for vlan, rows in apart.items()
+                },  # type: ignore[misc]
+            }
+        )
+        how = CommunitySession(Version.V2C, b"lark")
+        found = asyncio.run(agent_reading.read(cast(Segment, segment), IPv4Address("10.44.10.5"), how))
+        self.assertEqual(found.learnt, (Learnt(TILL.value, 1, (10,)), Learnt(DESK.value, 2, (20,))))
 
 
 class OnTheDemo(unittest.TestCase):

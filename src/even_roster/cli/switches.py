@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
+from ..client import BadInput
 from ..core.switches.sentences import speed_said
 from .common import bad_input, connect, missing, secret
 from .grammar import Noun
@@ -175,8 +176,13 @@ def _add(options: argparse.Namespace) -> int:
         return 0 if done.added else 1
     with connect(options) as roster:
         added = roster.add_switch(SwitchNew(switch=text, **given))
-        with out.waiting(f"reading {added.name}"):
-            added = roster.read_switch_now(added.id)
+        try:
+            with out.waiting(f"reading {added.name}"):
+                added = roster.read_switch_now(added.id)
+        except BadInput as error:
+            raise bad_input(
+                f"{added.name} is entered, but cannot be read yet: {error}; 'roster switch set' or 'roster switch remove' it"
+            ) from error
     if out.as_json:
         out.json(added)
     else:

@@ -22,6 +22,8 @@ from .wiring import Name, Trouble
 AGEING = 6 * MINUTE
 SETTLED = HOUR
 UNKNOWN_FOR = 10 * MINUTE
+FEW = 2
+"""Where more hang together, behind access points say, coming and going is usual."""
 FLAPS = 4
 LEAST_ERRORS, ERROR_SHARE = 20, 0.001
 SILENT_READINGS, SILENT_LEAST = 3, 15 * MINUTE
@@ -62,11 +64,13 @@ class SwitchSeen:
 
 @dataclass(frozen=True, slots=True)
 class Who:
-    """What is known of MACs: whom they are called, whether the roster has them, whether they may move as they like."""
+    """What is known of MACs: whom they are called, whether anybody knows them, whether they may move as they like; and in which VLANs
+    somebody who is there would be known by now: others nobody looks at."""
 
     called: Callable[[MacNumber], str]
     known: Callable[[MacNumber], bool]
     moves: Callable[[MacNumber], bool]
+    visible: Callable[[tuple[int, ...]], bool] = lambda vlans: True
 
 
 def troubles(switches: Sequence[SwitchSeen], who: Who, now: int) -> dict[Name, Trouble]:
@@ -139,7 +143,7 @@ def _moved(switches: Sequence[SwitchSeen], who: Who, now: int) -> Told:
         if before is None or now - stay.first > DAY or who.moves(stay.mac) or not who.known(stay.mac):
             continue
         was_at, was_port, was = before
-        if was.port == stay.port or was.last > stay.first:
+        if was.port == stay.port or was.last > stay.first or max(len(port.here), len(was_port.here)) > FEW:
             continue
         yield (
             ("moved-port", str(Mac(stay.mac))),
@@ -156,6 +160,9 @@ def _unknown(switches: Sequence[SwitchSeen], who: Who, now: int) -> Told:
     own = {mac for switch in switches for mac in switch.own}
     for switch, port, stay in _edges(switches):
         if stay.mac in own or who.known(stay.mac) or who.moves(stay.mac) or switch.learnt - stay.first < UNKNOWN_FOR:
+            continue
+        vlan = port.state.vlan if port.state is not None else None
+        if not who.visible(stay.vlans or ((vlan,) if vlan else ())):
             continue
         yield (
             ("unknown-on-port", str(Mac(stay.mac))),

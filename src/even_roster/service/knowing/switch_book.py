@@ -99,7 +99,7 @@ class SwitchBook:
         self.by_port: dict[int, tuple[SwitchNow, PortNow]] = {}
         self.owners: dict[MacNumber, SwitchNow] = {}
         self.untold = self.unweighed = False
-        self._weighed_at, self._weighing = 0.0, 0.0
+        self._weighed_at, self._weighing, self._begun = 0.0, 0.0, False
         self.reload()
 
     def reload(self) -> None:
@@ -107,7 +107,8 @@ class SwitchBook:
         with self._database.write() as connection:
             rows = {row.id: row for row in switch_records.all_of_them(connection)}
             words = switch_records.words(connection)
-            closing = {identity: self._now() for identity in switch_records.orphans(connection)}
+            first, self._begun = not self._begun, True
+            closing = dict.fromkeys(switch_records.orphans(connection) if first else (), self._now())
             closing |= {
                 identity: self.switches[identity].row.learnt or 0 for identity in self.switches.keys() - rows.keys()
             }
@@ -330,12 +331,12 @@ def _by_name(ports: tuple[Port, ...]) -> dict[str, Port]:
 
 
 def _restarted(switch: SwitchNow, now: Description, at: int) -> int | None:
-    """When it was found to have started anew since the reading before: its time since the start is less than it must be, and that
-    is not because the counter began again (after 497 days)."""
+    """When it was found to have started anew since the reading before: it has run for less time than before, and not because its
+    counter began again (after 497 days), or for less than has passed since. A step of our own clock is no restart of anybody."""
     before, read = switch.told.get("up_ticks"), switch.row.read
     if before is None or now.up_ticks is None or read is None:
         return None
-    due = before + (at - read) // 10
-    if now.up_ticks + _SLACK // 10 >= due or due + _SLACK // 10 >= _TICKS > before:
-        return None
-    return at
+    passed = at - read
+    wrapped = before + (passed + _SLACK) // 10 >= _TICKS
+    since_then = now.up_ticks * 10 + _SLACK < passed
+    return at if (now.up_ticks < before and not wrapped) or (since_then and not wrapped) else None

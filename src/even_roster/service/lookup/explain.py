@@ -45,6 +45,7 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
     sentences += _claimed(context, value)
     sentences += _holders(context, stays)
     sentences += _plugged(context, dict.fromkeys(stay.mac for stay in stays[:HOLDERS] if stay.mac is not None))
+    sentences += _read_as_switch(context, value)
     sentences += _last_scan(traces)
     return Explanation(
         subject=str(address), kind="address", sentences=sentences, mac=None, vendor=None, local=False,
@@ -88,6 +89,21 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
 def _plugged(context: Context, macs: Iterable[MacNumber]) -> list[str]:
     """Which ports the switches that are read have some MACs at."""
     return [f"{Mac(mac)} is plugged into {place}." for mac, place in context.plugged(macs).items()]
+
+
+def _read_as_switch(context: Context, address: Address) -> list[str]:
+    """What a switch or router says of itself, where one is read at an address."""
+    for switch in context.switches.switches.values():
+        if switch.row.address == address and switch.row.site == context.plan.site_here and switch.row.read is not None:
+            told = switch.told
+            facts = (
+                ("", told.get("model")),
+                ("serial number ", told.get("serial")),
+                ("firmware ", told.get("firmware")),
+            )
+            said = ", ".join(f"{what}{value}" for what, value in facts if value) or told.get("text") or switch.called
+            return [f"It is read as a {'switch' if told.get('bridge') else 'router'}: {said}."]
+    return []
 
 
 def _assignment(context: Context, connection: Connection, address: Address) -> AssignmentView | None:

@@ -14,6 +14,7 @@ from ...store import device_queries, switch_counters, switch_records
 from ...store.switch_counters import CounterRow
 from ..context import Context, now_ms
 from ..knowing.switch_book import SwitchNow
+from . import pair_book
 from .picture import Names
 
 DAY_MS = 24 * 3_600_000
@@ -37,16 +38,34 @@ def tell(context: Context) -> None:
             if port.state is not None and not port.state.uplink
             for stay in port.here
         }
+        visible = _visible(context)
+        told = set(pair_book.addresses(connection, edges)) | {
+            row.mac for row in switch_counters.pairs_by_hand(connection)
+        }
         roster = device_queries.devices_of_macs(connection, set(edges) | {mac for one in seen for mac in one.own})
         travelling = _travelling(context, names, set(edges))
     names_known = {mac: names.said(mac) for mac in edges}
     who = Who(
-        lambda mac: _called(mac, names_known), lambda mac: mac in roster,
-        lambda mac: mac in travelling or context.randomised(mac),
+        lambda mac: _called(mac, names_known), lambda mac: mac in roster or mac in told,
+        lambda mac: mac in travelling or context.randomised(mac), lambda vlans: any(vlan in visible for vlan in vlans),
     )  # fmt: skip
     found = port_troubles.troubles(seen, who, now_ms())
     with context.findings.looking() as world:
         world.dirty[About.WIRING] |= world.wiring.told(found, edges)
+
+
+def _visible(context: Context) -> set[int]:
+    """The VLANs in which somebody who has an address is known by now: those of subnets on the own links, which are asked, and of
+    those whose gateway's tables are read."""
+    read = {address for one in context.switches.switches.values() for address in one.told.get("addresses", ())}
+    networks = {
+        network for adapter in context.machine.adapters() if adapter.mac is not None for network in adapter.networks
+    }
+    return {
+        subnet.vlan for subnet in context.plan.plan.subnets_of(context.plan.site_here)
+        if subnet.vlan is not None
+        and (subnet.network in networks or (subnet.gateway is not None and dotted(subnet.gateway) in read))
+    }  # fmt: skip
 
 
 def _called(mac: MacNumber, names: dict[MacNumber, str]) -> str:

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import unittest
 from collections.abc import Callable
+from functools import partial
 from ipaddress import IPv4Address
 from typing import TypeVar, cast
 
@@ -178,15 +179,10 @@ class Apart(unittest.TestCase):
             ]
             for vlan, index, mac in ((10, 1, TILL), (20, 2, DESK))
         }  # fmt: skip
-        segment = Communities(
-            {
-                b"lark": Responder(b"lark", lambda: sorted(plain)),
-                **{
-                    b"lark@%d" % vlan: Responder(b"lark@%d" % vlan, lambda rows=rows: sorted(rows))
-                    for vlan, rows in apart.items()
-                },  # type: ignore[misc]
-            }
-        )
+        agents = {b"lark": Responder(b"lark", partial(sorted, plain))}
+        for vlan, rows in apart.items():
+            agents[b"lark@%d" % vlan] = Responder(b"lark@%d" % vlan, partial(sorted, rows))
+        segment = Communities(agents)
         how = CommunitySession(Version.V2C, b"lark")
         found = asyncio.run(agent_reading.read(cast(Segment, segment), IPv4Address("10.44.10.5"), how))
         self.assertEqual(found.learnt, (Learnt(TILL.value, 1, (10,)), Learnt(DESK.value, 2, (20,))))

@@ -64,8 +64,8 @@ class SwitchSeen:
 
 @dataclass(frozen=True, slots=True)
 class Who:
-    """What is known of MACs: whom they are called, whether anybody knows them, whether they may move as they like; and in which VLANs
-    somebody who is there would be known by now: others nobody looks at."""
+    """What is known of MACs: whom they are called, whether anybody knows them, whether they may move as they like; and in which
+    VLANs somebody who is there would be known by now: others nobody looks at."""
 
     called: Callable[[MacNumber], str]
     known: Callable[[MacNumber], bool]

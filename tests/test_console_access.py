@@ -16,12 +16,12 @@ AXE = ROOT / "console" / "node_modules" / "axe-core" / "axe.min.js"
 PAGES = (
     ("/", "attention"), ("/plan", "Larkspur Hall"), ("/addresses", "assigned addresses"), ("/devices", "devices"), ("/dhcp", "ledger"),
     ("/dhcp/1", "What ledger holds"), ("/scans", "Scans"), ("/scans/1", "answered"), ("/watch", "Office"), ("/changes", "Changes"),
-    ("/calls", "spare till"), ("/switches", "switch-office-1"), ("/switches/1", "Its ports"), ("/switches/1/labels", "Pitch"),
+    ("/calls", "spare till"), ("/switches", "switch-office-1"), ("/switches/1", "Its ports"), ("/switches/1/labels", "Pitch"), ("/pairs", "10.44.10.30"),
     ("/switches?open=port:1", "What people say of it"),
     ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
     ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),
 )  # fmt: skip
-LISTS = ("/addresses", "/devices", "/dhcp", "/dhcp/1", "/scans", "/scans/1", "/watch", "/changes", "/calls")
+LISTS = ("/addresses", "/devices", "/dhcp", "/dhcp/1", "/scans", "/scans/1", "/watch", "/changes", "/calls", "/pairs")
 RUN = """
 const [only, least, done] = arguments;
 axe.run(document, only ? { runOnly: only } : {}).then((found) => done(found.passes.length < least ? ["it looked at nothing"] : found.violations.map((one) =>

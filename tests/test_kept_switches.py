@@ -169,7 +169,7 @@ class OnTheDemo(unittest.TestCase):
 
     def test_pairs_of_everybody_stand_in_one_table(self) -> None:
         by = {one.address: [said.source for said in one.sources] for one in self.roster.pairs(text="10.44.30.4")}
-        self.assertEqual(by["10.44.30.41"], ["gate"])
+        self.assertEqual(by["10.44.30.41"], ["gate-10"])
         self.assertEqual(
             self.roster.enter_pairs(
                 "10.44.30.250 02:c0:44:00:66:01 spare till # note\n02-c0-44-00-66-02, 10.44.30.251"
@@ -180,11 +180,11 @@ class OnTheDemo(unittest.TestCase):
             self.roster.enter_pairs("10.44.30.250 02:c0:44:00:66:01\n10.44.30.252")
         self.assertGreater(self.roster.clear_pairs().count, 100)
         self.assertEqual([one.notes for one in self.roster.pairs(source="hand")], ["spare till", ""])
-        self.assertEqual(list(self.roster.pairs(source="gate")), [])
+        self.assertEqual(list(self.roster.pairs(source="gate-10")), [])
         self.roster.remove_pair("10.44.30.251", "02:c0:44:00:66:02")
         gate = next(one for one in self.roster.switches() if one.name.startswith("gate"))
         self.roster.read_switch_now(gate.id)
-        self.assertGreater(len(list(self.roster.pairs(source="gate"))), 100)
+        self.assertGreater(len(list(self.roster.pairs(source="gate-10"))), 100)
 
     def test_one_that_is_kept_already_or_that_no_credential_opens(self) -> None:
         with self.assertRaisesRegex(BadInput, "is read already"):

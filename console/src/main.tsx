@@ -28,6 +28,7 @@ const CallsPage = lazy(() => import("./pages/CallsPage"));
 const WatchPage = lazy(() => import("./pages/WatchPage"));
 const SwitchesPage = lazy(() => import("./pages/SwitchesPage"));
 const SwitchPage = lazy(() => import("./pages/SwitchPage"));
+const PairsPage = lazy(() => import("./pages/PairsPage"));
 const LabelsPage = lazy(() => import("./pages/LabelsPage"));
 const SubnetPage = lazy(() => import("./pages/SubnetPage"));
 
@@ -79,6 +80,7 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/switches" element={<SwitchesPage />} />
                 <Route path="/switches/:id" element={<SwitchPage />} />
                 <Route path="/switches/:id/labels" element={<LabelsPage />} />
+                <Route path="/pairs" element={<PairsPage />} />
                 <Route path="/watch" element={<WatchPage />} />
                 <Route path="/changes" element={<ChangesPage />} />
                 <Route path="/scans" element={<ScansPage />} />

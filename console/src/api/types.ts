@@ -101,3 +101,4 @@ export type KeptBehind = Schemas["KeptBehind"];
 export type PortSheet = Schemas["PortSheet"];
 export type Placing = Schemas["Placing"];
 export type PlacingPage = Schemas["PlacingPage"];
+export type PairView = Schemas["PairView"];

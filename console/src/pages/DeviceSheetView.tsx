@@ -97,7 +97,9 @@ export default function DeviceSheetView({ id }: { id: number }) {
       <PlannedBlock sheet={sheet.data} />
       {device.address ? <WhySilent key={`why-${device.address}`} address={device.address} /> : null}
       <div className="mt-3 flex flex-wrap items-center gap-3">
-        {adapters.length ? <WakeButton key={`wake-${device.id}`} device={device.id} kept={sheet.data.wake_password} /> : null}
+        {adapters.length ? (
+          <WakeButton key={`wake-${device.id}`} device={device.id} kept={sheet.data.wake_password} />
+        ) : null}
         {assignments.length === 1 ? (
           <Link to={`/fittings?over=${device.id}`} className="text-sm underline">
             Move or replace it, step by step

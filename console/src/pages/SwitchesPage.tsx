@@ -6,6 +6,7 @@ import { api } from "../api/client";
 import type { KeptPort, SwitchView } from "../api/types";
 import { useDelayed } from "../lib/delayed";
 import { ago, sentence } from "../lib/format";
+import { useInView } from "../lib/inView";
 import { useOpen } from "../lib/open";
 import { Button, Input, Notice, Section } from "../parts/basics";
 import { PortStrip, StripLegend } from "../parts/PortStrip";
@@ -41,9 +42,10 @@ export default function SwitchesPage() {
             className="min-w-0 flex-1 sm:max-w-md"
           />
         ) : null}
-        <Button className="ml-auto" onClick={() => setAdding(!adding)}>
-          {adding ? "Close" : "Add switches…"}
-        </Button>
+        <Link to="/pairs" className="ml-auto rounded border border-rule bg-leaf px-2.5 py-1 text-sm hover:border-ink">
+          Addresses and MACs
+        </Link>
+        <Button onClick={() => setAdding(!adding)}>{adding ? "Close" : "Add switches…"}</Button>
       </div>
       {switches.error ? <Notice tone="alarm">{switches.error.message}.</Notice> : null}
       {adding || none ? <AddSwitches onBegin={() => setAdding(true)} onDone={() => setAdding(false)} /> : null}
@@ -72,7 +74,9 @@ export default function SwitchesPage() {
 function OneSwitch({ one }: { one: SwitchView }) {
   const client = useQueryClient();
   const [open, setOpen] = useOpen();
+  const [place, seen] = useInView<HTMLDivElement>(); // of hundreds of switches those in view are asked for
   const ports = useQuery({
+    enabled: seen,
     queryKey: ["ports", one.id],
     queryFn: ({ signal }) => api.all("/api/v1/ports", { query: { switch: String(one.id) }, signal }),
   });
@@ -98,12 +102,16 @@ function OneSwitch({ one }: { one: SwitchView }) {
         </span>
       }
     >
-      <PortStrip
-        ports={ports.data ?? []}
-        label={`${one.name}: ${one.said}`}
-        selected={open?.kind === "port" ? open.id : null}
-        onOpen={(port: KeptPort) => setOpen({ kind: "port", id: port.id })}
-      />
+      <div ref={place} className="min-h-[4.4rem]">
+        {seen ? (
+          <PortStrip
+            ports={ports.data ?? []}
+            label={`${one.name}: ${one.said}`}
+            selected={open?.kind === "port" ? open.id : null}
+            onOpen={(port: KeptPort) => setOpen({ kind: "port", id: port.id })}
+          />
+        ) : null}
+      </div>
       <p className="mt-1 text-sm">
         {sentence(one.said)}.{" "}
         <span className="text-soft">{[one.address, one.model, one.place].filter(Boolean).join(", ")}</span>

@@ -3,7 +3,7 @@ router says whom it heard last, perhaps hours ago: its word is told with its tim
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from sqlalchemy import Connection
@@ -15,6 +15,7 @@ from ...store import device_queries, lease_records, switch_counters
 from ...store.edits import EditError, Missing
 from ...store.journal import Written
 from ..context import Context, now_ms
+from ..knowing.switch_book import SwitchNow
 from ..naming import request_values
 from ..setting_edits import changed, writing
 
@@ -33,8 +34,12 @@ class Paired:
     note: str = ""
 
 
-def every(context: Context, connection: Connection) -> list[Paired]:
-    """All pairs of the site here, by address and MAC."""
+def _own_name(one: SwitchNow) -> str:
+    return one.called
+
+
+def every(context: Context, connection: Connection, name_of: Callable[[SwitchNow], str] = _own_name) -> list[Paired]:
+    """All pairs of the site here, by address and MAC; `name_of` gives what a switch or router is called."""
     site = context.plan.site_here
     found: dict[tuple[Address, MacNumber], Paired] = {}
 
@@ -56,7 +61,7 @@ def every(context: Context, connection: Connection) -> list[Paired]:
         lease, server = row.lease, servers.get(row.server)
         if server is not None and (lease.expires is None or lease.expires > now):
             say(lease.address, lease.mac, "lease", server.read_at)
-    called = {one.row.id: one.called for one in context.switches.switches.values() if one.row.site == site}
+    called = {one.row.id: name_of(one) for one in context.switches.switches.values() if one.row.site == site}
     learnt = {one.row.id: one.row.learnt for one in context.switches.switches.values()}
     for told in switch_counters.all_pairs(connection):
         if told.switch in called:

@@ -32,7 +32,8 @@ def pairs(
     """Addresses with their MACs; with `text` those with that fragment, with `source` those that it says: seen, lease, hand, or a
     router's or switch's name."""
     with context.database.read() as connection:
-        found = pair_book.every(context, connection)
+        names = Names(context, connection)
+        found = pair_book.every(context, connection, lambda one: names.switch(one)[1])
         if source:
             found = [one for one in found if source.casefold() in {said.casefold() for said in one.said}]
         if text.strip():
@@ -43,7 +44,6 @@ def pairs(
                 if word in dotted(one.address) or (bare and bare in f"{one.mac:012x}") or word in one.note.casefold()
             ]  # fmt: skip
         shown, rest = cut(found, lambda one: [one.address, one.mac], paging)
-        names = Names(context, connection)
         names.learn(one.mac for one in shown)
         items = [_view(context, names, one) for one in shown]
     return PairPage(items=items, **rest._asdict())

@@ -6,10 +6,9 @@ import argparse
 import json
 import sys
 import time
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import bad_input, connect, secret
+from .common import bad_input, connect, secret, text_of
 from .grammar import Noun, verb
 from .output import Out, Text, ago, clock
 
@@ -171,14 +170,7 @@ def _times(options: argparse.Namespace) -> int:
 
 
 def _lines(source: str | None) -> str | None:
-    if source is None:
-        return None
-    if source == "-":
-        return sys.stdin.read()
-    try:
-        return Path(source).read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise bad_input(f"{source} cannot be read: {error}") from error
+    return text_of(source) if source is not None else None
 
 
 def _carried(text: str | None) -> dict[str, Any]:

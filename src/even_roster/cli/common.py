@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
 from ..client import BadInput, NotFound
@@ -73,6 +74,22 @@ def bad_input(sentence: str) -> BadInput:
 def missing(sentence: str) -> NotFound:
     """An error that the command line found by itself: there is no such thing."""
     return NotFound(_problem("Not found", 404, "missing", sentence))
+
+
+def text_of(source: str) -> str:
+    """What stands in a file, or for '-' in standard input. Raises BadInput."""
+    try:
+        return sys.stdin.read() if source == "-" else Path(source).read_text(encoding="utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise bad_input(f"{source} cannot be read: {error}") from error
+
+
+def write(target: str, text: str) -> None:
+    """Write a text into a file. Raises BadInput."""
+    try:
+        Path(target).write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise bad_input(f"{target} cannot be written: {error.strerror}") from error
 
 
 def _problem(title: str, status: int, code: str, sentence: str) -> Any:

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import sys
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import bad_input, connect, missing, words
+from .common import bad_input, connect, missing, text_of, words, write
 from .grammar import Noun
 from .output import Out
 
@@ -134,20 +132,14 @@ def _out(options: argparse.Namespace) -> int:
     elif options.file == "-":
         out.raw(file.text)
     else:
-        try:
-            Path(options.file).write_text(file.text, encoding="utf-8")
-        except OSError as error:
-            raise bad_input(f"{options.file} cannot be written: {error.strerror}") from error
+        write(options.file, file.text)
         out.say(f"All kinds are in {options.file}.")
     return 0
 
 
 def _in(options: argparse.Namespace) -> int:
     out = Out(options.json)
-    try:
-        text = sys.stdin.read() if options.file == "-" else Path(options.file).read_text(encoding="utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise bad_input(f"{options.file} cannot be read: {error}") from error
+    text = text_of(options.file)
     with connect(options) as roster:
         done = roster.kinds_in(text)
     if options.json:

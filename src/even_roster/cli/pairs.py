@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import sys
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import bad_input, connect
+from .common import connect, text_of
 from .grammar import Noun
 from .output import Out, ago
 
@@ -77,13 +75,7 @@ def _without(options: argparse.Namespace) -> int:
 
 def _in(options: argparse.Namespace) -> int:
     out = Out(options.json)
-    if options.file == "-":
-        text = sys.stdin.read()
-    else:
-        try:
-            text = Path(options.file).read_text(encoding="utf-8-sig")
-        except (OSError, UnicodeDecodeError) as error:
-            raise bad_input(f"{options.file} cannot be read: {error}") from error
+    text = text_of(options.file)
     with connect(options) as roster:
         done = roster.enter_pairs(text)
     if out.as_json:

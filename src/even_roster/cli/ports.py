@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Iterable, Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .common import bad_input, connect, missing
+from .common import connect, missing, write
 from .grammar import Noun, verb
 from .history import moment
 from .output import Out, Text, ago, clock, plain
@@ -214,10 +213,7 @@ def _label(options: argparse.Namespace) -> int:
     elif options.file == "-":
         out.raw(made.svg)
     else:
-        try:
-            Path(options.file).write_text(made.svg, encoding="utf-8")
-        except OSError as error:
-            raise bad_input(f"{options.file} cannot be written: {error.strerror}") from error
+        write(options.file, made.svg)
         out.say(f"The labels are in {options.file}; print it at 100 %.")
     return 0
 

@@ -6,6 +6,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from .numbered import Numbered
+
 
 @dataclass(frozen=True, slots=True)
 class Absent:
@@ -20,14 +22,13 @@ class Absent:
     minutes: int
 
 
-class Rolls:
+class Rolls(Numbered):
     """`absent` are the lines to call somebody for; what was not looked at since the start is not known."""
 
     def __init__(self) -> None:
+        super().__init__()
         self.absent: dict[int, Absent] = {}
         self._looked: set[int] = set()
-        self._numbers: dict[str, int] = {}
-        self._texts: list[str] = []
 
     def looked(self, call: int, absent: Mapping[str, Absent], present: Iterable[str]) -> set[int]:
         """A roll call was looked at: who is absent by whom its lines name, and who is not; gives the keys it concerns. Lines
@@ -44,15 +45,3 @@ class Rolls:
     def known(self, key: int) -> bool:
         """Whether a line was looked at since the start."""
         return key in self._looked
-
-    def number(self, text: str) -> int:
-        """The number of a line."""
-        key = self._numbers.get(text)
-        if key is None:
-            key = self._numbers[text] = len(self._texts)
-            self._texts.append(text)
-        return key
-
-    def text(self, number: int) -> str:
-        """The line behind a number."""
-        return self._texts[number]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from ..mac import Mac, MacNumber
 from .model import Evidence, Severity, Subject
+from .numbered import Numbered
 
 Name = tuple[str, str]
 """The kind of a trouble and the text of its key."""
@@ -24,16 +25,15 @@ class Trouble:
     remedy: str
 
 
-class Wiring:
+class Wiring(Numbered):
     """`troubles` are those that stand. `places` say where MACs are plugged in; who is away keeps the last one. Until
     `heard` nothing is known of any."""
 
     def __init__(self) -> None:
+        super().__init__()
         self.heard = False
         self.troubles: dict[Name, Trouble] = {}
         self.places: dict[MacNumber, str] = {}
-        self._numbers: dict[str, int] = {}
-        self._texts: list[str] = []
 
     def told(self, troubles: Mapping[Name, Trouble], places: Mapping[MacNumber, str]) -> set[int]:
         """What is wrong now, and where MACs are; gives the keys it concerns."""
@@ -55,15 +55,3 @@ class Wiring:
         macs = [one.value for one in subjects if one.type == "mac"][:MOST_PLACED]
         found = ((mac, self.places.get(Mac.parse(mac).value)) for mac in macs)
         return tuple(Evidence(f"{mac} is plugged into {place}", after) for mac, place in found if place)
-
-    def number(self, text: str) -> int:
-        """The number of a key."""
-        key = self._numbers.get(text)
-        if key is None:
-            key = self._numbers[text] = len(self._texts)
-            self._texts.append(text)
-        return key
-
-    def text(self, number: int) -> str:
-        """The key behind a number."""
-        return self._texts[number]

@@ -99,7 +99,9 @@ def _print(out: Out, one: FindingView, *, brief: bool) -> None:
     head = Text.assemble(
         (f"{one.id:>4}  ", "dim"), (f"{one.severity:<7} ", STYLES[one.severity]), (one.title, "bold"), state
     )
-    subjects = ", ".join(s.value for s in one.subjects if s.type in ("address", "mac", "name", "server", "subnet"))[:70]
+    subjects = ", ".join(
+        s.value for s in one.subjects if s.type in ("address", "mac", "name", "server", "subnet", "switch")
+    )[:70]
     if brief:
         out.line(Text.assemble(head, "  ", (subjects, ""), (f"  {ago(one.since)}", "dim")))
         return

@@ -97,9 +97,10 @@ def _at(switch: SwitchSeen, port: PortSeen) -> str:
     return f"port {port.name} of {switch.name}"
 
 
-def _subjects(switch: SwitchSeen, mac: MacNumber | None = None) -> tuple[Subject, ...]:
+def _subjects(switch: SwitchSeen, mac: MacNumber | None = None, port: PortSeen | None = None) -> tuple[Subject, ...]:
     macs = (Subject("mac", str(Mac(mac))),) if mac is not None else ()
-    return (*macs, Subject("switch", switch.name), Subject("address", switch.address))
+    what = _at(switch, port) if port is not None else switch.name
+    return (*macs, Subject("switch", what), Subject("address", switch.address))
 
 
 def _two_ports(switches: Sequence[SwitchSeen], who: Who) -> Told:
@@ -183,7 +184,7 @@ def _ports(switches: Sequence[SwitchSeen], now: int) -> Told:
                 yield (
                     ("flapping-port", f"port {port.id}"),
                     Trouble(
-                        Severity.WRONG, _subjects(switch),
+                        Severity.WRONG, _subjects(switch, port=port),
                         (Evidence(f"{_at(switch, port)} lost or got its link again and again within an hour", turns[-1]),),
                         "Change its cable first, then the plug at the other end; see what the device there does",
                     ),
@@ -196,7 +197,7 @@ def _ports(switches: Sequence[SwitchSeen], now: int) -> Told:
                 yield (
                     ("errors-on-port", f"port {port.id}"),
                     Trouble(
-                        Severity.WRONG, _subjects(switch),
+                        Severity.WRONG, _subjects(switch, port=port),
                         (Evidence(f"of what goes through {_at(switch, port)} {_share_said(errors, packets)} is damaged"),),
                         "Change its cable first; then compare speed and duplex of both ends",
                     ),
@@ -225,7 +226,7 @@ def _ends(switches: Sequence[SwitchSeen]) -> Told:
                     yield (
                         ("ends-disagree", f"link {port.id} {end.id}"),
                         Trouble(
-                            Severity.WRONG, (*_subjects(switch), Subject("switch", other.name)),
+                            Severity.WRONG, (*_subjects(switch, port=port), Subject("switch", _at(other, end))),
                             (Evidence(f"{_at(switch, port)} runs at {said[0]}"),
                              Evidence(f"{_at(other, end)}, the other end of its link, at {said[1]}")),
                             "Let both ends find out by themselves, or set both to the same",

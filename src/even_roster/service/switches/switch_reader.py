@@ -72,14 +72,17 @@ class SwitchReader:
 
     async def _turn(self) -> None:
         while True:
-            for identity, switch in self._context.switches.switches.items():
-                if self._due(switch.row):
-                    self.reading.add(identity)
-                    task = asyncio.create_task(attempt_here(self._one(identity), "a switch could not be read"))
-                    self._tasks.add(task)
-                    task.add_done_callback(self._tasks.discard)
-            await self._settle()
+            await attempt_here(self._begin_due(), "switches could not be begun with")
+            await attempt_here(self._settle(), "what switches said could not be looked at")
             await asyncio.sleep(TURN_SECONDS)
+
+    async def _begin_due(self) -> None:
+        for identity, switch in self._context.switches.switches.items():
+            if self._due(switch.row):
+                self.reading.add(identity)
+                task = asyncio.create_task(attempt_here(self._one(identity), "a switch could not be read"))
+                self._tasks.add(task)
+                task.add_done_callback(self._tasks.discard)
 
     async def _settle(self) -> None:
         """What turned is weighed and told, and once a minute what time alone has turned."""
@@ -158,7 +161,10 @@ class SwitchReader:
             await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)
             raise Refusal(422, "agent", why, "switch")
         if (other := self.same_agent(reading, row.address)) is not None:
-            why = f"it is {other.called}, which is read already at {dotted(other.row.address)}"
+            why = (
+                f"it is {other.called}, which is read already at {dotted(other.row.address)}; if it moved, "
+                f"'roster switch set {other.called} --address {dotted(row.address)}'"
+            )
             await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)
             raise Refusal(422, "agent", why, "switch")
         await asyncio.to_thread(self._context.switches.take, identity, reading, now_ms(), works)

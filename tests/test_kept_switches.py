@@ -209,7 +209,7 @@ class OnTheDemo(unittest.TestCase):
         self.assertRegex(self.typed("port", "--of", "switch-office-1"), r"(?m)^17 +\+ +box-office, 1 Gbit/s")
         self.assertRegex(
             self.typed("where", "card-terminal-1"),
-            r"card-terminal-1 \(10\.44\.30\.40\): on port \d+ of switch-foyer-\d, 1 Gbit/s, since",
+            r"card-terminal-1 \(10\.44\.30\.40\): on port \d+ of switch-foyer-\d, 1 Gbit/s, at least since",
         )
         self.assertIn("who", self.typed("port", "show", "switch-foyer-1", "13"))
         self.assertIn(

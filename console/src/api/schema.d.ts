@@ -7820,6 +7820,11 @@ export interface components {
              */
             last_seen: string;
             /**
+             * At Least
+             * @description Whether it may have been so for longer: the readings of the switch begin then.
+             */
+            at_least: boolean;
+            /**
              * Here
              * @description Whether it was there in the latest reading.
              */
@@ -7952,6 +7957,11 @@ export interface components {
              * @example 2026-11-20T08:00:00.000Z
              */
             since: string | null;
+            /**
+             * At Least
+             * @description Whether it may have been so for longer: the readings of the switch begin then.
+             */
+            at_least: boolean;
             /**
              * Uplink
              * @description Whether it leads to other switches, as the reasons have it.
@@ -9318,6 +9328,11 @@ export interface components {
              * @example 2026-11-27T09:30:00.000Z
              */
             read_at: string | null;
+            /**
+             * At Least
+             * @description Whether it may have been so for longer: the readings of the switch begin then.
+             */
+            at_least: boolean;
             /**
              * Speed
              * @description Its speed in bits a second; null: not told.

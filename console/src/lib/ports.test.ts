@@ -28,6 +28,8 @@ test("a line ends with since when, or that nobody was ever there", () => {
   expect(sinceSaid(port({ behind_count: 1, behind: [{ first_seen }] as KeptPort["behind"] }), now)).toBe(
     "since Tuesday",
   );
+  const begun = { behind_count: 1, behind: [{ first_seen, at_least: true }] as KeptPort["behind"] };
+  expect(sinceSaid(port(begun), now)).toBe("at least since Tuesday");
   expect(sinceSaid(port({ link: "down", last_seen: new Date(2026, 2, 3).toISOString() }), now)).toBe("since 3 March");
   expect(sinceSaid(port({ link: "down", last_seen: null }), now)).toBe("and nobody was seen there yet");
 });

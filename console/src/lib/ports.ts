@@ -20,13 +20,16 @@ export function height(port: KeptPort): number {
   return Math.min(0.34 + 0.11 * Math.log2(Math.max(port.behind_count, 1)), 1);
 }
 
+/** What was so when its switch was read first may have been so for longer. */
+export const since = (atLeast: boolean) => (atLeast ? "at least since" : "since");
+
 /** Since when it is as it is: who hangs there, or that nobody does any more. */
 export function sinceSaid(port: KeptPort, now = new Date()): string {
-  const firsts = port.behind.map((one) => one.first_seen).sort();
-  if (port.behind_count && !port.uplink && firsts[0]) return `since ${when(firsts[0], now)}`;
+  const first = [...port.behind].sort((a, b) => a.first_seen.localeCompare(b.first_seen))[0];
+  if (port.behind_count && !port.uplink && first) return `${since(first.at_least)} ${when(first.first_seen, now)}`;
   if (port.link !== "up" && port.last_seen) return `since ${when(port.last_seen, now)}`;
   if (port.link !== "up") return "and nobody was seen there yet";
-  return port.since ? `since ${when(port.since, now)}` : "";
+  return port.since ? `${since(port.at_least)} ${when(port.since, now)}` : "";
 }
 
 export const LOOKS: [PortLook, string][] = [

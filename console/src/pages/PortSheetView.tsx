@@ -7,7 +7,7 @@ import { api } from "../api/client";
 import type { KeptBehind, KeptPort, PortSheet } from "../api/types";
 import { ago, moment, plural, sentence } from "../lib/format";
 import { useOpen } from "../lib/open";
-import { sinceSaid } from "../lib/ports";
+import { since, sinceSaid } from "../lib/ports";
 import { Button, Facts, Field, Input, inputLook, Mono, Notice, Section } from "../parts/basics";
 
 export default function PortSheetView({ id }: { id: number }) {
@@ -194,7 +194,9 @@ function People({ found, empty }: { found: KeptBehind[]; empty: string }) {
               )}
               {one.address ? <Mono>{one.address}</Mono> : null}
               <span className="ml-auto text-sm text-soft" title={moment(one.first_seen)}>
-                {one.here ? `since ${moment(one.first_seen).slice(0, 16)}` : `until ${ago(one.last_seen)}`}
+                {one.here
+                  ? `${since(one.at_least)} ${moment(one.first_seen).slice(0, 16)}`
+                  : `until ${ago(one.last_seen)}`}
               </span>
             </span>
             <span className="block text-sm text-soft">

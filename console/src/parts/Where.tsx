@@ -4,6 +4,7 @@ import { api } from "../api/client";
 import type { Placing } from "../api/types";
 import { moment, sentence } from "../lib/format";
 import { useOpen } from "../lib/open";
+import { since } from "../lib/ports";
 import { when } from "../lib/since";
 import { Section } from "./basics";
 
@@ -34,7 +35,7 @@ export function Where({ what, at = null }: { what: string; at?: string | null })
             {sentence(one.said)}
           </button>
           <span className="text-sm text-soft" title={moment(one.first_seen)}>
-            {since(one)}
+            {sinceThen(one)}
           </span>
           {one.notes || one.alias ? (
             <span className="block text-sm">{one.notes || `the switch says “${one.alias}”`}</span>
@@ -58,7 +59,7 @@ export function Where({ what, at = null }: { what: string; at?: string | null })
   );
 }
 
-function since(one: Placing): string {
+function sinceThen(one: Placing): string {
   if (one.grade === "not since") return one.last_seen ? `, ${moment(one.last_seen).slice(0, 16)}` : "";
-  return one.first_seen ? `, since ${when(one.first_seen)}` : "";
+  return one.first_seen ? `, ${since(one.at_least)} ${when(one.first_seen)}` : "";
 }

@@ -25,6 +25,7 @@ SWITCH_WORDS: dict[str, str | tuple[str, Any]] = {
     "there": "whether the switch still tells of it",
     "together": ("how those behind it hang together; empty: one alone, or nobody", "a phone and what hangs behind it"),
     "svg": ("the document", "<svg xmlns='http://www.w3.org/2000/svg'/>"),
+    "at_least": "whether it may have been so for longer: the readings of the switch begin then",
     "came": "who is there after, and was not before",
     "went": "who was there before, and is not after",
     "day": ("the day, in UTC", "2026-11-27"),

@@ -237,6 +237,7 @@ class KeptBehind(BehindView):
     address: str | None
     first_seen: Time
     last_seen: Time
+    at_least: bool
     here: bool
 
 
@@ -265,6 +266,7 @@ class KeptPort(Model):
     bundle: str
     power: str
     since: Time | None
+    at_least: bool
     uplink: bool
     uplink_word: bool | None
     reasons: list[str]
@@ -368,6 +370,7 @@ class Placing(Model):
     first_seen: Time | None
     last_seen: Time | None
     read_at: Time | None
+    at_least: bool
     speed: int | None
     alias: str
     notes: str

@@ -89,6 +89,11 @@ def port_table(out: Out, ports: Sequence[KeptPort], with_switch: bool = False) -
         out.table(heads, rows)
 
 
+def _since_then(at_least: bool) -> str:
+    """What was so when its switch was read first may have been so for longer."""
+    return "at least since" if at_least else "since"
+
+
 def _sign(one: KeptPort) -> Text:
     """How its link is, as a mark: up, an uplink, switched off, nothing."""
     if one.wanted == "down":
@@ -142,7 +147,7 @@ def _print(out: Out, sheet: PortSheet) -> None:
     why = "a hand says so" if one.uplink_word is not None else "; ".join(one.reasons)
     out.facts((name, value) for name, value in (
         ("description", one.alias), ("note", f"{one.notes} (the switch says otherwise)" if one.disagrees else one.notes),
-        ("mark", one.mark or ""), ("stands so", f"since {clock(one.since)}" if one.since else ""),
+        ("mark", one.mark or ""), ("stands so", f"{_since_then(one.at_least)} {clock(one.since)}" if one.since else ""),
         ("VLANs", vlans if one.vlan or one.vlans else ""), ("spanning tree", one.tree), ("power", one.power),
         ("uplink", f"{'yes' if one.uplink else 'no'}{f': {why}' if why else ''}"),
         ("last seen there", ago(one.last_seen) if one.last_seen else ""), ("traffic now", _traffic(sheet)),
@@ -272,7 +277,7 @@ def _place(out: Out, one: Placing) -> None:
     where = f" ({one.address})" if one.address else ""
     times = ""
     if one.grade in ("on", "behind") and one.first_seen:
-        times = f", since {clock(one.first_seen)}"
+        times = f", {_since_then(one.at_least)} {clock(one.first_seen)}"
     elif one.last_seen:
         times = f", {ago(one.last_seen)}"
     out.say(f"{called}{where}: {one.said}{times}", "bold")

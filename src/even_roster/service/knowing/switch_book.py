@@ -83,6 +83,12 @@ class SwitchNow:
         return frozenset(MacNumber(one) for one in self.told.get("own", ()))
 
     @property
+    def begun(self) -> int | None:
+        """When it was read first: what stood then may have stood for longer."""
+        found: int | None = self.told.get("begun")
+        return found
+
+    @property
     def called(self) -> str:
         """What it calls itself, else its address."""
         return self.told.get("name") or dotted(self.row.address)
@@ -222,7 +228,7 @@ def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, 
     switch_counters.take(connection, {key: port.counted for key, port in ports.items() if port.counted}, at)
     switch_counters.pairs(connection, row.id, reading.pairs, at, row.read or at)
     restarted = _restarted(switch, reading.description, at)
-    told = {**_told(reading), "restarted": restarted or switch.restarted}
+    told = {**_told(reading), "restarted": restarted or switch.restarted, "begun": switch.begun or at}
     values: dict[str, Any] = {
         "read": at, "learnt": at, "asked": at, "trouble": "", "told": told, "works": works, "refused": None,
     }  # fmt: skip

@@ -58,8 +58,8 @@ def turns(
         PortTurn(
             switch=reference, port=PortRef(id=key, name=switch.ports[key].name), before=_said(context, names, switch, was),
             after=_said(context, names, switch, now),
-            came=[port_views.behind_view(context, names, stay) for stay in came],
-            went=[port_views.behind_view(context, names, stay) for stay in went],
+            came=[port_views.behind_view(context, names, switch, stay) for stay in came],
+            went=[port_views.behind_view(context, names, switch, stay) for stay in went],
         )
         for key, was, now, came, went in shown
     ]  # fmt: skip

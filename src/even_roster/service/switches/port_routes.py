@@ -191,8 +191,8 @@ def _sheet(context: Context, connection: Connection, switch: SwitchNow, port: Po
     ]  # fmt: skip
     rates = _rates(connection, port)
     return PortSheet(
-        port=view, earlier=[port_views.behind_view(context, names, stay) for stay in earlier], stretches=stretches, days=days,
-        in_bits=rates[0], out_bits=rates[1], error_share=rates[2],
+        port=view, earlier=[port_views.behind_view(context, names, switch, stay) for stay in earlier], stretches=stretches,
+        days=days, in_bits=rates[0], out_bits=rates[1], error_share=rates[2],
     )  # fmt: skip
 
 

@@ -105,10 +105,11 @@ def _port(
         vlan=state.vlan if state is not None else None, vlans=list(state.tagged) if state is not None else [],
         tree=state.tree if state is not None else "", bundle=state.bundle if state is not None else "",
         power=state.power if state is not None else "", since=maybe_time(one.since),
+        at_least=one.since is not None and one.since == switch.begun,
         uplink=state is not None and state.uplink, uplink_word=words.uplink,
         reasons=[reason.said for reason in port.verdict.reasons],
         neighbours=[neighbour_view(around) for around in state.neighbours] if state is not None else [],
-        behind_count=len(one.behind), behind=[behind_view(context, names, stay) for stay in shown], together=hang,
+        behind_count=len(one.behind), behind=[behind_view(context, names, switch, stay) for stay in shown], together=hang,
         last_seen=maybe_time(last.get(port.id)) if not one.behind else None,
         said=port_said(
             state, [names.said(stay.mac) for stay in shown[:NAMED]], len(one.behind), leads, words.mark,
@@ -117,13 +118,13 @@ def _port(
     )  # fmt: skip
 
 
-def behind_view(context: Context, names: Names, stay: PortStay) -> KeptBehind:
+def behind_view(context: Context, names: Names, switch: SwitchNow, stay: PortStay) -> KeptBehind:
     """Who is or was behind a port."""
     row = names.device(stay.mac)
     return KeptBehind(
         **dict(mac_view(stay.mac, context.vendors)), device=device_ref(row) if row is not None else None,
         vlans=list(stay.vlans), address=names.address(stay.mac), first_seen=time_of(stay.first), last_seen=time_of(stay.last),
-        here=stay.here,
+        at_least=stay.first == switch.begun, here=stay.here,
     )  # fmt: skip
 
 

@@ -144,8 +144,8 @@ class Places:
         if placed is None:
             return Placing(
                 mac=seen.mac, vendor=seen.vendor, device=device, address=self.names.address(mac), grade=None, switch=None,
-                port=None, first_seen=None, last_seen=None, read_at=None, speed=None, alias="", notes="", reasons=[],
-                others=[], said="no switch that is read has ever learnt it" if self._switches else _NONE,
+                port=None, first_seen=None, last_seen=None, read_at=None, at_least=False, speed=None, alias="", notes="",
+                reasons=[], others=[], said=(_NEVER if self._at is None else _NOT_THEN) if self._switches else _NONE,
             )  # fmt: skip
         switch, port = self._ports[placed.at.port]
         state = self._states({port.id})[port.id]
@@ -155,6 +155,7 @@ class Places:
             mac=seen.mac, vendor=seen.vendor, device=device, address=self.names.address(mac), grade=placed.grade.value,
             switch=SwitchRef(id=switch.row.id, name=called), port=PortRef(id=port.id, name=port.name),
             first_seen=time_of(placed.at.first), last_seen=time_of(placed.at.last), read_at=maybe_time(switch.row.read),
+            at_least=placed.at.first == switch.begun,
             speed=state.speed if state is not None else None, alias=state.alias if state is not None else "",
             notes=port.words.note, reasons=self._reasons(placed, switch, port, state),
             others=[PortRef(id=one.id, name=f"{self.names.switch(at)[1]} {one.name}") for at, one in others],
@@ -201,6 +202,8 @@ class Places:
         return found
 
 
+_NEVER = "no switch that is read has ever learnt it"
+_NOT_THEN = "no switch that is read had learnt it by then"
 _NONE = "no switch is read yet: 'roster switch add ADDRESS'"
 
 
@@ -211,6 +214,11 @@ def said(placed: Placed, switch: str, port: str, state: PortState | None) -> str
     if placed.grade is Grade.ON:
         return f"on {where}{speed}"
     if placed.grade is Grade.BEHIND:
-        return f"behind {where}, by way of something that is not read"
+        ways = (
+            [one.name or one.chassis for one in state.neighbours if "telephone" not in one.capabilities]
+            if state
+            else []
+        )
+        return f"behind {where}, by way of {ways[0] if ways else 'something that is not read'}"
     leads = "behind" if placed.at.uplink else "on"
     return f"not there now; last {leads} {where}"

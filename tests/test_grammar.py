@@ -16,6 +16,7 @@ from unittest import mock
 from tools import commands
 
 from even_roster import __version__
+from even_roster.api.switches import CredentialNew, SwitchNew
 from even_roster.cli.devices import COLUMNS
 from even_roster.cli.former import translated
 from even_roster.cli.grammar import WORDS
@@ -59,6 +60,10 @@ class Promises(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.service = cls.enterClassContext(demo(watch=True))
         cls.service.json("scan")
+        with cls.service.client() as roster:
+            roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
+            roster.read_switch_now(roster.add_switch(SwitchNew(switch="switch-office-1")).id)
+            roster.enter_pairs("10.44.10.30 02:c0:44:00:00:11 spare")
 
     def run_it(self, line: str) -> subprocess.CompletedProcess[str]:
         """Run a command; while the service scans there by itself, it is to be tried again."""
@@ -95,6 +100,8 @@ class Promises(unittest.TestCase):
             "roster subnet show Office", "roster subnet check", "roster band", "roster assignment", "roster watch", "roster dhcp",
             "roster dhcp holdings", "roster dhcp pools", "roster change", "roster here", "roster explain 10.44.20.41", "roster why 10.44.10.9",
             "roster history printer-1", "roster at now 10.44.20.41", "roster scan 10.44.10.0/28", "roster scan --earlier", "roster range",
+            "roster switch", "roster port --of switch-office-1", "roster port show switch-office-1 17", "roster where printer-1",
+            "roster credential", "roster pair --find 10.44.10.3", "roster pair without",
             "roster free Office --role printer", "roster notice", "roster dns", "roster role", "roster --help", "roster device --help",
         ):  # fmt: skip
             with self.subTest(line):

@@ -74,7 +74,12 @@ export default function LabelsPage() {
         {sheet.error ? <Notice tone="alarm">{sheet.error.message}.</Notice> : null}
       </div>
       {drawn ? (
-        <div className="mt-3 w-fit max-w-full overflow-auto rounded border border-rule bg-white p-2 print:border-0 print:p-0">
+        <div
+          tabIndex={0}
+          role="group"
+          aria-label="The sheet"
+          className="mt-3 w-fit max-w-full overflow-auto rounded border border-rule bg-white p-2 print:border-0 print:p-0"
+        >
           <img src={drawn} alt="The sheet of labels" className="max-w-none" />
         </div>
       ) : null}

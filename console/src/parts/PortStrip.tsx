@@ -25,7 +25,13 @@ export function PortStrip({ ports, label, selected = null, lit = null, onOpen }:
   const wide = Math.round(step * 0.62);
   const width = Math.max(ports.length * step + 4, room - 16);
   return (
-    <div ref={frame} className="overflow-x-auto rounded border border-rule bg-leaf px-2 pt-2">
+    <div
+      ref={frame}
+      tabIndex={0}
+      role="group"
+      aria-label={label}
+      className="overflow-x-auto rounded border border-rule bg-leaf px-2 pt-2"
+    >
       <svg width={width} height={TALL + FOOT} className="block" role="img" aria-label={label}>
         <Hatch id={pattern} />
         <line x1="0" x2={width} y1={TALL} y2={TALL} stroke="var(--rule)" />

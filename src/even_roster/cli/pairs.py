@@ -20,7 +20,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     pair.list.add_argument("--by", metavar="SOURCE", help="by seen, lease, hand, or the name of a router or switch")
     pair.list.add_argument("--limit", type=int, metavar="N", help="how many of them at most")
     pair.verb("without", "MACs on ports that have no address, and whom to ask", _without)
-    take = pair.verb("in", "take pairs in that people know, one a line", _in, "pairs.txt")
+    take = pair.verb("in", "take pairs in that people know, one a line", _in)
     take.add_argument("file", metavar="FILE|-", help="lines of address, MAC, note")
     remove = pair.verb("remove", "a pair that people entered no more", _remove, "10.44.10.30 02:c0:44:00:00:11")
     remove.add_argument("address", metavar="ADDRESS", help="its address")

@@ -35,7 +35,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     uplink = port.verb(
         "uplink", "say whether it leads to another switch: yes, no, weigh", _uplink, "switch-office-1 23 yes"
     )
-    label = port.verb("label", "a sheet of labels for a switch's ports, as SVG", _label, "switch-office-1 labels.svg")
+    label = port.verb("label", "a sheet of labels for a switch's ports, as SVG", _label, "switch-office-1 -")
     label.add_argument("switch", metavar="SWITCH", help="its name, address or id")
     label.add_argument("file", metavar="FILE|-", help="where it is written")
     label.add_argument("--pitch", type=float, default=16.0, metavar="MM", help="the width of a label")

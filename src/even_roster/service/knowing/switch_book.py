@@ -30,7 +30,7 @@ from ...store.switch_records import PortRow, SwitchRow, WordRow
 NO_WORDS = WordRow(0, "", "", None)
 UNWEIGHED = Verdict(False)
 TURNS = 16
-REST = 10
+REST = 30
 """How many times longer than it takes the weighing waits until it is done again."""
 _GROUP = 1 << 40
 """The bit of a MAC that is no station's but a group's (IEEE 802, 8.2)."""

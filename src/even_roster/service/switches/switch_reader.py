@@ -57,6 +57,7 @@ class SwitchReader:
         self._turning: asyncio.Task[None] | None = None
         self._silent: dict[int, int] = {}
         self._told_at, self._telling = float("-inf"), 0.0
+        self._busy = 0
         self.reading: set[int] = set()
 
     def begin(self) -> None:
@@ -129,11 +130,16 @@ class SwitchReader:
                 if switch is not None and switch.row.trouble:
                     raise Refusal(422, "agent", switch.row.trouble, "switch")
                 return
-        async with turn:
-            await self.fill()
-            async with self._gate:
-                await self._read(identity)
-        await self.weigh()
+        self._busy += 1
+        try:
+            async with turn:
+                await self.fill()
+                async with self._gate:
+                    await self._read(identity)
+        finally:
+            self._busy -= 1
+        if not self._busy:  # of several that are read side by side the last one has them weighed
+            await self.weigh()
 
     async def weigh(self) -> None:
         """Weigh which ports are uplinks, where that waits."""

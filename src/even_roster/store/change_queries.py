@@ -56,6 +56,16 @@ def last_of(connection: Connection, kind: str, key: str | None, item: int = 0) -
     return int(connection.execute(query).scalar() or 0)
 
 
+def last_of_all(connection: Connection, kind: str) -> dict[int, int]:
+    """As `last_of`, of every setting of a kind that is told apart by one number."""
+    query = (
+        select(change_items.c.item, func.max(change_items.c.change_id))
+        .where(change_items.c.kind == kind)
+        .group_by(change_items.c.item)
+    )
+    return {item: change for item, change in connection.execute(query)}
+
+
 _UNDOING = (
     select(changes.c.undoes, func.max(changes.c.id))
     .where(changes.c.undoes.in_(bindparam("among", expanding=True)))

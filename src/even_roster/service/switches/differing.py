@@ -83,5 +83,5 @@ def _beside(one: PortThen | None, other: PortThen | None) -> list[PortStay]:
 def _said(context: Context, names: Names, switch: SwitchNow, one: PortThen | None) -> str:
     if one is None:
         return "not known then"
-    leads = picture.leads_to(switch, one, names, context.switches.switches) if _leads(one) else ""
+    leads = picture.leads_to(switch, one, names, context.switches.owners) if _leads(one) else ""
     return port_said(one.state, [names.said(stay.mac) for stay in _all(one)], len(one.behind), leads)

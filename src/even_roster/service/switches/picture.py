@@ -90,23 +90,34 @@ class Names:
     def switch(self, one: SwitchNow) -> tuple[DeviceRef | None, str]:
         """The device that a switch is, and what it is called: by its plan, else by its own MACs, else by who holds its address."""
         if one.row.id not in self._called:
-            self._called[one.row.id] = self._switch(one)
+            self._call({**self._context.switches.switches, one.row.id: one}.values())
         return self._called[one.row.id]
 
-    def _switch(self, one: SwitchNow) -> tuple[DeviceRef | None, str]:
-        row, connection = one.row, self._connection
-        item = self._context.plan.plan.at(row.site, row.address)
-        identity = item.device if item is not None and item.device else None
-        if identity is None and one.own:
-            found = device_queries.devices_of_macs(connection, set(one.own))
-            identity = min(found.values(), default=None)
-        if identity is None:
-            holder = device_queries.last_holders(connection, row.site, [row.address]).get(row.address)
-            identity = device_queries.device_of_mac(connection, holder) if holder is not None else None
-        device = device_queries.one(connection, identity) if identity is not None else None
-        if device is None:
-            return None, one.called
-        return device_ref(device), device.called or one.called
+    def _call(self, switches: Collection[SwitchNow]) -> None:
+        """Look all switches up at once."""
+        plan, connection = self._context.plan.plan, self._connection
+        owners = device_queries.devices_of_macs(connection, {mac for one in switches for mac in one.own})
+        found: dict[int, int] = {}
+        for one in switches:
+            item = plan.at(one.row.site, one.row.address)
+            own = [owners[mac] for mac in one.own if mac in owners]
+            if item is not None and item.device:
+                found[one.row.id] = item.device
+            elif own:
+                found[one.row.id] = min(own)
+        lost = [one for one in switches if one.row.id not in found]
+        for site in {one.row.site for one in lost}:
+            here = [one for one in lost if one.row.site == site]
+            holders = device_queries.last_holders(connection, site, [one.row.address for one in here])
+            devices = device_queries.devices_of_macs(connection, set(holders.values()))
+            found |= {
+                one.row.id: devices[holders[one.row.address]] for one in here if holders.get(one.row.address) in devices
+            }
+        rows = {row.id: row for row in device_queries.several(connection, sorted(set(found.values())))}
+        for one in switches:
+            row = rows.get(found.get(one.row.id, -1))
+            name = row.called if row is not None else ""
+            self._called[one.row.id] = device_ref(row) if row is not None else None, name or one.called
 
 
 def now(switch: SwitchNow) -> list[PortThen]:
@@ -173,15 +184,14 @@ def find_port(context: Context, connection: Connection, switch: SwitchNow, text:
     raise Missing(f"{called} has no port {text!r}; its ports are {names}{' …' if len(switch.ports) > 12 else ''}")
 
 
-def leads_to(switch: SwitchNow, one: PortThen, names: Names, switches: Mapping[int, SwitchNow]) -> str:
+def leads_to(switch: SwitchNow, one: PortThen, names: Names, owners: Mapping[MacNumber, SwitchNow]) -> str:
     """To whom an uplink leads: who announces itself there, else the only other switch behind it."""
-    own = {mac: other for other in switches.values() if other is not switch for mac in other.own}
-    macs = {str(Mac(mac)): other for mac, other in own.items()}
     for around in one.state.neighbours if one.state is not None else ():
         if "telephone" not in around.capabilities:
-            other = macs.get(around.chassis)
+            other = owners.get(around.mac) if around.mac is not None else None
             return names.switch(other)[1] if other is not None else around.name or around.chassis
-    behind = {own[stay.mac].row.id: own[stay.mac] for stay in one.behind if stay.mac in own}
+    found = (owners[stay.mac] for stay in one.behind if stay.mac in owners)
+    behind = {other.row.id: other for other in found if other.row.id != switch.row.id}
     return names.switch(next(iter(behind.values())))[1] if len(behind) == 1 else ""
 
 

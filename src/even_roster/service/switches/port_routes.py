@@ -64,16 +64,19 @@ def ports(
             for then in (picture.now(one) if moment is None else picture.then(connection, one, moment))
         ]
         if text.strip():
-            every = [one for one in every if _says(names, *one, text.casefold().split(), whole=every)]
+            names.learn({stay.mac for _, port in every if not _leads(port) for stay in port.behind})
+            every = [one for one in every if _says(names, *one, text.casefold().split())]
         numbered, rest = cut(list(enumerate(every)), lambda one: [one[0]], paging)
         items = port_views.ports(context, connection, names, [one for _, one in numbered])
     return KeptPortPage(items=items, **rest._asdict(), at=maybe_time(moment))
 
 
-def _says(
-    names: Names, switch: SwitchNow, one: PortThen, words: list[str], whole: list[tuple[SwitchNow, PortThen]]
-) -> bool:  # fmt: skip
-    names.learn({stay.mac for _, port in whole for stay in port.behind if port.state is None or not port.state.uplink})
+def _leads(one: PortThen) -> bool:
+    """Whether it leads to other switches: who is behind it hangs elsewhere."""
+    return one.state is not None and one.state.uplink
+
+
+def _says(names: Names, switch: SwitchNow, one: PortThen, words: list[str]) -> bool:
     state = one.state
     parts = [one.port.name, names.switch(switch)[1], one.port.words.note, one.port.words.mark]
     if state is not None:
@@ -83,7 +86,7 @@ def _says(
             *(around.name for around in state.neighbours),
             "uplink" if state.uplink else "",
         ]
-    if state is None or not state.uplink:
+    if not _leads(one):
         for stay in one.behind:
             parts += [names.said(stay.mac), names.address(stay.mac) or "", f"{stay.mac:012x}"]
     said = " ".join(parts).casefold()
@@ -203,7 +206,7 @@ def _stood(context: Context, names: Names, switch: SwitchNow, one: PortThen) -> 
     if not state.up or state.wanted == "down":
         return port_said(state, (), 0, "")
     if state.uplink:
-        leads = picture.leads_to(switch, one, names, context.switches.switches)
+        leads = picture.leads_to(switch, one, names, context.switches.owners)
         return f"uplink{f' to {leads}' if leads else ''}" + port_said(state, (), 0, "").removeprefix(
             "uplink, nobody behind it"
         )

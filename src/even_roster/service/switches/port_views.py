@@ -20,7 +20,7 @@ from ...core.address import dotted
 from ...core.switches.port_stays import PortStay
 from ...core.switches.reading import Neighbour
 from ...core.switches.sentences import port_said, switch_said, together
-from ...store import switch_records
+from ...store import change_queries, switch_records
 from ...store.switch_tables import credentials, port_stays
 from ..context import Context
 from ..knowing.switch_book import SwitchNow
@@ -81,22 +81,22 @@ def ports(
     names.learn({stay.mac for _, one in wanted for stay in picture.first_behind(one, most)})
     empty = [one.port.id for _, one in wanted if not one.behind]
     last = _last_there(connection, empty)
-    return [_port(context, connection, names, switch, one, most, last) for switch, one in wanted]
+    versions = change_queries.last_of_all(connection, switch_edits.PORT)
+    return [_port(context, names, switch, one, most, last, versions) for switch, one in wanted]
 
 
 def _port(
-    context: Context, connection: Connection, names: Names, switch: SwitchNow, one: PortThen, most: int, last: Mapping[int, int]
+    context: Context, names: Names, switch: SwitchNow, one: PortThen, most: int, last: Mapping[int, int],
+    versions: Mapping[int, int],
 ) -> KeptPort:  # fmt: skip
     port, state, words = one.port, one.state, one.port.words
     shown = sorted(
         picture.first_behind(one, most), key=lambda stay: (names.device(stay.mac) is None, names.said(stay.mac))
     )
-    leads = (
-        picture.leads_to(switch, one, names, context.switches.switches) if state is not None and state.uplink else ""
-    )
+    leads = picture.leads_to(switch, one, names, context.switches.owners) if state is not None and state.uplink else ""
     hang = together([stay.mac for stay in one.behind], state)
     return KeptPort(
-        id=port.id, version=switch_edits.version_of(connection, switch_edits.PORT, port.id),
+        id=port.id, version=versions.get(port.id, 0),
         switch=SwitchRef(id=switch.row.id, name=names.switch(switch)[1]), name=port.name, place=port.place, there=port.there,
         alias=state.alias if state is not None else "", notes=words.note, mark=cast(Any, words.mark or None),
         disagrees=_disagree(words.note, state.alias if state is not None else ""),

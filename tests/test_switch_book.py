@@ -110,6 +110,17 @@ class Book(unittest.TestCase):
         there = sorted(one.name for one in self.book.switches[1].ports.values() if one.there)
         self.assertEqual(there, ["same (1)", "same (2)"])
 
+    def test_a_moment_is_told_as_it_was_and_not_as_it_is(self) -> None:
+        self.take(reading((TILL, 1), (DESK, 1)))
+        then = self.at
+        self.take(reading((DESK, 1)))
+        self.take(reading((TILL, 2), (DESK, 1)))
+        with self.context.database.read() as connection:
+            for at, port_name, said in ((then, "1", "2 MACs were there"), (None, "2", "it is the only MAC there")):
+                places = Places(self.context, connection, at)
+                told = places.view(TILL, places.of([TILL])[TILL])
+                self.assertEqual((told.port.name if told.port else "", told.reasons), (port_name, [said]))
+
     def test_what_is_told_in_part_leaves_the_rest_as_it_was(self) -> None:
         self.take(reading((TILL, 3), ports=(port(1, alias="till, left"), port(2, alias="gate"), port(3))))
         self.take(

@@ -54,4 +54,4 @@ class Wiring(Numbered):
         """Where the MACs of some subjects are plugged in, as far as that is known."""
         macs = [one.value for one in subjects if one.type == "mac"][:MOST_PLACED]
         found = ((mac, self.places.get(Mac.parse(mac).value)) for mac in macs)
-        return tuple(Evidence(f"{mac} is plugged into {place}", after) for mac, place in found if place)
+        return tuple(Evidence(f"{mac} was last learnt at {place}", after) for mac, place in found if place)

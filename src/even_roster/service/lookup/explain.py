@@ -87,8 +87,8 @@ def explain_mac(context: Context, connection: Connection, mac: Mac) -> Explanati
 
 
 def _plugged(context: Context, macs: Iterable[MacNumber]) -> list[str]:
-    """Which ports the switches that are read have some MACs at."""
-    return [f"{Mac(mac)} is plugged into {place}." for mac, place in context.plugged(macs).items()]
+    """At which ports the switches that are read learnt some MACs last."""
+    return [f"{Mac(mac)} was last learnt at {place}." for mac, place in context.plugged(macs).items()]
 
 
 def _read_as_switch(context: Context, address: Address) -> list[str]:

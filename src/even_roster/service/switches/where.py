@@ -159,19 +159,20 @@ class Places:
             speed=state.speed if state is not None else None, alias=state.alias if state is not None else "",
             notes=port.words.note, reasons=self._reasons(placed, switch, port, state),
             others=[PortRef(id=one.id, name=f"{self.names.switch(at)[1]} {one.name}") for at, one in others],
-            said=said(placed, called, port.name, state),
+            said=said(placed, called, port.name, state, now=self._at is None),
         )  # fmt: skip
 
     def _reasons(self, placed: Placed, switch: SwitchNow, port: PortNow, state: PortState | None) -> list[str]:
         verdict: Verdict = port.verdict
         found = []
         if placed.grade is Grade.BEHIND:
-            found += [reason.said for reason in verdict.reasons]
+            if self._at is None:  # what was weighed is what is known now
+                found += [reason.said for reason in verdict.reasons]
             found.append("no switch that is read has it at a port that leads nowhere else")
         elif placed.grade is Grade.ON:
-            alone = placed.at.behind
-            here = len(port.here) if self._at is None else alone
-            found.append("it is the only MAC there" if here <= 1 else f"{here} MACs are there")
+            here, verb = self._counts({port.id})[port.id], "is" if self._at is None else "was"
+            verbs = "are" if self._at is None else "were"
+            found.append(f"it {verb} the only MAC there" if here <= 1 else f"{here} MACs {verbs} there")
         if placed.others:
             where = ", ".join(f"{self.names.switch(at)[1]} port {one.name}" for at, one in
                               (self._ports[other.port] for other in placed.others))  # fmt: skip
@@ -207,7 +208,7 @@ _NOT_THEN = "no switch that is read had learnt it by then"
 _NONE = "no switch is read yet: 'roster switch add ADDRESS'"
 
 
-def said(placed: Placed, switch: str, port: str, state: PortState | None) -> str:
+def said(placed: Placed, switch: str, port: str, state: PortState | None, *, now: bool) -> str:
     """Where somebody is plugged in as a sentence without times."""
     where = f"port {port} of {switch}"
     speed = f", {speed_said(state.speed)}" if state is not None and state.up and state.speed else ""
@@ -221,4 +222,4 @@ def said(placed: Placed, switch: str, port: str, state: PortState | None) -> str
         )
         return f"behind {where}, by way of {ways[0] if ways else 'something that is not read'}"
     leads = "behind" if placed.at.uplink else "on"
-    return f"not there now; last {leads} {where}"
+    return f"not there {'now' if now else 'then'}; last {leads} {where}"

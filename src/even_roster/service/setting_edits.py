@@ -72,7 +72,7 @@ def changed(context: Context, kinds: set[str]) -> None:
     if "roll call" in kinds:
         context.rolls_edited += 1
         context.tell(CallEvent(id=None))
-    if kinds & {"credential", "switch", "port", "hand pair"}:
+    if kinds & {"credential", "switch", "port", "hand pair", "link", "map place"}:
         context.switches.reload()
         context.tell(SwitchEvent(id=None))
     if "kind" in kinds:

@@ -15,7 +15,7 @@ from pydantic_core import from_json
 from sqlalchemy import Connection, Engine, create_engine, event, insert, inspect, select, text
 from sqlalchemy.exc import OperationalError
 
-from . import calling_tables, fitting_tables, switch_tables
+from . import calling_tables, fitting_tables, switch_tables, wiring_tables
 from .one_lock import OneLock
 from .tables import metadata, sites
 
@@ -31,7 +31,7 @@ class DiskFull(StoreError):
 
 
 _NO_ROOM = ("disk is full", "disk i/o error", "no space left")
-_TABLES = calling_tables, fitting_tables, switch_tables
+_TABLES = calling_tables, fitting_tables, switch_tables, wiring_tables
 """The modules of tables beside `tables`: a new file has theirs only when they were imported."""
 
 

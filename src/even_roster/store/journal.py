@@ -39,6 +39,7 @@ from .tables import (
     router_members,
     watches,
 )
+from .wiring_tables import hand_links, map_places
 
 Key = tuple[int | str, ...]
 Values = dict[str, Any]
@@ -77,6 +78,8 @@ KINDS: Mapping[str, Kind] = {
         ("works", "refused", "asked", "read", "learnt", "trouble", "told"),
     ),
     "port": Kind(port_words, ("port",), ("note", "mark", "uplink")),
+    "link": Kind(hand_links, ("one", "other"), ("joined", "note")),
+    "map place": Kind(map_places, ("switch",), ("x", "y")),
     "hand pair": Kind(hand_pairs, ("site", "address", "mac"), ("note",)),
     "prefix": Kind(own_prefixes, ("prefix", "length"), ("name",)),
     "range": Kind(ranges, ("id",), ("segment_id", "text", "name"), ("last_scan",)),

@@ -12,6 +12,7 @@ from ..core.address import Address
 from ..core.mac import MacNumber
 from ..core.switches.port_states import PortState, from_stored
 from ..core.switches.port_stays import Ended, Folding, PortStay
+from . import link_records
 from .listing import in_list
 from .rows import Json, all_of
 from .switch_tables import port_days, port_states, port_stays, port_words, switch_ports, switches
@@ -288,6 +289,7 @@ def forget(connection: Connection, before: int, day: int) -> int:
     gone = 0
     for table in (port_stays, port_states):
         gone += connection.execute(delete(table).where(table.c.last.is_not(None), table.c.last < before)).rowcount
+    gone += link_records.forget(connection, before)
     return gone + connection.execute(delete(port_days).where(port_days.c.day < day)).rowcount
 
 

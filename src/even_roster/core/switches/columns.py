@@ -74,10 +74,16 @@ class Column(Enum):
     """dot1dBaseBridgeAddress"""
     BASE_PORT = (*_BRIDGE, 1, 4, 1, 2)
     """dot1dBasePortIfIndex"""
+    ROOT = (*_BRIDGE, 2, 5)
+    """dot1dStpDesignatedRoot"""
     ROOT_PORT = (*_BRIDGE, 2, 7)
     """dot1dStpRootPort"""
     TREE_STATE = (*_BRIDGE, 2, 15, 1, 3)
     """dot1dStpPortState"""
+    TREE_BRIDGE = (*_BRIDGE, 2, 15, 1, 8)
+    """dot1dStpPortDesignatedBridge"""
+    TREE_PORT = (*_BRIDGE, 2, 15, 1, 9)
+    """dot1dStpPortDesignatedPort"""
     FORWARDING = (*_BRIDGE, 4, 3, 1, 2)
     """dot1dTpFdbPort"""
     FORWARDING_STATUS = (*_BRIDGE, 4, 3, 1, 3)

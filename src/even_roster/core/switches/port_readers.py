@@ -7,6 +7,7 @@ import re
 from collections import defaultdict
 from collections.abc import Mapping
 
+from ..mac import Mac, MacNumber
 from .columns import Column, Rows, Value
 from .reading import Counted, Lack
 
@@ -63,6 +64,33 @@ def trees(columns: Mapping[Column, Rows]) -> dict[int, str]:
         if said and not found.get(key[2]):
             found[key[2]] = said if not key[1] else f"{said} in tree {key[1]}"
     return {port: said for port, said in found.items() if said}
+
+
+def root(columns: Mapping[Column, Rows]) -> MacNumber | None:
+    """The bridge that is the root of the spanning tree; None where there is none."""
+    return _bridge(columns.get(Column.ROOT, {}).get((0,)))
+
+
+def towards(columns: Mapping[Column, Rows]) -> dict[int, tuple[MacNumber, int]]:
+    """Which bridge and port the spanning tree has at the other end of each base port. A port that is the designated one of its link
+    is left out: it names itself."""
+    own = columns.get(Column.BRIDGE_ADDRESS, {}).get((0,))
+    ports = columns.get(Column.TREE_PORT, {})
+    found = {}
+    for key, octets in columns.get(Column.TREE_BRIDGE, {}).items():
+        bridge, port = _bridge(octets), ports.get(key)
+        if len(key) != 1 or bridge is None or not isinstance(port, bytes) or len(port) != 2:
+            continue
+        if not isinstance(octets, bytes) or octets[2:] != own:
+            found[key[0]] = bridge, int.from_bytes(port, "big")
+    return found
+
+
+def _bridge(octets: Value) -> MacNumber | None:
+    """The MAC of a BridgeId (RFC 4188): it stands behind two octets of priority."""
+    if not isinstance(octets, bytes) or len(octets) != 8 or not any(octets[2:]):
+        return None
+    return Mac.from_bytes(octets[2:]).value
 
 
 def bundles(columns: Mapping[Column, Rows], called: Mapping[int, str]) -> dict[int, str]:

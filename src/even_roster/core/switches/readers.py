@@ -11,7 +11,7 @@ from ..mac import Mac, MacNumber
 from ..text import clean
 from .columns import Column, Oid, Rows, Value
 from .neighbour_readers import neighbours
-from .port_readers import bundles, counters, members, powers, trees
+from .port_readers import bundles, counters, members, powers, root, towards, trees
 from .reading import Description, Lack, Learnt, Link, Port, Reading
 from .router_readers import addresses, pairs
 
@@ -62,7 +62,7 @@ def reading(
     }
     return Reading(
         _description(columns), ports, found, around, (*lacks, *missing, *nowhere, *unmapped), pairs(columns), addresses(columns),
-        frozenset(macs),
+        frozenset(macs), root=root(columns),
     )  # fmt: skip
 
 
@@ -95,7 +95,7 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack
     bases = {index: base for base, index in _bases(columns).items()}
     duplex, vlans = _by_index(columns, Column.DUPLEX), _by_index(columns, Column.VLAN)
     changed, tagged = _by_index(columns, Column.CHANGED), members(columns)
-    tree, counted = trees(columns), counters(columns)
+    tree, counted, ends = trees(columns), counters(columns), towards(columns)
     every = {index: _number(kinds.get(index)) or 0 for index in sorted({*names, *texts, *kinds})}
     wanted_ones = [index for index, kind in every.items() if kind in _ETHERNET or index in bases]
     called = {index: _text(names.get(index)) or _text(texts.get(index)) or str(index) for index in every}
@@ -111,7 +111,7 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack
                 _LINKS.get(_number(wanted.get(index)) or 0, Link.UNKNOWN), _LINKS.get(_number(links.get(index)) or 0, Link.UNKNOWN),
                 base, _text(texts.get(index)), _DUPLEX.get(_number(duplex.get(index)) or 0, ""),
                 _number(vlans.get(base or 0)), tagged.get(base or 0, ()), tree.get(base or 0, ""), bundle.get(index, ""),
-                power.get(index, ""), _number(changed.get(index)), counted.get(index),
+                power.get(index, ""), _number(changed.get(index)), counted.get(index), ends.get(base or 0),
             )
         )  # fmt: skip
     return tuple(found), unmapped

@@ -66,7 +66,7 @@ class Port:
     it is no port of the bridge; `text` is its older name (ifDescr), `duplex` half, full or empty where it is not told, `vlan` the
     one of frames without a tag, `tagged` those of frames with one. `tree` is its part in the spanning tree, `bundle` the interface
     that it is a member of, `power` what it feeds over Ethernet; `changed_ticks` when its link changed last (ifLastChange, in
-    hundredths of a second since the agent's start)."""
+    hundredths of a second since the agent's start). `towards` is which bridge and port the spanning tree has at the other end."""
 
     index: int
     name: str
@@ -86,6 +86,7 @@ class Port:
     power: str = ""
     changed_ticks: int | None = None
     counted: Counted | None = None
+    towards: tuple[MacNumber, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,8 +132,8 @@ class Lack:
 @dataclass(frozen=True, slots=True)
 class Reading:
     """What one agent said: itself, its ports in their order, what it has learnt, who announces itself, what is missing; which
-    MACs its ARP and neighbour tables have, its addresses and its own MACs. Without `ports_whole` there may be more
-    ports than it told; `cut` are the fields of ports that were told for some of them only."""
+    MACs its ARP and neighbour tables have, its addresses and its own MACs; which bridge is the root of its spanning tree. Without
+    `ports_whole` there may be more ports than it told; `cut` are the fields of ports that were told for some of them only."""
 
     description: Description
     ports: tuple[Port, ...]
@@ -144,3 +145,4 @@ class Reading:
     own: frozenset[MacNumber] = frozenset()
     ports_whole: bool = True
     cut: frozenset[str] = frozenset()
+    root: MacNumber | None = None

@@ -10,7 +10,7 @@ from __future__ import annotations
 import time
 from collections import defaultdict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import Connection
@@ -25,10 +25,10 @@ from ...core.switches.reading import Description, Link, Neighbour, Port, Reading
 from ...core.switches.uplinks import Behind, Told, Verdict, verdicts
 from ...store import switch_counters, switch_records
 from ...store.database import Database
-from ...store.switch_records import PortRow, SwitchRow, WordRow
+from ...store.switch_records import PortRow, SwitchRow
+from .link_book import LinkBook
+from .switch_now import NO_WORDS, UNWEIGHED, PortNow, SwitchNow
 
-NO_WORDS = WordRow(0, "", "", None)
-UNWEIGHED = Verdict(False)
 TURNS = 16
 REST = 30
 """How many times longer than it takes the weighing waits until it is done again."""
@@ -38,60 +38,6 @@ _TICKS = 1 << 32
 _SLACK = 60_000
 _DOWN = frozenset((Link.DOWN, Link.ABSENT, Link.LOWER_DOWN))
 TOLD = ("name", "text", "contact", "place", "model", "serial", "firmware", "up_ticks")
-
-
-@dataclass(frozen=True, slots=True)
-class PortNow:
-    """One port: how it stands since when, who is or was lately behind it, and when its link changed last (UTC ms)."""
-
-    id: int
-    name: str
-    place: int
-    there: bool
-    row: int | None = None
-    since: int = 0
-    state: PortState | None = None
-    stays: Mapping[MacNumber, PortStay] = field(default_factory=dict)
-    changed_ticks: int | None = None
-    turns: tuple[int, ...] = ()
-    words: WordRow = NO_WORDS
-    verdict: Verdict = UNWEIGHED
-
-    @property
-    def here(self) -> list[PortStay]:
-        """Who was behind it in the latest reading."""
-        return [stay for stay in self.stays.values() if stay.here]
-
-
-@dataclass(frozen=True, slots=True)
-class SwitchNow:
-    """One switch: its row, and its ports by id in their order."""
-
-    row: SwitchRow
-    ports: Mapping[int, PortNow] = field(default_factory=dict)
-    restarted: int | None = None
-
-    @property
-    def told(self) -> Mapping[str, Any]:
-        """What it said of itself last."""
-        found: Mapping[str, Any] = self.row.told
-        return found
-
-    @property
-    def own(self) -> frozenset[MacNumber]:
-        """The MACs that are its own."""
-        return frozenset(MacNumber(one) for one in self.told.get("own", ()))
-
-    @property
-    def begun(self) -> int | None:
-        """When it was read first: what stood then may have stood for longer."""
-        found: int | None = self.told.get("begun")
-        return found
-
-    @property
-    def called(self) -> str:
-        """What it calls itself, else its address."""
-        return self.told.get("name") or dotted(self.row.address)
 
 
 class SwitchBook:
@@ -106,6 +52,7 @@ class SwitchBook:
         self.owners: dict[MacNumber, SwitchNow] = {}
         self.untold = self.unweighed = False
         self._weighed_at, self._weighing, self._begun = 0.0, 0.0, False
+        self.wiring = LinkBook(database)
         self.reload()
 
     def reload(self) -> None:
@@ -178,11 +125,15 @@ class SwitchBook:
     # Uplinks
 
     def weigh(self) -> None:
-        """Which ports lead to other switches, by all that is known now; what turned is stored."""
+        """Which ports lead to other switches and which are joined, by all that is known now; what turned is stored."""
         picture, began, self.unweighed = self.switches, time.monotonic(), False
-        found = verdicts([_said(switch) for switch in picture.values()])
+        self._judge(picture, verdicts([_said(switch) for switch in picture.values()]))
+        if self.wiring.look(self.switches, self._now()):
+            self.untold = True
         self._weighed_at = time.monotonic()
         self._weighing = self._weighed_at - began
+
+    def _judge(self, picture: Mapping[int, SwitchNow], found: Mapping[int, Verdict]) -> None:
         if all(port.verdict == found[port.id] for switch in picture.values() for port in switch.ports.values()):
             return
         with self._database.write() as connection:
@@ -247,7 +198,11 @@ def _told(reading: Reading) -> dict[str, Any]:
         **{name: getattr(reading.description, name) for name in TOLD}, "own": sorted(reading.own),
         "lacks": [[lack.what, lack.why] for lack in reading.lacks],
         "addresses": [dotted(one) for one in reading.addresses], "pairs": len(reading.pairs),
-        "bridge": any(port.base is not None for port in reading.ports),
+        "bridge": any(port.base is not None for port in reading.ports), "root": reading.root,
+        "ends": {
+            name: [port.base, port.mac, port.text if port.text != name else "", *(port.towards or (None, None))]
+            for name, port in _by_name(reading.ports).items()
+        },
     }  # fmt: skip
 
 

@@ -9,7 +9,7 @@ from ...core.switches.port_stays import PortStay
 from ...core.switches.sentences import port_said
 from ...store.switch_tables import port_states, port_stays
 from ..context import Context
-from ..knowing.switch_book import SwitchNow
+from ..knowing.switch_now import SwitchNow
 from ..views import time_of
 from ..web.paging import Asked, cut
 from . import picture, port_views

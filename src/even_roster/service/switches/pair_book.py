@@ -15,7 +15,7 @@ from ...store import device_queries, lease_records, switch_counters
 from ...store.edits import EditError, Missing
 from ...store.journal import Written
 from ..context import Context, now_ms
-from ..knowing.switch_book import SwitchNow
+from ..knowing.switch_now import SwitchNow
 from ..naming import request_values
 from ..setting_edits import changed, writing
 

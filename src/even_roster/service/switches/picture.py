@@ -18,7 +18,7 @@ from ...store.address_column import NO_ADDRESS
 from ...store.edits import Missing
 from ...store.rows import DeviceRow
 from ..context import Context
-from ..knowing.switch_book import PortNow, SwitchNow
+from ..knowing.switch_now import PortNow, SwitchNow
 from ..naming import resolving
 from ..views import device_ref
 from ..web.problems import Ambiguous

@@ -27,7 +27,7 @@ from ...core.switches.sentences import port_said
 from ...store import switch_counters, switch_records
 from ...store.edits import Missing
 from ..context import Context, now_ms
-from ..knowing.switch_book import PortNow, SwitchNow
+from ..knowing.switch_now import PortNow, SwitchNow
 from ..views import maybe_time, time_of
 from ..web.deps import ContextDep, Who
 from ..web.matching import IfMatch, tagged

@@ -23,7 +23,7 @@ from ...core.switches.sentences import port_said, switch_said, together
 from ...store import change_queries, switch_records
 from ...store.switch_tables import credentials, port_stays
 from ..context import Context
-from ..knowing.switch_book import SwitchNow
+from ..knowing.switch_now import SwitchNow
 from ..views import device_ref, mac_view, maybe_time, time_of
 from . import picture, switch_edits
 from .picture import Names, PortThen

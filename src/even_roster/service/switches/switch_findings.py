@@ -13,7 +13,7 @@ from ...core.switches.reading import Counted
 from ...store import device_queries, switch_counters, switch_records
 from ...store.switch_counters import CounterRow
 from ..context import Context, now_ms
-from ..knowing.switch_book import SwitchNow
+from ..knowing.switch_now import SwitchNow
 from . import pair_book
 from .picture import Names
 

@@ -22,7 +22,8 @@ from ...store.edits import EditError
 from ...store.switch_records import SwitchRow
 from ..aids.repeating import attempt, attempt_here
 from ..context import Context, now_ms
-from ..knowing.switch_book import REST, SwitchNow
+from ..knowing.switch_book import REST
+from ..knowing.switch_now import SwitchNow
 from ..watching.watcher import Watcher
 from ..web.problems import Refusal
 from . import agent_reading, credential_edits, switch_findings

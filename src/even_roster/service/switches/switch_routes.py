@@ -34,7 +34,7 @@ from ...probe.snmp_agent import AgentError
 from ...store import device_queries
 from ...store.edits import EditError, Missing
 from ..context import Context, now_ms
-from ..knowing.switch_book import SwitchNow
+from ..knowing.switch_now import SwitchNow
 from ..views import device_ref, mac_view
 from ..watching.watcher import Watcher
 from ..web.deps import ContextDep, Who, located

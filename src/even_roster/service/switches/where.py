@@ -21,7 +21,7 @@ from ...store import device_queries, history_queries, switch_records
 from ...store.edits import Missing
 from ...store.switch_records import StayRow
 from ..context import Context
-from ..knowing.switch_book import PortNow, SwitchNow
+from ..knowing.switch_now import PortNow, SwitchNow
 from ..naming import resolving
 from ..views import mac_view, maybe_time, time_of
 from . import pair_book

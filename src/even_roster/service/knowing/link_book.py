@@ -1,0 +1,120 @@
+"""Which ports of switches are joined now, since when, and what hands say of that: a picture that is swapped after each commit and
+never changed in place. What turns is kept as stays of links."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from ...core.address import dotted
+from ...core.mac import MacNumber
+from ...core.switches.port_states import PortState
+from ...core.wiring.facts import Link, Member, Plug
+from ...core.wiring.links import links
+from ...store import link_records
+from ...store.database import Database
+from .switch_now import PortNow, SwitchNow
+
+
+@dataclass(frozen=True, slots=True)
+class LinkNow:
+    """A link that stands: its row, since when, and whether it may have stood for longer because it was there when one of its
+    switches was read first."""
+
+    row: int
+    first: int
+    link: Link
+    at_least: bool = False
+
+
+class LinkBook:
+    """The links of one roster, by their keys; `places` are where hands put switches on the map."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self.links: dict[str, LinkNow] = {}
+        self.places: dict[int, tuple[float, float]] = {}
+        self._stood = 0
+        """When the latest of the readings that the standing links are of was made."""
+
+    def look(self, switches: Mapping[int, SwitchNow], now: int) -> bool:
+        """Work the links out anew from what all switches say; whether any turned."""
+        latest = max((one.row.learnt or 0 for one in switches.values()), default=0)
+        with self._database.read() as connection:
+            rows = {row.link.key: row for row in link_records.standing(connection)}
+            words, places = link_records.words(connection), link_records.places(connection)
+        found = {link.key: link for link in links([member(one) for one in switches.values()], words)}
+        opened, changed, gone = dict(found), list[tuple[int, Link]](), dict(rows)
+        for key in found.keys() & rows.keys():
+            del opened[key], gone[key]
+            if _plain(rows[key].link) != _plain(found[key]):
+                changed.append((rows[key].id, found[key]))
+        for key, link in list(opened.items()):  # what became known of a link since is no new link
+            before = next((one for one, row in gone.items() if _same(row.link, link)), None)
+            if before is not None:
+                changed.append((gone.pop(before).id, link))
+                del opened[key]
+        turned = bool(opened or changed or gone)
+        if turned:
+            first = latest if latest > self._stood else now
+            last = max(min(self._stood or first, first - 1), max((row.first for row in gone.values()), default=0))
+            with self._database.write() as connection:
+                link_records.write(connection, opened.values(), changed, [row.id for row in gone.values()], first, last)
+                kept = {row.link.key: row for row in link_records.standing(connection)}
+        else:
+            kept = rows
+        self.links = {
+            key: LinkNow(kept[key].id, kept[key].first, link, _at_least(link, kept[key].first, switches))
+            for key, link in found.items()
+        }
+        self.places = places
+        self._stood = max(self._stood, latest)
+        return turned
+
+
+def _plain(link: Link) -> Link:
+    """A link as it is kept: without why it is known."""
+    return replace(link, reasons=())
+
+
+def _same(before: Link, after: Link) -> bool:
+    """Whether a link is one of which less was known before: one end's port, or its switch."""
+    ports = {one.port for one in before.ends if one.port}
+    return (
+        bool(ports)
+        and ports <= {one.port for one in after.ends}
+        and any(not one.port for one in before.ends)
+        and {one.switch for one in before.ends if one.switch} <= {one.switch for one in after.ends}
+    )
+
+
+def _at_least(link: Link, first: int, switches: Mapping[int, SwitchNow]) -> bool:
+    begun = [switches[end.switch].begun or 0 for end in link.ends if end.switch in switches]
+    return first <= max(begun, default=0)
+
+
+def member(one: SwitchNow) -> Member:
+    """A switch as links are looked for."""
+    ends = one.told.get("ends", {})
+    plugs = tuple(
+        _plug(port, port.state, ends.get(port.name, _NOTHING))
+        for port in one.ports.values() if port.there and port.state is not None
+    )  # fmt: skip
+    addresses = {dotted(one.row.address), *one.told.get("addresses", ())}
+    return Member(one.row.id, one.called, one.own, addresses, one.row.learnt or 0, plugs)
+
+
+_NOTHING = (None, None, "", None, None)
+
+
+def _plug(
+    port: PortNow, state: PortState | None, end: tuple[int | None, int | None, str, int | None, int | None]
+) -> Plug:
+    assert state is not None
+    base, mac, text, bridge, number = end
+    return Plug(
+        port.id, port.name, text, state.alias, state.index, MacNumber(mac) if mac is not None else None, base,
+        state.up or state.link == "unknown", state.tree, state.bundle, state.uplink, state.neighbours,
+        {stay.mac: stay.first for stay in port.stays.values() if stay.here},
+        (MacNumber(bridge), number) if bridge is not None and number is not None else None,
+    )  # fmt: skip

@@ -1,0 +1,40 @@
+"""The tables of the wiring: which ports were joined when, what hands say of that, and where they put switches on the map. See
+`tables`.
+
+A link that has no `last` stands as the latest readings have it; `shared`: something that is not read hangs between. Its ends are
+[switch, port, called], with the port 0 where it is not known and the switch 0 where it is not read.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, Index, Integer, Table, Text
+
+from .tables import metadata
+
+link_stays = Table(
+    "link_stays", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("ends", JSON, nullable=False),
+    Column("known", Text, nullable=False),
+    Column("shared", Boolean, nullable=False),
+    Column("members", JSON, nullable=False),
+    Column("first", BigInteger, nullable=False),
+    Column("last", BigInteger),
+    Index("ix_link_stays_last", "last"),
+)  # fmt: skip
+
+hand_links = Table(
+    "hand_links", metadata,
+    Column("one", Integer, primary_key=True),
+    Column("other", Integer, primary_key=True),
+    Column("joined", Boolean, nullable=False),
+    Column("note", Text, nullable=False),
+    sqlite_with_rowid=False,
+)  # fmt: skip
+
+map_places = Table(
+    "map_places", metadata,
+    Column("switch", Integer, primary_key=True),
+    Column("x", Float, nullable=False),
+    Column("y", Float, nullable=False),
+)  # fmt: skip

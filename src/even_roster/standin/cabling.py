@@ -36,11 +36,20 @@ FLAP, FLAP_DOWN = 420.0, 20.0
 
 @dataclass(frozen=True, slots=True)
 class Cable:
-    """Between two ports of switches; `blocked` is the end that the spanning tree keeps shut."""
+    """Between two ports of switches."""
 
     one: Socket
     other: Socket
-    blocked: Socket | None = None
+
+
+@dataclass(slots=True)
+class Tree:
+    """What the spanning tree makes of the cables: the root of each switch's part, the port towards it, and the ends that are
+    shut."""
+
+    roots: dict[str, str] = field(default_factory=dict)
+    ways: dict[str, int] = field(default_factory=dict)
+    shut: set[Socket] = field(default_factory=set)
 
 
 class Cabling:
@@ -54,6 +63,7 @@ class Cabling:
         self.turned: dict[Socket, float] = {}
         self.version = 0
         self._ways: tuple[int, dict[str, dict[str, int]]] = (-1, {})
+        self._tree: tuple[int, Tree] = (-1, Tree())
 
     def add(self, host: Host, ports: int, vlans: tuple[int, ...]) -> Wired:
         """A switch."""
@@ -61,10 +71,19 @@ class Cabling:
         self.version += 1
         return wired
 
-    def join(self, one: Socket, other: Socket, blocked: Socket | None = None) -> None:
-        """A cable between two switches."""
-        self.cables.append(Cable(one, other, blocked))
+    def join(self, one: Socket, other: Socket, now: float = 0.0) -> None:
+        """A cable between two switches. Raises ValueError where one of the ports has one already."""
+        for socket in (one, other):
+            if self.taken(socket):
+                raise ValueError(f"port {socket[1]} of {socket[0]} has a cable already")
+        self.cables.append(Cable(one, other))
+        if now:
+            self.turned[one] = self.turned[other] = now
         self.version += 1
+
+    def taken(self, socket: Socket) -> bool:
+        """Whether a port has a cable to another switch."""
+        return any(socket in (cable.one, cable.other) for cable in self.cables)
 
     def plug(self, mac: Mac, socket: Socket, says: str = "", now: float = 0.0) -> None:
         """Plug an adapter in, or move its cable; it `says` by LLDP what it is (telephone, access point), if anything."""
@@ -84,22 +103,58 @@ class Cabling:
             self.turned[before] = now
             self.version += 1
 
-    def cut(self, one: Socket, now: float) -> None:
-        """Pull the cable between two switches at one of its ends; a blocked cable of the same ring opens."""
-        gone = [cable for cable in self.cables if one in (cable.one, cable.other)]
-        for cable in gone:
-            self.cables.remove(cable)
-            self.turned[cable.one] = self.turned[cable.other] = now
-        self.cables = [Cable(cable.one, cable.other) if gone else cable for cable in self.cables]
-        self.version += 1
+    def cut(self, one: Socket, now: float) -> Cable | None:
+        """Pull the cable between two switches at one of its ends; what the spanning tree kept shut opens. Gives the cable."""
+        gone = next((cable for cable in self.cables if one in (cable.one, cable.other)), None)
+        if gone is not None:
+            self.cables.remove(gone)
+            self.turned[gone.one] = self.turned[gone.other] = now
+            self.version += 1
+        return gone
 
     def around(self, label: str) -> dict[int, tuple[Socket, bool]]:
         """The other end of each cable of a switch by its port, and whether the own end is shut."""
-        found = {}
+        shut, found = self.tree().shut, {}
         for cable in self.cables:
             for own, other in ((cable.one, cable.other), (cable.other, cable.one)):
-                if own[0] == label:
-                    found[own[1]] = other, cable.blocked == own
+                if own[0] == label and self._on(own) and self._on(other):
+                    found[own[1]] = other, own in shut
+        return found
+
+    def _on(self, socket: Socket) -> bool:
+        return socket[1] not in self.switches[socket[0]].off
+
+    def tree(self) -> Tree:
+        """The spanning tree (IEEE 802.1D 17): of each part the switch that was added first is the root; of two ways the one by
+        the earlier switch is open."""
+        if self._tree[0] != self.version:
+            self._tree = self.version, self._grow()
+        return self._tree[1]
+
+    def _grow(self) -> Tree:
+        found, opened = Tree(), set[Cable]()
+        live = [cable for cable in self.cables if self._on(cable.one) and self._on(cable.other)]
+        order = {label: place for place, label in enumerate(self.switches)}
+        for begin in self.switches:
+            if begin in found.roots:
+                continue
+            found.roots[begin] = begin
+            waiting = deque([begin])
+            while waiting:
+                at = waiting.popleft()
+                ends = sorted(
+                    (order[other[0]], own[1], other, cable)
+                    for cable in live for own, other in ((cable.one, cable.other), (cable.other, cable.one)) if own[0] == at
+                )  # fmt: skip
+                for _, _, other, cable in ends:
+                    if other[0] not in found.roots:
+                        found.roots[other[0]] = begin
+                        found.ways[other[0]] = other[1]
+                        opened.add(cable)
+                        waiting.append(other[0])
+        for cable in live:
+            if cable not in opened:
+                found.shut.add(max(cable.one, cable.other, key=lambda end: (order[end[0]], end[1])))
         return found
 
     def towards(self, label: str) -> dict[str, int]:
@@ -124,9 +179,9 @@ class Cabling:
         return found
 
     def _open(self, label: str) -> Iterator[tuple[int, tuple[Socket, bool]]]:
-        shut = {cable.other if cable.blocked == cable.one else cable.one for cable in self.cables if cable.blocked}
+        shut = self.tree().shut
         for port, (other, blocked) in self.around(label).items():
-            if not blocked and (label, port) not in shut:
+            if not blocked and other not in shut:
                 yield port, (other, blocked)
 
     def flaps(self, socket: Socket, now: float) -> tuple[bool, float]:

@@ -1,7 +1,7 @@
 """How Larkspur Hall is cabled, and what is wrong with it on purpose: nothing of that is known to the product but by what agents
 say.
 
-A ring of three switches with one blocked link; a small unmanaged switch behind a port of the stage; a port that loses its link
+Two rings of three switches, each with one blocked link; a small unmanaged switch behind a port of the stage; a port that loses its link
 again and again; a link whose ends disagree about duplex; damaged frames; phones with computers behind them; access points with
 visitors; an agent that leaves tables out, one that goes round in circles, a slow one, one that knows version 3 only.
 """
@@ -57,7 +57,8 @@ def _links(cabling: Cabling) -> None:
         cabling.join(("switch-office-1", port), (label, UPLINK))
     cabling.join(("switch-stage-1", 23), ("switch-stage-2", UPLINK))
     cabling.join(("switch-stage-1", 24), ("switch-stage-3", UPLINK))
-    cabling.join(("switch-stage-2", 24), ("switch-stage-3", 24), blocked=("switch-stage-3", 24))
+    cabling.join(("switch-stage-2", 24), ("switch-stage-3", 24))
+    cabling.join(("switch-office-2", 24), ("switch-office-3", 24))
     cabling.join(("switch-foyer-1", 24), ("switch-foyer-2", UPLINK))
 
 

@@ -68,9 +68,7 @@ def switch_rows(site: Site, cabling: Cabling, wired: Wired) -> Iterator[Variable
             feeds = port in plugged and port in awake
             yield Variable((*_POWER, 6, 1, port), Type.INTEGER, 3 if feeds else 2)
             yield Variable((*_POWER, 10, 1, port), Type.INTEGER, 3)
-        if any(cable.blocked for cable in cabling.cables):
-            shut = port in around and around[port][1]
-            yield Variable((*_BRIDGE, 2, 15, 1, 3, port), Type.INTEGER, _BLOCKING if shut else _FORWARDING)
+    yield from _spanning_tree(cabling, wired, around)
     yield from _announced(site, cabling, wired, {port: other for port, (other, _) in around.items()})
     for number, vlan in enumerate(wired.vlans, start=1):
         yield Variable((*_BRIDGE, 7, 1, 4, 2, 1, 3, 0, vlan), Type.GAUGE, number)
@@ -84,6 +82,26 @@ def switch_rows(site: Site, cabling: Cabling, wired: Wired) -> Iterator[Variable
         key = (databases[vlan], *known.to_bytes())
         yield Variable((*_BRIDGE, 7, 1, 2, 2, 1, 2, *key), Type.INTEGER, port)
         yield Variable((*_BRIDGE, 7, 1, 2, 2, 1, 3, *key), Type.INTEGER, _LEARNED)
+
+
+def _spanning_tree(
+    cabling: Cabling, wired: Wired, around: dict[int, tuple[tuple[str, int], bool]]
+) -> Iterator[Variable]:
+    """dot1dStp (RFC 4188): the root, the port towards it, and of each port its state and which bridge is the designated one."""
+    tree, own = cabling.tree(), wired.host.label
+
+    def bridge(label: str) -> bytes:
+        return b"\x80\x00" + cabling.switches[label].host.mac.to_bytes()
+
+    yield Variable((*_BRIDGE, 2, 5, 0), Type.OCTETS, bridge(tree.roots[own]))
+    yield Variable((*_BRIDGE, 2, 7, 0), Type.INTEGER, tree.ways.get(own, 0))
+    for port in range(1, wired.ports + 1):
+        other, shut = around.get(port, ((own, port), False))
+        upwards = shut or tree.ways.get(own) == port
+        label, number = other if upwards else (own, port)
+        yield Variable((*_BRIDGE, 2, 15, 1, 3, port), Type.INTEGER, _BLOCKING if shut else _FORWARDING)
+        yield Variable((*_BRIDGE, 2, 15, 1, 8, port), Type.OCTETS, bridge(label))
+        yield Variable((*_BRIDGE, 2, 15, 1, 9, port), Type.OCTETS, (0x8000 | number).to_bytes(2, "big"))
 
 
 def _port(switch: Host, wired: Wired, port: int, speed: int, up: bool, turned: float) -> Iterator[Variable]:

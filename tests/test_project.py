@@ -28,6 +28,7 @@ ROOMS = {
     "calling": {"aids", "naming", "web", "watching"},
     "fitting": {"aids", "changing", "knowing", "naming", "web", "devices", "plan", "watching"},
     "changing": {"naming", "web", "devices"}, "switches": {"aids", "knowing", "naming", "watching", "web"},
+    "wiring": {"aids", "knowing", "naming", "switches", "watching", "web"},
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},
     "lookup": {"naming", "web", "scans", "plan", "findings", "watching"},

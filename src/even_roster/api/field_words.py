@@ -9,10 +9,12 @@ from typing import Any
 
 from .field_words_closer import CLOSER, T1, T2, T3
 from .field_words_switches import SWITCH_WORDS
+from .field_words_wiring import WIRING_WORDS
 
 MORE = "the cursor of the next page; null on the last"
 
 WORDS: dict[str, str | tuple[str, Any]] = {
+    **WIRING_WORDS,
     **SWITCH_WORDS,
     "acceptance": "who accepted it and why; null while it is not accepted",
     "accepted": ("how many are accepted", 2),

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from .field_words_wiring import WIRING_CLOSER
+
 T1, T2, T3 = "2026-11-27T09:30:00.000Z", "2026-11-20T08:00:00.000Z", "2026-11-28T09:30:00.000Z"
 
 CLOSER: dict[str, str | tuple[str, Any]] = {
+    **WIRING_CLOSER,
     "SwitchReadingNew.credential": "by what it may be read; used once and not kept",
     "SwitchEdit.credential": ("by what it is read: a name or id; any: by any that fits", "larkspur"),
     "SwitchView.credential": "by what it is read; null: by any that fits",

@@ -40,6 +40,8 @@ GROUPS: dict[str, dict[str, Word]] = {
         "port": Word("ports", "what hangs on which port; notes, marks", "roster port --of switch-office-1"),
         "pair": Word("pairs", "which address belongs to which MAC, and who says so", "roster pair --find 10.44.30"),
         "where": Word("ports", "which switch and port somebody is plugged into", "roster where printer-1"),
+        "link": Word("wiring", "how the switches hang together; rings, what is kept shut", "roster link"),
+        "path": Word("wiring", "the way between two devices, cable by cable", "roster path printer-1 sound-desk"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),
     },
     "roster": {

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from ..api.spreadsheets import *
     from ..api.switches import *
     from ..api.watching import *
+    from ..api.wiring import *
     from ._client import AsyncRoster as AsyncRoster
     from ._client import Roster as Roster
     from ._events import Happening as Happening

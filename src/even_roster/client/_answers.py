@@ -24,6 +24,7 @@ from ..api import (
     spreadsheets,
     switches,
     watching,
+    wiring,
 )
 
 MODULES = (
@@ -43,6 +44,7 @@ MODULES = (
     spreadsheets,
     switches,
     watching,
+    wiring,
 )
 
 

@@ -6,7 +6,7 @@ import functools
 from collections.abc import Awaitable, Callable
 from typing import Any, Generic, ParamSpec, Protocol, TypeVar, overload
 
-from . import _calls, _fitting_calls, _plan_calls, _switch_calls, _watch_calls
+from . import _calls, _fitting_calls, _plan_calls, _switch_calls, _watch_calls, _wiring_calls
 from ._calls import Call, ListCall
 from ._listing import AsyncListing, Listing
 
@@ -239,6 +239,12 @@ class Calls:
     enter_pairs = Method(_switch_calls.enter_pairs)
     clear_pairs = Method(_switch_calls.clear_pairs)
     remove_pair = Method(_switch_calls.remove_pair)
+    links = ListMethod(_wiring_calls.links)
+    wiring = Method(_wiring_calls.wiring)
+    say_link = Method(_wiring_calls.say_link)
+    forget_link = Method(_wiring_calls.forget_link)
+    path = Method(_wiring_calls.path)
+    path_turns = ListMethod(_wiring_calls.path_turns)
     roll_calls = ListMethod(_watch_calls.roll_calls)
     roll_call = Method(_watch_calls.roll_call)
     add_roll_call = Method(_watch_calls.add_roll_call)

@@ -1,9 +1,9 @@
 """How Larkspur Hall is cabled, and what is wrong with it on purpose: nothing of that is known to the product but by what agents
 say.
 
-Two rings of three switches, each with one blocked link; a small unmanaged switch behind a port of the stage; a port that loses its link
-again and again; a link whose ends disagree about duplex; damaged frames; phones with computers behind them; access points with
-visitors; an agent that leaves tables out, one that goes round in circles, a slow one, one that knows version 3 only.
+Two rings of three switches, each with one blocked link; a small unmanaged switch behind a port of the stage; a port that loses
+its link again and again; a link whose ends disagree about duplex; damaged frames; phones with computers behind them; access
+points with visitors; an agent that leaves tables out, one that goes round in circles, a slow one, one that knows version 3 only.
 """
 
 from __future__ import annotations

@@ -51,11 +51,11 @@ def since(connection: Connection, moment: int) -> list[LinkRow]:
 
 
 def write(
-    connection: Connection, opened: Iterable[Link], changed: Iterable[tuple[int, Link]], closed: Sequence[int], first: int,
+    connection: Connection, opened: Iterable[tuple[Link, int]], changed: Iterable[tuple[int, Link]], closed: Sequence[int],
     last: int,
 ) -> None:  # fmt: skip
-    """Links that begin at `first`, those that are known otherwise by now, and those that stood until `last`."""
-    rows = [{**_values(link), "first": first} for link in opened]
+    """Links with when they begin, those that are known otherwise by now, and those that stood until `last`."""
+    rows = [{**_values(link), "first": first} for link, first in opened]
     if rows:
         connection.execute(insert(link_stays), rows)
     for identity, link in changed:
@@ -74,6 +74,20 @@ def _values(link: Link) -> dict[str, Any]:
 def words(connection: Connection) -> list[Word]:
     """What hands say of links."""
     return [Word(row.one, row.other, row.joined) for row in connection.execute(select(hand_links))]
+
+
+class WordRow(NamedTuple):
+    """A row of `hand_links`."""
+
+    one: int
+    other: int
+    joined: bool
+    note: str
+
+
+def word_rows(connection: Connection) -> list[WordRow]:
+    """What hands say of links, with their notes."""
+    return all_of(connection, WordRow, select(hand_links).order_by(hand_links.c.one, hand_links.c.other))
 
 
 def places(connection: Connection) -> dict[int, tuple[float, float]]:

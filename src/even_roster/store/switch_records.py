@@ -121,6 +121,14 @@ def states_of(connection: Connection, port: int, most: int) -> list[StateRow]:
     return all_of(connection, StateRow, query)
 
 
+def turned_since(connection: Connection, ports: Collection[int], since: int) -> list[int]:
+    """When any of some ports began to stand otherwise, since a time."""
+    query = (
+        select(port_states.c.first).where(in_list(port_states.c.port, ports), port_states.c.first > since).distinct()
+    )
+    return list(connection.execute(query).scalars())
+
+
 def open_stays(connection: Connection, switch: int, since: int, learnt: int) -> list[PortStay]:
     """The stays at a switch that may go on: those of its latest forwarding database, read at `learnt`, and those that rest since
     not before `since`. Of several at one port the latest counts."""

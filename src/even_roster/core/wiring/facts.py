@@ -46,7 +46,8 @@ class Plug:
 
 @dataclass(frozen=True, slots=True)
 class Member:
-    """One switch: what it is called, the MACs and addresses that are its own, when it was read last (ms), and its ports."""
+    """One switch: what it is called, the MACs and addresses that are its own, when it was read last (ms), and its ports; a `router`
+    passes no frames on."""
 
     id: int
     name: str
@@ -54,6 +55,7 @@ class Member:
     addresses: Collection[str] = ()
     learnt: int = 0
     plugs: tuple[Plug, ...] = ()
+    router: bool = False
 
 
 @dataclass(frozen=True, slots=True, order=True)

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 
+from ..mac import MacNumber
 from .facts import UNREAD, End, Known, Link, Member, Plug, Word, pair
 from .inferred_links import Guess, guesses
 from .told_links import Directory, told
@@ -33,6 +34,7 @@ def links(members: Sequence[Member], words: Collection[Word] = ()) -> list[Link]
     found = _bundled(found, directory)
     taken |= {port for link in found for port in link.ports}
     found += _inferred(members, found, directory, frozenset(taken), apart)
+    found += _routers(members, found, apart)
     return sorted((_between(link, directory) for link in found), key=lambda link: link.ends)
 
 
@@ -122,6 +124,42 @@ def _inferred(
         reasons = tuple(reason for end in ordered for reason in said.get(end, ()))
         inferred.append(Link(ordered, Known.INFERRED, reasons, between=len(ordered) > 2))
     return inferred
+
+
+def _routers(
+    members: Sequence[Member], found: Sequence[Link], apart: Collection[tuple[int, int]]
+) -> list[Link]:  # fmt: skip
+    """Where the ports of routers are plugged in: at the one port that leads to no switch and has learnt its MAC."""
+    taken = {port for link in found for port in link.ports}
+    ports: dict[MacNumber, list[tuple[Member, Plug]]] = defaultdict(list)
+    wanted = {mac for one in members if one.router for mac in one.own}
+    for member in members:
+        for plug in member.plugs:
+            if not plug.uplink and plug.up and not member.router:
+                for mac in plug.macs.keys() & wanted:
+                    ports[mac].append((member, plug))
+    groups: dict[tuple[int, int], list[tuple[Member, Plug, Member, Plug]]] = defaultdict(list)
+    for router in (one for one in members if one.router):
+        for mac in sorted(router.own):
+            own = [plug for plug in router.plugs if plug.mac == mac]
+            if len(ports[mac]) == 1 and len(own) == 1 and own[0].id not in taken:
+                switch, plug = ports[mac][0]
+                if plug.id not in taken and pair(plug.id, own[0].id) not in apart:
+                    groups[plug.id, router.id].append((switch, plug, router, own[0]))
+    return [_plugged(one) for one in groups.values()]
+
+
+def _plugged(found: Sequence[tuple[Member, Plug, Member, Plug]]) -> Link:
+    """The cable of a router: one, though several of its interfaces go through it."""
+    switch, plug, router, _ = found[0]
+    port = found[0][3].id if len(found) == 1 else 0
+    where = f"{switch.name} port {plug.name}, which leads to no switch"
+    reasons = tuple(f"the MAC of {router.name} port {own.name} is learnt at {where}" for _, _, _, own in found)
+    others = len(plug.macs.keys() - router.own)
+    if others:
+        reasons += (f"{_those(others)} {_are(others)} learnt there, too: something that is not read hangs between",)
+    ends = tuple(sorted((End(switch.id, plug.id), End(router.id, port))))
+    return Link(ends, Known.INFERRED, reasons, between=others > 0)
 
 
 def _said(guess: Guess, directory: Directory) -> list[str]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from ...core.address import dotted
 from ...core.mac import MacNumber
 from ...core.switches.port_states import PortState
-from ...core.wiring.facts import Link, Member, Plug
+from ...core.wiring.facts import Known, Link, Member, Plug
 from ...core.wiring.links import links
 from ...store import link_records
 from ...store.database import Database
@@ -56,10 +56,13 @@ class LinkBook:
                 del opened[key]
         turned = bool(opened or changed or gone)
         if turned:
-            first = latest if latest > self._stood else now
-            last = max(min(self._stood or first, first - 1), max((row.first for row in gone.values()), default=0))
+            last = max(self._stood or now, max((row.first for row in gone.values()), default=0))
+            begun = [
+                (link, now if link.known is Known.STATED else _told_at(link, switches) or now)
+                for link in opened.values()
+            ]
             with self._database.write() as connection:
-                link_records.write(connection, opened.values(), changed, [row.id for row in gone.values()], first, last)
+                link_records.write(connection, begun, changed, [row.id for row in gone.values()], last)
                 kept = {row.link.key: row for row in link_records.standing(connection)}
         else:
             kept = rows
@@ -70,6 +73,11 @@ class LinkBook:
         self.places = places
         self._stood = max(self._stood, latest)
         return turned
+
+
+def _told_at(link: Link, switches: Mapping[int, SwitchNow]) -> int:
+    """When the switches of a link were read last."""
+    return max((switches[end.switch].row.learnt or 0 for end in link.ends if end.switch in switches), default=0)
 
 
 def _plain(link: Link) -> Link:
@@ -101,7 +109,9 @@ def member(one: SwitchNow) -> Member:
         for port in one.ports.values() if port.there and port.state is not None
     )  # fmt: skip
     addresses = {dotted(one.row.address), *one.told.get("addresses", ())}
-    return Member(one.row.id, one.called, one.own, addresses, one.row.learnt or 0, plugs)
+    return Member(
+        one.row.id, one.called, one.own, addresses, one.row.learnt or 0, plugs, not one.told.get("bridge", True)
+    )
 
 
 _NOTHING = (None, None, "", None, None)

@@ -19,10 +19,9 @@ from ...api.switches import (
     PortSheet,
     PortStretch,
 )
-from ...core.switches.counting import DAY_MS, grown
+from ...core.switches.counting import DAY_MS
 from ...core.switches.labels import Label, sheet
 from ...core.switches.port_states import from_stored
-from ...core.switches.reading import Counted
 from ...core.switches.sentences import port_said
 from ...store import switch_counters, switch_records
 from ...store.edits import Missing
@@ -34,6 +33,7 @@ from ..web.matching import IfMatch, tagged
 from ..web.paging import Paging, cut
 from . import picture, port_views, switch_edits
 from .picture import Names, PortThen
+from .port_rates import rates
 from .where import Places, macs_of
 
 router = APIRouter(prefix="/api/v1", tags=["switches"])
@@ -192,10 +192,10 @@ def _sheet(context: Context, connection: Connection, switch: SwitchNow, port: Po
         )
         for row in switch_counters.days(connection, port.id, now_ms() // DAY_MS - DAYS)
     ]  # fmt: skip
-    rates = _rates(connection, port)
+    traffic = rates(connection, [port.id]).get(port.id, (None, None, None))
     return PortSheet(
         port=view, earlier=[port_views.behind_view(context, names, switch, stay) for stay in earlier], stretches=stretches,
-        days=days, in_bits=rates[0], out_bits=rates[1], error_share=rates[2],
+        days=days, in_bits=traffic[0], out_bits=traffic[1], error_share=traffic[2],
     )  # fmt: skip
 
 
@@ -211,17 +211,3 @@ def _stood(context: Context, names: Names, switch: SwitchNow, one: PortThen) -> 
             "uplink, nobody behind it"
         )
     return "a link" + port_said(state, ("",), 1, "")
-
-
-def _rates(connection: Connection, port: PortNow) -> tuple[int | None, int | None, float | None]:
-    """Bits a second each way and the share of packets with errors, between the last two readings."""
-    row = switch_counters.latest(connection, [port.id]).get(port.id)
-    if row is None or row.before is None or row.before_at is None:
-        return None, None, None
-    more = grown(Counted(*row.before), Counted(*row.values), row.before_at, row.at)
-    if more is None:
-        return None, None, None
-    seconds = (row.at - row.before_at) / 1000
-    packets, errors = more.packets_in + more.packets_out, more.errors_in + more.errors_out
-    share = errors / (packets + errors) if packets + errors else 0.0
-    return round(more.octets_in * 8 / seconds), round(more.octets_out * 8 / seconds), round(share, 6)

@@ -40,7 +40,7 @@ def macs_of(context: Context, connection: Connection, what: str, at: int | None)
         pass
     address = _address(word)
     if address is not None:
-        found = _holders(context, connection, address, at)
+        found = holders(context, connection, address, at)
         if found:
             return found
         raise Missing(f"nobody is known to have {dotted(address)}{' then' if at is not None else ''}")
@@ -48,7 +48,7 @@ def macs_of(context: Context, connection: Connection, what: str, at: int | None)
     macs = [adapter.mac for adapter in device_queries.adapters_of(connection, identity)]
     if not macs:  # behind a router nobody has seen its MAC: the router's table has it
         for item in context.plan.plan.of_device(identity):
-            macs += _holders(context, connection, item.address, at)
+            macs += holders(context, connection, item.address, at)
     if not macs:
         raise Missing(f"{what} has no MAC that is known; 'roster pair without' tells whom to ask")
     return list(dict.fromkeys(macs))
@@ -63,7 +63,8 @@ def _address(word: str) -> Address | None:
         return None
 
 
-def _holders(context: Context, connection: Connection, address: Address, at: int | None) -> list[MacNumber]:
+def holders(context: Context, connection: Connection, address: Address, at: int | None) -> list[MacNumber]:
+    """Who has an address, or had it at a moment."""
     site = context.plan.site_here
     if at is not None:
         rows = history_queries.at_address(connection, site, address, at)

@@ -7,6 +7,10 @@ from typing import Any
 NAMED = "by name, CIDR or id"
 WORDS: dict[str, tuple[str, Any]] = {
     "source": ("only those that it says: seen, lease, hand, or the name of a router or switch", "hand"),
+    "begin": ("where the path begins: a device, address or switch", "printer-1"),
+    "end": ("where it ends", "sound-desk"),
+    "one": ("the id of one port", 23),
+    "other": ("the id of the other port", 51),
     "what": ("a name, address, MAC, or a fragment of one", "printer-1"),
     "switch": ("only those of this switch, by name, address or id", "switch-office-1"),
     "mac": ("a MAC, in any notation", "02:c0:44:00:00:29"),

@@ -1,0 +1,41 @@
+"""The calls about links, paths and the map of the wiring as values. Both clients run these; errors are those of the package."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from ._calls import Call, ListCall, call, listing
+
+if TYPE_CHECKING:
+    from ..api.wiring import LinkPage, LinkView, LinkWordNew, LinkWordView, PathStretch, PathTurns, PathView
+
+
+def links(switch: str | None = None, at: datetime | None = None) -> ListCall[LinkView, LinkPage]:
+    """The links between switches, or those of one; with `at` as they were then."""
+    return listing("LinkPage", "/api/v1/links", {"switch": switch, "at": at})
+
+
+def wiring(switch: str | None = None, at: datetime | None = None) -> Call[LinkPage]:
+    """As `links`, with the rings they make and what hands say; the first 2,000 of them."""
+    return call("LinkPage", "GET", "/api/v1/links", {"switch": switch, "at": at, "limit": 2000})
+
+
+def say_link(new: LinkWordNew) -> Call[LinkWordView]:
+    """Say of two ports, by their ids, that they are joined, or that they are not. Raises BadInput, NotFound."""
+    return call("LinkWordView", "POST", "/api/v1/links/words", body=new)
+
+
+def forget_link(one: int, other: int) -> Call[None]:
+    """Say nothing of two ports any more. Raises NotFound."""
+    return call("None", "DELETE", f"/api/v1/links/words/{one}/{other}")
+
+
+def path(begin: str, end: str, at: datetime | None = None) -> Call[PathView]:
+    """The way between two devices, addresses or switches, cable by cable; with `at` as it was then. Raises NotFound, Ambiguous."""
+    return call("PathView", "GET", "/api/v1/paths", {"begin": begin, "end": end, "at": at})
+
+
+def path_turns(begin: str, end: str, since: datetime) -> ListCall[PathStretch, PathTurns]:
+    """The ways between two devices since a moment, the latest first."""
+    return listing("PathTurns", "/api/v1/paths/turns", {"begin": begin, "end": end, "since": since})

@@ -1,0 +1,1 @@
+"""How switches hang together: links, paths, the map."""

@@ -11,6 +11,18 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
     "between": "whether something that is not read hangs between",
     "ring": ("the number of the ring that it belongs to; null: none", 1),
     "falls": ("the switches that nothing else joins to the others", ["switch-attic"]),
+    "strips": "the switches",
+    "cables": "the links, and arms of links with several ends",
+    "lines": ("the same as text", ["switch-office-1", "├ 23 – 25  switch-office-2  (10 Gbit/s, told by both)"]),
+    "width": ("how wide, in units of the map", 132.0),
+    "height": ("how high, in units of the map", 40.0),
+    "x": ("how far from the left, in units of the map", 320.0),
+    "y": ("how far from the top, in units of the map", 96.0),
+    "node": ("what tells it apart on the map", "s3"),
+    "port_ids": ("its ports, in their order", [27, 28]),
+    "marks": ("a mark for each of its ports", "+^-x"),
+    "fixed": "whether a hand put it there",
+    "points": ("the corners of its way, in pairs of x and y", [[66.0, 40.0], [66.0, 96.0]]),
     "link_ids": ("its links", [4, 7, 9]),
     "blocked_ids": ("those of its links that are kept shut", [9]),
     "loop": "whether nothing of it is told to be kept shut",
@@ -27,6 +39,9 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
 }
 
 WIRING_CLOSER: dict[str, str | tuple[str, Any]] = {
+    "MapCable.known": ("how well it is known", "told by both"),
+    "MapCable.width": ("how wide it is drawn", 3.25),
+    "MapCable.said": ("what stands at it", "10 Gbit/s"),
     "LinkView.ends": "its ends: two, or more where something that is not read hangs between",
     "LinkView.known": ("how well it is known", "told by both"),
     "LinkMember.other": "the port at the other end",

@@ -87,6 +87,57 @@ class LinkWordNew(Model):
     notes: str = Field(default="", max_length=200)
 
 
+class MapStrip(Model):
+    """A switch on the map: its left upper corner, width and height in units of the map; its ports in their order with a mark each:
+    `+` a link, `^` one to another switch, `x` switched off, `-` nothing. `node` tells it apart; `fixed` where a hand put it."""
+
+    node: str
+    switch: SwitchRef | None
+    called: str
+    x: float
+    y: float
+    width: float
+    height: float
+    port_ids: list[int]
+    marks: str
+    fixed: bool
+
+
+class MapCable(Model):
+    """A link on the map, or an arm of one: the corners of its way, in pairs of x and y."""
+
+    link_id: int
+    points: list[list[float]]
+    width: float
+    blocked: bool
+    known: Known
+    said: str
+
+
+class MapView(Model):
+    """The wiring as a map, and the same as lines of text. `at` is the moment; null: now."""
+
+    strips: list[MapStrip]
+    cables: list[MapCable]
+    width: float
+    height: float
+    lines: list[str]
+    at: Time | None
+
+
+class MapSheet(Model):
+    """The map as an SVG document of its own, for print."""
+
+    svg: str
+
+
+class MapPlaceEdit(Model):
+    """Where a hand puts a switch on the map: its left upper corner, in units of the map."""
+
+    x: float = Field(ge=-20_000, le=100_000)
+    y: float = Field(ge=-20_000, le=100_000)
+
+
 class PathPoint(Model):
     """Where a cable ends: a device, or a port of a switch; `called` is what either is called."""
 

@@ -41,6 +41,7 @@ GROUPS: dict[str, dict[str, Word]] = {
         "pair": Word("pairs", "which address belongs to which MAC, and who says so", "roster pair --find 10.44.30"),
         "where": Word("ports", "which switch and port somebody is plugged into", "roster where printer-1"),
         "link": Word("wiring", "how the switches hang together; rings, what is kept shut", "roster link"),
+        "map": Word("wiring", "the map of the wiring: as text, as SVG for the wall", "roster map"),
         "path": Word("wiring", "the way between two devices, cable by cable", "roster path printer-1 sound-desk"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),
     },

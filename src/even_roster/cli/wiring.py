@@ -5,11 +5,12 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from .common import connect
+from .common import bad_input, connect, write
 from .grammar import Noun, verb
 from .history import moment
 from .output import Out, Text, ago, clock, plain
 from .ports import pick_port
+from .switches import pick
 
 if TYPE_CHECKING:
     from ..client import LinkPage, LinkView, PathHop, PathView
@@ -31,6 +32,16 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         one.add_argument("its", metavar="PORT", help="its port")
     for one in (join, part):
         one.add_argument("--note", default="", metavar="TEXT", help="a note")
+    drawn = Noun(commands, shared, "map", _map)
+    drawn.list.add_argument("--at", metavar="TIME", help="as it was then")
+    drawn.list.add_argument("--svg", metavar="FILE|-", help="write it as SVG instead, for print")
+    drawn.list.add_argument("--light", nargs=2, metavar=("BEGIN", "END"), help="with --svg: draw this way strong")
+    put = drawn.verb("put", "put a switch somewhere on the map, for good", _put, "switch-attic 320 96")
+    put.add_argument("switch", metavar="SWITCH", help="its name, address or id")
+    put.add_argument("x", metavar="X", type=float, help="how far from the left, in units of the map")
+    put.add_argument("y", metavar="Y", type=float, help="how far from the top")
+    free = drawn.verb("free", "let a switch stand where the map puts it", _free, "switch-attic")
+    free.add_argument("switch", metavar="SWITCH", help="its name, address or id")
     path = verb(commands, shared, "path", _path)
     path.add_argument("begin", metavar="BEGIN", help="where it begins: a device, an address, a switch")
     path.add_argument("end", metavar="END", help="where it ends")
@@ -126,6 +137,59 @@ def _forget(options: argparse.Namespace) -> int:
         out.json({"forgotten": [one.id, other.id]})
     else:
         out.say("What is told and inferred of these two ports counts again.")
+    return 0
+
+
+def _map(options: argparse.Namespace) -> int:
+    out, at = Out(options.json), moment(options.at)
+    if options.light and not options.svg:
+        raise bad_input("'--light' draws a way into a document: give '--svg FILE', too")
+    with connect(options) as roster:
+        if options.svg:
+            begin, end = options.light or (None, None)
+            made = roster.map_sheet(at, begin, end)
+            if out.as_json:
+                out.json(made)
+            elif options.svg == "-":
+                out.raw(made.svg)
+            else:
+                write(options.svg, made.svg)
+                out.say(f"The map is in {options.svg}.")
+            return 0
+        found = roster.wiring_map(at)
+    if out.as_json:
+        out.json(found)
+    elif not found.lines:
+        out.say("No switch is read yet: 'roster switch add ADDRESS'.")
+    else:
+        for line in found.lines:
+            out.say(line)
+    return 0
+
+
+def _put(options: argparse.Namespace) -> int:
+    from ..api.wiring import MapPlaceEdit
+
+    out = Out(options.json)
+    with connect(options) as roster:
+        switch = pick(roster, options.switch)
+        roster.place_switch(switch.id, MapPlaceEdit(x=options.x, y=options.y))
+    if out.as_json:
+        out.json({"switch": switch.name, "x": options.x, "y": options.y})
+    else:
+        out.say(f"{switch.name} stands there from now on.")
+    return 0
+
+
+def _free(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        switch = pick(roster, options.switch)
+        roster.free_switch(switch.id)
+    if out.as_json:
+        out.json({"switch": switch.name})
+    else:
+        out.say(f"{switch.name} stands where the map puts it.")
     return 0
 
 

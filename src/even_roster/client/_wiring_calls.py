@@ -8,7 +8,18 @@ from typing import TYPE_CHECKING
 from ._calls import Call, ListCall, call, listing
 
 if TYPE_CHECKING:
-    from ..api.wiring import LinkPage, LinkView, LinkWordNew, LinkWordView, PathStretch, PathTurns, PathView
+    from ..api.wiring import (
+        LinkPage,
+        LinkView,
+        LinkWordNew,
+        LinkWordView,
+        MapPlaceEdit,
+        MapSheet,
+        MapView,
+        PathStretch,
+        PathTurns,
+        PathView,
+    )
 
 
 def links(switch: str | None = None, at: datetime | None = None) -> ListCall[LinkView, LinkPage]:
@@ -39,3 +50,23 @@ def path(begin: str, end: str, at: datetime | None = None) -> Call[PathView]:
 def path_turns(begin: str, end: str, since: datetime) -> ListCall[PathStretch, PathTurns]:
     """The ways between two devices since a moment, the latest first."""
     return listing("PathTurns", "/api/v1/paths/turns", {"begin": begin, "end": end, "since": since})
+
+
+def wiring_map(at: datetime | None = None) -> Call[MapView]:
+    """The map of the wiring, drawn and as lines of text; with `at` as it was then."""
+    return call("MapView", "GET", "/api/v1/wiring/map", {"at": at})
+
+
+def map_sheet(at: datetime | None = None, begin: str | None = None, end: str | None = None) -> Call[MapSheet]:
+    """The map as an SVG document; the way between `begin` and `end` is drawn strong. Raises BadInput, NotFound."""
+    return call("MapSheet", "GET", "/api/v1/wiring/sheet", {"at": at, "begin": begin, "end": end})
+
+
+def place_switch(identity: int, place: MapPlaceEdit) -> Call[None]:
+    """Put a switch somewhere on the map, for good. Raises NotFound."""
+    return call("None", "PUT", f"/api/v1/wiring/places/{identity}", body=place)
+
+
+def free_switch(identity: int) -> Call[None]:
+    """Let a switch stand where the map puts it. Raises NotFound."""
+    return call("None", "DELETE", f"/api/v1/wiring/places/{identity}")

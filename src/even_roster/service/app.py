@@ -51,7 +51,7 @@ from .web.auth import Gate
 from .web.description import identity
 from .web.etags import EntityTags
 from .web.problems import install, respond
-from .wiring import link_routes, path_routes
+from .wiring import link_routes, map_routes, path_routes
 
 STATIC = Path(__file__).parent / "static"
 _log = logging.getLogger("even_roster.request")
@@ -167,7 +167,7 @@ def create_app(context: Context) -> FastAPI:
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
         fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes, port_routes,
-        credential_routes, pair_routes, link_routes, path_routes,
+        credential_routes, pair_routes, link_routes, path_routes, map_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -62,3 +62,15 @@ def forget(context: Context, who: str, one: int, other: int, called: str) -> Non
 
 def _told(values: dict[str, Any] | None) -> dict[str, Any] | None:
     return {"joined": values["joined"], **({"notes": values["note"]} if values["note"] else {})} if values else None
+
+
+def put(context: Context, who: str, switch: int, called: str, place: tuple[float, float] | None) -> None:
+    """Put a switch somewhere on the map, or with None let it stand where the map has it."""
+    values = {"x": round(place[0], 1), "y": round(place[1], 1)} if place is not None else None
+    with writing(context, who) as journal:
+        before = journal.row(PLACE, (switch,))
+        if before == values:
+            return
+        verb = "remove" if values is None else "set" if before else "add"
+        journal.save(verb, PLACE, called, [Written(PLACE, (switch,), values)], (before, values))
+    changed(context, {PLACE})

@@ -264,8 +264,19 @@ class PathFinder:
         speed, duplex = (state.speed, state.duplex) if state is not None and state.up else (None, "")
         parts = [speed_said(speed), "half duplex" if duplex == "half" else "", _ON[stop.grade]]
         return PathHop(
-            link_id=None, one=one, other=other, known=_ON[stop.grade], seen=None, speed=speed, duplex=duplex, vlan=stop.vlan,
-            error_share=None, between=stop.grade is Grade.BEHIND, said=", ".join(part for part in parts if part),
+            link_id=self._routers_link(stop), one=one, other=other, known=_ON[stop.grade], seen=None, speed=speed, duplex=duplex,
+            vlan=stop.vlan, error_share=None, between=stop.grade is Grade.BEHIND, said=", ".join(part for part in parts if part),
+        )  # fmt: skip
+
+    def _routers_link(self, stop: Stop) -> int | None:
+        """The link that a router's cable is, where he who stops there is a router that is read."""
+        routers = self._wiring.routers
+        return next(
+            (
+                one.id for one in self._wiring.kept
+                if stop.port in one.link.ports and any(end.switch in routers for end in one.link.ends)
+            ),
+            None,
         )  # fmt: skip
 
     def _point(self, link: Link, node: Node) -> PathPoint:

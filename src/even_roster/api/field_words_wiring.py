@@ -23,6 +23,7 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
     "marks": ("a mark for each of its ports", "+^-x"),
     "fixed": "whether a hand put it there",
     "points": ("the corners of its way, in pairs of x and y", [[66.0, 40.0], [66.0, 96.0]]),
+    "number": ("its number, in the order of this list", 1),
     "link_ids": ("its links", [4, 7, 9]),
     "blocked_ids": ("those of its links that are kept shut", [9]),
     "loop": "whether nothing of it is told to be kept shut",

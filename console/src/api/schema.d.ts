@@ -2844,6 +2844,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The links between switches, or those of one; with `at` as they were then
+         * @description The links between switches, or those of one; with `at` as they were then.
+         */
+        get: operations["wiring.links"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say of two ports that they are joined, or that they are not: that ends the weighing of them
+         * @description Say of two ports that they are joined, or that they are not: that ends the weighing of them.
+         */
+        post: operations["wiring.say"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/words/{one}/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Say nothing of two ports any more: what is told and inferred counts again
+         * @description Say nothing of two ports any more: what is told and inferred counts again.
+         */
+        delete: operations["wiring.forget"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The way between two devices, addresses or switches, cable by cable; with `at` as it was then
+         * @description The way between two devices, addresses or switches, cable by cable; with `at` as it was then.
+         */
+        get: operations["wiring.path"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/paths/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The ways between two devices since a moment, the latest first: equal ones in a row are one
+         * @description The ways between two devices since a moment, the latest first: equal ones in a row are one.
+         */
+        get: operations["wiring.turns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wiring/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The map of the wiring, drawn and as lines of text; with `at` as it was then
+         * @description The map of the wiring, drawn and as lines of text; with `at` as it was then.
+         */
+        get: operations["wiring.wiring_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wiring/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The map as an SVG document of its own, on white; the way between `begin` and `end` is drawn strong
+         * @description The map as an SVG document of its own, on white; the way between `begin` and `end` is drawn strong.
+         */
+        get: operations["wiring.sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wiring/places/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put a switch somewhere on the map, for good
+         * @description Put a switch somewhere on the map, for good.
+         */
+        put: operations["wiring.put"];
+        post?: never;
+        /**
+         * Let a switch stand where the map puts it
+         * @description Let a switch stand where the map puts it.
+         */
+        delete: operations["wiring.free"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -8281,6 +8445,236 @@ export interface components {
             until: string;
         };
         /**
+         * LinkEnd
+         * @description One end of a link: a port of a switch. Without a port it is not known which; without a switch it is one that is not read, by
+         *     what it calls itself.
+         */
+        LinkEnd: {
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"] | null;
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"] | null;
+            /**
+             * Called
+             * @description The name to show: given, planned or heard.
+             * @example printer-1
+             */
+            called: string;
+        };
+        /**
+         * LinkMember
+         * @description Two ports that are joined as members of a bundle.
+         */
+        LinkMember: {
+            /** @description One end. */
+            one: components["schemas"]["PortRef"];
+            /** @description The port at the other end. */
+            other: components["schemas"]["PortRef"];
+        };
+        /**
+         * LinkPage
+         * @description The links between switches, by their ends, the rings they make, and what hands say. `at` is the moment; null: now.
+         */
+        LinkPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["LinkView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
+            /**
+             * Rings
+             * @description The rings that the links make.
+             */
+            rings: components["schemas"]["RingView"][];
+            /**
+             * Words
+             * @description What hands say of links.
+             */
+            words: components["schemas"]["LinkWordView"][];
+        };
+        /**
+         * LinkView
+         * @description Ports that are joined: two, or more where something that is not read hangs `between`. `blocked` where the spanning tree keeps
+         *     it shut. `ring` is the number of its ring; `falls` are the switches that nothing else joins to this one.
+         */
+        LinkView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Ends
+             * @description Its ends: two, or more where something that is not read hangs between.
+             */
+            ends: components["schemas"]["LinkEnd"][];
+            /**
+             * Known
+             * @description How well it is known.
+             * @example told by both
+             * @enum {string}
+             */
+            known: "stated" | "told by both" | "told by one" | "inferred";
+            /**
+             * Reasons
+             * @description Why, in sentences, those that decide first.
+             * @example [
+             *       "nobody answered three ARP probes just now"
+             *     ]
+             */
+            reasons: string[];
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string;
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string | null;
+            /**
+             * At Least
+             * @description Whether it may have been so for longer: the readings of the switch begin then.
+             */
+            at_least: boolean;
+            /**
+             * Blocked
+             * @description Whether the spanning tree keeps it shut.
+             */
+            blocked: boolean;
+            /**
+             * Blocked At
+             * @description At which of its ports, and why; empty: at none.
+             * @example switch-stage-3 port 24 (blocking)
+             */
+            blocked_at: string;
+            /**
+             * Speed
+             * @description Its speed in bits a second; null: not told.
+             * @example 1000000000
+             */
+            speed: number | null;
+            /**
+             * Vlans
+             * @description In which VLANs; none where it does not tell.
+             * @example [
+             *       10
+             *     ]
+             */
+            vlans: number[];
+            /**
+             * Members
+             * @description The ports that are joined as members of a bundle.
+             */
+            members: components["schemas"]["LinkMember"][];
+            /**
+             * Between
+             * @description Whether something that is not read hangs between.
+             */
+            between: boolean;
+            /**
+             * Ring
+             * @description The number of the ring that it belongs to; null: none.
+             * @example 1
+             */
+            ring: number | null;
+            /**
+             * Falls
+             * @description The switches that nothing else joins to the others.
+             * @example [
+             *       "switch-attic"
+             *     ]
+             */
+            falls: string[];
+            /**
+             * Said
+             * @description The link in a sentence.
+             * @example switch-office-1 port 23 – switch-office-2 port 25, 10 Gbit/s
+             */
+            said: string;
+        };
+        /**
+         * LinkWordNew
+         * @description Say of two ports that they are joined, or that they are not.
+         */
+        LinkWordNew: {
+            /**
+             * One
+             * @description The id of one port.
+             * @example 23
+             */
+            one: number;
+            /**
+             * Other
+             * @description The id of the other port.
+             * @example 51
+             */
+            other: number;
+            /**
+             * Joined
+             * @description Whether they are joined.
+             * @default true
+             */
+            joined?: boolean;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @default
+             * @example by the door
+             */
+            notes?: string;
+        };
+        /**
+         * LinkWordView
+         * @description What a hand says of two ports: that they are joined, or that they are not.
+         */
+        LinkWordView: {
+            /** @description One end. */
+            one: components["schemas"]["LinkEnd"];
+            /** @description The other end. */
+            other: components["schemas"]["LinkEnd"];
+            /**
+             * Joined
+             * @description Whether they are joined.
+             */
+            joined: boolean;
+            /**
+             * Notes
+             * @description Notes of people.
+             * @example by the door
+             */
+            notes: string;
+        };
+        /**
          * ListenEvent
          * @description What was heard on an adapter's link since the last event; `unread` frames were left out.
          */
@@ -8544,6 +8938,194 @@ export interface components {
              * @description Whether the MAC is locally administered (IEEE 802, bit 1 of its first octet).
              */
             local: boolean;
+        };
+        /**
+         * MapCable
+         * @description A link on the map, or an arm of one: the corners of its way, in pairs of x and y.
+         */
+        MapCable: {
+            /**
+             * Link Id
+             * @description The link that it goes through; null: it is a device's own cable.
+             * @example 4
+             */
+            link_id: number;
+            /**
+             * Points
+             * @description The corners of its way, in pairs of x and y.
+             * @example [
+             *       [
+             *         66,
+             *         40
+             *       ],
+             *       [
+             *         66,
+             *         96
+             *       ]
+             *     ]
+             */
+            points: number[][];
+            /**
+             * Width
+             * @description How wide it is drawn.
+             * @example 3.25
+             */
+            width: number;
+            /**
+             * Blocked
+             * @description Whether the spanning tree keeps it shut.
+             */
+            blocked: boolean;
+            /**
+             * Known
+             * @description How well it is known.
+             * @example told by both
+             * @enum {string}
+             */
+            known: "stated" | "told by both" | "told by one" | "inferred";
+            /**
+             * Said
+             * @description What stands at it.
+             * @example 10 Gbit/s
+             */
+            said: string;
+        };
+        /**
+         * MapPlaceEdit
+         * @description Where a hand puts a switch on the map: its left upper corner, in units of the map.
+         */
+        MapPlaceEdit: {
+            /**
+             * X
+             * @description How far from the left, in units of the map.
+             * @example 320
+             */
+            x: number;
+            /**
+             * Y
+             * @description How far from the top, in units of the map.
+             * @example 96
+             */
+            y: number;
+        };
+        /**
+         * MapSheet
+         * @description The map as an SVG document of its own, for print.
+         */
+        MapSheet: {
+            /**
+             * Svg
+             * @description The document.
+             * @example <svg xmlns='http://www.w3.org/2000/svg'/>
+             */
+            svg: string;
+        };
+        /**
+         * MapStrip
+         * @description A switch on the map: its left upper corner, width and height in units of the map; its ports in their order with a mark each:
+         *     `+` a link, `^` one to another switch, `x` switched off, `-` nothing. `node` tells it apart; `fixed` where a hand put it.
+         */
+        MapStrip: {
+            /**
+             * Node
+             * @description What tells it apart on the map.
+             * @example s3
+             */
+            node: string;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"] | null;
+            /**
+             * Called
+             * @description The name to show: given, planned or heard.
+             * @example printer-1
+             */
+            called: string;
+            /**
+             * X
+             * @description How far from the left, in units of the map.
+             * @example 320
+             */
+            x: number;
+            /**
+             * Y
+             * @description How far from the top, in units of the map.
+             * @example 96
+             */
+            y: number;
+            /**
+             * Width
+             * @description How wide, in units of the map.
+             * @example 132
+             */
+            width: number;
+            /**
+             * Height
+             * @description How high, in units of the map.
+             * @example 40
+             */
+            height: number;
+            /**
+             * Port Ids
+             * @description Its ports, in their order.
+             * @example [
+             *       27,
+             *       28
+             *     ]
+             */
+            port_ids: number[];
+            /**
+             * Marks
+             * @description A mark for each of its ports.
+             * @example +^-x
+             */
+            marks: string;
+            /**
+             * Fixed
+             * @description Whether a hand put it there.
+             */
+            fixed: boolean;
+        };
+        /**
+         * MapView
+         * @description The wiring as a map, and the same as lines of text. `at` is the moment; null: now.
+         */
+        MapView: {
+            /**
+             * Strips
+             * @description The switches.
+             */
+            strips: components["schemas"]["MapStrip"][];
+            /**
+             * Cables
+             * @description The links, and arms of links with several ends.
+             */
+            cables: components["schemas"]["MapCable"][];
+            /**
+             * Width
+             * @description How wide, in units of the map.
+             * @example 132
+             */
+            width: number;
+            /**
+             * Height
+             * @description How high, in units of the map.
+             * @example 40
+             */
+            height: number;
+            /**
+             * Lines
+             * @description Line by line.
+             */
+            lines: string[];
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
         };
         /**
          * MeasureView
@@ -9170,6 +9752,214 @@ export interface components {
              * @example 10.44.30.40 02:c0:7d:00:00:af spare till
              */
             text: string;
+        };
+        /**
+         * PathHop
+         * @description One cable of a path, from one end to the other. `known` is `on this port` or `behind this port` of a device's own. `seen`
+         *     when the forwarding table of the switch before it says the same, or otherwise; null: it says nothing.
+         */
+        PathHop: {
+            /**
+             * Link Id
+             * @description The link that it goes through; null: it is a device's own cable.
+             * @example 4
+             */
+            link_id: number | null;
+            /** @description One end. */
+            one: components["schemas"]["PathPoint"];
+            /** @description The other end. */
+            other: components["schemas"]["PathPoint"];
+            /**
+             * Known
+             * @description How well it is known; of a device's own cable: on this port, behind this port.
+             * @example told by both
+             */
+            known: string;
+            /**
+             * Seen
+             * @description Whether the forwarding table of the switch before it says the same; null: it says nothing.
+             */
+            seen: boolean | null;
+            /**
+             * Speed
+             * @description Its speed in bits a second; null: not told.
+             * @example 1000000000
+             */
+            speed: number | null;
+            /**
+             * Duplex
+             * @description Half or full; empty: not told.
+             * @example full
+             */
+            duplex: string;
+            /**
+             * Vlan
+             * @description IEEE 802.1Q VLAN id; null: none is known.
+             * @example 10
+             */
+            vlan: number | null;
+            /**
+             * Error Share
+             * @description How much of what went through was damaged, 0 to 1; null: not told.
+             * @example 0
+             */
+            error_share: number | null;
+            /**
+             * Between
+             * @description Whether something that is not read hangs between.
+             */
+            between: boolean;
+            /**
+             * Said
+             * @description The cable in a sentence.
+             * @example 10 Gbit/s, told by both
+             */
+            said: string;
+        };
+        /**
+         * PathPoint
+         * @description Where a cable ends: a device, or a port of a switch; `called` is what either is called.
+         */
+        PathPoint: {
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"] | null;
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"] | null;
+            /**
+             * Called
+             * @description The name to show: given, planned or heard.
+             * @example printer-1
+             */
+            called: string;
+        };
+        /**
+         * PathStretch
+         * @description A path that was the same from when to when.
+         */
+        PathStretch: {
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string;
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string | null;
+            /**
+             * Whole
+             * @description Whether each cable of it is known.
+             */
+            whole: boolean;
+            /**
+             * By
+             * @description The switches on the way.
+             * @example [
+             *       "switch-office-1",
+             *       "switch-office-2"
+             *     ]
+             */
+            by: string[];
+            /**
+             * Said
+             * @description The way in a sentence.
+             * @example printer-1 to desk-payroll by switch-office-1
+             */
+            said: string;
+        };
+        /**
+         * PathTurns
+         * @description The paths between two devices over time, the latest first.
+         */
+        PathTurns: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["PathStretch"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when; null: from the beginning.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            since: string;
+        };
+        /**
+         * PathView
+         * @description The way between two devices, cable by cable. `whole` when each is known; `lacks` says what is not. `routed_by` is the router
+         *     where their subnets differ. `said` is all that in a sentence, `by` the switches on the way.
+         */
+        PathView: {
+            /** @description Where it begins. */
+            begin: components["schemas"]["PathPoint"];
+            /** @description Where it ends. */
+            end: components["schemas"]["PathPoint"];
+            /**
+             * Hops
+             * @description Its cables, in order.
+             */
+            hops: components["schemas"]["PathHop"][];
+            /** @description The router that joins the subnets of both; null: none is needed, or none is known. */
+            routed_by: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Whole
+             * @description Whether each cable of it is known.
+             */
+            whole: boolean;
+            /**
+             * By
+             * @description The switches on the way.
+             * @example [
+             *       "switch-office-1",
+             *       "switch-office-2"
+             *     ]
+             */
+            by: string[];
+            /**
+             * Lacks
+             * @description What is not known of it.
+             * @example [
+             *       "no link that forwards is known between switch-attic and switch-stage-1"
+             *     ]
+             */
+            lacks: string[];
+            /**
+             * At
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string | null;
+            /**
+             * Said
+             * @description The way in a sentence.
+             * @example printer-1 to desk-payroll by switch-office-1
+             */
+            said: string;
         };
         /**
          * PhoneSignIn
@@ -10555,6 +11345,57 @@ export interface components {
              * @example 228
              */
             total: number | null;
+        };
+        /**
+         * RingView
+         * @description Links each of which can fail without cutting anybody off. `loop` when nothing of it is blocked.
+         */
+        RingView: {
+            /**
+             * Number
+             * @description Its number, in the order of this list.
+             * @example 1
+             */
+            number: number;
+            /**
+             * Switches
+             * @description Its switches, in order where it is a simple ring.
+             * @example [
+             *       "switch-stage-1",
+             *       "switch-stage-2",
+             *       "switch-stage-3"
+             *     ]
+             */
+            switches: string[];
+            /**
+             * Link Ids
+             * @description Its links.
+             * @example [
+             *       4,
+             *       7,
+             *       9
+             *     ]
+             */
+            link_ids: number[];
+            /**
+             * Blocked Ids
+             * @description Those of its links that are kept shut.
+             * @example [
+             *       9
+             *     ]
+             */
+            blocked_ids: number[];
+            /**
+             * Loop
+             * @description Whether nothing of it is told to be kept shut.
+             */
+            loop: boolean;
+            /**
+             * Said
+             * @description The ring in a sentence.
+             * @example a ring of switch-stage-1, switch-stage-2, switch-stage-3
+             */
+            said: string;
         };
         /**
          * RolePage
@@ -21119,6 +21960,375 @@ export interface operations {
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
+        };
+    };
+    "wiring.links": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only those of this switch, by name, address or id.
+                 * @example switch-office-1
+                 */
+                switch?: string;
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.say": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkWordNew"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkWordView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The id of one port.
+                 * @example 23
+                 */
+                one: number;
+                /**
+                 * @description The id of the other port.
+                 * @example 51
+                 */
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.path": {
+        parameters: {
+            query: {
+                /**
+                 * @description Where the path begins: a device, address or switch.
+                 * @example printer-1
+                 */
+                begin: string;
+                /**
+                 * @description Where it ends.
+                 * @example sound-desk
+                 */
+                end: string;
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.turns": {
+        parameters: {
+            query: {
+                /**
+                 * @description Where the path begins: a device, address or switch.
+                 * @example printer-1
+                 */
+                begin: string;
+                /**
+                 * @description Where it ends.
+                 * @example sound-desk
+                 */
+                end: string;
+                /**
+                 * @description From when on; left out, the last 30 days.
+                 * @example 2026-11-01T00:00:00Z
+                 */
+                since: string;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathTurns"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.wiring_map": {
+        parameters: {
+            query?: {
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.sheet": {
+        parameters: {
+            query?: {
+                /**
+                 * @description As it was at this time; left out, as it is now.
+                 * @example 2026-11-27T09:30:00Z
+                 */
+                at?: string;
+                /**
+                 * @description Where the path begins: a device, address or switch.
+                 * @example printer-1
+                 */
+                begin?: string;
+                /**
+                 * @description Where it ends.
+                 * @example sound-desk
+                 */
+                end?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapSheet"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapPlaceEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
 }

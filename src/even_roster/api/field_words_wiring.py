@@ -55,6 +55,10 @@ WIRING_CLOSER: dict[str, str | tuple[str, Any]] = {
     "LinkView.said": ("the link in a sentence", "switch-office-1 port 23 – switch-office-2 port 25, 10 Gbit/s"),
     "LinkWordNew.one": ("the id of one port", 23),
     "LinkWordNew.other": ("the id of the other port", 51),
+    "RingView.switches": (
+        "its switches, in order where it is a simple ring",
+        ["switch-stage-1", "switch-stage-2", "switch-stage-3"],
+    ),
     "RingView.said": ("the ring in a sentence", "a ring of switch-stage-1, switch-stage-2, switch-stage-3"),
     "PathView.said": ("the way in a sentence", "printer-1 to desk-payroll by switch-office-1"),
     "PathHop.said": ("the cable in a sentence", "10 Gbit/s, told by both"),

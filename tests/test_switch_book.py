@@ -22,6 +22,7 @@ from even_roster.service.switches import differing, pair_book, picture, port_vie
 from even_roster.service.switches.picture import Names
 from even_roster.service.switches.where import Places
 from even_roster.service.web.paging import Asked
+from even_roster.service.wiring import wiring_findings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store import switch_counters, switch_records
@@ -222,7 +223,7 @@ class Book(unittest.TestCase):
 
     def holds(self, macs: list[MacNumber]) -> None:
         """Everything can be told, and what is told now is what is told of this moment."""
-        switch_findings.tell(self.context)
+        switch_findings.tell(self.context, wiring_findings.troubles)
         with self.context.database.read() as connection:
             names = Names(self.context, connection)
             for one in self.book.switches.values():

@@ -102,7 +102,7 @@ class Topology:
                 if not {here[0], there[0]} & self.silent and source.random() >= missing:
                     said = Neighbour(plug.index, _text(own[there[0]]), str(there[1]), capabilities=("bridge",))
                     plug = replace(plug, neighbours=(said,))
-                upwards = shut and place == 1 or (not shut and here[0] != 0 and ways[here[0]][0] == here[1])
+                upwards = (shut and place == 1) or (not shut and here[0] != 0 and ways[here[0]][0] == here[1])
                 if upwards and source.random() >= missing:
                     tree = "blocking" if shut else "root"
                     plug = replace(plug, tree=tree, towards=(own[there[0]], 0x8000 | there[1]))

@@ -51,7 +51,7 @@ from .web.auth import Gate
 from .web.description import identity
 from .web.etags import EntityTags
 from .web.problems import install, respond
-from .wiring import link_routes, map_routes, path_routes
+from .wiring import link_routes, map_routes, path_routes, wiring_findings
 
 STATIC = Path(__file__).parent / "static"
 _log = logging.getLogger("even_roster.request")
@@ -154,7 +154,7 @@ def create_app(context: Context) -> FastAPI:
     app.state.fitter = fitter
     waker = Waker(context, watcher)
     app.state.waker = waker
-    switch_reader = SwitchReader(context, watcher)
+    switch_reader = SwitchReader(context, watcher, wiring_findings.troubles)
     app.state.switch_reader = switch_reader
     app.state.context = context
     app.state.scans = running

@@ -121,6 +121,18 @@ def states_of(connection: Connection, port: int, most: int) -> list[StateRow]:
     return all_of(connection, StateRow, query)
 
 
+def speeds_before(connection: Connection, ports: Collection[int]) -> dict[int, int]:
+    """How fast some ports ran when they had a link last before they stood as they do."""
+    query = select(port_states).where(in_list(port_states.c.port, ports), port_states.c.last.is_not(None)).order_by(
+        port_states.c.first
+    )  # fmt: skip
+    found = {}
+    for row in all_of(connection, StateRow, query):
+        if row.state.get("speed") and row.state.get("link") == "up":
+            found[row.port] = int(row.state["speed"])
+    return found
+
+
 def turned_since(connection: Connection, ports: Collection[int], since: int) -> list[int]:
     """When any of some ports began to stand otherwise, since a time."""
     query = (

@@ -58,4 +58,32 @@ RULES = (
         "switch-silent", "A switch cannot be read",
         "Where devices are plugged in is told as it was last, and is not known now", lingers=MINUTE,
     ),
+    _rule(
+        "link-lost", "Two switches are joined no more",
+        "Whoever hung on one of them by way of the other is cut off, or goes another way", lingers=MINUTE,
+    ),
+    _rule(
+        "ring-open", "A ring of switches is open",
+        "Everything still works, but the next cable or switch that fails cuts somebody off", lingers=MINUTE,
+    ),
+    _rule(
+        "one-way-left", "Switches that had several ways have fewer",
+        "Everything still works, but the next cable that fails may cut somebody off", lingers=MINUTE,
+    ),
+    _rule(
+        "link-slower", "A link between switches is slower than it was",
+        "Both ends have agreed on less than they could: a cable or plug is failing, or a speed was set by hand", lingers=MINUTE,
+    ),
+    _rule(
+        "loop-suspected", "Links between switches make a circle that nothing guards",
+        "Frames to everybody may go round for ever and fill every link", patience=10 * MINUTE, lingers=MINUTE,
+    ),
+    _rule(
+        "root-changed", "The spanning tree has another root",
+        "All ways between switches may be others now, and longer; a root failed, or somebody plugged in a switch that took over",
+    ),
+    _rule(
+        "vlans-differ", "Both ends of a link have other VLANs for frames without a tag",
+        "What is sent into one VLAN comes out in another: devices meet whom they should not", lingers=MINUTE,
+    ),
 )  # fmt: skip

@@ -67,7 +67,7 @@ class LinkBook:
         else:
             kept = rows
         self.links = {
-            key: LinkNow(kept[key].id, kept[key].first, link, _at_least(link, kept[key].first, switches))
+            key: LinkNow(kept[key].id, kept[key].first, link, at_least(link, kept[key].first, switches))
             for key, link in found.items()
         }
         self.places = places
@@ -96,7 +96,8 @@ def _same(before: Link, after: Link) -> bool:
     )
 
 
-def _at_least(link: Link, first: int, switches: Mapping[int, SwitchNow]) -> bool:
+def at_least(link: Link, first: int, switches: Mapping[int, SwitchNow]) -> bool:
+    """Whether a link that is known since a time may have stood for longer: it was there when its switches were read first."""
     begun = [switches[end.switch].begun or 0 for end in link.ends if end.switch in switches]
     return first <= max(begun, default=0)
 

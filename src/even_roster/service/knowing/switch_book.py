@@ -179,7 +179,12 @@ def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, 
     switch_counters.take(connection, {key: port.counted for key, port in ports.items() if port.counted}, at)
     switch_counters.pairs(connection, row.id, reading.pairs, at, row.read or at)
     restarted = _restarted(switch, reading.description, at)
-    told = {**_told(reading), "restarted": restarted or switch.restarted, "begun": switch.begun or at}
+    told = {
+        **_told(reading),
+        **_roots(switch, reading, at),
+        "restarted": restarted or switch.restarted,
+        "begun": switch.begun or at,
+    }
     values: dict[str, Any] = {
         "read": at, "learnt": at, "asked": at, "trouble": "", "told": told, "works": works, "refused": None,
     }  # fmt: skip
@@ -204,6 +209,14 @@ def _told(reading: Reading) -> dict[str, Any]:
             for name, port in _by_name(reading.ports).items()
         },
     }  # fmt: skip
+
+
+def _roots(switch: SwitchNow, reading: Reading, at: int) -> dict[str, Any]:
+    """Which root of the spanning tree it named before the one that it names now, and since when that is so."""
+    was, now = switch.told.get("root"), reading.root
+    if was is None or now is None or was == now:
+        return {name: switch.told.get(name) for name in ("root_before", "root_since")}
+    return {"root_before": was, "root_since": at}
 
 
 def _learning(reading: Reading, ports: Mapping[int, Port]) -> Learning:

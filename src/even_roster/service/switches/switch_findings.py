@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from ...core.address import dotted
 from ...core.findings import port_troubles
 from ...core.findings.model import About
 from ...core.findings.port_troubles import PortSeen, SwitchSeen, Who
+from ...core.findings.wiring import Name, Trouble
 from ...core.mac import Mac, MacNumber
 from ...core.switches.counting import grown
 from ...core.switches.port_stays import PortStay
@@ -20,8 +23,8 @@ from .picture import Names
 DAY_MS = 24 * 3_600_000
 
 
-def tell(context: Context) -> None:
-    """Work out what is wrong now, and tell it. Not on the event loop."""
+def tell(context: Context, more: Callable[[Context], dict[Name, Trouble]]) -> None:
+    """Work out what is wrong now, with `more` of what hangs together, and tell it. Not on the event loop."""
     picture = list(context.switches.switches.values())
     with context.database.read() as connection:
         names = Names(context, connection)
@@ -49,7 +52,7 @@ def tell(context: Context) -> None:
         lambda mac: _called(mac, names_known), lambda mac: mac in roster or mac in told,
         lambda mac: mac in travelling or context.randomised(mac), lambda vlans: any(vlan in visible for vlan in vlans),
     )  # fmt: skip
-    found = port_troubles.troubles(seen, who, now_ms())
+    found = {**port_troubles.troubles(seen, who, now_ms()), **more(context)}
     with context.findings.looking() as world:
         world.dirty[About.WIRING] |= world.wiring.told(found, edges)
 

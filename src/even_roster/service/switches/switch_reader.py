@@ -9,11 +9,13 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
 from ...api.switches import Credential
 from ...core.address import Address, dotted
+from ...core.findings.wiring import Name, Trouble
 from ...core.switches.reading import Reading
 from ...probe.segment import SegmentError
 from ...probe.snmp_agent import AgentError, Refused
@@ -48,8 +50,10 @@ class Unread:
 class SwitchReader:
     """The reading of one service."""
 
-    def __init__(self, context: Context, watcher: Watcher) -> None:
-        self._context, self._watcher = context, watcher
+    def __init__(
+        self, context: Context, watcher: Watcher, more: Callable[[Context], dict[Name, Trouble]]
+    ) -> None:  # fmt: skip
+        self._context, self._watcher, self._more = context, watcher, more
         self._gate = asyncio.Semaphore(AT_ONCE)
         self._turns: defaultdict[int, asyncio.Lock] = defaultdict(asyncio.Lock)
         self._filling = asyncio.Lock()
@@ -93,7 +97,9 @@ class SwitchReader:
         if now - self._told_at < (REST * self._telling if book.untold else TOLD_SECONDS):
             return
         book.untold = False
-        await attempt(lambda: switch_findings.tell(self._context), "what is wrong with switches could not be told")
+        await attempt(
+            lambda: switch_findings.tell(self._context, self._more), "what is wrong with switches could not be told"
+        )
         self._told_at = self._context.monotonic()
         self._telling = self._told_at - now
 

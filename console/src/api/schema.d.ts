@@ -3008,6 +3008,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/demo/cables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The cables of the simulated site; of those between switches each end is one
+         * @description The cables of the simulated site; of those between switches each end is one.
+         */
+        get: operations["demo.cables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/demo/cables/pull": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pull what is plugged into a port
+         * @description Pull what is plugged into a port.
+         */
+        post: operations["demo.pull"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/demo/cables/plug": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plug the free end of a cable into a port
+         * @description Plug the free end of a cable into a port.
+         */
+        post: operations["demo.plug"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -8325,6 +8385,100 @@ export interface components {
              * @example it does not have it
              */
             why: string;
+        };
+        /**
+         * LeadPage
+         * @description The cables of the simulated site; of those between switches each end is one.
+         */
+        LeadPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["LeadView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * LeadPlug
+         * @description Plug the free end of a cable into a port; `called` is what is at its other end.
+         */
+        LeadPlug: {
+            /**
+             * Switch
+             * @description The switch, as the site calls it.
+             * @example switch-stage-1
+             */
+            switch: string;
+            /**
+             * Port
+             * @description The number of the port.
+             * @example 23
+             */
+            port: number;
+            /**
+             * Called
+             * @description What is at its other end.
+             * @example switch-stage-2 port 25
+             */
+            called: string;
+        };
+        /**
+         * LeadPull
+         * @description Pull what is plugged into a port.
+         */
+        LeadPull: {
+            /**
+             * Switch
+             * @description The switch, as the site calls it.
+             * @example switch-stage-1
+             */
+            switch: string;
+            /**
+             * Port
+             * @description The number of the port.
+             * @example 23
+             */
+            port: number;
+        };
+        /**
+         * LeadView
+         * @description A cable of the simulated site: what is at its other end, and where this end is plugged in; null: it hangs free.
+         */
+        LeadView: {
+            /**
+             * Called
+             * @description What is at its other end.
+             * @example switch-stage-2 port 25
+             */
+            called: string;
+            /**
+             * To Switch
+             * @description Whether it leads to another switch.
+             */
+            to_switch: boolean;
+            /**
+             * Switch
+             * @description The switch that this end is plugged into; null: it hangs free.
+             * @example switch-stage-1
+             */
+            switch: string | null;
+            /**
+             * Port
+             * @description The number of the port; null: it hangs free.
+             * @example 23
+             */
+            port: number | null;
         };
         /**
          * LeaseEnded
@@ -22324,6 +22478,109 @@ export interface operations {
             403: components["responses"]["403"];
             404: components["responses"]["404"];
             409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "demo.cables": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "demo.pull": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeadPull"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "demo.plug": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeadPlug"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];

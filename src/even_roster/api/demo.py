@@ -39,3 +39,29 @@ class TypedIn(Model):
     gateway: str = Field(default="", max_length=40)
     name: str = Field(default="", max_length=120)
     store: bool = False
+
+
+class LeadView(Model):
+    """A cable of the simulated site: what is at its other end, and where this end is plugged in; null: it hangs free."""
+
+    called: str
+    to_switch: bool
+    switch: str | None
+    port: int | None
+
+
+class LeadPage(Page[LeadView]):
+    """The cables of the simulated site; of those between switches each end is one."""
+
+
+class LeadPull(Model):
+    """Pull what is plugged into a port."""
+
+    switch: str = Field(max_length=120)
+    port: int = Field(ge=1, le=10_000)
+
+
+class LeadPlug(LeadPull):
+    """Plug the free end of a cable into a port; `called` is what is at its other end."""
+
+    called: str = Field(max_length=200)

@@ -26,7 +26,7 @@ from .calling.caller import Caller
 from .calling.waker import Waker
 from .changing import change_routes
 from .context import Context
-from .demo import carton_routes
+from .demo import carton_routes, lead_routes
 from .devices import device_routes
 from .dhcp import dhcp_routes
 from .dhcp.dhcp_servers import DhcpServers
@@ -167,7 +167,7 @@ def create_app(context: Context) -> FastAPI:
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
         fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes, port_routes,
-        credential_routes, pair_routes, link_routes, path_routes, map_routes,
+        credential_routes, pair_routes, link_routes, path_routes, map_routes, lead_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -53,7 +53,8 @@ class Tree:
 
 
 class Cabling:
-    """The cables of one site. `version` grows with each change."""
+    """The cables of one site. `version` grows with each change; `loose` are cables to other switches of which one end hangs free, by
+    what they are called, with the socket of the other end; `pulled` are hosts without a cable."""
 
     def __init__(self) -> None:
         self.switches: dict[str, Wired] = {}
@@ -61,6 +62,8 @@ class Cabling:
         self.sockets: dict[Mac, Socket] = {}
         self.says: dict[Mac, str] = {}
         self.turned: dict[Socket, float] = {}
+        self.loose: dict[str, Socket] = {}
+        self.pulled: dict[str, Host] = {}
         self.version = 0
         self._ways: tuple[int, dict[str, dict[str, int]]] = (-1, {})
         self._tree: tuple[int, Tree] = (-1, Tree())

@@ -3068,6 +3068,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/ports/{identity}/switching": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What is to be known before a port is switched off: who hangs there, why it may not be, and the way there
+         * @description The switches on the way are read anew where that is older than half a minute; nothing is changed.
+         */
+        post: operations["wiring.switching"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ports/{identity}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch a port, or its power, off or on; the answer comes when the switch was read back
+         * @description Refused where this service, or whoever orders it, could be cut off, and where that cannot be told.
+         */
+        post: operations["wiring.give"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/port-orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The orders to switch ports, the latest first, at most 500; with `port` those of one
+         * @description The orders to switch ports, the latest first, at most 500; with `port` those of one.
+         */
+        get: operations["wiring.port_orders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -10609,6 +10669,145 @@ export interface components {
             address: string | null;
         };
         /**
+         * PortOrderNew
+         * @description Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
+         *     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
+         *     encrypt.
+         */
+        PortOrderNew: {
+            /**
+             * What
+             * @description The port itself, or its power over Ethernet.
+             * @default link
+             * @example link
+             * @enum {string}
+             */
+            what?: "link" | "power";
+            /**
+             * To
+             * @description Where it goes: a URL, a mail address, or HOST:PORT.
+             * @example https://desk.larkspur.example/hook
+             * @enum {string}
+             */
+            to: "off" | "on";
+            /**
+             * Credential
+             * @description By what it is switched, by name or id.
+             * @example machinist
+             */
+            credential: number | string;
+            /**
+             * Name
+             * @description The name that is asked for; not needed to switch it on.
+             * @default
+             * @example card-terminal-1
+             */
+            name?: string;
+            /**
+             * For Seconds
+             * @description After how many seconds it comes back by itself; null: it stays.
+             * @example 30
+             */
+            for_seconds?: number | null;
+            /**
+             * Weak
+             * @description Consent to a credential that does not encrypt.
+             * @default false
+             */
+            weak?: boolean;
+        };
+        /**
+         * PortOrderPage
+         * @description The orders to switch ports, the latest first.
+         */
+        PortOrderPage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["PortOrderView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * PortOrderView
+         * @description An order: by whom, when, until when it is off for now, and how it stands. `said` tells it in a sentence.
+         */
+        PortOrderView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"];
+            /**
+             * What
+             * @description The port itself, or its power over Ethernet.
+             * @example link
+             * @enum {string}
+             */
+            what: "link" | "power";
+            /**
+             * To
+             * @description Where it goes: a URL, a mail address, or HOST:PORT.
+             * @example https://desk.larkspur.example/hook
+             * @enum {string}
+             */
+            to: "off" | "on";
+            /**
+             * Who
+             * @description Who did it.
+             * @example command line
+             */
+            who: string;
+            /**
+             * At
+             * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string;
+            /**
+             * Until
+             * @description Until when; null: without an end.
+             * @example 2026-11-28T09:30:00.000Z
+             */
+            until: string | null;
+            /**
+             * State
+             * @description Given, done, off for now, back, or failed.
+             * @example done
+             * @enum {string}
+             */
+            state: "given" | "done" | "off for now" | "back" | "failed";
+            /**
+             * Said
+             * @description How it stands, in a sentence.
+             * @example switch-foyer-1 port 5 is off, as its switch says itself
+             */
+            said: string;
+        };
+        /**
          * PortRef
          * @description A port of a switch, by what the switch calls it.
          */
@@ -10695,6 +10894,80 @@ export interface components {
              * @example 02:c0:44:00:00:29 answered for it
              */
             said: string;
+        };
+        /**
+         * PortSwitching
+         * @description What is to be known before a port is switched: who hangs there, the name to type, why it may not be switched off (nothing: it
+         *     may), the way from this service to its switch, and what to bear in mind.
+         */
+        PortSwitching: {
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"];
+            /**
+             * Said
+             * @description What hangs there, in a sentence.
+             * @example card-terminal-1, 1 Gbit/s
+             */
+            said: string;
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
+            on: boolean;
+            /**
+             * Power
+             * @description Whether its power over Ethernet can be switched.
+             */
+            power: boolean;
+            /**
+             * Behind
+             * @description The MACs behind it, by the forwarding database.
+             */
+            behind: components["schemas"]["KeptBehind"][];
+            /**
+             * Ask For
+             * @description The name to type before it is switched off.
+             * @example card-terminal-1
+             */
+            ask_for: string;
+            /**
+             * Refusals
+             * @description Why it may not be switched off; none: it may.
+             * @example [
+             *       "it is on the way from this service to its switch"
+             *     ]
+             */
+            refusals: string[];
+            /**
+             * Way
+             * @description The switches from this service to its switch.
+             * @example [
+             *       "switch-office-1",
+             *       "switch-office-2"
+             *     ]
+             */
+            way: string[];
+            /**
+             * Warnings
+             * @description What to bear in mind.
+             * @example [
+             *       "if the machine of this service dies meanwhile, what is off for a time stays off"
+             *     ]
+             */
+            warnings: string[];
+            /**
+             * Credentials
+             * @description The credentials that are kept.
+             */
+            credentials: components["schemas"]["CredentialRef"][];
         };
         /**
          * PortTurn
@@ -22586,6 +22859,124 @@ export interface operations {
             500: components["responses"]["500"];
             503: components["responses"]["503"];
             507: components["responses"]["507"];
+        };
+    };
+    "wiring.switching": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortSwitching"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortOrderNew"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortOrderView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.port_orders": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only those of this port, by its id.
+                 * @example 23
+                 */
+                port?: number;
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortOrderPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
 }

@@ -6,14 +6,15 @@ import argparse
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from .common import connect, missing, write
+from .common import connect, write
 from .grammar import Noun, verb
 from .history import moment
 from .output import Out, Text, ago, clock, plain
+from .ports_of import pick_port
+from .switching import add_verbs
 
 if TYPE_CHECKING:
     from ..client import KeptBehind, KeptPort, Placing, PortSheet, PortTurn
-    from .connection import Service
 
 SAYS = ("notes", "description", "hangs")
 MARKS = ("spare", "kept", "faulty", "none")
@@ -50,6 +51,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     note.add_argument("note", metavar="TEXT", help="the note")
     mark.add_argument("mark", choices=MARKS, help="the mark")
     uplink.add_argument("uplink", choices=UPLINKS, help="'weigh': as the reasons have it")
+    add_verbs(port)
     where = verb(commands, shared, "where", _where)
     where.add_argument("what", metavar="WHAT", help="a name, address, MAC, or a fragment of one")
     where.add_argument("--at", metavar="TIME", help="where it was then")
@@ -115,16 +117,6 @@ def _since(one: KeptPort) -> str:
     if one.last_seen is not None and one.link != "up":
         return f"last used {ago(one.last_seen)}"
     return ago(one.since) if one.since else ""
-
-
-def pick_port(roster: Service, switch: str, port: str) -> KeptPort:
-    """A port of a switch by what the switch calls it. Raises NotFound."""
-    found = list(roster.ports(switch))
-    for one in found:
-        if port.casefold() == one.name.casefold():
-            return one
-    names = ", ".join(one.name for one in found[:12])
-    raise missing(f"{switch} has no port {port!r}; its ports are {names}{' …' if len(found) > 12 else ''}")
 
 
 def _show(options: argparse.Namespace) -> int:

@@ -9,7 +9,7 @@ from .common import bad_input, connect, write
 from .grammar import Noun, verb
 from .history import moment
 from .output import Out, Text, ago, clock, plain
-from .ports import pick_port
+from .ports_of import pick_port
 from .switches import pick
 
 if TYPE_CHECKING:

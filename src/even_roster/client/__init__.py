@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from ..api.network import *
     from ..api.pairs import *
     from ..api.plan import *
+    from ..api.port_orders import *
     from ..api.scans import *
     from ..api.spreadsheets import *
     from ..api.switches import *

@@ -47,7 +47,7 @@ PAGE = 1000
 ANY = "*"
 """Whatever version an item is at now."""
 SECONDS, LONG_SECONDS = 30.0, 300.0
-SLOW = "/undo", "/ask", "/read", "/switch-readings", "/switches/search"
+SLOW = "/undo", "/ask", "/read", "/switch-readings", "/switches/search", "/switching", "/orders"
 
 
 class Call(Generic[T]):

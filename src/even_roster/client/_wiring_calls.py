@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ._calls import Call, ListCall, call, listing
 
 if TYPE_CHECKING:
+    from ..api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
     from ..api.wiring import (
         LinkPage,
         LinkView,
@@ -70,3 +71,19 @@ def place_switch(identity: int, place: MapPlaceEdit) -> Call[None]:
 def free_switch(identity: int) -> Call[None]:
     """Let a switch stand where the map puts it. Raises NotFound."""
     return call("None", "DELETE", f"/api/v1/wiring/places/{identity}")
+
+
+def port_switching(identity: int) -> Call[PortSwitching]:
+    """What is to be known before a port is switched off. Takes seconds: switches on the way are read anew. Raises NotFound."""
+    return call("PortSwitching", "POST", f"/api/v1/ports/{identity}/switching")
+
+
+def order_port(identity: int, new: PortOrderNew) -> Call[PortOrderView]:
+    """Switch a port, or its power, off or on, and wait until its switch was read back. Raises Conflict where that could cut this
+    service off, BadInput, NotFound."""
+    return call("PortOrderView", "POST", f"/api/v1/ports/{identity}/orders", body=new)
+
+
+def port_orders(port: int | None = None) -> ListCall[PortOrderView, PortOrderPage]:
+    """The orders to switch ports, the latest first; those of one port, or of all."""
+    return listing("PortOrderPage", "/api/v1/port-orders", {"port": port})

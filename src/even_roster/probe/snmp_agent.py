@@ -32,6 +32,10 @@ REPORTS = 3
 """How many reports to one question are followed: its engine, its time, and once more."""
 
 
+_NOT_PERMITTED = (Error.NO_SUCH_NAME, Error.READ_ONLY, Error.NO_ACCESS, Error.AUTHORIZATION, Error.NOT_WRITABLE)
+"""What agents answer who may not be set so: version 1 says of an object that there is no such (RFC 1157 4.1.5)."""
+
+
 class AgentError(Exception):
     """An agent cannot be read; the message says why, for people."""
 
@@ -84,6 +88,17 @@ class Agent:
         found = {one.oid: one for one in answer.variables}
         return tuple(found.get(oid, Variable(oid, Type.NO_OBJECT, None)) for oid in oids)
 
+    async def set(self, variables: Sequence[Variable]) -> None:
+        """Set some objects, all or none (RFC 3416 4.2.5). That it was done is only its word: read it back. Raises AgentError; where
+        no answer came it may have been done all the same."""
+        answer = await self._ask(Kind.SET, variables)
+        if answer is None:
+            raise AgentError(self._silent())
+        if answer.error in _NOT_PERMITTED:
+            raise Refused(f"{self._address} does not let this credential set it ({_error(answer.error)})")
+        if answer.error:
+            raise AgentError(f"{self._address} answers with the error {_error(answer.error)}")
+
     async def walk(self, base: Oid) -> Walked:
         """Everything below an object. Never raises AgentError."""
         found: list[Variable] = []
@@ -123,10 +138,11 @@ class Agent:
         """Several walks side by side."""
         return list(await asyncio.gather(*(self.walk(base) for base in bases)))
 
-    async def _ask(self, kind: Kind, oids: Sequence[Oid], step: int = 0) -> Unit | None:
-        """The answer to a question, None where none came."""
+    async def _ask(self, kind: Kind, about: Sequence[Oid] | Sequence[Variable], step: int = 0) -> Unit | None:
+        """The answer to a question about some objects, or to setting them; None where none came."""
         request = next(self._ids) & 0x7FFFFFFF
-        unit = snmp.ask(kind, request, oids, step if kind is Kind.GET_BULK else 0)
+        values = tuple(one if isinstance(one, Variable) else Variable(one, Type.NULL, None) for one in about)
+        unit = Unit(kind, request, values, 0, step if kind is Kind.GET_BULK else 0)
 
         def accept(data: bytes) -> Unit | Report | None:
             try:

@@ -51,7 +51,8 @@ from .web.auth import Gate
 from .web.description import identity
 from .web.etags import EntityTags
 from .web.problems import install, respond
-from .wiring import link_routes, map_routes, path_routes, wiring_findings
+from .wiring import link_routes, map_routes, order_routes, path_routes, wiring_findings
+from .wiring.port_orders import PortOrders
 
 STATIC = Path(__file__).parent / "static"
 _log = logging.getLogger("even_roster.request")
@@ -122,6 +123,7 @@ def create_app(context: Context) -> FastAPI:
         caller.begin()
         fitter.begin()
         switch_reader.begin()
+        port_orders.begin()
         if context.settings.watch:
             listening.begin()
         holding = asyncio.create_task(hold_memory_still(), name="memory")
@@ -129,6 +131,7 @@ def create_app(context: Context) -> FastAPI:
         holding.cancel()
         await notices.close()
         await caller.close()
+        await port_orders.close()
         await switch_reader.close()
         await fitter.close()
         await waker.close()
@@ -156,6 +159,8 @@ def create_app(context: Context) -> FastAPI:
     app.state.waker = waker
     switch_reader = SwitchReader(context, watcher, wiring_findings.troubles)
     app.state.switch_reader = switch_reader
+    port_orders = PortOrders(context, watcher, switch_reader)
+    app.state.port_orders = port_orders
     app.state.context = context
     app.state.scans = running
     app.state.dhcp = servers
@@ -167,7 +172,7 @@ def create_app(context: Context) -> FastAPI:
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
         fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes, port_routes,
-        credential_routes, pair_routes, link_routes, path_routes, map_routes, lead_routes,
+        credential_routes, pair_routes, link_routes, path_routes, map_routes, lead_routes, order_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -29,6 +29,7 @@ class Wired:
     damaged: set[int] = field(default_factory=set)
     powers: set[int] = field(default_factory=set)
     off: set[int] = field(default_factory=set)
+    unpowered: set[int] = field(default_factory=set)
 
 
 FLAP, FLAP_DOWN = 420.0, 20.0
@@ -53,8 +54,8 @@ class Tree:
 
 
 class Cabling:
-    """The cables of one site. `version` grows with each change; `loose` are cables to other switches of which one end hangs free, by
-    what they are called, with the socket of the other end; `pulled` are hosts without a cable."""
+    """The cables of one site. `version` grows with each change; `loose` are cables to other switches of which one end hangs free,
+    by what they are called, with the socket of the other end; `pulled` are hosts without a cable."""
 
     def __init__(self) -> None:
         self.switches: dict[str, Wired] = {}

@@ -10,10 +10,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from ..wire import snmp
+from ..wire.errors import WireError
 from ..wire.snmp import Variable
 from ..wire.usm import Auth, Privacy, User
 from .cabling import Cabling
 from .hosts import Host
+from .port_switching import promising, switching
 from .site import Site
 from .snmp_responder import Responder
 from .switches import COMMUNITY, Tables, router_rows, switch_rows
@@ -25,6 +28,11 @@ OURS = 17
 ROUTER_PORT = 1
 USER = User("usher", Auth.SHA256, "limelight-one", Privacy.AES128, "limelight-two")
 """Who may read the switch that knows version 3 only."""
+WRITER = User("machinist", Auth.SHA256, "trapdoor-one", Privacy.AES128, "trapdoor-two")
+"""Who may switch ports off and on, at every switch."""
+WRITE_COMMUNITY = b"larkspur-rigging"
+PROMISES = "switch-attic"
+"""The switch that says yes to everything it is told, and does nothing."""
 V3_ONLY = "switch-foyer-2"
 LEAVES_OUT = "switch-stage-3"
 CIRCLES = "switch-office-2"
@@ -119,14 +127,14 @@ def _by_hand(site: Site, cabling: Cabling, hosts: dict[str, Host]) -> None:
 def _agents(site: Site, cabling: Cabling) -> None:
     for label, wired in cabling.switches.items():
         tables = Tables(site, cabling, lambda wired=wired: switch_rows(site, cabling, wired))  # type: ignore[misc]
-        responder = Responder(COMMUNITY, (lambda made=tables: _without(made())) if label == LEAVES_OUT else tables)  # type: ignore[misc]
-        answers: Callable[[bytes], bytes | None] = responder.answer
-        if label == V3_ONLY:
-            answers = UserResponder(
-                responder, USER, b"\x80\x00\xff\xff\x05" + wired.host.mac.to_bytes(), site.elapsed
-            ).answer
-        if label == CIRCLES:
-            answers = Circling(responder).answer
+        rows = (lambda made=tables: _without(made())) if label == LEAVES_OUT else tables
+        write = promising if label == PROMISES else switching(site, cabling, wired)
+        responder = Responder(COMMUNITY, rows, write=write, write_community=WRITE_COMMUNITY)
+        engine = b"\x80\x00\xff\xff\x05" + wired.host.mac.to_bytes()
+        users = [USER, WRITER] if label == V3_ONLY else [WRITER]
+        by_user = UserResponder(responder, users, engine, site.elapsed, {WRITER.name}).answer
+        plain: Callable[[bytes], bytes | None] = Circling(responder).answer if label == CIRCLES else responder.answer
+        answers = by_user if label == V3_ONLY else _either(plain, by_user)
         for address in wired.host.addresses:
             site.agents[int(address)] = answers
             if label == SLOW:
@@ -136,6 +144,20 @@ def _agents(site: Site, cabling: Cabling) -> None:
     for gate in gates:
         for address in gate.addresses:
             site.agents[int(address)] = router.answer
+
+
+def _either(
+    plain: Callable[[bytes], bytes | None], by_user: Callable[[bytes], bytes | None]
+) -> Callable[[bytes], bytes | None]:
+    """An agent that knows communities and users."""
+
+    def answer(data: bytes) -> bytes | None:
+        try:
+            return by_user(data) if snmp.version_of(data) == snmp.Version.V3 else plain(data)
+        except WireError:
+            return None
+
+    return answer
 
 
 def _without(rows: Sequence[Variable]) -> list[Variable]:

@@ -14,13 +14,19 @@ LARGEST = 1400
 MOST_REPETITIONS = 64
 
 Rows = Sequence[Variable]
+Write = Callable[[Variable], Error]
 
 
 class Responder:
-    """An agent of versions 1 and 2c over the rows that `rows` gives, sorted by identifier."""
+    """An agent of versions 1 and 2c over the rows that `rows` gives, sorted by identifier. `write` is what setting a value does,
+    where it can be set at all, for those who know the community for that."""
 
-    def __init__(self, community: bytes, rows: Callable[[], Rows], largest: int = LARGEST) -> None:
+    def __init__(
+        self, community: bytes, rows: Callable[[], Rows], largest: int = LARGEST, write: Write | None = None,
+        write_community: bytes = b"",
+    ) -> None:  # fmt: skip
         self._community, self._rows, self._largest = community, rows, largest
+        self._write, self._write_community = write, write_community
         self._named: tuple[Rows, list[Oid]] = ((), [])
 
     def answer(self, data: bytes, circles: Oid = ()) -> bytes | None:
@@ -30,15 +36,18 @@ class Responder:
             message = snmp.decode(data)
         except WireError:
             return None
-        if message.community != self._community:
+        may_write = bool(self._write_community) and message.community == self._write_community
+        if message.community != self._community and not may_write:
             return None
-        unit = self.answer_unit(message.unit, message.version is not Version.V1)
+        unit = self.answer_unit(message.unit, message.version is not Version.V1, may_write)
         if unit is not None and circles:
             unit = self._turned(unit, circles)
         return snmp.encode(Message(message.version, message.community, unit)) if unit is not None else None
 
-    def answer_unit(self, asked: Unit, exceptions: bool) -> Unit | None:
+    def answer_unit(self, asked: Unit, exceptions: bool, may_write: bool = False) -> Unit | None:
         """The response to a data unit; without `exceptions` (version 1) what is not there is an error."""
+        if asked.kind is Kind.SET:
+            return self._set(asked, may_write)
         rows = self._rows()
         if rows is not self._named[0]:
             self._named = rows, [row.oid for row in rows]
@@ -55,6 +64,15 @@ class Responder:
         if lacking and not exceptions:
             return Unit(Kind.RESPONSE, asked.request, asked.variables, Error.NO_SUCH_NAME, lacking)
         return Unit(Kind.RESPONSE, asked.request, tuple(found))
+
+    def _set(self, asked: Unit, may_write: bool) -> Unit:
+        if self._write is None or not may_write:
+            return Unit(Kind.RESPONSE, asked.request, asked.variables, Error.NO_ACCESS, 1)
+        for place, one in enumerate(asked.variables, start=1):
+            error = self._write(one)
+            if error:
+                return Unit(Kind.RESPONSE, asked.request, asked.variables, error, place)
+        return Unit(Kind.RESPONSE, asked.request, asked.variables)
 
     def _turned(self, unit: Unit, circles: Oid) -> Unit:
         """An answer that walks past the end of what goes round in circles begins there anew."""

@@ -65,7 +65,8 @@ def switch_rows(site: Site, cabling: Cabling, wired: Wired) -> Iterator[Variable
         for column, value in ((14, damaged), (20, 0)):
             yield Variable((*_INTERFACES, column, INDEX + port), Type.COUNTER, value)
         if port in wired.powers:
-            feeds = port in plugged and port in awake
+            feeds = port in plugged and port in awake and port not in wired.unpowered
+            yield Variable((*_POWER, 3, 1, port), Type.INTEGER, 2 if port in wired.unpowered else 1)
             yield Variable((*_POWER, 6, 1, port), Type.INTEGER, 3 if feeds else 2)
             yield Variable((*_POWER, 10, 1, port), Type.INTEGER, 3)
     yield from _spanning_tree(cabling, wired, around)

@@ -271,3 +271,13 @@ def has_wake_password(connection: Connection, macs: Collection[MacNumber]) -> bo
     """Whether a SecureOn password is kept for one of some adapters."""
     query = select(wake_passwords.c.mac).where(wake_passwords.c.mac.in_(macs)).limit(1)
     return connection.execute(query).first() is not None
+
+
+def macs_of_role(connection: Connection, role: str) -> list[tuple[str, MacNumber]]:
+    """The MACs of all devices of a role, with what the devices are called."""
+    found = [row.id for row in connection.execute(select(devices.c.id).where(devices.c.role == role))]
+    rows = {row.id: row for row in several(connection, found)}
+    query = select(adapters.c.device_id, adapters.c.mac).where(in_list(adapters.c.device_id, found))
+    return [
+        (rows[row.device_id].called, MacNumber(row.mac)) for row in connection.execute(query) if row.device_id in rows
+    ]

@@ -1,5 +1,5 @@
-"""The tables of the wiring: which ports were joined when, what hands say of that, and where they put switches on the map. See
-`tables`.
+"""The tables of the wiring: which ports were joined when, what hands say of that, where they put switches on the map, and which
+ports were switched off and on. See `tables`.
 
 A link that has no `last` stands as the latest readings have it; `shared`: something that is not read hangs between. Its ends are
 [switch, port, called], with the port 0 where it is not known and the switch 0 where it is not read.
@@ -10,6 +10,24 @@ from __future__ import annotations
 from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, Index, Integer, Table, Text
 
 from .tables import metadata
+
+port_orders = Table(
+    "port_orders", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("switch", Integer, nullable=False),
+    Column("port", Integer, nullable=False),
+    Column("what", Text, nullable=False),
+    Column("to", Text, nullable=False),
+    Column("who", Text, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("credential", Integer, nullable=False),
+    Column("until", BigInteger),
+    Column("state", Text, nullable=False),
+    Column("said", Text, nullable=False, server_default=""),
+    Column("objects", JSON, nullable=False),
+    Index("ix_port_orders_port", "port", "at"),
+    Index("ix_port_orders_state", "state"),
+)  # fmt: skip
 
 link_stays = Table(
     "link_stays", metadata,

@@ -101,19 +101,21 @@ def bundles(columns: Mapping[Column, Rows], called: Mapping[int, str]) -> dict[i
     }  # fmt: skip
 
 
-def powers(columns: Mapping[Column, Rows], called: Mapping[int, str]) -> tuple[dict[int, str], tuple[Lack, ...]]:
+def powers(
+    columns: Mapping[Column, Rows], called: Mapping[int, str]
+) -> tuple[dict[int, str], tuple[Lack, ...], dict[int, tuple[int, int]]]:
     """What each interface feeds over Ethernet. POWER-ETHERNET-MIB numbers its ports by group and place and does not tell the
-    interfaces: they are taken only where names end with these numbers, each in one name."""
+    interfaces: they are taken only where names end with these numbers, each in one name. Gives these numbers, too."""
     rows = {key: state for key, state in columns.get(Column.POWER, {}).items() if len(key) == 2}
     if not rows:
-        return {}, ()
+        return {}, (), {}
     places: dict[tuple[int, ...], list[int]] = defaultdict(list)
     for index, name in called.items():
         numbers = tuple(int(one) for one in re.findall(r"\d{1,6}", name))
         if numbers:
             places[numbers[0] if len(numbers) > 1 else 1, numbers[-1]].append(index)
     if any(len(places.get(key, ())) != 1 for key in rows):
-        return {}, (Lack("power over Ethernet", "it does not tell the interfaces of the ports that it numbers"),)
+        return {}, (Lack("power over Ethernet", "it does not tell the interfaces of the ports that it numbers"),), {}
     classes, found = columns.get(Column.POWER_CLASS, {}), {}
     for key, state in rows.items():
         kind = classes.get(key)
@@ -122,7 +124,7 @@ def powers(columns: Mapping[Column, Rows], called: Mapping[int, str]) -> tuple[d
             found[places[key][0]] = f"power{of}"
         elif state == _FAULT:
             found[places[key][0]] = "a fault of its power"
-    return found, ()
+    return found, (), {places[key][0]: (key[0], key[1]) for key in rows}
 
 
 def counters(columns: Mapping[Column, Rows]) -> dict[int, Counted]:

@@ -100,7 +100,9 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack
     wanted_ones = [index for index, kind in every.items() if kind in _ETHERNET or index in bases]
     called = {index: _text(names.get(index)) or _text(texts.get(index)) or str(index) for index in every}
     bundle = bundles(columns, called)
-    power, unmapped = powers(columns, {index: called[index] for index in wanted_ones if every[index] in _ETHERNET})
+    power, unmapped, feeds = powers(
+        columns, {index: called[index] for index in wanted_ones if every[index] in _ETHERNET}
+    )
     found = []
     for index in wanted_ones:
         kind, base = every[index], bases.get(index)
@@ -111,7 +113,7 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack
                 _LINKS.get(_number(wanted.get(index)) or 0, Link.UNKNOWN), _LINKS.get(_number(links.get(index)) or 0, Link.UNKNOWN),
                 base, _text(texts.get(index)), _DUPLEX.get(_number(duplex.get(index)) or 0, ""),
                 _number(vlans.get(base or 0)), tagged.get(base or 0, ()), tree.get(base or 0, ""), bundle.get(index, ""),
-                power.get(index, ""), _number(changed.get(index)), counted.get(index), ends.get(base or 0),
+                power.get(index, ""), _number(changed.get(index)), counted.get(index), ends.get(base or 0), feeds.get(index),
             )
         )  # fmt: skip
     return tuple(found), unmapped

@@ -66,7 +66,8 @@ class Port:
     it is no port of the bridge; `text` is its older name (ifDescr), `duplex` half, full or empty where it is not told, `vlan` the
     one of frames without a tag, `tagged` those of frames with one. `tree` is its part in the spanning tree, `bundle` the interface
     that it is a member of, `power` what it feeds over Ethernet; `changed_ticks` when its link changed last (ifLastChange, in
-    hundredths of a second since the agent's start). `towards` is which bridge and port the spanning tree has at the other end."""
+    hundredths of a second since the agent's start). `towards` is which bridge and port the spanning tree has at the other end,
+    `feeds` its group and number in POWER-ETHERNET-MIB."""
 
     index: int
     name: str
@@ -87,6 +88,7 @@ class Port:
     changed_ticks: int | None = None
     counted: Counted | None = None
     towards: tuple[MacNumber, int] | None = None
+    feeds: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)

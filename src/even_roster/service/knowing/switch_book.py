@@ -208,6 +208,7 @@ def _told(reading: Reading) -> dict[str, Any]:
             name: [port.base, port.mac, port.text if port.text != name else "", *(port.towards or (None, None))]
             for name, port in _by_name(reading.ports).items()
         },
+        "feeds": {name: list(port.feeds) for name, port in _by_name(reading.ports).items() if port.feeds is not None},
     }  # fmt: skip
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, select
 
 from ...api.switches import Credential, CredentialEdit, CredentialNew
-from ...store import switch_records
+from ...store import order_records, switch_records
 from ...store.edits import EditError, Missing, Versions
 from ...store.journal import Journal, Written, version
 from ...store.switch_tables import credentials
@@ -70,10 +70,17 @@ def remove(context: Context, who: str, identity: int, versions: Versions) -> Non
         used = [switch.called for switch in context.switches.switches.values() if switch.row.credential == identity]
         if used:
             raise EditError(f"{', '.join(used[:5])} {'is' if len(used) == 1 else 'are'} read by it; give another first")
+        if any(order.credential == identity for order in order_records.open_ones(journal.connection)):
+            raise EditError("a port is off for now that is switched on again by it; wait, or switch that port on first")
         journal.save(
             "remove", CREDENTIAL, before["name"], [Written(CREDENTIAL, (identity,), None)], (_told(before), None)
         )
     changed(context, {CREDENTIAL})
+
+
+def every(connection: Connection) -> list[Any]:
+    """The rows of all credentials, by name."""
+    return list(connection.execute(select(credentials).order_by(credentials.c.name)).all())
 
 
 def find(connection: Connection, what: int | str) -> Any:

@@ -7,6 +7,7 @@ from typing import Any
 NAMED = "by name, CIDR or id"
 WORDS: dict[str, tuple[str, Any]] = {
     "source": ("only those that it says: seen, lease, hand, or the name of a router or switch", "hand"),
+    "port": ("only those of this port, by its id", 23),
     "begin": ("where the path begins: a device, address or switch", "printer-1"),
     "end": ("where it ends", "sound-desk"),
     "one": ("the id of one port", 23),

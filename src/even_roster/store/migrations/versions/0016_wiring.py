@@ -23,6 +23,13 @@ def upgrade() -> None:
         "CREATE TABLE map_places (switch INTEGER NOT NULL, x FLOAT NOT NULL, y FLOAT NOT NULL, CONSTRAINT "
         "pk_map_places PRIMARY KEY (switch))"
     )
+    op.execute(
+        "CREATE TABLE port_orders (id INTEGER NOT NULL, switch INTEGER NOT NULL, port INTEGER NOT NULL, what TEXT NOT NULL, "
+        '"to" TEXT NOT NULL, who TEXT NOT NULL, at BIGINT NOT NULL, credential INTEGER NOT NULL, until BIGINT, state TEXT NOT '
+        "NULL, said TEXT DEFAULT '' NOT NULL, objects JSON NOT NULL, CONSTRAINT pk_port_orders PRIMARY KEY (id))"
+    )
+    op.execute("CREATE INDEX ix_port_orders_port ON port_orders (port, at)")
+    op.execute("CREATE INDEX ix_port_orders_state ON port_orders (state)")
 
 
 def downgrade() -> None:

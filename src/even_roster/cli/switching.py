@@ -1,0 +1,138 @@
+"""`roster port off`, `on` and `orders`: switching ports, after it was shown who hangs there."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import TYPE_CHECKING, Any
+
+from .common import bad_input, connect
+from .grammar import Noun
+from .output import Out, ago, clock
+from .ports_of import pick_port
+
+if TYPE_CHECKING:
+    from ..client import PortOrderView, PortSwitching
+
+UNITS = {"s": 1, "min": 60, "h": 3600}
+
+
+def add_verbs(port: Noun) -> None:
+    """Add the verbs to `roster port`."""
+    off = port.verb(
+        "off", "switch a port off, or its power; shows who hangs there first", _off,
+        "switch-foyer-1 5 --by machinist --for 30s --name card-terminal-1",
+    )  # fmt: skip
+    on = port.verb("on", "switch a port on, or its power", _on, "switch-foyer-1 5 --by machinist")
+    for one in (off, on):
+        one.add_argument("switch", metavar="SWITCH", help="its name, address or id")
+        one.add_argument("port", metavar="PORT", help="what the switch calls it")
+        one.add_argument("--by", metavar="CREDENTIAL", help="the credential with write access, by name")
+        one.add_argument("--power", action="store_true", help="its power over Ethernet instead of its link")
+        one.add_argument("--weak", action="store_true", help="consent to a credential that does not encrypt")
+    off.add_argument("--for", dest="time", metavar="TIME", help="it comes back by itself after this: 30s, 5min, 2h")
+    off.add_argument("--name", metavar="NAME", help="the name that is asked for, given beforehand")
+    off.add_argument("--look", action="store_true", help="only show who hangs there and what speaks against it")
+    orders = port.verb("orders", "which ports were switched, by whom, and how that stands", _orders)
+    orders.add_argument("--limit", type=int, default=20, metavar="N", help="how many of them at most")
+
+
+def seconds(text: str | None) -> int | None:
+    """How long something is: 30s, 5min, 2h, in seconds. Raises BadInput."""
+    if text is None:
+        return None
+    unit = next((unit for unit in ("min", "h", "s") if text.endswith(unit)), "")
+    number = text.removesuffix(unit).strip()
+    if not number.isdigit() or not unit:
+        raise bad_input(f"{text!r} is no time: write 30s, 5min or 2h")
+    return int(number) * UNITS[unit]
+
+
+def _off(options: argparse.Namespace) -> int:
+    from ..api.port_orders import PortOrderNew
+
+    out, time = Out(options.json), seconds(options.time)
+    with connect(options) as roster:
+        one = pick_port(roster, options.switch, options.port)
+        found = roster.port_switching(one.id)
+        if options.look or found.refusals:
+            if out.as_json:
+                out.json(found)
+            else:
+                _show(out, found, one.switch.name)
+            return 1 if found.refusals else 0
+        if not options.by:
+            raise bad_input("give the credential with write access: --by NAME")
+        name = options.name
+        if name is None:
+            if out.as_json or not sys.stdin.isatty():
+                raise bad_input(f"type who hangs there: --name {found.ask_for!r}")
+            _show(out, found, one.switch.name)
+            name = input(f"Type {found.ask_for!r} to switch it off: ")
+        done = roster.order_port(one.id, PortOrderNew(
+            what=_what(options), to="off", credential=options.by, name=name, for_seconds=time, weak=options.weak,
+        ))  # fmt: skip
+    return _told(out, done)
+
+
+def _on(options: argparse.Namespace) -> int:
+    from ..api.port_orders import PortOrderNew
+
+    out = Out(options.json)
+    if not options.by:
+        raise bad_input("give the credential with write access: --by NAME")
+    with connect(options) as roster:
+        one = pick_port(roster, options.switch, options.port)
+        done = roster.order_port(
+            one.id, PortOrderNew(what=_what(options), to="on", credential=options.by, weak=options.weak)
+        )
+    return _told(out, done)
+
+
+def _what(options: argparse.Namespace) -> Any:
+    return "power" if options.power else "link"
+
+
+def _show(out: Out, found: PortSwitching, switch: str) -> None:
+    out.say(f"Port {found.port.name} of {switch}: {found.said}", "bold")
+    for who in found.behind[:20]:
+        name = (who.device.name if who.device else None) or who.mac
+        out.say(f"  {name}{f' ({who.address})' if who.address else ''}, {who.mac}")
+    if found.way:
+        out.say(f"  the way there: {', '.join(found.way)}")
+    for refusal in found.refusals:
+        out.say(f"  it stays on: {refusal}", "yellow")
+    if not found.refusals:
+        for warning in found.warnings:
+            out.say(f"  bear in mind: {warning}")
+
+
+def _told(out: Out, done: PortOrderView) -> int:
+    if out.as_json:
+        out.json(done)
+    else:
+        back = f" It comes back at {clock(done.until)}." if done.until and done.state == "off for now" else ""
+        out.say(f"{done.said[:1].upper()}{done.said[1:]}.{back}", "red" if done.state == "failed" else "")
+    return 1 if done.state == "failed" else 0
+
+
+def _orders(options: argparse.Namespace) -> int:
+    out = Out(options.json)
+    with connect(options) as roster:
+        found = list(roster.port_orders())[: options.limit]
+    if out.as_json:
+        out.json_list(found)
+    elif not found:
+        out.say("No port was switched by this service yet.")
+    else:
+        out.table(
+            ("when", "who", "port", "what", "until", "how it stands"),
+            (
+                (
+                    ago(one.at), one.who, f"{one.switch.name} {one.port.name}", f"{one.what} {one.to}",
+                    clock(one.until) if one.until else "", f"{one.state}: {one.said}",
+                )
+                for one in found
+            ),
+        )  # fmt: skip
+    return 0

@@ -1,0 +1,158 @@
+"""Whether a port may be switched off: never one that this service, or whoever orders it, needs to be heard there again. Pure.
+
+The way from this service to the switch must be known whole from what all switches on it said within a minute: links that both ends
+tell, nothing unread between, and our own MAC learnt at each of them behind the port of the way. What is unknown is refused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from ..mac import MacNumber
+from ..switches.port_states import PortState
+from .facts import Known
+from .graph import Graph, Node, across, node_of, way
+
+FRESH_MS = 60_000
+_VIRTUAL = 0x00005E00
+"""What the MACs of virtual routers begin with (RFC 9568 7.3)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Desk:
+    """Where this service hangs: its MAC on the link of the switch, at which port it was learnt as at an edge (0: at none that is
+    known), and whether the switch is on that link at all."""
+
+    mac: MacNumber | None
+    switch: int = 0
+    port: int = 0
+    on_link: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class PortFacts:
+    """What is known of the port in question: how it stands, who is or was lately behind it, whether links end there."""
+
+    switch: int
+    port: int
+    state: PortState | None
+    macs: Collection[MacNumber]
+    linked: bool
+    lead: bool = False
+    """Whether it stands for a bundle."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sight:
+    """What was read: the graph with its switches' readings (ms), at which ports each switch has our MAC, and who must stay in
+    reach: MACs by why. `called` is what ports are called by their ids, and switches by their ids below zero; `nowhere` are those
+    who must stay in reach and of whom it is not known where they hang."""
+
+    graph: Graph
+    routers: Collection[int]
+    read: Mapping[int, int]
+    ours: Mapping[int, frozenset[int]]
+    kept: Mapping[MacNumber, str]
+    called: Mapping[int, str] = field(default_factory=dict)
+    nowhere: Collection[str] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """Why a port may not be switched off (nothing: it may), and the way to its switch: the ports on it, and the switches."""
+
+    refusals: tuple[str, ...]
+    ports: tuple[int, ...] = ()
+    switches: tuple[int, ...] = ()
+
+
+def judge(desk: Desk, facts: PortFacts, sight: Sight, now: int) -> Verdict:
+    """Whether a port may be switched off now."""
+    way_refusals, ports, switches = _way(desk, facts.switch, sight, now)
+    refusals = [*way_refusals]
+    if facts.port in ports or (desk.port and facts.port == desk.port):
+        refusals.append("it is on the way from this service to its switch")
+    refusals += _port(facts, sight)
+    return Verdict(tuple(dict.fromkeys(refusals)), tuple(ports), tuple(switches))
+
+
+def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], list[int], list[int]]:
+    """Why the way to a switch is not known well enough, and the ports and switches on it."""
+    if desk.mac is None or not desk.on_link:
+        return ["its switch is not on a link of this service: the way to it goes by a router, and is not known"], [], []
+    if not desk.port:
+        return ["it is not known on which port this service hangs itself"], [], []
+    found, edges = list[str](), way(sight.graph, f"s{desk.switch}", f"s{switch}")
+    if edges is None:
+        return ["no whole way from this service to its switch is known"], [desk.port], [desk.switch]
+    ports, switches, at = [desk.port], [desk.switch], f"s{desk.switch}"
+    arriving = {desk.switch: frozenset({desk.port})}
+    for edge in edges:
+        link, stands = sight.graph.links[edge.link], sight.graph.standings[edge.link]
+        beyond = across(edge, at)
+        ports += sorted(link.ports)
+        if link.known is not Known.BOTH or link.between or len(link.ends) != 2 or any(why for why in stands.shut):
+            found.append(
+                f"the link to {_switch(sight, beyond)} is {link.known.value}, and not told by both of its ends"
+            )
+        number = _number(beyond)
+        if number:
+            switches.append(number)
+            own = {end.port for end in link.ends if node_of(end, sight.routers) == beyond}
+            arriving[number] = frozenset(own | {port for pair in link.members for port in pair})
+        at = beyond
+    for number in switches:
+        name = sight.called.get(-number, "a switch")
+        if now - sight.read.get(number, 0) > FRESH_MS:
+            found.append(f"{name} was not read within the last minute")
+        seen = sight.ours.get(number, frozenset())
+        if not seen:
+            found.append(f"{name} has not learnt this service: the way to it is not known from there")
+        elif not seen <= arriving[number]:
+            where = ", ".join(sorted(sight.called.get(port, str(port)) for port in seen))
+            found.append(f"{name} has learnt this service at port {where}, which is not on the way that is told")
+    return found, ports, switches
+
+
+def _port(facts: PortFacts, sight: Sight) -> list[str]:
+    """What speaks against the port itself."""
+    found, state = [], facts.state
+    if state is None:
+        return ["it is not known how it stands"]
+    if state.bundle or facts.lead:
+        found.append("it is a member of a bundle")
+    if facts.linked:
+        found.append("it joins two switches")
+    found += [
+        f"{around.name or around.chassis}, a {'router' if 'router' in around.capabilities else 'switch'}, announces itself there"
+        for around in state.neighbours
+        if {"bridge", "router"} & set(around.capabilities)
+        and not {"telephone", "access point"} & set(around.capabilities)
+    ]
+    points = any("access point" in around.capabilities for around in state.neighbours)
+    if state.uplink and not points and not found:
+        found.append("it leads to other switches")
+    if state.up and not facts.macs and sight.nowhere:
+        who = ", ".join(sorted(sight.nowhere))
+        found.append(f"it has a link and nobody has spoken there, and it is not known on which port {who} hangs")
+    for mac in sorted(set(facts.macs)):
+        if mac in sight.kept:
+            found.append(f"{sight.kept[mac]} hangs there")
+        elif mac >> 16 == _VIRTUAL:
+            found.append("a virtual router hangs there")
+    return found
+
+
+def _switch(sight: Sight, node: Node) -> str:
+    number = _number(node)
+    return sight.called.get(-number, "a switch") if number else "something that is not read"
+
+
+def _number(node: Node) -> int:
+    return int(node[1:]) if node.startswith("s") else 0
+
+
+def asked_name(names: Sequence[str], port: str) -> str:
+    """The name to type before a port is switched: of the only one who hangs there, else of the port."""
+    return names[0] if len(names) == 1 else port

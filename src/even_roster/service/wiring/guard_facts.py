@@ -1,0 +1,133 @@
+"""Gathers what the guard of ports judges by: where this service hangs, the way to a switch, who must stay in reach. Only reads."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from ipaddress import IPv4Address, ip_address
+
+from sqlalchemy import Connection
+
+from ...core.address import Address, address_of
+from ...core.mac import MacNumber
+from ...core.switches.placing import Grade
+from ...core.wiring.guard import Desk, PortFacts, Sight, Verdict, judge
+from ...store import device_queries
+from ..context import Context, now_ms
+from ..knowing.switch_now import PortNow, SwitchNow
+from ..switches.where import Places, holders
+from .link_picture import Wiring
+
+GATEWAY, DHCP = "a gateway", "a DHCP server"
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """What the guard says of a port, and the way to its switch in words."""
+
+    verdict: Verdict
+    way: list[str]
+
+
+def judged(context: Context, switch: SwitchNow, port: PortNow, client: str) -> Judged:
+    """Whether a port may be switched off now by whoever sits at an address."""
+    with context.database.read() as connection:
+        wiring = Wiring(context, connection)
+        desk = _desk(context, connection, switch)
+        kept, unknown = _kept(context, connection, client)
+        linked = any(port.id in one.link.ports for one in wiring.kept)
+        lead = any(other.state is not None and other.state.bundle == port.name for other in switch.ports.values())
+        facts = PortFacts(switch.row.id, port.id, port.state, list(port.stays), linked, lead)
+        verdict = judge(desk, facts, _sight(context, wiring, desk, kept), now_ms())
+        if unknown:
+            verdict = Verdict((*verdict.refusals, unknown), verdict.ports, verdict.switches)
+        way = [wiring.called(f"s{number}") for number in verdict.switches]
+        return Judged(verdict, way)
+
+
+def _desk(context: Context, connection: Connection, switch: SwitchNow) -> Desk:
+    """Where this service hangs on the link of a switch."""
+    adapters = [
+        one for one in context.machine.adapters() if one.mac is not None and one.up and one.medium != "loopback"
+    ]
+    near = next((one for one in adapters if switch.row.address in one.onlink), None)
+    if near is None or near.mac is None:
+        return Desk(None, on_link=False)
+    mac = near.mac.value
+    placed = Places(context, connection, None).of([mac])[mac]
+    if placed is None or placed.grade is not Grade.ON or not placed.at.here or placed.others:
+        return Desk(mac)
+    return Desk(mac, placed.at.switch, placed.at.port)
+
+
+def _sight(context: Context, wiring: Wiring, desk: Desk, kept: dict[MacNumber, str]) -> Sight:
+    switches = context.switches.switches
+    ours = {
+        key: frozenset(
+            port.id for port in one.ports.values()
+            if desk.mac is not None and (stay := port.stays.get(desk.mac)) is not None and stay.here
+        )
+        for key, one in switches.items()
+    }  # fmt: skip
+    called = {-key: wiring.called(f"s{key}") for key in switches}
+    called |= {key: port.name for key, (_, port) in context.switches.by_port.items()}
+    return Sight(
+        wiring.graph, wiring.routers, {key: one.row.learnt or 0 for key, one in switches.items()}, ours, kept, called
+    )
+
+
+def _kept(context: Context, connection: Connection, client: str) -> tuple[dict[MacNumber, str], str]:
+    """Who must stay in reach, by MAC and why; and why it cannot be told where whoever orders it sits."""
+    found: dict[MacNumber, str] = {}
+
+    def keep(macs: Iterable[MacNumber], why: str) -> None:
+        for mac in macs:
+            found.setdefault(mac, why)
+
+    for adapter in context.machine.adapters():
+        if adapter.mac is not None:
+            keep([adapter.mac.value], f"this service's adapter {adapter.name}")
+    for mac, switch in context.switches.owners.items():
+        keep([mac], f"{switch.called}, a switch or router that is read,")
+    with context.findings.looking() as world:
+        gateways = [one for one in (*(link.gateway for link in world.links.values()),) if one is not None]
+        learnt = [link.gateway_mac for link in world.links.values() if link.gateway_mac is not None]
+        servers = [one.offer.mac for heard in world.dhcp.servers.values() for one in heard.values()]
+        addresses = [one for server in world.dhcp.planned_servers.values() for one in server.addresses]
+        addresses += [Address(one.offer.server) for heard in world.dhcp.servers.values() for one in heard.values()]
+    gateways += [one.gateway for one in context.plan.plan.subnets_of(context.plan.site_here) if one.gateway is not None]
+    keep(learnt, GATEWAY)
+    for address in dict.fromkeys(gateways):
+        keep(holders(context, connection, address, None), GATEWAY)
+    keep(servers, DHCP)
+    for address in dict.fromkeys(addresses):
+        keep(holders(context, connection, address, None), DHCP)
+    for device, mac in device_queries.macs_of_role(connection, "network"):
+        keep([mac], f"{device or 'a device'} of the role network")
+    own, unknown = _person(context, connection, client)
+    keep(own, "the device that orders it")
+    return found, unknown
+
+
+def _person(context: Context, connection: Connection, client: str) -> tuple[list[MacNumber], str]:
+    """The MACs of whoever orders, by the address that the order comes from. At this machine itself there is nobody else."""
+    try:
+        given = ip_address(client)
+    except ValueError:
+        return [], ""
+    if given.is_loopback:
+        return [], ""
+    if not isinstance(given, IPv4Address):
+        mapped = given.ipv4_mapped
+        if mapped is None:
+            return [], "it is not known on which port the device that orders it hangs: it comes by IPv6"
+        given = mapped
+    adapters = context.machine.adapters()
+    if any(given == one.ip for adapter in adapters for one in adapter.addresses) or given.is_loopback:
+        return [], ""
+    address = address_of(given)
+    macs = holders(context, connection, address, None)
+    near = any(address in adapter.onlink for adapter in adapters)
+    if not macs and near:
+        return [], f"it is not known on which port the device that orders it hangs: nobody is known at {given}"
+    return macs, ""

@@ -1,0 +1,105 @@
+"""/api/v1/ports/…/switching and /api/v1/port-orders: switching ports off and on."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+
+from ...api.common import Id
+from ...api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
+from ...api.switches import CredentialRef, PortRef, SwitchRef
+from ...core.wiring.guard import asked_name
+from ...store import order_records
+from ...store.order_records import OrderRow
+from ..context import Context
+from ..switches import credential_edits, port_views
+from ..switches.picture import Names, PortThen
+from ..views import maybe_time, time_of
+from ..web.deps import ContextDep, Who
+from ..web.paging import Paging, cut
+from .guard_facts import Judged
+from .port_orders import PortOrders
+
+router = APIRouter(prefix="/api/v1", tags=["wiring"])
+MOST = 500
+_WARNINGS = (
+    "if the machine of this service dies meanwhile, what is off for a time stays off",
+    "a switch that restarts may forget what it was told, and be on again",
+)
+
+
+async def _orders(request: Request) -> PortOrders:
+    found: PortOrders = request.app.state.port_orders
+    return found
+
+
+OrdersDep = Annotated[PortOrders, Depends(_orders)]
+
+
+@router.post("/ports/{identity}/switching")
+async def switching(
+    identity: Id, context: ContextDep, orders: OrdersDep, who: Who, request: Request
+) -> PortSwitching:  # fmt: skip
+    """What is to be known before a port is switched off: who hangs there, why it may not be, and the way there. The switches on
+    the way are read anew where that is older than half a minute; nothing is changed."""
+    found = await orders.look(identity, _client(request))
+    return await asyncio.to_thread(_look_view, context, orders, identity, found)
+
+
+def _look_view(context: Context, orders: PortOrders, identity: int, found: Judged) -> PortSwitching:
+    switch, port = orders.known(identity)
+    with context.database.read() as connection:
+        names = Names(context, connection)
+        then = PortThen(port, port.state, port.since, tuple(port.here))
+        view = port_views.ports(context, connection, names, [(switch, then)], whole=True)[0]
+        credentials = [CredentialRef(id=row.id, name=row.name) for row in credential_edits.every(connection)]
+        called = f"{names.switch(switch)[1]} port {port.name}"
+        name = asked_name([names.said(stay.mac) for stay in port.here], called)
+    return PortSwitching(
+        switch=view.switch, port=PortRef(id=port.id, name=port.name), said=view.said, on=view.wanted != "down",
+        power=port.name in switch.told.get("feeds", {}), behind=view.behind, ask_for=name,
+        refusals=list(found.verdict.refusals), way=found.way, warnings=list(_WARNINGS), credentials=credentials,
+    )  # fmt: skip
+
+
+@router.post("/ports/{identity}/orders")
+async def give(
+    identity: Id, new: PortOrderNew, context: ContextDep, orders: OrdersDep, who: Who, request: Request
+) -> PortOrderView:  # fmt: skip
+    """Switch a port, or its power, off or on; the answer comes when the switch was read back. Refused where this service, or
+    whoever orders it, could be cut off, and where that cannot be told."""
+    row = await orders.give(identity, new, who, _client(request))
+    return await asyncio.to_thread(_view_alone, context, row)
+
+
+@router.get("/port-orders")
+def port_orders(
+    context: ContextDep, who: Who, paging: Paging, port: Annotated[int | None, Query(ge=0)] = None
+) -> PortOrderPage:  # fmt: skip
+    """The orders to switch ports, the latest first, at most 500; with `port` those of one."""
+    with context.database.read() as connection:
+        rows = order_records.latest(connection, None if port is None else [port], MOST)
+        rows = [row for row in rows if row.port in context.switches.by_port]
+        shown, rest = cut(rows, lambda one: [-one.id], paging)
+        names = Names(context, connection)
+        return PortOrderPage(items=[_view(context, names, one) for one in shown], **rest._asdict())
+
+
+def _view_alone(context: Context, row: OrderRow) -> PortOrderView:
+    with context.database.read() as connection:
+        return _view(context, Names(context, connection), row)
+
+
+def _view(context: Context, names: Names, row: OrderRow) -> PortOrderView:
+    switch, port = context.switches.by_port[row.port]
+    return PortOrderView.model_validate({
+        "id": row.id, "switch": SwitchRef(id=switch.row.id, name=names.switch(switch)[1]),
+        "port": PortRef(id=port.id, name=port.name), "what": row.what, "to": row.to, "who": row.who, "at": time_of(row.at),
+        "until": maybe_time(row.until), "state": row.state, "said": row.said,
+    })  # fmt: skip
+
+
+def _client(request: Request) -> str:
+    return request.client.host if request.client is not None else ""

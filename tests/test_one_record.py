@@ -385,7 +385,7 @@ class AnyOrder(OneRecord):
                     "change_devices", "holdings", "dhcp_versions", "roll_calls", "fitting_notes", "fitted", "fittings", "kinds",
                     "roll_standings", "reply_hours", "wake_passwords",
                     "switches", "credentials", "switch_ports", "port_words", "port_states", "port_stays", "port_counters", "port_days",
-                    "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders",
+                    "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders", "chases",
                 ):  # fmt: skip
                     connection.exec_driver_sql(f"DROP TABLE {table}")
                 for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):

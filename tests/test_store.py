@@ -247,7 +247,7 @@ class Files(StoreCase):
             for table in (
                 "roll_calls", "fitting_notes", "fitted", "fittings", "kinds", "roll_standings", "reply_hours", "wake_passwords",
                 "switches", "credentials", "switch_ports", "port_words", "port_states", "port_stays", "port_counters", "port_days",
-                "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders",
+                "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders", "chases",
             ):  # fmt: skip
                 older.execute(f"DROP TABLE {table}")
             for column in ("begun", "sheet"):  # and "shown", which is added after them, stands in the way

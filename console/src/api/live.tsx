@@ -52,7 +52,20 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       else if (happening.kind === "listen") for (const listener of hearing.current) listener(happening.data);
       else if (happening.kind === "watch") refresh(["watches", "listening", "changes"]);
       else if (happening.kind === "switch")
-        refresh(["switches", "ports", "port", "where", "pairs", "credentials", "changes"]);
+        refresh([
+          "switches",
+          "ports",
+          "port",
+          "where",
+          "pairs",
+          "credentials",
+          "changes",
+          "links",
+          "map",
+          "path",
+          "port-orders",
+        ]);
+      else if (happening.kind === "chase") refresh(["chases", "chase"]);
       else if (happening.kind === "call") refresh(["calls", "call-lines", "changes"]);
       else if (happening.kind === "fitting") refresh(["fittings", "fitting", "changes"]);
       else if (happening.kind === "wake") refresh(["wake"]);

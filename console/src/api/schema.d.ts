@@ -3128,6 +3128,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/chases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The chases, the latest first
+         * @description The chases, the latest first.
+         */
+        get: operations["wiring.chases"];
+        put?: never;
+        /**
+         * Watch some switches and devices from now on, for four hours at most
+         * @description Watch some switches and devices from now on, for four hours at most.
+         */
+        post: operations["wiring.begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chases/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One chase: what turned in it, the latest first
+         * @description One chase: what turned in it, the latest first.
+         */
+        get: operations["wiring.one_chase"];
+        put?: never;
+        post?: never;
+        /**
+         * Keep a chase no longer; the notes that came of it stay
+         * @description Keep a chase no longer; the notes that came of it stay.
+         */
+        delete: operations["wiring.remove"];
+        options?: never;
+        head?: never;
+        /**
+         * Watch on or no longer, or look for more cables; those that are there already stay
+         * @description Watch on or no longer, or look for more cables; those that are there already stay.
+         */
+        patch: operations["wiring.edit"];
+        trace?: never;
+    };
+    "/api/v1/chases/{identity}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A cable was found at a port: what it is called becomes the port's note, an edit with a way back
+         * @description A cable was found at a port: what it is called becomes the port's note, an edit with a way back.
+         */
+        post: operations["wiring.found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4901,6 +4973,285 @@ export interface components {
             taken_back_by: number | null;
         };
         /**
+         * ChaseCable
+         * @description A cable that is looked for: what it is called, and the port it was found at.
+         */
+        ChaseCable: {
+            /**
+             * Number
+             * @description Its number, in the order of this list.
+             * @example 1
+             */
+            number: number;
+            /**
+             * Text
+             * @description The text.
+             * @example 10.44.10.0/24
+             */
+            text: string;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"] | null;
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"] | null;
+            /**
+             * Found At
+             * @description When it was found; null: not yet.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            found_at: string | null;
+        };
+        /**
+         * ChaseEdit
+         * @description Change a chase: switch it on or off, look for more cables. What is left out stays.
+         */
+        ChaseEdit: {
+            /**
+             * On
+             * @description Whether it is switched on.
+             */
+            on?: boolean | null;
+            /**
+             * Cables
+             * @description More cables to look for.
+             * @example [
+             *       "box office right"
+             *     ]
+             */
+            cables?: string[] | null;
+        };
+        /**
+         * ChaseEvent
+         * @description Something turned in a chase, or it was edited.
+         */
+        ChaseEvent: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number | null;
+        };
+        /**
+         * ChaseFound
+         * @description A cable was found at a port (null: not after all); what it is called becomes the port's note.
+         */
+        ChaseFound: {
+            /**
+             * Cable
+             * @description The number of the cable.
+             * @example 0
+             */
+            cable: number;
+            /**
+             * Port
+             * @description The id of the port; null: not found after all.
+             * @example 23
+             */
+            port: number | null;
+        };
+        /**
+         * ChaseNew
+         * @description Watch some switches, and on the own links some devices, each second; `cables` are those that are looked for, one each.
+         */
+        ChaseNew: {
+            /**
+             * Name
+             * @description Its name.
+             * @default
+             * @example printer-1
+             */
+            name?: string;
+            /**
+             * Switches
+             * @description The switches to watch, by name, address or id.
+             * @default []
+             * @example [
+             *       "switch-foyer-1"
+             *     ]
+             */
+            switches?: (number | string)[];
+            /**
+             * Devices
+             * @description Devices of the own links to ask each second, by name or address.
+             * @default []
+             * @example [
+             *       "printer-1"
+             *     ]
+             */
+            devices?: (number | string)[];
+            /**
+             * Cables
+             * @description What the cables are called that are looked for.
+             * @default []
+             * @example [
+             *       "box office left"
+             *     ]
+             */
+            cables?: string[];
+        };
+        /**
+         * ChasePage
+         * @description The chases, the latest first.
+         */
+        ChasePage: {
+            /**
+             * Items
+             * @description The items of this page, in the order of the list.
+             */
+            items: components["schemas"]["ChaseView"][];
+            /**
+             * Next
+             * @description The cursor of the next page; null on the last.
+             * @example null
+             */
+            next: string | null;
+            /**
+             * Total
+             * @description How many there are on all pages; null where they are not counted.
+             * @example 228
+             */
+            total: number | null;
+        };
+        /**
+         * ChaseTurn
+         * @description A port that lost or got its link, or a device on the own link that fell silent or answers again: `number` counts them.
+         *     `names` are those who hang or hung there.
+         */
+        ChaseTurn: {
+            /**
+             * Number
+             * @description Its number, in the order of this list.
+             * @example 1
+             */
+            number: number;
+            /**
+             * At
+             * Format: date-time
+             * @description When it was.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            at: string;
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"] | null;
+            /**
+             * @description The switch's port id.
+             * @example 7
+             */
+            port: components["schemas"]["PortRef"] | null;
+            /**
+             * Up
+             * @description Whether it got its link, or answers again.
+             */
+            up: boolean;
+            /**
+             * Names
+             * @description Who hangs or hung there.
+             * @example [
+             *       "ticket-gate-3"
+             *     ]
+             */
+            names: string[];
+            /**
+             * Said
+             * @description What turned, in a sentence.
+             * @example port 7 of switch-foyer-1 lost its link: ticket-gate-3
+             */
+            said: string;
+        };
+        /**
+         * ChaseView
+         * @description A chase: the switches that it watches, what turned, the latest first, and the cables that are looked for. Without `on`
+         *     nothing is watched; at `until` it ends by itself.
+         */
+        ChaseView: {
+            /**
+             * Id
+             * @description Its id, which never changes.
+             * @example 41
+             */
+            id: number;
+            /**
+             * Name
+             * @description Its name.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether anything is watched.
+             */
+            on: boolean;
+            /**
+             * Begun At
+             * Format: date-time
+             * @description When it began.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            begun_at: string;
+            /**
+             * Until
+             * Format: date-time
+             * @description When it ends by itself.
+             * @example 2026-11-27T13:30:00.000Z
+             */
+            until: string;
+            /**
+             * Switches
+             * @description The switches that are watched.
+             */
+            switches: components["schemas"]["ChasedSwitch"][];
+            /**
+             * Devices
+             * @description Devices of the own links that are asked each second.
+             * @example [
+             *       "printer-1"
+             *     ]
+             */
+            devices: string[];
+            /**
+             * Turns
+             * @description What turned, the latest first.
+             */
+            turns: components["schemas"]["ChaseTurn"][];
+            /**
+             * Cables
+             * @description The cables that are looked for.
+             */
+            cables: components["schemas"]["ChaseCable"][];
+        };
+        /**
+         * ChasedSwitch
+         * @description A switch that is watched in a chase; `trouble` why it cannot be asked now.
+         */
+        ChasedSwitch: {
+            /**
+             * @description The switch's name.
+             * @example switch-foyer
+             */
+            switch: components["schemas"]["SwitchRef"];
+            /**
+             * Asked At
+             * @description When the wire was asked last.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            asked_at: string | null;
+            /**
+             * Trouble
+             * @description What goes wrong, in words; empty: nothing.
+             * @example
+             */
+            trouble: string;
+        };
+        /**
          * Check
          * @description One thing that was checked: what, what it found, and whether that is well.
          */
@@ -6203,6 +6554,8 @@ export interface components {
              * @example switch-foyer
              */
             switch: components["schemas"]["SwitchEvent"];
+            /** @description Something turned in a chase, or it was edited. */
+            chase: components["schemas"]["ChaseEvent"];
             /** @description Data of a `fitting` event. */
             fitting: components["schemas"]["FittingEvent"];
             /** @description Data of a `kinds` event. */
@@ -15418,6 +15771,11 @@ export interface operations {
                     } | {
                         id: string;
                         /** @constant */
+                        event: "chase";
+                        data: string;
+                    } | {
+                        id: string;
+                        /** @constant */
                         event: "fitting";
                         data: string;
                     } | {
@@ -22977,6 +23335,230 @@ export interface operations {
             431: components["responses"]["431"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
+        };
+    };
+    "wiring.chases": {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before; left out, the list begins. */
+                cursor?: string;
+                /**
+                 * @description How many of them at most.
+                 * @example 200
+                 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChasePage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChaseNew"];
+            };
+        };
+        responses: {
+            /** @description What was made. */
+            201: {
+                headers: {
+                    /** @description Where the new one is. */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.one_chase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChaseEdit"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "wiring.found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChaseFound"];
+            };
+        };
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
         };
     };
 }

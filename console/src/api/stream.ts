@@ -23,6 +23,7 @@ const KINDS = Object.keys({
   routes: 1,
   call: 1,
   switch: 1,
+  chase: 1,
   fitting: 1,
   kinds: 1,
   wake: 1,

@@ -115,6 +115,13 @@ class CallEvent(Event):
     id: int | None = None
 
 
+class ChaseEvent(Event):
+    """Something turned in a chase, or it was edited."""
+
+    kind = "chase"
+    id: int | None = None
+
+
 class SwitchEvent(Event):
     """A switch was edited or read, or its ports were (None: any)."""
 
@@ -172,6 +179,7 @@ class Events(Model):
     routes: RoutesEvent
     call: CallEvent
     switch: SwitchEvent
+    chase: ChaseEvent
     fitting: FittingEvent
     kinds: KindsEvent
     wake: WakeEvent

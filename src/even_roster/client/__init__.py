@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from ..api.calling import *
+    from ..api.chases import *
     from ..api.common import *
     from ..api.demo import *
     from ..api.devices import *

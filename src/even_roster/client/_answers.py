@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 
 from ..api import (
     calling,
+    chases,
     common,
     demo,
     devices,
@@ -30,6 +31,7 @@ from ..api import (
 
 MODULES = (
     calling,
+    chases,
     common,
     demo,
     devices,

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ._calls import Call, ListCall, call, listing
 
 if TYPE_CHECKING:
+    from ..api.chases import ChaseEdit, ChaseFound, ChaseNew, ChasePage, ChaseView
     from ..api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
     from ..api.wiring import (
         LinkPage,
@@ -87,3 +88,33 @@ def order_port(identity: int, new: PortOrderNew) -> Call[PortOrderView]:
 def port_orders(port: int | None = None) -> ListCall[PortOrderView, PortOrderPage]:
     """The orders to switch ports, the latest first; those of one port, or of all."""
     return listing("PortOrderPage", "/api/v1/port-orders", {"port": port})
+
+
+def chases() -> ListCall[ChaseView, ChasePage]:
+    """The chases, the latest first."""
+    return listing("ChasePage", "/api/v1/chases")
+
+
+def chase(identity: int) -> Call[ChaseView]:
+    """One chase: what turned in it, and the cables that are looked for. Raises NotFound."""
+    return call("ChaseView", "GET", f"/api/v1/chases/{identity}")
+
+
+def begin_chase(new: ChaseNew) -> Call[ChaseView]:
+    """Watch some switches, and devices on the own links, from now on. Raises BadInput, NotFound."""
+    return call("ChaseView", "POST", "/api/v1/chases", body=new)
+
+
+def edit_chase(identity: int, edit: ChaseEdit) -> Call[ChaseView]:
+    """Watch on or no longer, or look for more cables. Raises NotFound."""
+    return call("ChaseView", "PATCH", f"/api/v1/chases/{identity}", body=edit)
+
+
+def cable_found(identity: int, found: ChaseFound) -> Call[ChaseView]:
+    """A cable was found at a port: what it is called becomes the port's note. Raises NotFound."""
+    return call("ChaseView", "POST", f"/api/v1/chases/{identity}/found", body=found)
+
+
+def remove_chase(identity: int) -> Call[None]:
+    """Keep a chase no longer. Raises NotFound."""
+    return call("None", "DELETE", f"/api/v1/chases/{identity}")

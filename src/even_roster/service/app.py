@@ -51,7 +51,8 @@ from .web.auth import Gate
 from .web.description import identity
 from .web.etags import EntityTags
 from .web.problems import install, respond
-from .wiring import link_routes, map_routes, order_routes, path_routes, wiring_findings
+from .wiring import chase_routes, link_routes, map_routes, order_routes, path_routes, wiring_findings
+from .wiring.chaser import Chaser
 from .wiring.port_orders import PortOrders
 
 STATIC = Path(__file__).parent / "static"
@@ -124,6 +125,7 @@ def create_app(context: Context) -> FastAPI:
         fitter.begin()
         switch_reader.begin()
         port_orders.begin()
+        chaser.begin()
         if context.settings.watch:
             listening.begin()
         holding = asyncio.create_task(hold_memory_still(), name="memory")
@@ -131,6 +133,7 @@ def create_app(context: Context) -> FastAPI:
         holding.cancel()
         await notices.close()
         await caller.close()
+        await chaser.close()
         await port_orders.close()
         await switch_reader.close()
         await fitter.close()
@@ -161,6 +164,8 @@ def create_app(context: Context) -> FastAPI:
     app.state.switch_reader = switch_reader
     port_orders = PortOrders(context, watcher, switch_reader)
     app.state.port_orders = port_orders
+    chaser = Chaser(context, watcher, switch_reader)
+    app.state.chaser = chaser
     app.state.context = context
     app.state.scans = running
     app.state.dhcp = servers
@@ -172,7 +177,7 @@ def create_app(context: Context) -> FastAPI:
         system_routes, network_routes, scan_routes, device_routes, change_routes, find_routes, vendor_routes, subnet_routes,
         assignment_routes, dhcp_routes, spreadsheet_routes, finding_routes, history_routes, watch_routes, call_routes,
         fitting_routes, kind_routes, carton_routes, wake_routes, switch_routes, port_routes,
-        credential_routes, pair_routes, link_routes, path_routes, map_routes, lead_routes, order_routes,
+        credential_routes, pair_routes, link_routes, path_routes, map_routes, lead_routes, order_routes, chase_routes,
     )  # fmt: skip
     for module in modules:
         own = [] if module is system_routes else [Depends(contract.no_others)]

@@ -1,5 +1,5 @@
 """The tables of the wiring: which ports were joined when, what hands say of that, where they put switches on the map, and which
-ports were switched off and on. See `tables`.
+ports were switched off and on; chases with the cables that they look for. See `tables`.
 
 A link that has no `last` stands as the latest readings have it; `shared`: something that is not read hangs between. Its ends are
 [switch, port, called], with the port 0 where it is not known and the switch 0 where it is not read.
@@ -10,6 +10,18 @@ from __future__ import annotations
 from sqlalchemy import JSON, BigInteger, Boolean, Column, Float, Index, Integer, Table, Text
 
 from .tables import metadata
+
+chases = Table(
+    "chases", metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", Text, nullable=False),
+    Column("switches", JSON, nullable=False),
+    Column("devices", JSON, nullable=False),
+    Column("cables", JSON, nullable=False),
+    Column("begun", BigInteger, nullable=False),
+    Column("until", BigInteger, nullable=False),
+    Column("on", Boolean, nullable=False),
+)  # fmt: skip
 
 port_orders = Table(
     "port_orders", metadata,

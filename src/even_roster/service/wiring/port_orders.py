@@ -174,6 +174,9 @@ class PortOrders:
             rows = [one for one in order_records.open_ones(connection) if (one.port, one.what) == (row.port, row.what)]
         for one in rows:
             self._over(one, BACK, "it was switched on by hand before its time")
+            task = self._tasks.pop(one.id, None)
+            if task is not None and self._context.loop is not None:
+                self._context.loop.call_soon_threadsafe(task.cancel)
 
     async def _permitted(self, identity: int, request: PortOrderNew, client: str, called: str) -> None:
         found = await self.look(identity, client)
@@ -241,9 +244,6 @@ class PortOrders:
     def _over(self, row: OrderRow, state: str, said: str) -> None:
         with self._context.database.write() as connection:
             order_records.change(connection, row.id, state, said)
-        task = self._tasks.pop(row.id, None) if state in (BACK, FAILED, DONE) else None
-        if task is not None and self._context.loop is not None and task is not _current():
-            self._context.loop.call_soon_threadsafe(task.cancel)
 
     async def _set(self, target: Target, value: int) -> None:
         """Set what an order is about, and read it back until it is so. Raises AgentError, SegmentError, EditError."""
@@ -319,10 +319,3 @@ class PortOrders:
         await self._settle(row, BACK, f"{what} is on again, as its switch says itself")
         await self._read(row.switch)
         self._context.tell(SwitchEvent(id=row.switch))
-
-
-def _current() -> asyncio.Task[Any] | None:
-    try:
-        return asyncio.current_task()
-    except RuntimeError:
-        return None

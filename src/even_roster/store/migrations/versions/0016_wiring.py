@@ -28,6 +28,11 @@ def upgrade() -> None:
         '"to" TEXT NOT NULL, who TEXT NOT NULL, at BIGINT NOT NULL, credential INTEGER NOT NULL, until BIGINT, state TEXT NOT '
         "NULL, said TEXT DEFAULT '' NOT NULL, objects JSON NOT NULL, CONSTRAINT pk_port_orders PRIMARY KEY (id))"
     )
+    op.execute(
+        "CREATE TABLE chases (id INTEGER NOT NULL, name TEXT NOT NULL, switches JSON NOT NULL, devices JSON NOT NULL, cables "
+        'JSON NOT NULL, begun BIGINT NOT NULL, until BIGINT NOT NULL, "on" BOOLEAN NOT NULL, CONSTRAINT pk_chases PRIMARY KEY '
+        "(id))"
+    )
     op.execute("CREATE INDEX ix_port_orders_port ON port_orders (port, at)")
     op.execute("CREATE INDEX ix_port_orders_state ON port_orders (state)")
 

@@ -23,6 +23,10 @@ const SheetPage = lazy(() => import("./pages/SheetPage"));
 const FittingsPage = lazy(() => import("./pages/FittingsPage"));
 const FittingPage = lazy(() => import("./pages/FittingPage"));
 const CartonsPage = lazy(() => import("./pages/CartonsPage"));
+const CablesPage = lazy(() => import("./pages/CablesPage"));
+const ChasePage = lazy(() => import("./pages/ChasePage"));
+const ChasesPage = lazy(() => import("./pages/ChasesPage"));
+const WiringPage = lazy(() => import("./pages/WiringPage"));
 const WallPage = lazy(() => import("./pages/WallPage"));
 const CallsPage = lazy(() => import("./pages/CallsPage"));
 const WatchPage = lazy(() => import("./pages/WatchPage"));
@@ -81,6 +85,10 @@ createRoot(document.getElementById("root")!).render(
                 <Route path="/switches/:id" element={<SwitchPage />} />
                 <Route path="/switches/:id/labels" element={<LabelsPage />} />
                 <Route path="/pairs" element={<PairsPage />} />
+                <Route path="/wiring" element={<WiringPage />} />
+                <Route path="/chases" element={<ChasesPage />} />
+                <Route path="/chases/:id" element={<ChasePage />} />
+                <Route path="/cables" element={<CablesPage />} />
                 <Route path="/watch" element={<WatchPage />} />
                 <Route path="/changes" element={<ChangesPage />} />
                 <Route path="/scans" element={<ScansPage />} />

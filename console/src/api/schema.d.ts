@@ -2912,8 +2912,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The way between two devices, addresses or switches, cable by cable; with `at` as it was then
-         * @description The way between two devices, addresses or switches, cable by cable; with `at` as it was then.
+         * The way between two devices, addresses or switches, cable by cable; without `end` the way to the gateway
+         * @description With `at` as it was then.
          */
         get: operations["wiring.path"];
         put?: never;
@@ -2956,6 +2956,26 @@ export interface paths {
          * @description The map of the wiring, drawn and as lines of text; with `at` as it was then.
          */
         get: operations["wiring.wiring_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wiring/moments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When links began or ended: how many in each of equal stretches, from the first that is known until now
+         * @description When links began or ended: how many in each of equal stretches, from the first that is known until now.
+         */
+        get: operations["wiring.moments"];
         put?: never;
         post?: never;
         delete?: never;
@@ -22879,7 +22899,7 @@ export interface operations {
                  * @description Where it ends.
                  * @example sound-desk
                  */
-                end: string;
+                end?: string;
                 /**
                  * @description As it was at this time; left out, as it is now.
                  * @example 2026-11-27T09:30:00Z
@@ -22986,6 +23006,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MapView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.moments": {
+        parameters: {
+            query?: {
+                /**
+                 * @description In how many equal stretches.
+                 * @example 100
+                 */
+                buckets?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwitchMoments"];
                 };
             };
             304: components["responses"]["304"];

@@ -21,6 +21,7 @@ const PLACES = [
   ["/devices", "Devices"],
   ["/fittings", "Fitting"],
   ["/switches", "Ports"],
+  ["/wiring", "Wiring"],
   ["/dhcp", "DHCP"],
   ["/scans", "Scans"],
   ["/calls", "Roll call"],

@@ -8,6 +8,7 @@ import type { KeptBehind, KeptPort, PortSheet } from "../api/types";
 import { ago, moment, plural, sentence } from "../lib/format";
 import { useOpen } from "../lib/open";
 import { since, sinceSaid } from "../lib/ports";
+import { Switching } from "./switches/Switching";
 import { Button, Facts, Field, Input, inputLook, Mono, Notice, Section } from "../parts/basics";
 
 export default function PortSheetView({ id }: { id: number }) {
@@ -37,6 +38,7 @@ export default function PortSheetView({ id }: { id: number }) {
         <Figures sheet={sheet.data} />
       </div>
       <Words key={port.version} port={port} />
+      <Switching key={`switching ${id}`} port={port} />
       <Section title="Does it lead to other switches?">
         <p>
           {port.uplink ? "Yes" : "No"}, as it seems{port.reasons.length ? ":" : "; nothing speaks for it."}

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 TIMES = frozenset({
-    "asked_at", "at", "closed", "closed_at", "ends", "expires", "first_opened", "first_seen",
+    "asked_at", "at", "begun_at", "closed", "closed_at", "ends", "expires", "first_opened", "first_seen", "found_at",
     "handed_out_at", "held_at", "last_scan", "last_seen", "next_scan", "opened_at", "published_at", "read_at",
     "rebinds", "refused_until", "renews", "sent", "sent_at", "silent_since", "since", "started",
     "storm", "touched_at", "until", "up_at", "updated", "went_at",

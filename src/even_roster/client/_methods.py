@@ -249,6 +249,7 @@ class Calls:
     map_sheet = Method(_wiring_calls.map_sheet)
     place_switch = Method(_wiring_calls.place_switch)
     free_switch = Method(_wiring_calls.free_switch)
+    wiring_moments = Method(_wiring_calls.wiring_moments)
     port_switching = Method(_wiring_calls.port_switching)
     order_port = Method(_wiring_calls.order_port)
     port_orders = ListMethod(_wiring_calls.port_orders)

@@ -10,6 +10,7 @@ from ._calls import Call, ListCall, call, listing
 if TYPE_CHECKING:
     from ..api.chases import ChaseEdit, ChaseFound, ChaseNew, ChasePage, ChaseView
     from ..api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
+    from ..api.switches import SwitchMoments
     from ..api.wiring import (
         LinkPage,
         LinkView,
@@ -44,8 +45,9 @@ def forget_link(one: int, other: int) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/links/words/{one}/{other}")
 
 
-def path(begin: str, end: str, at: datetime | None = None) -> Call[PathView]:
-    """The way between two devices, addresses or switches, cable by cable; with `at` as it was then. Raises NotFound, Ambiguous."""
+def path(begin: str, end: str = "", at: datetime | None = None) -> Call[PathView]:
+    """The way between two devices, addresses or switches, cable by cable; without `end` the way to the gateway, with `at` as it was
+    then. Raises NotFound, Ambiguous."""
     return call("PathView", "GET", "/api/v1/paths", {"begin": begin, "end": end, "at": at})
 
 
@@ -118,3 +120,8 @@ def cable_found(identity: int, found: ChaseFound) -> Call[ChaseView]:
 def remove_chase(identity: int) -> Call[None]:
     """Keep a chase no longer. Raises NotFound."""
     return call("None", "DELETE", f"/api/v1/chases/{identity}")
+
+
+def wiring_moments(buckets: int = 100) -> Call[SwitchMoments]:
+    """When links began or ended: how many in each of equal stretches, from the first that is known until now."""
+    return call("SwitchMoments", "GET", "/api/v1/wiring/moments", {"buckets": buckets})

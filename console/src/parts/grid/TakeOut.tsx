@@ -5,6 +5,7 @@ import { Popover } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
 import { api, type Told } from "../../api/client";
 import { count, plural } from "../../lib/format";
+import { saved } from "../../lib/saved";
 import { Button } from "../basics";
 import { asCsv, type Column } from "./column";
 
@@ -31,7 +32,7 @@ export function TakeOut<R>({ title, columns, all }: Props<R>) {
       );
       signal.throwIfAborted();
       if (form === "print") print(title, columns, rows);
-      else if (form === "csv") save(new Blob([asCsv(columns, rows)], { type: "text/csv" }), `${title}.csv`);
+      else if (form === "csv") saved(new Blob([asCsv(columns, rows)], { type: "text/csv" }), `${title}.csv`);
       else {
         setSaid(`Writing ${plural(rows.length, "row")}…`);
         const body = {
@@ -39,7 +40,7 @@ export function TakeOut<R>({ title, columns, all }: Props<R>) {
           header: columns.map((column) => column.name),
           rows: rows.map((row) => columns.map((column) => column.text(row))),
         };
-        save(await api.workbook(body, signal), `${title}.xlsx`);
+        saved(await api.workbook(body, signal), `${title}.xlsx`);
       }
     },
     onSuccess: () => setOpen(false),
@@ -81,14 +82,6 @@ export function TakeOut<R>({ title, columns, all }: Props<R>) {
       </Popover.Portal>
     </Popover.Root>
   );
-}
-
-function save(data: Blob, name: string): void {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(data);
-  link.download = name.toLowerCase().replaceAll(/[^a-z0-9.]+/g, "-");
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
 }
 
 const PAPER =

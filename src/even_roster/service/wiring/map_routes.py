@@ -8,11 +8,14 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from ...api.common import Id
+from ...api.switches import SwitchMoments
 from ...api.wiring import MapPlaceEdit, MapSheet, MapView
 from ...core.wiring.drawing import svg
+from ...store import link_records
 from ...store.edits import EditError, Missing
-from ..context import Context
+from ..context import Context, now_ms
 from ..switches.picture import Names
+from ..views import time_of
 from ..web.deps import ContextDep, Who
 from . import link_edits, map_picture
 from .link_picture import Wiring
@@ -27,6 +30,21 @@ def wiring_map(context: ContextDep, who: Who, at: datetime | None = None) -> Map
     """The map of the wiring, drawn and as lines of text; with `at` as it was then."""
     with context.database.read() as connection:
         return map_picture.view(Wiring(context, connection, _moment(at)))
+
+
+@router.get("/moments")
+def moments(context: ContextDep, who: Who, buckets: Annotated[int, Query(ge=1, le=1000)] = 100) -> SwitchMoments:
+    """When links began or ended: how many in each of equal stretches, from the first that is known until now."""
+    now = now_ms()
+    with context.database.read() as connection:
+        rows = link_records.since(connection, 0)
+    begin = min((row.first for row in rows), default=now)
+    width, counts = max((now - begin) / buckets, 1), [0] * buckets
+    for row in rows:
+        for at in (row.first, row.last):
+            if at is not None and at > begin:
+                counts[min(int((at - begin) / width), buckets - 1)] += 1
+    return SwitchMoments(since=time_of(begin), until=time_of(now), counts=counts)
 
 
 @router.get("/sheet")

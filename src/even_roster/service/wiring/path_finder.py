@@ -66,7 +66,8 @@ class PathFinder:
 
     def find(self, begin: str, end: str) -> tuple[PathView, tuple[object, ...]]:
         """The way from one to the other, and what tells it from others. Raises Missing, Ambiguous."""
-        one, other = self.stop(begin), self.stop(end)
+        one = self.stop(begin)
+        other = self.stop(end) if end.strip() else self._gateway(one)
         router, found = self._route(one, other), Found()
         if router is None:
             self._leg(one, other, found)
@@ -87,6 +88,13 @@ class PathFinder:
             at=maybe_time(self._wiring.at), said=_said(one, other, by, gate, found),
         )  # fmt: skip
         return view, (tuple(found.ports), tuple(found.lacks), gate.id if gate is not None else None)
+
+    def _gateway(self, one: Stop) -> Stop:
+        """Where the gateway of somebody's subnet is. Raises Missing."""
+        subnet = self._subnet(one.address)
+        if subnet is None or subnet.gateway is None:
+            raise Missing(f"no gateway is planned for {one.called}: give both ends")
+        return self.stop(dotted(subnet.gateway))
 
     # Ends
 

@@ -25,8 +25,11 @@ Place = Annotated[str, Query(min_length=1, max_length=200)]
 
 
 @router.get("/paths")
-def path(begin: Place, end: Place, context: ContextDep, who: Who, at: datetime | None = None) -> PathView:
-    """The way between two devices, addresses or switches, cable by cable; with `at` as it was then."""
+def path(
+    begin: Place, context: ContextDep, who: Who, end: Annotated[str, Query(max_length=200)] = "", at: datetime | None = None
+) -> PathView:  # fmt: skip
+    """The way between two devices, addresses or switches, cable by cable; without `end` the way to the gateway. With `at` as it
+    was then."""
     moment = round(at.timestamp() * 1000) if at is not None else None
     with context.database.read() as connection:
         return PathFinder(Wiring(context, connection, moment)).find(begin, end)[0]

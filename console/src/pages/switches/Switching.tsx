@@ -1,0 +1,188 @@
+// Switching a port off and on: first it shows who hangs there and what speaks against it, then it asks for a name and a credential.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api } from "../../api/client";
+import type { KeptPort, PortOrderView, PortSwitching } from "../../api/types";
+import { ago, moment, sentence } from "../../lib/format";
+import { Button, Field, Input, inputLook, Notice, Section } from "../../parts/basics";
+
+export function Switching({ port }: { port: KeptPort }) {
+  const look = useMutation({
+    mutationFn: () => api.post("/api/v1/ports/{identity}/switching", { path: { identity: port.id } }),
+  });
+  const orders = useQuery({
+    queryKey: ["port-orders", port.id],
+    queryFn: () => api.get("/api/v1/port-orders", { query: { port: port.id, limit: 10 } }),
+  });
+  return (
+    <Section title="Switch it off or on">
+      {look.data ? (
+        <Order known={look.data} onDone={() => look.reset()} />
+      ) : (
+        <Button disabled={look.isPending} onClick={() => look.mutate()}>
+          {look.isPending ? "Reading the switches on the way…" : "See what hangs on it…"}
+        </Button>
+      )}
+      {look.error ? <Notice tone="alarm">{sentence(look.error.message)}.</Notice> : null}
+      {orders.data?.items.length ? (
+        <ul className="mt-2">
+          {orders.data.items.map((one) => (
+            <li key={one.id} className="border-b border-rule py-1 text-sm">
+              {sentence(one.said)}.{" "}
+              <span className="text-soft">
+                {one.what} {one.to} by {one.who}, {ago(one.at)}
+                {one.until && one.state === "off for now" ? `; it comes back at ${moment(one.until)}` : ""}
+              </span>
+            </li>
+          ))}
+        </ul>
+      ) : null}
+    </Section>
+  );
+}
+
+const TIMES: [string, number | null][] = [
+  ["until it is switched on again", null],
+  ["for 30 seconds", 30],
+  ["for 5 minutes", 300],
+  ["for an hour", 3600],
+];
+
+function Order({ known, onDone }: { known: PortSwitching; onDone(): void }) {
+  const client = useQueryClient();
+  const [name, setName] = useState("");
+  const [credential, setCredential] = useState("");
+  const [time, setTime] = useState(1);
+  const [power, setPower] = useState(false);
+  const [weak, setWeak] = useState(false);
+  const [done, setDone] = useState<PortOrderView | null>(null);
+  const give = useMutation({
+    mutationFn: (to: "off" | "on") =>
+      api.post("/api/v1/ports/{identity}/orders", {
+        path: { identity: known.port.id },
+        body: {
+          what: power ? "power" : "link",
+          to,
+          credential,
+          name,
+          for_seconds: to === "off" ? (TIMES[time]?.[1] ?? null) : null,
+          weak,
+        },
+      }),
+    onSuccess: setDone,
+    onSettled: async () => {
+      for (const key of ["port-orders", "port", "ports"]) await client.invalidateQueries({ queryKey: [key] });
+    },
+  });
+  if (done)
+    return (
+      <div role="status">
+        <p className={done.state === "failed" ? "text-alarm" : ""}>
+          {sentence(done.said)}.
+          {done.until && done.state === "off for now" ? ` It comes back at ${moment(done.until)}.` : ""}
+        </p>
+        <Button tone="quiet" onClick={onDone}>
+          Close
+        </Button>
+      </div>
+    );
+  const off = known.on || power;
+  return (
+    <form
+      className="flex flex-col gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        give.mutate("off");
+      }}
+    >
+      <p>
+        {known.behind.length
+          ? `There hang: ${known.behind.map((one) => one.device?.name ?? one.mac).join(", ")}.`
+          : "Nobody is known to hang there."}
+      </p>
+      {known.way.length ? <p className="text-sm text-soft">The way there: {known.way.join(", ")}.</p> : null}
+      {known.refusals.length ? (
+        <Notice tone="alarm">
+          It cannot be switched off:
+          <ul className="list-disc pl-5">
+            {known.refusals.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ul>
+        </Notice>
+      ) : (
+        known.warnings.map((one) => (
+          <p key={one} className="text-sm text-amber">
+            {sentence(one)}.
+          </p>
+        ))
+      )}
+      {known.refusals.length && known.on ? (
+        <div>
+          <Button tone="quiet" onClick={onDone}>
+            Close
+          </Button>
+        </div>
+      ) : (
+        <>
+          {known.power ? (
+            <label className="flex items-center gap-1.5 text-sm">
+              <input type="checkbox" checked={power} onChange={(event) => setPower(event.target.checked)} />
+              its power over Ethernet instead of its link
+            </label>
+          ) : null}
+          <Field label="By a credential with write access">
+            <select className={inputLook} value={credential} onChange={(event) => setCredential(event.target.value)}>
+              <option value="">choose one</option>
+              {known.credentials.map((one) => (
+                <option key={one.id} value={one.name}>
+                  {one.name}
+                </option>
+              ))}
+            </select>
+          </Field>
+          {off && !known.refusals.length ? (
+            <>
+              <Field label="How long">
+                <select className={inputLook} value={time} onChange={(event) => setTime(Number(event.target.value))}>
+                  {TIMES.map(([said], place) => (
+                    <option key={said} value={place}>
+                      {said}
+                    </option>
+                  ))}
+                </select>
+              </Field>
+              <Field label={`Type “${known.ask_for}”`}>
+                <Input value={name} autoComplete="off" onChange={(event) => setName(event.target.value)} />
+              </Field>
+            </>
+          ) : null}
+          <label className="flex items-center gap-1.5 text-sm">
+            <input type="checkbox" checked={weak} onChange={(event) => setWeak(event.target.checked)} />
+            also by a credential that does not encrypt
+          </label>
+          {give.error ? <Notice tone="alarm">{sentence(give.error.message)}.</Notice> : null}
+          <div className="flex flex-wrap gap-2">
+            {off && !known.refusals.length ? (
+              <Button
+                tone="ink"
+                type="submit"
+                disabled={!credential || give.isPending || name.trim().toLowerCase() !== known.ask_for.toLowerCase()}
+              >
+                {give.isPending ? "Waiting for the switch…" : "Switch it off"}
+              </Button>
+            ) : null}
+            {!known.on || power ? (
+              <Button disabled={!credential || give.isPending} onClick={() => give.mutate("on")}>
+                Switch it on
+              </Button>
+            ) : null}
+            <Button tone="quiet" onClick={onDone}>
+              Close
+            </Button>
+          </div>
+        </>
+      )}
+    </form>
+  );
+}

@@ -5232,11 +5232,8 @@ export interface components {
             /**
              * Devices
              * @description Devices of the own links that are asked each second.
-             * @example [
-             *       "printer-1"
-             *     ]
              */
-            devices: string[];
+            devices: components["schemas"]["ChasedDevice"][];
             /**
              * Turns
              * @description What turned, the latest first.
@@ -5247,6 +5244,23 @@ export interface components {
              * @description The cables that are looked for.
              */
             cables: components["schemas"]["ChaseCable"][];
+        };
+        /**
+         * ChasedDevice
+         * @description A device of the own links that is asked in a chase, and whether it answers; null: it was not heard yet.
+         */
+        ChasedDevice: {
+            /**
+             * Name
+             * @description What it is called.
+             * @example printer-1
+             */
+            name: string;
+            /**
+             * Answers
+             * @description Whether it answers; null: it was not heard yet.
+             */
+            answers: boolean | null;
         };
         /**
          * ChasedSwitch

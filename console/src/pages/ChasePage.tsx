@@ -60,12 +60,21 @@ export default function ChasePage() {
       </div>
       <p className="text-sm text-soft">
         {one.on ? "Watching " : "Not watching: "}
-        {[...one.switches.map((watched) => watched.switch.name), ...one.devices].join(", ")}
+        {[...one.switches.map((watched) => watched.switch.name), ...one.devices.map((device) => device.name)].join(
+          ", ",
+        )}
       </p>
       {one.switches.map((watched) =>
         watched.trouble ? (
           <p key={watched.switch.id} className="text-sm text-alarm" role="alert">
             {watched.switch.name}: {watched.trouble}.
+          </p>
+        ) : null,
+      )}
+      {one.devices.map((device) =>
+        one.on && device.answers === null ? (
+          <p key={device.name} className="text-sm text-amber">
+            {device.name} did not answer yet.
           </p>
         ) : null,
       )}

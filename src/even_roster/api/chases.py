@@ -16,6 +16,13 @@ class ChasedSwitch(Model):
     trouble: str
 
 
+class ChasedDevice(Model):
+    """A device of the own links that is asked in a chase, and whether it answers; null: it was not heard yet."""
+
+    name: str
+    answers: bool | None
+
+
 class ChaseTurn(Model):
     """A port that lost or got its link, or a device on the own link that fell silent or answers again: `number` counts them.
     `names` are those who hang or hung there."""
@@ -49,7 +56,7 @@ class ChaseView(Model):
     begun_at: Time
     until: Time
     switches: list[ChasedSwitch]
-    devices: list[str]
+    devices: list[ChasedDevice]
     turns: list[ChaseTurn]
     cables: list[ChaseCable]
 

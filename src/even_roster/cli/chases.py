@@ -87,7 +87,7 @@ def _start(options: argparse.Namespace) -> int:
 
 
 def _watched(one: ChaseView) -> str:
-    return ", ".join([*(watched.switch.name for watched in one.switches), *one.devices])
+    return ", ".join([*(watched.switch.name for watched in one.switches), *(device.name for device in one.devices)])
 
 
 def _follow(options: argparse.Namespace) -> int:
@@ -132,6 +132,9 @@ def _print(out: Out, one: ChaseView) -> int:
     for watched in one.switches:
         if watched.trouble:
             out.say(f"  {watched.switch.name}: {watched.trouble}", "yellow")
+    for device in one.devices:
+        if device.answers is None:
+            out.say(f"  {device.name} did not answer yet", "yellow")
     for turn in one.turns[:40]:
         out.say(f"  {clock(turn.at)}  {turn.said}")
     if not one.turns:

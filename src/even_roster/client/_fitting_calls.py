@@ -10,7 +10,7 @@ from ._calls import Call, ListCall, call, listing, named, or_any
 
 if TYPE_CHECKING:
     from ..api.calling import WakePage, WakeView
-    from ..api.demo import CartonPage, CartonView, TypedIn
+    from ..api.demo import CartonPage, CartonView, LeadPage, LeadPlug, LeadPull, LeadView, TypedIn
     from ..api.fitting import (
         ChangeOverNew,
         DeviceKindEdit,
@@ -148,3 +148,18 @@ def power_carton(label: str, on: bool) -> Call[CartonView]:
 def type_into_carton(label: str, typed: TypedIn) -> Call[CartonView]:
     """Type settings into the page of a device of the simulated site."""
     return call("CartonView", "POST", f"/api/v1/demo/cartons/{quote(label, safe='')}/settings", body=typed)
+
+
+def cables() -> ListCall[LeadView, LeadPage]:
+    """The cables of the simulated site; of those between switches each end is one."""
+    return listing("LeadPage", "/api/v1/demo/cables")
+
+
+def pull_cable(pull: LeadPull) -> Call[None]:
+    """Pull what is plugged into a port of the simulated site. Raises BadInput."""
+    return call("None", "POST", "/api/v1/demo/cables/pull", body=pull)
+
+
+def plug_cable(plug: LeadPlug) -> Call[None]:
+    """Plug the free end of a cable of the simulated site into a port. Raises BadInput."""
+    return call("None", "POST", "/api/v1/demo/cables/plug", body=plug)

@@ -22,6 +22,7 @@ class LinkRow(NamedTuple):
     members: Json
     first: int
     last: int | None
+    gone: int | None
 
     @property
     def link(self) -> Link:
@@ -37,31 +38,31 @@ def standing(connection: Connection) -> list[LinkRow]:
 
 
 def at(connection: Connection, moment: int) -> list[LinkRow]:
-    """The links that stood at a moment."""
+    """The links that stood at a moment, as far as they were not yet found gone by then."""
     query = select(link_stays).where(
-        link_stays.c.first <= moment, or_(link_stays.c.last.is_(None), link_stays.c.last >= moment)
+        link_stays.c.first <= moment, or_(link_stays.c.gone.is_(None), link_stays.c.gone > moment)
     )
     return all_of(connection, LinkRow, query.order_by(link_stays.c.id))
 
 
 def since(connection: Connection, moment: int) -> list[LinkRow]:
     """The links that stood at any time since a moment, the latest that ended first."""
-    query = select(link_stays).where(or_(link_stays.c.last.is_(None), link_stays.c.last >= moment))
+    query = select(link_stays).where(or_(link_stays.c.gone.is_(None), link_stays.c.gone >= moment))
     return all_of(connection, LinkRow, query.order_by(link_stays.c.last.desc(), link_stays.c.id))
 
 
 def write(
     connection: Connection, opened: Iterable[tuple[Link, int]], changed: Iterable[tuple[int, Link]], closed: Sequence[int],
-    last: int,
+    last: int, gone: int,
 ) -> None:  # fmt: skip
-    """Links with when they begin, those that are known otherwise by now, and those that stood until `last`."""
+    """Links with when they begin, those that are known otherwise by now, and those that stood at `last` and were found `gone`."""
     rows = [{**_values(link), "first": first} for link, first in opened]
     if rows:
         connection.execute(insert(link_stays), rows)
     for identity, link in changed:
         connection.execute(update(link_stays).where(link_stays.c.id == identity).values(**_values(link)))
     if closed:
-        connection.execute(update(link_stays).where(link_stays.c.id.in_(closed)).values(last=last))
+        connection.execute(update(link_stays).where(link_stays.c.id.in_(closed)).values(last=last, gone=gone))
 
 
 def _values(link: Link) -> dict[str, Any]:

@@ -115,6 +115,14 @@ def states_at(connection: Connection, ports: Collection[int], at: int) -> dict[i
     return {row.port: row for row in all_of(connection, StateRow, query)}
 
 
+def states_by(connection: Connection, ports: Collection[int], at: int) -> dict[int, PortState]:
+    """How ports stood when they were read last before a moment, however long before."""
+    query = select(port_states).where(in_list(port_states.c.port, ports), port_states.c.first <= at).order_by(
+        port_states.c.first
+    )  # fmt: skip
+    return {row.port: from_stored(row.state) for row in all_of(connection, StateRow, query)}
+
+
 def states_of(connection: Connection, port: int, most: int) -> list[StateRow]:
     """How a port stood over time, the latest first."""
     query = select(port_states).where(port_states.c.port == port).order_by(port_states.c.first.desc()).limit(most)

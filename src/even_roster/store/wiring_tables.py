@@ -1,8 +1,9 @@
 """The tables of the wiring: which ports were joined when, what hands say of that, where they put switches on the map, and which
 ports were switched off and on; chases with the cables that they look for. See `tables`.
 
-A link that has no `last` stands as the latest readings have it; `shared`: something that is not read hangs between. Its ends are
-[switch, port, called], with the port 0 where it is not known and the switch 0 where it is not read.
+A link that has no `last` stands as the latest readings have it, else it was read so last then, and found `gone` later; `shared`:
+something that is not read hangs between. Its ends are [switch, port, called], with the port 0 where it is not known and the
+switch 0 where it is not read.
 """
 
 from __future__ import annotations
@@ -50,7 +51,8 @@ link_stays = Table(
     Column("members", JSON, nullable=False),
     Column("first", BigInteger, nullable=False),
     Column("last", BigInteger),
-    Index("ix_link_stays_last", "last"),
+    Column("gone", BigInteger),
+    Index("ix_link_stays_gone", "gone"),
 )  # fmt: skip
 
 hand_links = Table(

@@ -175,7 +175,7 @@ const Cable = memo(function Cable({ cable, lit, dim }: { cable: MapCable; lit: b
       <path
         d={linePath(cable.points)}
         fill="none"
-        stroke={lit ? "var(--alarm)" : cable.blocked ? "var(--soft)" : "var(--ink)"}
+        stroke={lit ? "var(--amber)" : cable.blocked ? "var(--soft)" : "var(--ink)"}
         strokeWidth={cable.width + (lit ? 2 : 0)}
         strokeLinejoin="round"
         strokeDasharray={cable.blocked ? "7 5" : cable.known === "inferred" ? "1.5 3.5" : undefined}

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from .model import AWAY, HOUR, MINUTE, About, Away, Found
+from .model import AWAY, HOUR, MINUTE, SECOND, About, Away, Found
 from .rule import Rule
 from .wording import accept
 from .world import World
@@ -60,23 +60,23 @@ RULES = (
     ),
     _rule(
         "link-lost", "Two switches are joined no more",
-        "Whoever hung on one of them by way of the other is cut off, or goes another way", lingers=MINUTE,
+        "Whoever hung on one of them by way of the other is cut off, or goes another way", lingers=15 * SECOND,
     ),
     _rule(
         "ring-open", "A ring of switches is open",
-        "Everything still works, but the next cable or switch that fails cuts somebody off", lingers=MINUTE,
+        "Everything still works, but the next cable or switch that fails cuts somebody off", lingers=15 * SECOND,
     ),
     _rule(
         "one-way-left", "Switches that had several ways have fewer",
-        "Everything still works, but the next cable that fails may cut somebody off", lingers=MINUTE,
+        "Everything still works, but the next cable that fails may cut somebody off", lingers=15 * SECOND,
     ),
     _rule(
         "link-slower", "A link between switches is slower than it was",
-        "Both ends have agreed on less than they could: a cable or plug is failing, or a speed was set by hand", lingers=MINUTE,
+        "Both ends have agreed on less than they could: a cable or plug is failing, or a speed was set by hand", lingers=15 * SECOND,
     ),
     _rule(
         "loop-suspected", "Links between switches make a circle that nothing guards",
-        "Frames to everybody may go round for ever and fill every link", patience=10 * MINUTE, lingers=MINUTE,
+        "Frames to everybody may go round for ever and fill every link", patience=10 * MINUTE, lingers=15 * SECOND,
     ),
     _rule(
         "root-changed", "The spanning tree has another root",
@@ -84,6 +84,6 @@ RULES = (
     ),
     _rule(
         "vlans-differ", "Both ends of a link have other VLANs for frames without a tag",
-        "What is sent into one VLAN comes out in another: devices meet whom they should not", lingers=MINUTE,
+        "What is sent into one VLAN comes out in another: devices meet whom they should not", lingers=15 * SECOND,
     ),
 )  # fmt: skip

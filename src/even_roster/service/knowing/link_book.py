@@ -62,7 +62,7 @@ class LinkBook:
                 for link in opened.values()
             ]
             with self._database.write() as connection:
-                link_records.write(connection, begun, changed, [row.id for row in gone.values()], last)
+                link_records.write(connection, begun, changed, [row.id for row in gone.values()], last, max(last, now))
                 kept = {row.link.key: row for row in link_records.standing(connection)}
         else:
             kept = rows

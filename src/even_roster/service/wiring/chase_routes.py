@@ -7,7 +7,17 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from ...api.chases import ChaseCable, ChasedSwitch, ChaseEdit, ChaseFound, ChaseNew, ChasePage, ChaseTurn, ChaseView
+from ...api.chases import (
+    ChaseCable,
+    ChasedDevice,
+    ChasedSwitch,
+    ChaseEdit,
+    ChaseFound,
+    ChaseNew,
+    ChasePage,
+    ChaseTurn,
+    ChaseView,
+)
 from ...api.common import Id
 from ...api.events import ChaseEvent
 from ...api.switches import PortEdit, PortRef, SwitchRef
@@ -190,5 +200,6 @@ def _view(context: Context, chaser: Chaser, row: ChaseRow) -> ChaseView:
         ]  # fmt: skip
     return ChaseView(
         id=row.id, name=row.name, on=row.on and row.until > now_ms(), begun_at=time_of(row.begun), until=time_of(row.until),
-        switches=watched, devices=[name for _, name in row.devices], turns=turns, cables=cables,
+        switches=watched, turns=turns, cables=cables,
+        devices=[ChasedDevice(name=name, answers=running.devices.get(address)) for address, name in row.devices],
     )  # fmt: skip

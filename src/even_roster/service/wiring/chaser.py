@@ -16,7 +16,7 @@ from ...core.address import Address, dotted
 from ...core.wiring.chase_turns import said, turned
 from ...probe.segment import SegmentError
 from ...probe.snmp_agent import Agent, AgentError, Ending
-from ...store import chase_records
+from ...store import chase_records, switch_records
 from ...store.chase_records import ChaseRow
 from ...store.edits import EditError, Missing
 from ..aids.repeating import attempt_here
@@ -34,7 +34,7 @@ AFTER_TROUBLE_SECONDS = 3.0
 SESSION_SECONDS = 600.0
 """An agent is asked for so long before its session is begun anew: each has a budget of time."""
 READ_AFTER_SECONDS = 3.0
-MOST_TURNS = 500
+MOST_TURNS, MOST_NAMED = 500, 8
 SILENT_LOOKS = 2
 LASTS_MS = 4 * 3_600_000
 
@@ -63,10 +63,11 @@ class Watched:
 
 @dataclass(slots=True)
 class Running:
-    """A chase that runs: what turned in it, how each switch is."""
+    """A chase that runs: what turned in it, how each switch is, which devices answer (none that was not heard yet)."""
 
     turns: deque[Turn] = field(default_factory=lambda: deque(maxlen=MOST_TURNS))
     switches: dict[int, Watched] = field(default_factory=dict)
+    devices: dict[Address, bool] = field(default_factory=dict)
     tasks: list[asyncio.Task[None]] = field(default_factory=list)
     numbers: int = 0
 
@@ -182,6 +183,10 @@ class Chaser:
             names = Names(self._context, connection)
             lately = sorted(port.stays.values(), key=lambda stay: (not stay.here, -stay.last))
             macs = [stay.mac for stay in lately if stay.here] or [stay.mac for stay in lately[:1]]
+            if not macs:  # a reading has ended their stay before this look
+                rows = switch_records.stays_of_port(connection, port.id, MOST_NAMED)
+                latest = max((row.last or row.first for row in rows), default=0)
+                macs = [row.mac for row in rows if (row.last or row.first) == latest]
             names.learn(macs)
             leads = port.state is not None and port.state.uplink
             called = [] if leads else [names.said(mac) for mac in macs]
@@ -210,7 +215,7 @@ class Chaser:
         """Ask some devices of the own links by ARP, and say who falls silent and who answers again."""
         called: dict[Address, str] = {address: name for address, name in row.devices}
         silent: dict[Address, int] = {}
-        there: dict[Address, bool] = {}
+        there = running.devices
         loop = asyncio.get_running_loop()
         while not self._over(row):
             looked = loop.time()
@@ -222,8 +227,9 @@ class Chaser:
                     word = "answers again" if here else "does not answer any more"
                     turn = Turn(0, now_ms(), None, None, here, (name,), f"{name} {word}")
                     self._tell(row, running, turn)
-                if answered.get(address) or address in there:
+                if (answered.get(address) or address in there) and there.get(address) != here:
                     there[address] = here
+                    self._context.tell(ChaseEvent(id=row.id))
             await asyncio.sleep(max(0.05, EVERY_SECONDS - (loop.time() - looked)))
 
     # Edits

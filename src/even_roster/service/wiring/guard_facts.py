@@ -23,10 +23,11 @@ GATEWAY, DHCP = "a gateway", "a DHCP server"
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """What the guard says of a port, and the way to its switch in words."""
+    """What the guard says of a port, the way to its switch in words, and whom it knows nothing of."""
 
     verdict: Verdict
     way: list[str]
+    unsure: list[str]
 
 
 def judged(context: Context, switch: SwitchNow, port: PortNow, client: str) -> Judged:
@@ -42,7 +43,8 @@ def judged(context: Context, switch: SwitchNow, port: PortNow, client: str) -> J
         if unknown:
             verdict = Verdict((*verdict.refusals, unknown), verdict.ports, verdict.switches)
         way = [wiring.called(f"s{number}") for number in verdict.switches]
-        return Judged(verdict, way)
+        unsure = [why for why in (GATEWAY, DHCP) if why not in kept.values()]
+        return Judged(verdict, way, unsure)
 
 
 def _desk(context: Context, connection: Connection, switch: SwitchNow) -> Desk:

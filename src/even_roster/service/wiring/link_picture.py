@@ -11,7 +11,7 @@ from sqlalchemy import Connection
 
 from ...api.switches import PortRef, SwitchRef
 from ...api.wiring import LinkEnd, LinkMember, LinkView, LinkWordView, RingView
-from ...core.switches.port_states import PortState, from_stored
+from ...core.switches.port_states import PortState
 from ...core.switches.sentences import speed_said
 from ...core.wiring.facts import End, Link
 from ...core.wiring.graph import Graph, Node, Ring, Standing, across, falls, graph, node_of, reach, rings, switch_of
@@ -73,8 +73,7 @@ class Wiring:
         by_port = self.context.switches.by_port
         if self.at is None:
             return {key: state for key in ports if (state := by_port[key][1].state) is not None}
-        then = switch_records.states_at(self.connection, ports, self.at)
-        return {key: from_stored(row.state) for key, row in then.items()}
+        return switch_records.states_by(self.connection, ports, self.at)
 
     @cached_property
     def switches(self) -> list[int]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...api.wiring import MapCable, MapStrip, MapView
-from ...core.switches.port_states import PortState, from_stored
+from ...core.switches.port_states import PortState
 from ...core.switches.sentences import speed_said
 from ...core.wiring.drawing import Drawing, draw
 from ...core.wiring.graph import Node, switch_of
@@ -39,8 +39,7 @@ def _states(wiring: Wiring, ports: list[int]) -> dict[int, PortState]:
     by_port = wiring.context.switches.by_port
     if wiring.at is None:
         return {port: state for port in ports if (state := by_port[port][1].state) is not None}
-    then = switch_records.states_at(wiring.connection, ports, wiring.at)
-    return {port: from_stored(row.state) for port, row in then.items()}
+    return switch_records.states_by(wiring.connection, ports, wiring.at)
 
 
 def _mark(state: PortState | None) -> str:

@@ -60,7 +60,8 @@ def _look_view(context: Context, orders: PortOrders, identity: int, found: Judge
     return PortSwitching(
         switch=view.switch, port=PortRef(id=port.id, name=port.name), said=view.said, on=view.wanted != "down",
         power=port.name in switch.told.get("feeds", {}), behind=view.behind, ask_for=name,
-        refusals=list(found.verdict.refusals), way=found.way, warnings=list(_WARNINGS), credentials=credentials,
+        refusals=list(found.verdict.refusals), way=found.way, credentials=credentials,
+        warnings=[*(f"{who} is not known yet: whether one hangs there cannot be told" for who in found.unsure), *_WARNINGS],
     )  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from ...core.address import dotted, ipv4
 from ...core.mac import MacNumber
 from ...core.plan.model import Subnet
 from ...core.switches.placing import Grade
-from ...core.switches.port_states import PortState, from_stored
+from ...core.switches.port_states import PortState
 from ...core.switches.sentences import speed_said
 from ...core.wiring.facts import Link
 from ...core.wiring.graph import Edge, Node, across, way
@@ -306,8 +306,7 @@ class PathFinder:
     def _state(self, port: int) -> PortState | None:
         if self._wiring.at is None:
             return self._context.switches.by_port[port][1].state
-        then = switch_records.states_at(self._connection, [port], self._wiring.at)
-        return from_stored(then[port].state) if port in then else None
+        return switch_records.states_by(self._connection, [port], self._wiring.at).get(port)
 
     def _learnt(self, mac: MacNumber | None) -> dict[int, set[int]]:
         """At which ports of which switches somebody was learnt at the moment."""

@@ -75,8 +75,8 @@ def _moments(
     for row in link_records.since(connection, begin):
         ports |= row.link.ports
         found.add(row.first)
-        if row.last is not None:
-            found.add(row.last + 1)
+        if row.gone is not None:
+            found.add(row.gone)
     macs = []
     for word in ends:
         try:

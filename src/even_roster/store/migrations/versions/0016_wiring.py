@@ -12,9 +12,10 @@ def upgrade() -> None:
     """Bring the records to this revision."""
     op.execute(
         "CREATE TABLE link_stays (id INTEGER NOT NULL, ends JSON NOT NULL, known TEXT NOT NULL, shared BOOLEAN NOT "
-        "NULL, members JSON NOT NULL, first BIGINT NOT NULL, last BIGINT, CONSTRAINT pk_link_stays PRIMARY KEY (id))"
+        "NULL, members JSON NOT NULL, first BIGINT NOT NULL, last BIGINT, gone BIGINT, CONSTRAINT pk_link_stays PRIMARY KEY "
+        "(id))"
     )
-    op.execute("CREATE INDEX ix_link_stays_last ON link_stays (last)")
+    op.execute("CREATE INDEX ix_link_stays_gone ON link_stays (gone)")
     op.execute(
         "CREATE TABLE hand_links (one INTEGER NOT NULL, other INTEGER NOT NULL, joined BOOLEAN NOT NULL, note TEXT NOT "
         "NULL, CONSTRAINT pk_hand_links PRIMARY KEY (one, other)) WITHOUT ROWID"

@@ -24,6 +24,7 @@ from .roster import questions, sums
 from .scanning import large_link, small_link, waited_for
 from .table import Table
 from .truth import folding, listening, observing, rules, year
+from .wiring import wiring
 
 BEGIN, END = "<!-- table -->", "<!-- end of table -->"
 
@@ -38,6 +39,7 @@ def main() -> None:
     rules(table)
     year(table)
     ports(table)
+    wiring(table)
     starting(table)
     questions(table)
     spreadsheets(table)

@@ -21,7 +21,14 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 ALONE = {"test_real_network"}
-WAITING = {"test_console", "test_console_ports", "test_console_access", "test_console_truth", "test_truth_service"}
+WAITING = {
+    "test_console",
+    "test_console_ports",
+    "test_console_wiring",
+    "test_console_access",
+    "test_console_truth",
+    "test_truth_service",
+}
 WORDS = {"test_cli", "test_cli_plan", "test_cli_watching", "test_dhcp_servers", "test_machine"}
 PROMISES = {"test_contract", "test_fuzzed_api", "test_grammar", "test_guides", "test_wrong_inputs"}
 DAYS = {"test_own_attributes", "test_simulated_days"}
@@ -29,6 +36,8 @@ ON_LINKS = {"test_truth_on_the_wire"}
 FITTING = {"test_fitting", "test_fitting_on_the_wire", "test_phone", "test_roll_call"}
 SERVERS = {
     "test_real_switch",
+    "test_real_wiring",
+    "test_wiring",
     "test_kept_switches",
     "test_snmp",
     "test_switches",
@@ -45,6 +54,7 @@ WITHOUT_SERVICES = {
     "test_hard_times", "test_history_truth", "test_holdings", "test_hostile_bytes", "test_hostile_texts", "test_journal", "test_listening", "test_names_and_sockets", "test_one_record",
     "test_past_plan", "test_plan_core", "test_plan_formats", "test_plan_parts", "test_port_truth", "test_switch_book", "test_project", "test_remedies",
     "test_rows", "test_running_for_weeks", "test_scan_engine", "test_scan_orders", "test_servers_that_hang", "test_side_by_side", "test_standin", "test_store", "test_wire",
+    "test_wiring_core",
 }  # fmt: skip
 SLOWEST = 12
 _CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)

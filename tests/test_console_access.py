@@ -17,6 +17,7 @@ PAGES = (
     ("/", "attention"), ("/plan", "Larkspur Hall"), ("/addresses", "assigned addresses"), ("/devices", "devices"), ("/dhcp", "ledger"),
     ("/dhcp/1", "What ledger holds"), ("/scans", "Scans"), ("/scans/1", "answered"), ("/watch", "Office"), ("/changes", "Changes"),
     ("/calls", "spare till"), ("/switches", "switch-office-1"), ("/switches/1", "Its ports"), ("/switches/1/labels", "Pitch"), ("/pairs", "10.44.10.30"),
+    ("/wiring?begin=printer-1", "The links"), ("/chases", "Watch these switches"), ("/cables", "Plugged in"),
     ("/switches?open=port:1", "What people say of it"),
     ("/import", "Import a spreadsheet"), ("/card/10.44.10.30", "printer-1"), ("/sheet", "10.44."), ("/subnets/10.44.10.0/24", "Office"),
     ("/devices?open=device:2", "Adapters"), ("/?open=address:10.44.20.41", "claimed by"), ("/?open=finding:1", "since"),

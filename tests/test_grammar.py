@@ -40,7 +40,10 @@ def examples() -> list[str]:
         for child in commands._children(parser).values():
             if child.epilog:
                 found.append(child.epilog.removeprefix("example: "))
-    rank = {"roster scan": 0, "roster assign ": 1, "roster release": 3}
+    rank = {
+        "roster scan": 0, "roster assign ": 1, "roster chase start": 1, "roster link join": 1, "roster link forget": 3,
+        "roster release": 3, "roster chase stop": 3,
+    }  # fmt: skip
     return sorted(
         dict.fromkeys(found), key=lambda one: next((n for head, n in rank.items() if one.startswith(head)), 2)
     )
@@ -62,7 +65,12 @@ class Promises(unittest.TestCase):
         cls.service.json("scan")
         with cls.service.client() as roster:
             roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
-            roster.read_switch_now(roster.add_switch(SwitchNew(switch="switch-office-1")).id)
+            for name in ("switch-office-1", "switch-office-2", "switch-office-3", "switch-attic"):
+                roster.read_switch_now(roster.add_switch(SwitchNew(switch=name)).id)
+            roster.add_credential(CredentialNew(
+                name="machinist", user="machinist", auth="sha256", auth_password="trapdoor-one", privacy="aes128",
+                privacy_password="trapdoor-two",
+            ))  # fmt: skip
             roster.enter_pairs("10.44.10.30 02:c0:44:00:00:11 spare")
 
     def run_it(self, line: str) -> subprocess.CompletedProcess[str]:
@@ -84,7 +92,14 @@ class Promises(unittest.TestCase):
             with self.subTest(example):
                 done = self.run_it(example)
                 answer_is_no = example.startswith(
-                    ("roster why", "roster prove", "roster dhcp preview", "roster move", "roster dns check")
+                    (
+                        "roster why",
+                        "roster prove",
+                        "roster dhcp preview",
+                        "roster move",
+                        "roster dns check",
+                        "roster path",
+                    )
                 )
                 self.assertIn(done.returncode, (0, 1) if answer_is_no else (0,), done.stderr)
                 self.assertTrue(done.stdout.strip(), "it says nothing")

@@ -5,114 +5,16 @@ from __future__ import annotations
 
 import contextlib
 import shutil
-import subprocess
-import sys
-import tempfile
 import unittest
-from collections.abc import Iterator
-from pathlib import Path
 
 from even_roster.api.switches import Credential, CredentialNew, SwitchEdit, SwitchNew, SwitchReading
 from even_roster.client import BadInput, Roster
-from tests.support.lab import ROOT, Inside, Namespace, namespace, needs_lab, run
+from tests.support.lab import Inside, namespace, needs_lab
 from tests.support.patience import until
 from tests.support.service import service
+from tests.support.switch_lab import USER, join, switch
 
 DESK, TILL = "02:c0:9f:40:77:20", "02:c0:44:00:77:01"
-ONE, OTHER = "quillmark-one", "quillmark-two"
-USER = Credential(user="lark", auth="sha512", auth_password=ONE, privacy="aes256", privacy_password=OTHER)
-
-
-class Switch:
-    """One bridge in a namespace with an agent over it."""
-
-    def __init__(self, inside: Namespace, folder: Path, name: str) -> None:
-        self.inside, self.folder, self.name = inside, folder, name
-        self._started: list[subprocess.Popen[str]] = []
-        inside.ip("link", "add", "br0", "type", "bridge", "forward_delay", "0")
-        inside.ip("link", "set", "br0", "up")
-
-    def plug(self, port: str, other: Namespace, theirs: str, address: str | None, mac: str) -> None:
-        """A cable from a port to somebody's adapter."""
-        run(
-            "ip",
-            "link",
-            "add",
-            port,
-            "netns",
-            self.inside.name,
-            "type",
-            "veth",
-            "peer",
-            "name",
-            theirs,
-            "netns",
-            other.name,
-        )
-        self.inside.ip("link", "set", port, "master", "br0")
-        self.inside.ip("link", "set", port, "up")
-        other.ip("link", "set", theirs, "address", mac)
-        if address:
-            other.ip("address", "add", address, "dev", theirs)
-        other.ip("link", "set", theirs, "up")
-
-    def serve(self, address: str) -> None:
-        """Switch its agents on."""
-        self.inside.ip("address", "add", address, "dev", "br0")
-        bridge = f"/usr/bin/env PYTHONPATH={ROOT} PATH=/usr/sbin:/usr/bin:/sbin:/bin {sys.executable} -m tests.support.bridge_mib"
-        (self.folder / "kept").mkdir()
-        (self.folder / "snmpd.conf").write_text(
-            f"master agentx\nagentXSocket unix:{self.folder}/ax\nrocommunity test\nsysName {self.name}\n"
-            f"createUser lark SHA-512 {ONE} AES-256 {OTHER}\nrouser lark authPriv\npass_persist .1.3.6.1.2.1.17 {bridge}\n"
-        )
-        self._snmpd()
-
-    def _snmpd(self) -> None:
-        self._start("env", f"SNMP_PERSISTENT_DIR={self.folder}/kept", "MIBS=", "snmpd", "-f", "-C", "-c", f"{self.folder}/snmpd.conf",
-                    "-Lf", f"{self.folder}/log", "-p", f"{self.folder}/pid", "udp:161")  # fmt: skip
-        until(lambda: ":161" in self.inside.run("ss", "-lun"), "snmpd does not start")
-
-    def announce(self) -> None:
-        """Say by LLDP who it is, and hear others; the agent tells of it over AgentX."""
-        self._start("lldpd", "-d", "-x", "-X", f"unix:{self.folder}/ax", "-u", f"{self.folder}/s", "-I", "p*,up*", "-C", "p1",
-                    "-L", "/bin/true", "-O", f"{self.folder}/none")  # fmt: skip
-        until(lambda: (self.folder / "s").exists(), "lldpd does not start")
-        for words in (
-            f"configure system hostname {self.name}",
-            "configure lldp portidsubtype ifname",
-            "configure lldp tx-interval 1",
-            "resume",
-        ):
-            self.inside.run("lldpcli", "-u", f"{self.folder}/s", *words.split())
-
-    def _start(self, *command: str) -> None:
-        self._started.append(self.inside.start(*command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
-
-    def restart(self) -> None:
-        """Switch its agent off and on; what announces neighbours joins it again when it likes."""
-        agent = self._started.pop(0)
-        agent.terminate()
-        agent.wait()
-        self._snmpd()
-
-    def close(self) -> None:
-        """Switch them off."""
-        for process in self._started:
-            process.kill()
-            process.wait()
-
-
-@contextlib.contextmanager
-def switch(name: str) -> Iterator[Switch]:
-    """A switch for the length of a block."""
-    with namespace() as inside, tempfile.TemporaryDirectory() as place:
-        folder = Path(place)
-        folder.chmod(0o777)
-        made = Switch(inside, folder, name)
-        try:
-            yield made
-        finally:
-            made.close()
 
 
 @needs_lab
@@ -124,24 +26,7 @@ class RealSwitch(unittest.TestCase):
         self.foyer.plug("p1", self.here, "eth0", "10.77.0.5/24", "02:c0:9f:4f:77:05")
         self.foyer.plug("p2", self.desk, "eth0", "10.77.0.20/24", DESK)
         self.stage.plug("p1", self.till, "eth0", "10.77.0.30/24", TILL)
-        run(
-            "ip",
-            "link",
-            "add",
-            "up1",
-            "netns",
-            self.foyer.inside.name,
-            "type",
-            "veth",
-            "peer",
-            "name",
-            "up9",
-            "netns",
-            self.stage.inside.name,
-        )
-        for one, port in ((self.foyer, "up1"), (self.stage, "up9")):
-            one.inside.ip("link", "set", port, "master", "br0")
-            one.inside.ip("link", "set", port, "up")
+        join(self.foyer, "up1", self.stage, "up9")
         self.foyer.serve("10.77.0.2/24")
         self.stage.serve("10.77.0.3/24")
         self.foyer.announce()

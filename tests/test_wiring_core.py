@@ -157,6 +157,14 @@ class Links(unittest.TestCase):
             (root(columns), towards(columns)), (mac(1), {1: (mac(1), 0x8007)}), "its own ports name itself"
         )
 
+    def test_of_two_that_call_themselves_alike_the_spanning_tree_tells_which_is_meant(self) -> None:
+        alike = Neighbour(0, "vm", "up5", name="switch-4", capabilities=("bridge",))
+        found = links([
+            switch(2, plug(21, name="up5", base=12)), switch(4, plug(41, name="up8")),
+            switch(3, plug(31, alike, towards=(mac(2), 0x800C), tree="root")),
+        ])  # fmt: skip
+        self.assertEqual([link.ends for link in found], [(End(2, 21), End(3, 31))], "switch-4 has no port up5")
+
     def test_one_that_is_not_read_and_phones_that_say_they_are_bridges(self) -> None:
         found = links([
             switch(1, plug(11, beside(9, "1", name="attic")), plug(12, beside(8, "lan", "bridge", "telephone")),

@@ -28,8 +28,8 @@ TERMINALS = {
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
     "cli-devices": "roster device --in 10.44.10.0/28; echo; "
     "roster switch; echo; roster where sound-desk; echo; roster port --find uplink",
-    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendor show 02C0.4400.0026; echo; "
-    "roster measure 10.44.64.0/22",
+    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster path printer-1 02:c0:2a:00:00:36; echo; "
+    "roster link --of switch-stage-1; echo; roster measure 10.44.64.0/22",
     "cli-plan": "roster subnet; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
     "roster subnet check; echo; roster move dimmer-rack-2 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
     "cli-dhcp": "roster dhcp add box-router --by-hand --address 10.44.10.12 >/dev/null; "
@@ -89,10 +89,10 @@ def console(service: Service, wanted: set[str]) -> None:
         time.sleep(0.8)
         driver.find_element(By.XPATH, "//button[contains(., 'Compare')]").click()
         shot("console-dhcp", 1.2)
-        driver.get(f"{service.url}/dhcp/1")
-        shot("console-holdings", 1.5)
         driver.get(f"{service.url}/switches/{_switches(service)}")
         shot("console-ports", 2.5)
+        driver.get(f"{service.url}/wiring?begin=printer-1&end=02:c0:2a:00:00:36")
+        shot("console-wiring", 2.5)
         driver.get(f"{service.url}/changes")
         shot("console-changes", 1.2)
         driver.find_element(By.CSS_SELECTOR, "button[aria-label='Dark colours']").click()

@@ -42,7 +42,7 @@ GROUPS: dict[str, dict[str, Word]] = {
         "where": Word("ports", "which switch and port somebody is plugged into", "roster where printer-1"),
         "link": Word("wiring", "how the switches hang together; rings, what is kept shut", "roster link"),
         "map": Word("wiring", "the map of the wiring: as text, as SVG for the wall", "roster map"),
-        "path": Word("wiring", "the way between two devices, cable by cable", "roster path printer-1 sound-desk"),
+        "path": Word("wiring", "the way between two devices, cable by cable", "roster path printer-1 desk-payroll"),
         "chase": Word("chases", "find which cable is where: pull one and watch", "roster chase"),
         "range": Word("scans", "the ranges that were scanned; name one to scan it by", "roster range"),
     },

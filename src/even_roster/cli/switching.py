@@ -21,9 +21,9 @@ def add_verbs(port: Noun) -> None:
     """Add the verbs to `roster port`."""
     off = port.verb(
         "off", "switch a port off, or its power; shows who hangs there first", _off,
-        "switch-foyer-1 5 --by machinist --for 30s --name card-terminal-1",
+        "switch-office-2 6 --by machinist --for 5s --name 'switch-office-2 port 6'",
     )  # fmt: skip
-    on = port.verb("on", "switch a port on, or its power", _on, "switch-foyer-1 5 --by machinist")
+    on = port.verb("on", "switch a port on, or its power", _on, "switch-office-2 6 --by machinist")
     for one in (off, on):
         one.add_argument("switch", metavar="SWITCH", help="its name, address or id")
         one.add_argument("port", metavar="PORT", help="what the switch calls it")

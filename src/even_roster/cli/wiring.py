@@ -21,9 +21,9 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     link = Noun(commands, shared, "link", _list)
     link.list.add_argument("--of", metavar="SWITCH", help="only those of this switch")
     link.list.add_argument("--at", metavar="TIME", help="as they were then")
-    ends = "switch-office-3 12 switch-attic 3"
+    ends = "switch-office-3 20 switch-attic 3"
     join = link.verb("join", "say that two ports are joined", _join, ends)
-    part = link.verb("part", "say that two ports are not joined", _part, ends)
+    part = link.verb("part", "say that two ports are not joined", _part, "switch-office-3 21 switch-attic 4")
     forget = link.verb("forget", "say nothing of two ports any more", _forget, ends)
     for one in (join, part, forget):
         one.add_argument("switch", metavar="SWITCH", help="the switch at one end, by name, address or id")
@@ -55,7 +55,7 @@ def _list(options: argparse.Namespace) -> int:
         found = list(roster.links(options.of, at))
         page = roster.wiring(options.of, at)
     if out.as_json:
-        out.json(plain(page.model_copy(update={"items": found, "next": None})))
+        out.json({**plain(page), "items": [plain(one) for one in found], "next": None})
         return 0
     if not found:
         out.say(

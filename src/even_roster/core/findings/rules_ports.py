@@ -72,7 +72,8 @@ RULES = (
     ),
     _rule(
         "link-slower", "A link between switches is slower than it was",
-        "Both ends have agreed on less than they could: a cable or plug is failing, or a speed was set by hand", lingers=15 * SECOND,
+        "Both ends have agreed on less than they could: a cable or plug is failing, or a speed was set by hand",
+        lingers=15 * SECOND,
     ),
     _rule(
         "loop-suspected", "Links between switches make a circle that nothing guards",

@@ -112,17 +112,19 @@ def _claims(directory: Directory) -> Iterator[Claim]:
             if not plug.up:
                 continue
             said = False
+            owner = directory.owners.get(plug.towards[0]) if plug.towards is not None else None
             for around in plug.neighbours:
                 other = directory.switch(around)
                 if "telephone" in around.capabilities and other is None:
                     continue
+                if other is not None and owner not in (None, other) and not directory.port(other, around):
+                    continue  # two that call themselves alike: it has no such port, and the spanning tree has another one there
                 if other is not None:
                     said = True
                     yield Claim(member, plug, End(other.id, directory.port(other, around)))
                 elif "bridge" in around.capabilities and "access point" not in around.capabilities:
                     said = True
                     yield Claim(member, plug, End(UNREAD, 0, around.name or around.chassis))
-            owner = directory.owners.get(plug.towards[0]) if plug.towards is not None else None
             if not said and owner is not None and owner is not member and plug.towards is not None:
                 yield Claim(member, plug, End(owner.id, directory.by_base(owner, plug.towards[1])), tree=True)
 

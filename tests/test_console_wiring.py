@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from selenium.webdriver import Chrome
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.select import Select
 
 from even_roster.api.switches import CredentialNew, SwitchSearch
@@ -31,7 +33,7 @@ class Wiring(ConsoleCase):
         box.send_keys(Keys.CONTROL, "a")
         box.send_keys(text)
 
-    def drawn(self, name: str) -> object:
+    def drawn(self, name: str) -> WebElement:
         """A switch on the map."""
         return self.until(lambda d: d.find_element(By.CSS_SELECTOR, f"g[role='button'][aria-label^='{name}']"))
 
@@ -40,23 +42,27 @@ class Wiring(ConsoleCase):
         self.sees("No switch is read yet")
         self.add()
         self.open("/wiring")
-        self.sees("a ring of switch-office-1")
+        self.sees("A ring of switch-office-1")
         self.assertEqual(len(self.driver.find_elements(By.CSS_SELECTOR, "g[role='button']")), 8)
         self.sees("kept shut")
 
         self.field("The way from", "printer-1")
-        self.field("to", "02:c0:2a:00:00:36")
+        self.field("to", "10.44.20.41")
         self.sees("routed by gate-10")
         self.sees("the forwarding table says so, too")
         self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "path[stroke='var(--amber)']"))
 
-        strip = self.drawn("switch-attic")
-        ActionChains(self.driver).drag_and_drop_by_offset(strip, 60, 90).perform()  # type: ignore[arg-type]
-        self.until(lambda d: d.find_element(By.CSS_SELECTOR, "g[aria-label='switch-attic, put here by hand']"))
+        def dragged(driver: Chrome) -> bool:
+            """Dragged once more if the page moved under the hand."""
+            ActionChains(driver).drag_and_drop_by_offset(self.drawn("switch-stage-3"), 60, 60).perform()
+            return bool(driver.find_elements(By.CSS_SELECTOR, "g[aria-label='switch-stage-3, put here by hand']"))
+
+        self.until(dragged)
         self.assertTrue(any(one.fixed for one in self.roster.wiring_map().strips))
-        self.drawn("switch-attic").send_keys(Keys.ENTER)  # type: ignore[attr-defined]
+        self.drawn("switch-stage-3").send_keys(Keys.ENTER)
         self.press("Let the map place it")
-        self.until(lambda d: d.find_element(By.CSS_SELECTOR, "g[aria-label='switch-attic']"))
+        self.until(lambda d: d.find_element(By.CSS_SELECTOR, "g[aria-label='switch-stage-3']"))
+        self.open("/wiring")
         self.press("Look back")
         self.sees("The links at ")
         self.press("Back to now")

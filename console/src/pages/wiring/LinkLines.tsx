@@ -3,8 +3,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
 import type { LinkPage, LinkView } from "../../api/types";
-import { ago, moment, sentence } from "../../lib/format";
+import { moment, sentence } from "../../lib/format";
 import { since } from "../../lib/ports";
+import { when } from "../../lib/since";
 import { Button } from "../../parts/basics";
 
 const SHOWN = 100;
@@ -49,7 +50,7 @@ function OneLink({ link, now }: { link: LinkView; now: boolean }) {
         <summary className="flex cursor-pointer flex-wrap items-baseline gap-x-3">
           <span className={link.blocked ? "text-soft" : ""}>{link.said}</span>
           <span className={`ml-auto ${link.known === "inferred" ? "text-amber" : "text-soft"}`}>
-            {link.known}, {since(link.at_least)} {ago(link.since)}
+            {link.known}, {since(link.at_least)} {when(link.since, new Date())}
           </span>
         </summary>
         <ul className="list-disc pl-6 text-soft">

@@ -72,7 +72,7 @@ export function MapView({ map, lit, chosen, movable, onChoose, onPort, onPut }: 
       role="group"
       aria-label="The map of the wiring; arrows move it, plus and minus zoom, 0 shows all of it"
       tabIndex={0}
-      className="relative h-full touch-none overflow-hidden rounded border border-rule bg-leaf"
+      className="relative h-full touch-none overflow-hidden select-none rounded border border-rule bg-leaf"
       onPointerDown={(event) => {
         pinch.current.set(event.pointerId, { x: event.clientX, y: event.clientY });
         (event.currentTarget as Element).setPointerCapture(event.pointerId);

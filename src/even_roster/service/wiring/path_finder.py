@@ -91,7 +91,7 @@ class PathFinder:
 
     def _gateway(self, one: Stop) -> Stop:
         """Where the gateway of somebody's subnet is. Raises Missing."""
-        subnet = self._subnet(one.address)
+        subnet = self._subnet_of(one)
         if subnet is None or subnet.gateway is None:
             raise Missing(f"no gateway is planned for {one.called}: give both ends")
         return self.stop(dotted(subnet.gateway))
@@ -156,20 +156,26 @@ class PathFinder:
             return None
         return self._context.plan.plan.subnet_at(self._context.plan.site_here, ipv4(address))
 
+    def _subnet_of(self, stop: Stop) -> Subnet | None:
+        """Somebody's subnet: by his address, else the only one that is planned for his VLAN."""
+        found = self._subnet(stop.address)
+        if found is not None or stop.vlan is None:
+            return found
+        subnets = [
+            one for one in self._context.plan.plan.subnets_of(self._context.plan.site_here) if one.vlan == stop.vlan
+        ]
+        return subnets[0] if len(subnets) == 1 else None
+
     # The router between
 
     def _route(self, one: Stop, other: Stop) -> tuple[Stop | None, Stop | None, str] | None:
         """The router between two subnets, as where it is on either side; or why there is none. None where none is needed."""
-        first, second = self._subnet(one.address), self._subnet(other.address)
+        first, second = self._subnet_of(one), self._subnet_of(other)
         if first is None or second is None or first.network == second.network:
             return None
         sides = []
         for subnet in (first, second):
-            macs = (
-                holders(self._context, self._connection, subnet.gateway, self._wiring.at)
-                if subnet.gateway is not None
-                else []
-            )
+            macs = self._gate_macs(subnet)
             if not macs:
                 named = subnet.name or str(subnet.network)
                 what = "has no gateway in the plan" if subnet.gateway is None else "has a gateway of unknown MAC"
@@ -186,6 +192,23 @@ class PathFinder:
                 device, called = self._names.switch(switch)
                 return replace(here, device=device or here.device, called=called), replace(there, called=called), ""
         return here, there, f"{here.called} and {there.called} are the gateways; how they are joined is not known"
+
+    def _gate_macs(self, subnet: Subnet) -> Sequence[MacNumber]:
+        """The MACs of a subnet's gateway: who holds its address, else those of the router that is read and has it, of its ports
+        first that in the subnet's VLAN."""
+        if subnet.gateway is None:
+            return []
+        found = holders(self._context, self._connection, subnet.gateway, self._wiring.at)
+        if found:
+            return found
+        for switch in self._context.switches.switches.values():
+            if dotted(subnet.gateway) in switch.told.get("addresses", ()):
+                own = sorted(switch.own)
+                placed = self._places.of(own)
+                vlans = {mac: self._vlan(mac, one.at.port, None) for mac, one in placed.items() if one is not None}
+                inside = [mac for mac in own if vlans.get(mac) == subnet.vlan and subnet.vlan is not None]
+                return inside or own
+        return []
 
     # Cables
 

@@ -65,7 +65,7 @@ class Promises(unittest.TestCase):
         cls.service.json("scan")
         with cls.service.client() as roster:
             roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
-            for name in ("switch-office-1", "switch-office-2", "switch-office-3", "switch-attic"):
+            for name in ("switch-office-1", "switch-office-2", "switch-office-3", "10.44.10.131"):
                 roster.read_switch_now(roster.add_switch(SwitchNew(switch=name)).id)
             roster.add_credential(CredentialNew(
                 name="machinist", user="machinist", auth="sha256", auth_password="trapdoor-one", privacy="aes128",

@@ -9718,7 +9718,11 @@ export interface components {
             height: number;
             /**
              * Lines
-             * @description Line by line.
+             * @description The same as text.
+             * @example [
+             *       "switch-office-1",
+             *       "├ 23 – 25  switch-office-2  (10 Gbit/s, told by both)"
+             *     ]
              */
             lines: string[];
             /**

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from .common import Model, Page, Ref, Time
+from .common import Id, Model, Page, Ref, Time, Word
 from .switches import PortRef, SwitchRef
 
 
@@ -71,18 +71,18 @@ class ChaseNew(Model):
     name: str = Field(default="", max_length=60)
     switches: list[Ref] = Field(default=[], max_length=32)
     devices: list[Ref] = Field(default=[], max_length=200)
-    cables: list[str] = Field(default=[], max_length=2000)
+    cables: list[Word] = Field(default=[], max_length=2000)
 
 
 class ChaseEdit(Model):
     """Change a chase: switch it on or off, look for more cables. What is left out stays."""
 
     on: bool | None = None
-    cables: list[str] | None = Field(default=None, max_length=2000)
+    cables: list[Word] | None = Field(default=None, max_length=2000)
 
 
 class ChaseFound(Model):
     """A cable was found at a port (null: not after all); what it is called becomes the port's note."""
 
-    cable: int
-    port: int | None
+    cable: Id
+    port: Id | None

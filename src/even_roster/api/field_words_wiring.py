@@ -13,7 +13,6 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
     "falls": ("the switches that nothing else joins to the others", ["switch-attic"]),
     "strips": "the switches",
     "cables": "the links, and arms of links with several ends",
-    "lines": ("the same as text", ["switch-office-1", "├ 23 – 25  switch-office-2  (10 Gbit/s, told by both)"]),
     "width": ("how wide, in units of the map", 132.0),
     "height": ("how high, in units of the map", 40.0),
     "x": ("how far from the left, in units of the map", 320.0),
@@ -104,6 +103,7 @@ WIRING_CLOSER: dict[str, str | tuple[str, Any]] = {
     "ChaseTurn.names": ("who hangs or hung there", ["ticket-gate-3"]),
     "ChaseFound.port": ("the id of the port; null: not found after all", 23),
     "Events.chase": "something turned in a chase, or it was edited",
+    "MapView.lines": ("the same as text", ["switch-office-1", "├ 23 – 25  switch-office-2  (10 Gbit/s, told by both)"]),
     "RingView.switches": (
         "its switches, in order where it is a simple ring",
         ["switch-stage-1", "switch-stage-2", "switch-stage-3"],

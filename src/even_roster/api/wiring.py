@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from .common import DeviceRef, Model, Page, Time
+from .common import DeviceRef, Id, Model, Page, Time
 from .switches import PortRef, SwitchRef
 
 Known = Literal["stated", "told by both", "told by one", "inferred"]
@@ -81,8 +81,8 @@ class LinkPage(Page[LinkView]):
 class LinkWordNew(Model):
     """Say of two ports that they are joined, or that they are not."""
 
-    one: int
-    other: int
+    one: Id
+    other: Id
     joined: bool = True
     notes: str = Field(default="", max_length=200)
 

@@ -27,7 +27,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     show.add_argument("switch", metavar="SWITCH", help="its name, address or id")
     show.add_argument("--at", metavar="TIME", help="as it was then")
     add = switch.verb(
-        "add", "read a switch from now on, or all of a range", _add, "switch-office-2 --credential larkspur"
+        "add", "read a switch from now on, or all of a range", _add, "switch-stage-2 --credential larkspur"
     )
     add.add_argument(
         "switch", metavar="ADDRESS|DEVICE|RANGE", help="the switch; of a range all that have the role network"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Request
 
 from ...api.common import Id
 from ...api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
@@ -77,7 +77,7 @@ async def give(
 
 @router.get("/port-orders")
 def port_orders(
-    context: ContextDep, who: Who, paging: Paging, port: Annotated[int | None, Query(ge=0)] = None
+    context: ContextDep, who: Who, paging: Paging, port: Id | None = None
 ) -> PortOrderPage:  # fmt: skip
     """The orders to switch ports, the latest first, at most 500; with `port` those of one."""
     with context.database.read() as connection:

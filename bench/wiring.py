@@ -98,10 +98,10 @@ def _served(table: Table) -> None:
         one = roster.begin_chase(ChaseNew(switches=["switch-office-1", "switch-office-2"]))
         while any(watched.asked_at is None for watched in roster.chase(one.id).switches):
             time.sleep(0.05)
-        sockets = sorted(
+        sockets = sorted({
             (lead.switch, lead.port) for lead in roster.cables()
             if lead.switch in ("switch-office-1", "switch-office-2") and lead.port not in (1, 17) and not lead.to_switch
-        )  # fmt: skip
+        })  # fmt: skip
         up = {(port.switch.name, port.name) for port in roster.ports() if port.link == "up"}
         for switch, port in [one for one in sockets if (one[0], str(one[1])) in up][:PULLED]:
             assert switch is not None and port is not None

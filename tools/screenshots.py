@@ -26,10 +26,10 @@ TERMINALS = {
     "cli-scan": "roster scan 10.44.10.0/27; roster scan 10.44.20.40-43; echo; roster call --once; echo; roster fit show --once",
     "cli-findings": "roster finding --brief; echo; roster finding --kind unexpected-dhcp-server; echo; "
     "roster why 10.44.10.9; echo; roster at now 10.44.20.41",
-    "cli-devices": "roster device --in 10.44.10.0/28; echo; "
-    "roster switch; echo; roster where sound-desk; echo; roster port --find uplink",
-    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster path printer-1 02:c0:2a:00:00:36; echo; "
-    "roster link --of switch-stage-1; echo; roster measure 10.44.64.0/22",
+    "cli-devices": "roster device --in 10.44.10.0/30; echo; roster switch; echo; roster where sound-desk; echo; "
+    "roster path printer-1 02:c0:2a:00:00:36; echo; roster link --of switch-stage-1",
+    "cli-lookup": "roster find 'box off'; echo; roster explain 10.44.20.41; echo; roster vendor show 02C0.4400.0026; echo; "
+    "roster measure 10.44.64.0/22",
     "cli-plan": "roster subnet; echo; roster free Office --role printer; echo; roster prove 10.44.20.120; echo; "
     "roster subnet check; echo; roster move dimmer-rack-2 10.44.20.43; echo; roster card 10.44.20.120 --snippet networkd",
     "cli-dhcp": "roster dhcp add box-router --by-hand --address 10.44.10.12 >/dev/null; "

@@ -23,13 +23,17 @@ export function MapView({ map, lit, chosen, movable, onChoose, onPort, onPut }: 
   const plane = useRef<HTMLDivElement>(null);
   const sight = useRef<Sight>({ x: 0, y: 0, scale: 1 });
   const held = useRef<{ x: number; y: number; strip: MapStrip | null; moved: boolean } | null>(null);
+  const resting = useRef<ReturnType<typeof setTimeout>>(undefined);
   const pinch = useRef(new globalThis.Map<number, { x: number; y: number }>());
   const [shift, setShift] = useState<{ node: string; x: number; y: number } | null>(null);
 
   const show = useCallback((next: Sight) => {
     sight.current = next;
-    if (plane.current)
-      plane.current.style.transform = `translate(${next.x - PAD * next.scale}px, ${next.y - PAD * next.scale}px) scale(${next.scale})`;
+    if (!plane.current) return;
+    plane.current.style.willChange = "transform"; // moved as it is drawn; at rest it is drawn anew, sharp
+    clearTimeout(resting.current);
+    resting.current = setTimeout(() => plane.current && (plane.current.style.willChange = "auto"), 200);
+    plane.current.style.transform = `translate(${next.x - PAD * next.scale}px, ${next.y - PAD * next.scale}px) scale(${next.scale})`;
   }, []);
   const fit = useCallback(() => {
     const box = frame.current?.getBoundingClientRect();
@@ -132,7 +136,7 @@ export function MapView({ map, lit, chosen, movable, onChoose, onPort, onPut }: 
         event.preventDefault();
       }}
     >
-      <div ref={plane} className="absolute top-0 left-0 origin-top-left will-change-transform">
+      <div ref={plane} className="absolute top-0 left-0 origin-top-left">
         <svg
           width={map.width + 2 * PAD}
           height={map.height + 2 * PAD}

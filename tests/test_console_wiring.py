@@ -25,7 +25,7 @@ class Wiring(ConsoleCase):
             privacy_password="trapdoor-two",
         ))  # fmt: skip
 
-    def field(self, label: str, text: str) -> None:
+    def fill(self, label: str, text: str) -> None:
         """Type into a field by its label."""
         box = self.until(
             lambda d: d.find_element(By.XPATH, f"//label[contains(., '{label}')]//input[not(@type='checkbox')]")
@@ -46,8 +46,8 @@ class Wiring(ConsoleCase):
         self.assertEqual(len(self.driver.find_elements(By.CSS_SELECTOR, "g[role='button']")), 8)
         self.sees("kept shut")
 
-        self.field("The way from", "printer-1")
-        self.field("to", "10.44.20.41")
+        self.fill("The way from", "printer-1")
+        self.fill("to", "10.44.20.41")
         self.sees("routed by gate-10")
         self.sees("the forwarding table says so, too")
         self.until(lambda d: d.find_elements(By.CSS_SELECTOR, "path[stroke='var(--amber)']"))
@@ -74,7 +74,7 @@ class Wiring(ConsoleCase):
         Select(
             self.until(lambda d: d.find_element(By.XPATH, "//label[contains(., 'write access')]//select"))
         ).select_by_value("machinist")
-        self.field("Type “", "switch-office-2 port 6")
+        self.fill("Type “", "switch-office-2 port 6")
         self.press("Switch it off")
         self.sees("is off, as its switch says itself")
         ours = next(one for one in self.roster.ports("switch-office-1") if one.name == "17")

@@ -203,7 +203,9 @@ class Contract(unittest.TestCase):
                 continue
             known = {one["name"] for one in operations["get"].get("parameters", [])}
             wanted = [one["name"] for one in operations["get"].get("parameters", []) if one.get("required")]
-            if not {"cursor", "limit"} <= known or wanted:  # what is asked between two ends is tried where there are such
+            if (
+                not {"cursor", "limit"} <= known or wanted
+            ):  # what is asked between two ends is tried where there are such
                 continue
             with self.subTest(path):
                 whole = self.http.get(path, params={"limit": 2000}).json()

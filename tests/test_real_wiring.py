@@ -93,7 +93,7 @@ class RealRing(unittest.TestCase):
 
     def links(self) -> dict[str, str]:
         """How each link is known, and whether it is kept shut, by its ends."""
-        found = {}
+        found: dict[str, str] = {}
         for link in self.within.do(lambda: list(self.roster.links())):
             ends = sorted(f"{end.switch.name[-1]}.{end.port.name}" for end in link.ends if end.switch and end.port)
             found[" ".join(ends)] = "shut" if link.blocked else link.known
@@ -149,7 +149,10 @@ class RealRing(unittest.TestCase):
             self.begin("switch-d", fourth)
             until(lambda: self.kept("switch-d"), "the fourth switch does not answer")
             self.follows(lambda: self.links().get("c.up7 d.up8") == "told by both", "the fourth is not told")
-            alone = lambda: [link.falls for link in self.within.do(lambda: list(self.roster.links())) if link.falls]  # noqa: E731
+
+            def alone() -> list[list[str]]:
+                return [link.falls for link in self.within.do(lambda: list(self.roster.links())) if link.falls]
+
             self.follows(lambda: alone() == [["switch-d"]], "that it hangs on one link alone is not told")
 
     def kept(self, name: str) -> bool:
@@ -205,8 +208,11 @@ class RealRing(unittest.TestCase):
         with service("serve", inside=self.here, home=self.home) as running:
             until(lambda: self.up("switch-c", "p1"), "it does not come back after the service was killed")
             self.serving(running)
-            states = lambda: [one.state for one in self.within.do(lambda: list(self.roster.port_orders(till.id)))]  # noqa: E731
-            until(lambda: states()[0] == "back", "it is not told to be back")
+
+            def state() -> str:
+                return next(iter(self.within.do(lambda: list(self.roster.port_orders(till.id))))).state
+
+            until(lambda: state() == "back", "it is not told to be back")
 
 
 if __name__ == "__main__":

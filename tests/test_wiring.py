@@ -155,6 +155,10 @@ class OnTheDemo(Wired):
 
 
 class Cut(Wired):
+    def kinds(self) -> set[str]:
+        """What stands."""
+        return {one.kind for one in self.roster.findings("standing")}
+
     def test_a_cut_ring_is_told_the_way_follows_and_yesterday_stays(self) -> None:
         before = datetime.now(UTC)
         way = self.roster.path("switch-stage-1", SOUND)
@@ -172,8 +176,7 @@ class Cut(Wired):
         turns = list(self.roster.path_turns("switch-stage-1", SOUND, before))
         self.assertGreaterEqual(len(turns), 2)
         self.assertEqual((turns[-1].by, turns[0].until), (way.by, None))
-        kinds = lambda: {one.kind for one in self.roster.findings("standing")}  # noqa: E731
-        until(lambda: "ring-open" in kinds(), "the open ring is not told")
+        until(lambda: "ring-open" in self.kinds(), "the open ring is not told")
         told = next(one for one in self.roster.findings("standing") if one.kind == "ring-open")
         self.assertIn("switch-stage-3 port 25", " ".join(part.said for part in told.evidence))
         with self.assertRaisesRegex(BadInput, "is plugged into port 23"):
@@ -183,7 +186,7 @@ class Cut(Wired):
         moved = self.link("switch-stage-1", "switch-stage-3")
         assert moved is not None
         self.assertEqual({end.called for end in moved.ends}, {"switch-stage-1 port 9", "switch-stage-3 port 25"})
-        until(lambda: "ring-open" not in kinds(), "the ring is closed again, and that is not told")
+        until(lambda: "ring-open" not in self.kinds(), "the ring is closed again, and that is not told")
 
 
 class Switched(Wired):
@@ -349,7 +352,10 @@ class Chased(Wired):
         one = self.roster.begin_chase(ChaseNew(devices=["printer-3"]))
         until(lambda: self.roster.chase(one.id).devices[0].answers is True, "it is not heard")
         self.roster.pull_cable(LeadPull(switch=lead.switch, port=lead.port))
-        said = lambda: [turn.said for turn in self.roster.chase(one.id).turns]  # noqa: E731
+
+        def said() -> list[str]:
+            return [turn.said for turn in self.roster.chase(one.id).turns]
+
         until(lambda: said() == ["printer-3 does not answer any more"], "that it fell silent is not told")
         self.roster.plug_cable(LeadPlug(switch=lead.switch, port=lead.port, called="printer-3"))
         until(lambda: said()[0] == "printer-3 answers again", "that it is back is not told")

@@ -8,7 +8,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from even_roster.core.findings.model import DAY, HOUR, Severity
+from even_roster.core.findings.model import DAY, HOUR
 from even_roster.core.findings.wiring_troubles import LinkSeen, RootSeen, WiringSeen, wiring_troubles
 from even_roster.core.mac import MacNumber
 from even_roster.core.switches.columns import Column, Rows
@@ -20,7 +20,7 @@ from even_roster.core.wiring.drawing import draw, svg
 from even_roster.core.wiring.facts import UNREAD, End, Known, Link, Member, Plug, Word
 from even_roster.core.wiring.graph import Graph, falls, graph, parts, rings, way
 from even_roster.core.wiring.guard import FRESH_MS, Desk, PortFacts, Sight, judge
-from even_roster.core.wiring.layout import layout, width_of
+from even_roster.core.wiring.layout import Spot, layout
 from even_roster.core.wiring.links import SETTLED, links
 from even_roster.core.wiring.outline import outline
 from tests.support.topologies import READ, Topology
@@ -262,10 +262,6 @@ class Ways(unittest.TestCase):
 
 
 class Map(unittest.TestCase):
-    def drawn(self, wiring: Graph, fixed: Mapping[str, tuple[float, float]] | None = None) -> dict[str, object]:
-        spots = layout(wiring, rings(wiring), ["s1"], {node: width_of(26) for node in wiring.nodes}, fixed or {})
-        return dict(spots)
-
     def test_no_two_strips_overlap_and_whoever_hangs_below_stands_below(self) -> None:
         for shape in SHAPES:
             made = Topology.make(random.Random(shape), shape, 80, 0)
@@ -286,7 +282,10 @@ class Map(unittest.TestCase):
         self.assertTrue(spots["s2"].x < spots["s1"].middle < spots["s3"].x + spots["s3"].width)
         more = [*found, Link((End(1, 14), End(5, 51)), Known.BOTH)]
         after = layout(graph(more, states), rings(graph(more, states)), ["s1"], {}, {})
-        order = lambda which: sorted((node for node in spots), key=lambda node: (which[node].y, which[node].x))  # noqa: E731
+
+        def order(which: Mapping[str, Spot]) -> list[str]:
+            return sorted(spots, key=lambda node: (which[node].y, which[node].x))
+
         self.assertEqual(order(spots), order(after))
 
     def test_a_hands_place_is_kept_and_others_make_room(self) -> None:
@@ -426,28 +425,29 @@ class Guard(unittest.TestCase):
         ways: dict[int, set[int]] = {begin: set()}
         waiting = [begin]
         for at in waiting:
-            for other, one, two in around[at]:
-                if other not in ways:
-                    ways[other] = ways[at] | {one, two}
-                    waiting.append(other)
+            for far, one_port, its_port in around[at]:
+                if far not in ways:
+                    ways[far] = ways[at] | {one_port, its_port}
+                    waiting.append(far)
         return ways[end]
 
 
 class Troubles(unittest.TestCase):
-    def found(self, lost: Sequence[LinkSeen] = (), **more: object) -> dict[str, list[str]]:
-        links_, states = ring_of_three(str(more.pop("shut", "blocking")))
-        drop = more.pop("without", ())
-        states |= more.pop("states", {})  # type: ignore[arg-type]
-        keep = [link for number, link in enumerate(links_) if number not in drop]  # type: ignore[operator]
-        seen = [self.seen(link, usual=more.get("usual")) for link in keep]  # type: ignore[arg-type]
+    def found(
+        self, lost: Sequence[LinkSeen] = (), *, shut: str = "blocking", without: Sequence[int] = (),
+        states: Mapping[int, PortState] | None = None, usual: int | None = None, roots: Sequence[RootSeen] = (),
+        dark: Sequence[int] = (),
+    ) -> dict[str, list[str]]:  # fmt: skip
+        links_, stand = ring_of_three(shut)
+        stand.update(states or {})
+        keep = [link for number, link in enumerate(links_) if number not in without]
         made = WiringSeen(
-            graph(keep, states), seen, lost, more.get("roots", ()), lambda node: f"switch-{node[1:]}", lambda key: f"10.44.0.{key}",  # type: ignore[arg-type]
-            {1, 2, 3}, more.get("dark", ()),  # type: ignore[arg-type]
+            graph(keep, stand), [self.seen(link, usual=usual) for link in keep], lost, roots, lambda node: f"switch-{node[1:]}",
+            lambda key: f"10.44.0.{key}", {1, 2, 3}, dark,
         )  # fmt: skip
         return {
-            kind: [one.said for one in trouble.evidence]
-            for (kind, _), trouble in wiring_troubles(made, NOW).items() if trouble.severity in Severity
-        }  # fmt: skip
+            kind: [one.said for one in trouble.evidence] for (kind, _), trouble in wiring_troubles(made, NOW).items()
+        }
 
     def seen(self, link: Link, first: int = NOW - DAY, last: int | None = None, usual: int | None = None) -> LinkSeen:
         return LinkSeen(link, tuple(f"switch-{end.switch} port {end.port}" for end in link.ends), first, last, usual)

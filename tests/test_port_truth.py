@@ -292,7 +292,9 @@ class MoreReaders(unittest.TestCase):
         self.assertEqual(members(columns), {2: (10, 20), 9: (20,)})
         self.assertEqual(bundles(columns, {900: "bundle 1"}), {101: "bundle 1"})
         self.assertEqual(trees(columns), {1: "alternate in tree 2", 2: "blocking", 3: "root"})
-        self.assertEqual(powers(columns, {101: "1", 102: "2"}), ({101: "power (class 2)"}, (), {101: (1, 1), 102: (1, 2)}))
+        self.assertEqual(
+            powers(columns, {101: "1", 102: "2"}), ({101: "power (class 2)"}, (), {101: (1, 1), 102: (1, 2)})
+        )
         none, lacks, _ = powers(columns, {101: "lan1", 102: "wan1"})
         self.assertEqual((none, len(lacks)), ({}, 1), "two names end with 1: nothing is claimed")
 

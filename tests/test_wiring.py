@@ -140,6 +140,9 @@ class OnTheDemo(Wired):
         self.roster.say_link(LinkWordNew(one=one.id, other=other.id, notes="through the shaft"))
         joined = next(link for link in self.roster.links() if link.known == "stated")
         self.assertEqual({end.called for end in joined.ends}, {"switch-office-3 port 20", "switch-attic port 9"})
+        self.assertEqual(
+            (joined.up, joined.blocked), (False, False), "nothing is plugged in there: it joins nobody now"
+        )
         with self.assertRaisesRegex(BadInput, "a hand says already"):
             self.roster.say_link(LinkWordNew(one=one.id, other=self.port("switch-attic", "10").id))
         with self.assertRaisesRegex(BadInput, "two ends"):
@@ -202,7 +205,7 @@ class Switched(Wired):
         self.assertTrue(any("stays off" in one for one in known.warnings))
         with self.assertRaisesRegex(BadInput, "type the name"):
             self.roster.order_port(port.id, self.order(port, name="something"))
-        done = self.roster.order_port(port.id, self.order(port, for_seconds=5))
+        done = self.roster.order_port(port.id, self.order(port, for_seconds=8))
         self.assertEqual((done.state, done.until is not None), ("off for now", True), done.said)
         self.assertEqual(self.port("switch-office-2", "6").wanted, "down", "read back")
         with self.assertRaisesRegex(BadInput, "switched off already"):
@@ -210,6 +213,8 @@ class Switched(Wired):
         with self.assertRaisesRegex(BadInput, "off for now"):
             credential = next(one for one in self.roster.credentials() if one.name == "machinist")
             self.roster.remove_credential(credential.id)
+        with self.assertRaisesRegex(BadInput, "is to come back"):
+            self.roster.remove_switch(port.switch.id)
         until(lambda: next(iter(self.roster.port_orders(port.id))).state == "back", "it does not come back")
         until(lambda: self.port("switch-office-2", "6").link == "up", "it is told to be off still")
 

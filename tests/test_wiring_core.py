@@ -256,6 +256,14 @@ class Ways(unittest.TestCase):
         self.assertIsNone(self.through(graph(found, states), "s1", "s2", 30))
         self.assertEqual(self.through(graph(*ring_of_three("alternate in tree 2")), "s2", "s3"), [2], "others pass")
 
+    def test_a_link_of_which_one_port_has_no_link_joins_nobody_now(self) -> None:
+        found, states = ring_of_three()
+        states[31] = replace(states[31], link="down")
+        wiring = graph([replace(found[1], known=Known.STATED)], states)
+        self.assertTrue(wiring.standings[0].dark)
+        self.assertIsNone(way(wiring, "s1", "s3"))
+        self.assertEqual(len(parts(wiring)), 2)
+
     def test_a_cable_from_a_switch_to_itself_is_a_ring(self) -> None:
         wiring = graph([Link((End(1, 11), End(1, 12)), Known.BOTH)], {})
         self.assertEqual([ring.loop for ring in rings(wiring)], [True])

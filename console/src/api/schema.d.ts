@@ -9119,8 +9119,9 @@ export interface components {
         };
         /**
          * LinkView
-         * @description Ports that are joined: two, or more where something that is not read hangs `between`. `blocked` where the spanning tree keeps
-         *     it shut. `ring` is the number of its ring; `falls` are the switches that nothing else joins to this one.
+         * @description Ports that are joined: two, or more where something that is not read hangs `between`. `up` unless one of its ports has no link,
+         *     as one may that a hand states; `blocked` where the spanning tree keeps it shut. `ring` is the number of its ring; `falls` are
+         *     the switches that nothing else joins to this one.
          */
         LinkView: {
             /**
@@ -9167,6 +9168,11 @@ export interface components {
              * @description Whether it may have been so for longer: the readings of the switch begin then.
              */
             at_least: boolean;
+            /**
+             * Up
+             * @description Whether its ports have their links.
+             */
+            up: boolean;
             /**
              * Blocked
              * @description Whether the spanning tree keeps it shut.
@@ -9590,6 +9596,12 @@ export interface components {
              * @example 10 Gbit/s
              */
             said: string;
+            /**
+             * Word
+             * @description The word that stands at it; empty: none.
+             * @example kept shut
+             */
+            word: string;
         };
         /**
          * MapPlaceEdit

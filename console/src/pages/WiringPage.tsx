@@ -153,7 +153,7 @@ export default function WiringPage() {
           </span>
         )}
       </p>
-      {path.data ? <PathLines path={path.data} /> : null}
+      {path.data ? <PathLines path={path.data} begin={ends[0]} end={ends[1]} /> : null}
       <Section title={at ? `The links at ${moment(at)}` : "The links"}>
         {links.data ? <LinkLines page={links.data} now={at === null} /> : <p className="text-soft">Reading…</p>}
       </Section>

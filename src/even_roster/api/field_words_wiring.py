@@ -54,6 +54,8 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
 }
 
 WIRING_CLOSER: dict[str, str | tuple[str, Any]] = {
+    "LinkView.up": "whether its ports have their links",
+    "MapCable.word": ("the word that stands at it; empty: none", "kept shut"),
     "MapCable.known": ("how well it is known", "told by both"),
     "MapCable.width": ("how wide it is drawn", 3.25),
     "MapCable.said": ("what stands at it", "10 Gbit/s"),

@@ -29,8 +29,9 @@ class LinkMember(Model):
 
 
 class LinkView(Model):
-    """Ports that are joined: two, or more where something that is not read hangs `between`. `blocked` where the spanning tree keeps
-    it shut. `ring` is the number of its ring; `falls` are the switches that nothing else joins to this one."""
+    """Ports that are joined: two, or more where something that is not read hangs `between`. `up` unless one of its ports has no link,
+    as one may that a hand states; `blocked` where the spanning tree keeps it shut. `ring` is the number of its ring; `falls` are
+    the switches that nothing else joins to this one."""
 
     id: int
     ends: list[LinkEnd]
@@ -39,6 +40,7 @@ class LinkView(Model):
     since: Time
     until: Time | None
     at_least: bool
+    up: bool
     blocked: bool
     blocked_at: str
     speed: int | None
@@ -112,6 +114,7 @@ class MapCable(Model):
     blocked: bool
     known: Known
     said: str
+    word: str
 
 
 class MapView(Model):

@@ -75,6 +75,8 @@ def _ends(one: LinkView) -> str:
 
 
 def _sign(one: LinkView) -> Text:
+    if not one.up:
+        return Text("no link", "red")
     return Text("shut", "yellow") if one.blocked else Text("")
 
 

@@ -164,7 +164,7 @@ def create_app(context: Context) -> FastAPI:
     app.state.switch_reader = switch_reader
     port_orders = PortOrders(context, watcher, switch_reader)
     app.state.port_orders = port_orders
-    chaser = Chaser(context, watcher, switch_reader)
+    chaser = Chaser(context, watcher, switch_reader, listening.beside)
     app.state.chaser = chaser
     app.state.context = context
     app.state.scans = running

@@ -173,7 +173,7 @@ export function MapView({ map, lit, chosen, movable, onChoose, onPort, onPut }: 
 }
 
 const Cable = memo(function Cable({ cable, lit, dim }: { cable: MapCable; lit: boolean; dim: boolean }) {
-  const word = cable.blocked ? wordPlace(cable.points) : null;
+  const word = cable.word ? wordPlace(cable.points) : null;
   return (
     <g opacity={dim && !lit ? 0.3 : 1}>
       <path
@@ -197,7 +197,7 @@ const Cable = memo(function Cable({ cable, lit, dim }: { cable: MapCable; lit: b
           stroke="var(--leaf)"
           strokeWidth="5"
         >
-          kept shut
+          {cable.word}
         </text>
       ) : null}
     </g>

@@ -1,10 +1,13 @@
 // The way between two devices, cable by cable, with how well each is known; what is not known stands below.
-import { Fragment } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { Fragment, useState } from "react";
+import { api } from "../../api/client";
 import type { PathHop, PathView } from "../../api/types";
+import { moment, sentence } from "../../lib/format";
 import { useOpen } from "../../lib/open";
-import { Section } from "../../parts/basics";
+import { Button, Section } from "../../parts/basics";
 
-export function PathLines({ path }: { path: PathView }) {
+export function PathLines({ path, begin, end }: { path: PathView; begin: string; end: string }) {
   return (
     <Section title={path.said}>
       <ol className="text-sm">
@@ -21,6 +24,7 @@ export function PathLines({ path }: { path: PathView }) {
         ))}
         {path.hops.length ? <li>{path.hops[path.hops.length - 1]?.other.called}</li> : null}
       </ol>
+      {begin && path.at === null ? <Turns key={`${begin} ${end}`} begin={begin} end={end || path.end.called} /> : null}
       {path.lacks.map((lack) => (
         <p key={lack} className="mt-1 text-sm text-amber">
           Not known: {lack}.
@@ -52,5 +56,37 @@ function Port({ of }: { of: { id: number; name: string } | null }) {
     >
       {of.name}
     </button>
+  );
+}
+
+const WEEK = 7 * 86_400_000;
+
+/** Which ways it went in the last week. */
+function Turns({ begin, end }: { begin: string; end: string }) {
+  const [since, setSince] = useState<string | null>(null);
+  const turns = useQuery({
+    queryKey: ["path", "turns", begin, end, since],
+    queryFn: ({ signal }) => api.get("/api/v1/paths/turns", { query: { begin, end, since: since ?? "" }, signal }),
+    enabled: since !== null,
+    retry: false,
+  });
+  if (since === null)
+    return (
+      <Button tone="quiet" className="mt-1" onClick={() => setSince(new Date(Date.now() - WEEK).toISOString())}>
+        Which ways it went this week
+      </Button>
+    );
+  if (turns.error) return <p className="text-sm text-alarm">{sentence(turns.error.message)}.</p>;
+  return (
+    <ul className="mt-1 text-sm">
+      {turns.data?.items.map((one) => (
+        <li key={one.since} className="border-b border-rule py-1">
+          <span className="text-soft">
+            {moment(one.since)} to {one.until ? moment(one.until) : "now"}:
+          </span>{" "}
+          {one.said}
+        </li>
+      ))}
+    </ul>
   );
 }

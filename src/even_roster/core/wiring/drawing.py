@@ -45,8 +45,8 @@ class Strip:
 
 @dataclass(frozen=True, slots=True)
 class Cable:
-    """A link on the map, or an arm of one: the corners of its way, how wide it is drawn, whether it is kept shut, what stands at
-    it."""
+    """A link on the map, or an arm of one: the corners of its way, how wide it is drawn, whether it is kept shut, what is said of
+    it, and the word that stands at it."""
 
     link: int
     points: tuple[Point, ...]
@@ -54,6 +54,7 @@ class Cable:
     shut: bool
     inferred: bool
     said: str
+    word: str
 
 
 @dataclass(slots=True)
@@ -103,11 +104,10 @@ def _cable(number: int, link: Link, stands: Standing, points: tuple[Point, ...])
     said = [speed_said(stands.speed)]
     if link.members:
         said.append(f"{len(link.members)} cables")
-    if not stands.forwards:
-        said.append("kept shut")
-    return Cable(
-        number, points, width, not stands.forwards, link.known.value == "inferred", ", ".join(one for one in said if one)
-    )  # fmt: skip
+    word = "no link" if stands.dark else "" if stands.forwards else "kept shut"
+    said.append(word)
+    whole = ", ".join(one for one in said if one)
+    return Cable(number, points, width, bool(word), link.known.value == "inferred", whole, word)
 
 
 def _way(one: Strip, first: End | None, other: Strip, second: End | None, lanes: dict[Node, int]) -> tuple[Point, ...]:
@@ -157,11 +157,11 @@ def _svg_cable(cable: Cable, lit: bool) -> list[str]:
         f'<polyline points="{points}" fill="none" stroke="{ink}" stroke-width="{width:.2f}" stroke-linejoin="round"'
         f' stroke-linecap="round"{dash}><title>{escape(cable.said)}</title></polyline>'
     ]
-    if cable.shut:
+    if cable.word:
         x, y = _label_place(cable.points)
         out.append(
             f'<text x="{x:.1f}" y="{y:.1f}" font-size="11" fill="#4a5656" text-anchor="middle" paint-order="stroke" '
-            'stroke="#ffffff" stroke-width="4">kept shut</text>'
+            'stroke="#ffffff" stroke-width="4">' + cable.word + "</text>"
         )
     return out
 

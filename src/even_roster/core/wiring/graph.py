@@ -31,17 +31,19 @@ def switch_of(node: Node) -> int:
 @dataclass(frozen=True, slots=True)
 class Standing:
     """How a link stands: at which of its ports it is shut and why, its speed in bits a second (the slower end's; of a bundle all
-    members together), the VLANs it carries (None: not told), and its ends' VLANs of frames without a tag."""
+    members together), the VLANs it carries (None: not told), and its ends' VLANs of frames without a tag. A `dark` one has no link
+    at one of its ports, as one that a hand states may."""
 
     shut: tuple[tuple[int, str], ...] = ()
     speed: int | None = None
     vlans: frozenset[int] | None = None
     plain: tuple[int | None, ...] = ()
+    dark: bool = False
 
     @property
     def forwards(self) -> bool:
         """Whether frames pass. What is shut in one tree of several still passes others."""
-        return all(" in tree " in why for _, why in self.shut)
+        return not self.dark and all(" in tree " in why for _, why in self.shut)
 
     def carries(self, vlan: int | None) -> bool:
         """Whether frames of a VLAN pass, as far as is told."""
@@ -62,7 +64,12 @@ def standing(link: Link, states: Mapping[int, PortState]) -> Standing:
     for one in told:
         if one is not None:
             vlans = one if vlans is None else vlans & one
-    return Standing(closed, speed or None, vlans, tuple(state.vlan for _, state in known))
+    ends = {end.port for end in link.ends}
+    dark = any(port in ends and state.link in _DARK for port, state in known)
+    return Standing(closed, speed or None, vlans, tuple(state.vlan for _, state in known), dark and not link.members)
+
+
+_DARK = ("down", "not present", "lower layer down")
 
 
 def _vlans(state: PortState) -> frozenset[int] | None:
@@ -114,6 +121,10 @@ def graph(
     for number, link in enumerate(links):
         nodes = [node_of(end, routers) for end in link.ends]
         arms = [Edge(f"l{number}", one, number) for one in nodes]
+        for node in nodes:
+            made.around.setdefault(node, [])
+        if made.standings[number].dark:  # it joins nobody now
+            continue
         for edge in [Edge(nodes[0], nodes[1], number)] if len(nodes) == 2 else arms:
             made.around.setdefault(edge.one, []).append(edge)
             if edge.one != edge.other:

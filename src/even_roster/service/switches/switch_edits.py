@@ -10,7 +10,7 @@ from sqlalchemy import Connection
 from ...api.switches import PortEdit, SwitchEdit
 from ...core.address import Address, dotted
 from ...core.text import clean
-from ...store import switch_records
+from ...store import order_records, switch_records
 from ...store.edits import EditError, Missing, StaleEdit, Versions
 from ...store.journal import Journal, Written, version
 from ..context import Context
@@ -80,9 +80,12 @@ def edit(context: Context, who: str, identity: int, called: str, given: SwitchEd
 
 
 def remove(context: Context, who: str, identity: int, called: str, versions: Versions) -> None:
-    """Read a switch no longer; what was read of it stays in history. Raises Missing, StaleEdit."""
+    """Read a switch no longer; what was read of it stays in history. Raises Missing, StaleEdit, EditError while one of
+    its ports is off for now."""
     with writing(context, who) as journal:
         before = _before(journal, identity, called, versions)
+        if any(order.switch == identity for order in order_records.open_ones(journal.connection)):
+            raise EditError("one of its ports is off for now, and is to come back: wait, or switch it on first")
         told = _told(journal.connection, before)
         journal.save("remove", SWITCH, called, [Written(SWITCH, (identity,), None)], (told, None))
     changed(context, {SWITCH})

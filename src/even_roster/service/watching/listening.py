@@ -199,6 +199,10 @@ class Listening:
         text = f" ({latest.port_text})" if latest.port_text else ""
         return f"{latest.name or latest.chassis}, port {latest.port}{text}"
 
+    def beside(self) -> dict[str, str]:
+        """What announces itself at each adapter, as `plugged_into` has it."""
+        return {name: where for name in list(self.heard) if (where := self.plugged_into(name)) is not None}
+
     def listening(self) -> list[str]:
         """The adapters that are listened on now."""
         return sorted(name for name, thread in self._threads.items() if thread.thread.is_alive())

@@ -1,5 +1,6 @@
 """Watches switches for ports that lose or get their link, and devices on the own links for falling silent, while somebody chases
-cables. Each switch is asked for the links of its ports alone, again and again.
+cables. Each switch is asked for the links of its ports alone, again and again; what announces itself at the own adapters tells when
+the own cable was moved.
 """
 
 from __future__ import annotations
@@ -7,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from ipaddress import IPv4Address
 
@@ -75,8 +76,11 @@ class Running:
 class Chaser:
     """The chases of one service."""
 
-    def __init__(self, context: Context, watcher: Watcher, reader: SwitchReader) -> None:
-        self._context, self._watcher, self._reader = context, watcher, reader
+    def __init__(
+        self, context: Context, watcher: Watcher, reader: SwitchReader, beside: Callable[[], Mapping[str, str]]
+    ) -> None:  # fmt: skip
+        """`beside` tells what announces itself at each of this machine's adapters (LLDP), in words."""
+        self._context, self._watcher, self._reader, self._beside = context, watcher, reader, beside
         self.running: dict[int, Running] = {}
         self._readings: dict[int, asyncio.Task[None]] = {}
 
@@ -104,6 +108,9 @@ class Chaser:
             running.switches[switch] = Watched()
             work = attempt_here(self._watch(row, running, switch), "a switch could not be watched")
             running.tasks.append(asyncio.create_task(work))
+        running.tasks.append(
+            asyncio.create_task(attempt_here(self._own(row, running), "own cables could not be watched"))
+        )
         if row.devices:
             work = attempt_here(self._listen(row, running), "devices could not be watched")
             running.tasks.append(asyncio.create_task(work))
@@ -210,6 +217,16 @@ class Chaser:
         self._readings.pop(switch, None)
         with contextlib.suppress(Refusal, EditError):
             await self._reader.read(switch)
+
+    async def _own(self, row: ChaseRow, running: Running) -> None:
+        """Say when something else announces itself at an adapter of this machine: its own cable was moved."""
+        known = set(self._beside().items())
+        while not self._over(row):
+            await asyncio.sleep(EVERY_SECONDS)
+            for adapter, where in set(self._beside().items()) - known:
+                known.add((adapter, where))  # of several that are heard in turn each is told once
+                sentence = f"{adapter} of this machine is plugged into {where}"
+                self._tell(row, running, Turn(0, now_ms(), None, None, True, (adapter,), sentence))
 
     async def _listen(self, row: ChaseRow, running: Running) -> None:
         """Ask some devices of the own links by ARP, and say who falls silent and who answers again."""

@@ -157,7 +157,8 @@ class Wiring:
         where = [f"{self._port_said(port)} ({why})" for port, why in stands.shut]
         return LinkView(
             id=one.id, ends=ends, known=link.known.value, reasons=list(link.reasons), since=time_of(one.first),
-            until=maybe_time(one.last), at_least=one.at_least, blocked=not stands.forwards, blocked_at=", ".join(where),
+            until=maybe_time(one.last), at_least=one.at_least, up=not stands.dark,
+            blocked=bool(stands.shut) and not stands.forwards, blocked_at=", ".join(where),
             speed=stands.speed, vlans=sorted(stands.vlans or ()),
             members=[LinkMember(one=self.port(a), other=self.port(b)) for a, b in link.members], between=link.between,
             ring=ring, falls=behind, said=self._said(link, ends, stands, behind),
@@ -181,7 +182,9 @@ class Wiring:
         if link.members:
             parts.append(f"a bundle of {len(link.members)}")
         parts.append(speed_said(stands.speed))
-        if not stands.forwards:
+        if stands.dark:
+            parts.append("no link now")
+        elif not stands.forwards:
             parts.append("kept shut by the spanning tree")
         if link.between:
             parts.append("something that is not read between")

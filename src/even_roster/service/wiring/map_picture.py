@@ -66,7 +66,7 @@ def view(wiring: Wiring) -> MapView:
     cables = [
         MapCable(
             link_id=wiring.kept[one.link].id, points=[[x, y] for x, y in one.points], width=one.width, blocked=one.shut,
-            known=wiring.kept[one.link].link.known.value, said=one.said,
+            known=wiring.kept[one.link].link.known.value, said=one.said, word=one.word,
         )
         for one in made.cables
     ]  # fmt: skip
@@ -86,7 +86,7 @@ def lines(wiring: Wiring) -> list[str]:
 
     def said(number: int) -> str:
         stands = graph.standings[number]
-        shut = "" if stands.forwards else "kept shut"
+        shut = "no link" if stands.dark else "" if stands.forwards else "kept shut"
         return ", ".join(part for part in (speed_said(stands.speed), shut, graph.links[number].known.value) if part)
 
     return outline(graph, wiring.roots, wiring.routers, wiring.called, lambda port: by_port[port][1].name, said)

@@ -13,8 +13,7 @@ const HEIGHT = 80;
 export function ReplyTimes({ address }: { address: string }) {
   const told = useQuery({
     queryKey: ["reply-times", address],
-    queryFn: () =>
-      api.get("/api/v1/reply-times/{subject}", { path: { subject: address }, query: { hours: HOURS } }),
+    queryFn: () => api.get("/api/v1/reply-times/{subject}", { path: { subject: address }, query: { hours: HOURS } }),
     refetchInterval: 60_000,
   });
   const hours = told.data?.hours ?? [];
@@ -42,10 +41,21 @@ function Plot({ hours }: { hours: ReplyHour[] }) {
   const said = `Mean reply times between ${millis(least)} and ${millis(Math.max(...means))}, the longest ${millis(most)}`;
   return (
     <figure>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full border-b border-rule text-ink" role="img" aria-label={said}>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="w-full border-b border-rule text-ink"
+        role="img"
+        aria-label={said}
+      >
         {hours.map((one) =>
           one.mean_ms === null ? (
-            <path key={one.at} d={`M${x(one)} ${HEIGHT - 4}v4`} className="text-alarm" stroke="currentColor" strokeWidth="2" />
+            <path
+              key={one.at}
+              d={`M${x(one)} ${HEIGHT - 4}v4`}
+              className="text-alarm"
+              stroke="currentColor"
+              strokeWidth="2"
+            />
           ) : (
             <g key={one.at} stroke="currentColor">
               <title>{`${moment(one.at)}: ${millis(one.least_ms ?? 0)} to ${millis(one.most_ms ?? 0)}`}</title>

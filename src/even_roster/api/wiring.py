@@ -30,8 +30,8 @@ class LinkMember(Model):
 
 class LinkView(Model):
     """Ports that are joined: two, or more where something that is not read hangs `between`. `up` unless one of its ports has no
-    link, as one may that a hand states; `blocked` where the spanning tree keeps it shut. `ring` is the number of its ring; `falls` are
-    the switches that nothing else joins to this one."""
+    link, as one may that a hand states; `blocked` where the spanning tree keeps it shut. `ring` is the number of its ring;
+    `falls` are the switches that nothing else joins to this one."""
 
     id: int
     ends: list[LinkEnd]

@@ -3,6 +3,7 @@ cable is pulled, ports that are switched and chased."""
 
 from __future__ import annotations
 
+import asyncio
 import subprocess
 import sys
 import tempfile
@@ -11,6 +12,7 @@ import unittest
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import cast
 
 from even_roster.api.chases import ChaseEdit, ChaseFound, ChaseNew
 from even_roster.api.demo import LeadPlug, LeadPull
@@ -18,6 +20,13 @@ from even_roster.api.port_orders import PortOrderNew
 from even_roster.api.switches import CredentialNew, KeptPort, SwitchSearch
 from even_roster.api.wiring import LinkView, LinkWordNew, MapPlaceEdit
 from even_roster.client import BadInput, Conflict, NotFound, Roster
+from even_roster.service.context import now_ms, open_context
+from even_roster.service.settings import Settings
+from even_roster.service.switches.switch_reader import SwitchReader
+from even_roster.service.watching.watcher import Watcher
+from even_roster.service.wiring.chaser import Chaser
+from even_roster.standin import larkspur
+from even_roster.standin.segment import StandinMachine
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
@@ -365,6 +374,29 @@ class Chased(Wired):
         self.roster.plug_cable(LeadPlug(switch=lead.switch, port=lead.port, called="printer-3"))
         until(lambda: said()[0] == "printer-3 answers again", "that it is back is not told")
         self.roster.edit_chase(one.id, ChaseEdit(on=False))
+
+
+class OwnCable(unittest.IsolatedAsyncioTestCase):
+    def setUp(self) -> None:
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        context = open_context(Settings(home=home), StandinMachine(larkspur.build()))
+        self.addCleanup(lambda: context.close())
+        self.beside = {"office0": "switch-office-1, port 17"}
+        self.chaser = Chaser(context, cast(Watcher, None), cast(SwitchReader, None), lambda: self.beside)
+        values = {"name": "", "switches": [], "devices": [], "cables": [], "begun": now_ms(), "on": True}
+        self.row = self.chaser.keep({**values, "until": now_ms() + 600_000})
+
+    async def test_what_announces_itself_at_the_own_adapter_is_told_once_when_the_cable_was_moved(self) -> None:
+        self.chaser.start(self.row)
+        await asyncio.sleep(0)  # it has seen where the cable was
+        turns = self.chaser.running[self.row.id].turns
+        for where in ("switch-office-1, port 18", "switch-office-1, port 17", "switch-office-1, port 18"):
+            self.beside["office0"] = where
+            while not turns:
+                await asyncio.sleep(0.1)
+        told = [turn.said for turn in turns]
+        self.assertEqual(told, ["office0 of this machine is plugged into switch-office-1, port 18"])
+        await self.chaser.close()
 
 
 if __name__ == "__main__":

@@ -11362,7 +11362,7 @@ export interface components {
              * Warnings
              * @description What to bear in mind.
              * @example [
-             *       "if the machine of this service dies meanwhile, what is off for a time stays off"
+             *       "what is off for a time stays off while this service does not run, and for good if its machine dies"
              *     ]
              */
             warnings: string[];

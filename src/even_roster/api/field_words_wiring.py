@@ -29,7 +29,7 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
     "way": ("the switches from this service to its switch", ["switch-office-1", "switch-office-2"]),
     "warnings": (
         "what to bear in mind",
-        ["if the machine of this service dies meanwhile, what is off for a time stays off"],
+        ["what is off for a time stays off while this service does not run, and for good if its machine dies"],
     ),
     "credentials": "the credentials that are kept",
     "weak": "consent to a credential that does not encrypt",

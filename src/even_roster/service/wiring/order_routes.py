@@ -25,7 +25,7 @@ from .port_orders import PortOrders
 router = APIRouter(prefix="/api/v1", tags=["wiring"])
 MOST = 500
 _WARNINGS = (
-    "if the machine of this service dies meanwhile, what is off for a time stays off",
+    "what is off for a time stays off while this service does not run, and for good if its machine dies",
     "a switch that restarts may forget what it was told, and be on again",
 )
 

@@ -392,8 +392,7 @@ class OwnCable(unittest.IsolatedAsyncioTestCase):
         turns = self.chaser.running[self.row.id].turns
         for where in ("switch-office-1, port 18", "switch-office-1, port 17", "switch-office-1, port 18"):
             self.beside["office0"] = where
-            while not turns:
-                await asyncio.sleep(0.1)
+            await asyncio.to_thread(until, lambda: bool(turns), "that the cable was moved is not told")
         told = [turn.said for turn in turns]
         self.assertEqual(told, ["office0 of this machine is plugged into switch-office-1, port 18"])
         await self.chaser.close()

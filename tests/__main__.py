@@ -36,9 +36,6 @@ ON_LINKS = {"test_truth_on_the_wire"}
 FITTING = {"test_fitting", "test_fitting_on_the_wire", "test_phone", "test_roll_call"}
 SERVERS = {
     "test_real_switch",
-    "test_real_wiring",
-    "test_wiring",
-    "test_kept_switches",
     "test_snmp",
     "test_switches",
     "test_by_hand",
@@ -56,6 +53,7 @@ WITHOUT_SERVICES = {
     "test_rows", "test_running_for_weeks", "test_scan_engine", "test_scan_orders", "test_servers_that_hang", "test_side_by_side", "test_standin", "test_store", "test_wire",
     "test_wiring_core",
 }  # fmt: skip
+WIRES = {"test_kept_switches", "test_real_wiring", "test_wiring"}
 SLOWEST = 12
 _CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
@@ -76,7 +74,8 @@ def main() -> int:
     promises = [name for name in there if name in PROMISES]
     servers = [name for name in there if name in SERVERS]
     fitting = [name for name in there if name in FITTING]
-    grouped = ALONE | WAITING | ON_LINKS | FITTING | WORDS | PROMISES | SERVERS | WITHOUT_SERVICES | DAYS
+    wires = [name for name in there if name in WIRES]
+    grouped = ALONE | WAITING | ON_LINKS | FITTING | WORDS | PROMISES | SERVERS | WIRES | WITHOUT_SERVICES | DAYS
     others = [name for name in there if name not in grouped]
     counts = [0, 0, 0]
     with tempfile.TemporaryDirectory() as folder:
@@ -86,7 +85,7 @@ def main() -> int:
         parts.start(days)
         parts.start(promises)
         measuring.wait()
-        for names in (waiting, fitting, links, words, servers, others):
+        for names in (waiting, wires, fitting, links, words, servers, others):
             parts.start(names)
         for told in parts.told():
             closing = _CLOSING.findall(told)

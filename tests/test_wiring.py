@@ -12,7 +12,9 @@ import unittest
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 from pathlib import Path
+from types import SimpleNamespace
 from typing import cast
+from unittest import mock
 
 from even_roster.api.chases import ChaseEdit, ChaseFound, ChaseNew
 from even_roster.api.demo import LeadPlug, LeadPull
@@ -20,13 +22,20 @@ from even_roster.api.port_orders import PortOrderNew
 from even_roster.api.switches import CredentialNew, KeptPort, SwitchSearch
 from even_roster.api.wiring import LinkView, LinkWordNew, MapPlaceEdit
 from even_roster.client import BadInput, Conflict, NotFound, Roster
+from even_roster.core.mac import MacNumber
+from even_roster.core.wiring.guard import Desk
+from even_roster.probe.snmp_agent import Refused
 from even_roster.service.context import now_ms, open_context
 from even_roster.service.settings import Settings
 from even_roster.service.switches.switch_reader import SwitchReader
 from even_roster.service.watching.watcher import Watcher
+from even_roster.service.wiring import guard_facts
 from even_roster.service.wiring.chaser import Chaser
+from even_roster.service.wiring.link_picture import Wiring
+from even_roster.service.wiring.port_orders import PortOrders, Target, Unsure
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
+from even_roster.store.order_records import OrderRow
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
@@ -374,6 +383,47 @@ class Chased(Wired):
         self.roster.plug_cable(LeadPlug(switch=lead.switch, port=lead.port, called="printer-3"))
         until(lambda: said()[0] == "printer-3 answers again", "that it is back is not told")
         self.roster.edit_chase(one.id, ChaseEdit(on=False))
+
+
+class Unknown(unittest.IsolatedAsyncioTestCase):
+    """What nobody can tell: a switch that falls silent after it was told, a gateway that hangs nowhere."""
+
+    def setUp(self) -> None:
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.context = open_context(Settings(home=home), StandinMachine(larkspur.build()))
+        self.addCleanup(lambda: self.context.close())
+        self.orders = PortOrders(self.context, cast(Watcher, None), cast(SwitchReader, None))
+        self.values = {
+            "switch": 1, "port": 1, "what": "link", "to": "off", "who": "x", "at": now_ms(), "credential": 1, "state": "given",
+            "said": "", "objects": [],
+        }  # fmt: skip
+        self.target = cast(Target, SimpleNamespace(switch=SimpleNamespace(row=SimpleNamespace(id=1))))
+
+    async def given(self, until: int | None, *tries: Exception | None) -> tuple[OrderRow, int]:
+        """An order of which each try to set the port ends so; the order after it, and how many wait for their time."""
+        identity = await asyncio.to_thread(self.orders._keep, {**self.values, "until": until})
+        done = [mock.AsyncMock(side_effect=list(tries)), mock.AsyncMock(), mock.Mock()]
+        with mock.patch.multiple(self.orders, _set=done[0], _read=done[1], _later=done[2]):
+            await self.orders._carry_out(identity, self.target, "switch-attic port 3")
+        return await asyncio.to_thread(self.orders._order, identity), done[2].call_count
+
+    async def test_a_port_of_which_it_is_not_known_whether_it_is_off_comes_back_at_its_time_in_any_case(self) -> None:
+        silent = Unsure("10.44.10.131 does not answer")
+        row, waits = await self.given(now_ms() + 30_000, silent, silent)
+        self.assertEqual((row.state, waits), ("off for now", 1))
+        self.assertIn("is not known", row.said)
+        row, waits = await self.given(now_ms() + 30_000, silent, None)
+        self.assertEqual((row.state, waits, "is on" in row.said), ("failed", 0, True))
+        row, waits = await self.given(None, silent, silent)
+        self.assertEqual((row.state, waits, "is not known" in row.said), ("failed", 0, True))
+        row, waits = await self.given(now_ms() + 30_000, Refused("it may not"))
+        self.assertEqual((row.state, waits, "is as it was" in row.said), ("failed", 0, True))
+
+    def test_whoever_must_stay_and_hangs_nowhere_is_told_to_the_guard(self) -> None:
+        with self.context.database.read() as connection:
+            kept = {MacNumber(1): guard_facts.GATEWAY, MacNumber(2): "a switch"}
+            sight = guard_facts._sight(self.context, Wiring(self.context, connection), Desk(None), kept)
+        self.assertEqual(sight.nowhere, {guard_facts.GATEWAY})
 
 
 class OwnCable(unittest.IsolatedAsyncioTestCase):

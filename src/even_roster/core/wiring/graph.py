@@ -138,21 +138,17 @@ def across(edge: Edge, node: Node) -> Node:
     return edge.other if edge.one == node else edge.one
 
 
-def reach(
-    wiring: Graph, begin: Node, *, forwarding: bool = False, without: int | None = None
-) -> dict[Node, Edge | None]:
-    """Everybody who is reached from a node, with the edge that leads there, nearest first; only through links that forward, or
-    without one of the links, where that is wanted."""
+def reach(wiring: Graph, begin: Node) -> dict[Node, Edge | None]:
+    """Everybody who hangs together with a node, with the edge that leads there, nearest first."""
     found: dict[Node, Edge | None] = {begin: None}
     waiting = deque([begin])
     while waiting:
         at = waiting.popleft()
         for edge in wiring.around.get(at, ()):
             other = across(edge, at)
-            if other in found or edge.link == without or (forwarding and not wiring.standings[edge.link].forwards):
-                continue
-            found[other] = edge
-            waiting.append(other)
+            if other not in found:
+                found[other] = edge
+                waiting.append(other)
     return found
 
 

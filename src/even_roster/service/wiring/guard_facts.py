@@ -73,9 +73,10 @@ def _sight(context: Context, wiring: Wiring, desk: Desk, kept: dict[MacNumber, s
     }  # fmt: skip
     called = {-key: wiring.called(f"s{key}") for key in switches}
     called |= {key: port.name for key, (_, port) in context.switches.by_port.items()}
-    return Sight(
-        wiring.graph, wiring.routers, {key: one.row.learnt or 0 for key, one in switches.items()}, ours, kept, called
-    )
+    seen = {mac for one in switches.values() for port in one.ports.values() for mac in port.stays}
+    nowhere = {why for why in (GATEWAY, DHCP) if not seen & {mac for mac, said in kept.items() if said == why}}
+    read = {key: one.row.learnt or 0 for key, one in switches.items()}
+    return Sight(wiring.graph, wiring.routers, read, ours, kept, called, nowhere & set(kept.values()))
 
 
 def _kept(context: Context, connection: Connection, client: str) -> tuple[dict[MacNumber, str], str]:

@@ -46,6 +46,10 @@ _SHORT_MS = FRESH_MS // 2
 """A reading that is older is made anew before the guard judges, so that it is fresh when it does."""
 
 
+class Unsure(AgentError):
+    """An agent was told, and whether it has done it is not known, or it has not."""
+
+
 @dataclass(frozen=True, slots=True)
 class Target:
     """A port to switch: what is set there, and by what."""
@@ -222,12 +226,10 @@ class PortOrders:
         wanted = _OFF if row.to == "off" else _ON
         try:
             await self._set(target, wanted)
+        except Unsure as error:
+            await self._unsure(row, target, what, error)
         except (AgentError, SegmentError, EditError) as error:
-            if wanted == _OFF and not isinstance(error, Refused | EditError):
-                # It may have been done all the same, and be why nothing comes back.
-                with contextlib.suppress(AgentError, SegmentError, EditError):
-                    await self._set(target, _ON)
-            await self._settle(row, FAILED, f"{what} is as it was, as far as is known: {error}")
+            await self._settle(row, FAILED, f"{what} is as it was: {error}")
         else:
             state = OFF_FOR_NOW if row.until is not None else DONE
             await self._settle(row, state, f"{what} is {row.to}, as its switch says itself")
@@ -237,6 +239,23 @@ class PortOrders:
                 await asyncio.to_thread(self._by_hand, row)
         await self._read(target.switch.row.id)
         self._context.tell(SwitchEvent(id=target.switch.row.id))
+
+    async def _unsure(self, row: OrderRow, target: Target, what: str, error: Unsure) -> None:
+        """It may have been done all the same, and be why nothing comes back: what was to be off is switched on. Where that cannot
+        be told either, what was to come back comes back at its time."""
+        if row.to == "off":
+            try:
+                await self._set(target, _ON)
+            except (AgentError, SegmentError, EditError):
+                if row.until is not None:
+                    said = f"whether {what} is off is not known: {error}; it is switched on at its time in any case"
+                    await self._settle(row, OFF_FOR_NOW, said)
+                    self._later(row._replace(state=OFF_FOR_NOW))
+                    return
+            else:
+                await self._settle(row, FAILED, f"{what} is on, as its switch says itself: {error}")
+                return
+        await self._settle(row, FAILED, f"whether {what} is {row.to} is not known, look at the port itself: {error}")
 
     async def _settle(self, row: OrderRow, state: str, said: str) -> None:
         await asyncio.to_thread(self._over, row, state, said)
@@ -255,18 +274,30 @@ class PortOrders:
         try:
             agent = Agent(segment, IPv4Address(address), agent_reading.session(target.credential))
             await self._same_port(agent, target)
-            await agent.set([Variable(target.object, Type.INTEGER, value)])
-            waited = 0.0
-            while True:
-                (told,) = await agent.get([target.object])
-                if told.value == value:
-                    return
-                if waited >= VERIFY_SECONDS:
-                    raise AgentError(f"{dotted(address)} said yes and did nothing: read back, it is as it was")
-                await asyncio.sleep(VERIFY_STEP)
-                waited += VERIFY_STEP
+            await self._sent(agent, target.object, value, dotted(address))
         finally:
             await segment.close()
+
+    async def _sent(self, agent: Agent, what: Oid, value: int, address: str) -> None:
+        """Tell an agent, and read back. Raises Refused where it says itself that it may not be told, else Unsure."""
+        try:
+            await agent.set([Variable(what, Type.INTEGER, value)])
+        except Refused:
+            raise
+        except (AgentError, SegmentError) as error:
+            raise Unsure(str(error)) from error
+        waited = 0.0
+        while True:
+            try:
+                (told,) = await agent.get([what])
+            except (AgentError, SegmentError) as error:
+                raise Unsure(str(error)) from error
+            if told.value == value:
+                return
+            if waited >= VERIFY_SECONDS:
+                raise Unsure(f"{address} said yes and did nothing: read back, it is as it was")
+            await asyncio.sleep(VERIFY_STEP)
+            waited += VERIFY_STEP
 
     async def _same_port(self, agent: Agent, target: Target) -> None:
         """A restart may have numbered interfaces anew: what is set is the port that is meant, by its name."""

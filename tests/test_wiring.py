@@ -395,7 +395,7 @@ class Unknown(unittest.IsolatedAsyncioTestCase):
         self.orders = PortOrders(self.context, cast(Watcher, None), cast(SwitchReader, None))
         self.values = {
             "switch": 1, "port": 1, "what": "link", "to": "off", "who": "x", "at": now_ms(), "credential": 1, "state": "given",
-            "said": "", "objects": [],
+            "said": "",
         }  # fmt: skip
         self.target = cast(Target, SimpleNamespace(switch=SimpleNamespace(row=SimpleNamespace(id=1))))
 

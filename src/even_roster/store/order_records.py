@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, insert, select, update
 
-from .rows import Json, all_of
+from .rows import all_of
 from .wiring_tables import port_orders
 
 GIVEN, DONE, OFF_FOR_NOW, BACK, FAILED = "given", "done", "off for now", "back", "failed"
@@ -18,7 +18,7 @@ OPEN = (GIVEN, OFF_FOR_NOW)
 
 
 class OrderRow(NamedTuple):
-    """A row of `port_orders`: `objects` is what is set, as [identifier, value for off, value for on]."""
+    """A row of `port_orders`."""
 
     id: int
     switch: int
@@ -31,7 +31,6 @@ class OrderRow(NamedTuple):
     until: int | None
     state: str
     said: str
-    objects: Json
 
 
 def add(connection: Connection, values: dict[str, Any]) -> int:

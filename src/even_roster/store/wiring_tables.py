@@ -37,7 +37,6 @@ port_orders = Table(
     Column("until", BigInteger),
     Column("state", Text, nullable=False),
     Column("said", Text, nullable=False, server_default=""),
-    Column("objects", JSON, nullable=False),
     Index("ix_port_orders_port", "port", "at"),
     Index("ix_port_orders_state", "state"),
 )  # fmt: skip

@@ -147,11 +147,11 @@ class PortOrders:
                 await self._permitted(identity, request, client, called)
                 switch, port = self.known(identity)
             target = Target(switch, port, request.what, credential)
+            _ = target.object  # nothing is written down of what the port does not have
             until = now_ms() + request.for_seconds * 1000 if request.for_seconds is not None else None
             values = {
                 "switch": switch.row.id, "port": port.id, "what": request.what, "to": request.to, "who": who, "at": now_ms(),
                 "credential": row, "until": until, "state": GIVEN, "said": "it is being carried out",
-                "objects": [list(target.object), _OFF, _ON],
             }  # fmt: skip
             order = await asyncio.to_thread(self._keep, values)
             await self._carry_out(order, target, called)

@@ -27,7 +27,7 @@ def upgrade() -> None:
     op.execute(
         "CREATE TABLE port_orders (id INTEGER NOT NULL, switch INTEGER NOT NULL, port INTEGER NOT NULL, what TEXT NOT NULL, "
         '"to" TEXT NOT NULL, who TEXT NOT NULL, at BIGINT NOT NULL, credential INTEGER NOT NULL, until BIGINT, state TEXT NOT '
-        "NULL, said TEXT DEFAULT '' NOT NULL, objects JSON NOT NULL, CONSTRAINT pk_port_orders PRIMARY KEY (id))"
+        "NULL, said TEXT DEFAULT '' NOT NULL, CONSTRAINT pk_port_orders PRIMARY KEY (id))"
     )
     op.execute(
         "CREATE TABLE chases (id INTEGER NOT NULL, name TEXT NOT NULL, switches JSON NOT NULL, devices JSON NOT NULL, cables "

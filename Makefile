@@ -1,5 +1,7 @@
 # make demo    everything for a first look: sets up, starts the service on the simulated site
 # make test    sets up (system packages too, when root), checks and tests everything
+# make try     browser scenarios that take long
+# make endure  long runs: churn, killed services, months in fast motion, made-up requests
 # make check   linters and type checkers only
 # make bench   speed and memory, as ratios to floors taken in the same run
 # make console builds the console only; make screenshots takes the pictures of the docs anew
@@ -10,30 +12,27 @@ RUN := $(VENV)/bin/python
 CONSOLE_BUILT := src/even_roster/service/static/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/tsconfig.json
 
-.PHONY: demo test ready check check-python check-console try-console bench console screenshots system clean
+.PHONY: demo test try endure ready check bench console screenshots system clean
 
 demo: $(VENV)/.runtime $(CONSOLE_BUILT)
 	$(VENV)/bin/roster demo $(DEMO)
 
-# What is set up and checked in Python and in the console goes on side by side.
-test: system
-	$(MAKE) --no-print-directory --jobs=2 --output-sync=target ready
-	$(RUN) -m tests
+# ONLY="test_store src/even_roster/core/ranges.py": some of it; ONLY=changed: what tests the files that differ from the last commit.
+test: ready
+	$(RUN) -m tests $(ONLY)
 
-ready: check-python $(CONSOLE_BUILT) check-console try-console
+try: ready
+	$(RUN) -m tests --part try
 
-check: check-python check-console
+endure: ready
+	$(RUN) -m tests --part endure
 
-check-python: $(VENV)/.dev
-	$(VENV)/bin/ruff check --quiet .
-	$(VENV)/bin/ruff format --quiet --check .
-	$(VENV)/bin/mypy
+# Python and the console are set up side by side.
+ready: system
+	@$(MAKE) --no-print-directory --jobs=2 --output-sync=target $(VENV)/.dev $(CONSOLE_BUILT)
 
-check-console: console/node_modules/.ready
-	cd console && npm run --silent check
-
-try-console: console/node_modules/.ready
-	cd console && npm test --silent
+check: ready
+	$(RUN) -m tests checks
 
 bench: system $(VENV)/.dev $(CONSOLE_BUILT)
 	$(RUN) -m bench

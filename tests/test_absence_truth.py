@@ -27,6 +27,8 @@ from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.tables import stays
 from tests.support.days import days, hall
 
+BESIDE = "anything"
+
 HISTORIES, STEPS, PLACES = 1000, 18, 3
 BASE = int(IPv4Address("10.200.0.0"))
 NETWORK = IPv4Network("10.200.0.0/18")

@@ -21,6 +21,8 @@ from even_roster.service.web.admission import Admission
 from even_roster.service.web.connections import Connection
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 
 class AtTheDoor(unittest.TestCase):
     service: Service

@@ -23,6 +23,8 @@ from even_roster.service.aids.supervising import Supervisor
 from even_roster.service.knowing.newcomers import HOUR, MOST_KEPT, Newcomers
 from tests.support.patience import PATIENCE, until
 
+BESIDE = "anything"
+
 NOW, HERE = 1_000_000, 0x0A2C0A00
 A, B = MacNumber(0x02C0_9F40_0001), MacNumber(0x02C0_9F40_0002)
 

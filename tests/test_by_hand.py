@@ -20,6 +20,8 @@ from tests.support.patience import until
 from tests.support.service import Service, service
 from tests.test_dhcp_servers import LAPTOP, needs_dnsmasq
 
+BESIDE = "link"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(address_of(OFFICE.network_address))
 

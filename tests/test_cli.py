@@ -21,6 +21,8 @@ from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 SCAN_KEYS = {
     "id",
     "state",

@@ -17,6 +17,8 @@ from even_roster.client import AddressResult
 from even_roster.core.measure import measure
 from even_roster.core.targets import size_up
 
+BESIDE = "anything"
+
 
 @contextlib.contextmanager
 def printed() -> Iterator[io.StringIO]:

@@ -10,6 +10,8 @@ from pathlib import Path
 from tests.support.service import demo
 from tests.support.words import Words
 
+BESIDE = "anything"
+
 
 def setUpModule() -> None:
     Words.service = unittest.enterModuleContext(demo())

@@ -26,6 +26,8 @@ from even_roster.cli.tables import LEAVE, WHOLE, Text, cells, facts, table
 from even_roster.cli.told import TIMES, Told
 from even_roster.client import BadInput, RosterError, Unreachable
 
+BESIDE = "anything"
+
 ROOT = Path(__file__).parents[1]
 COLUMNS = ("id", "address", "name", "role", "mac", "vendor", "last seen")
 ROW = (

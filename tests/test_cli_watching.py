@@ -11,6 +11,8 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 from tests.support.service import demo
 from tests.support.words import Words
 
+BESIDE = "anything"
+
 
 def setUpModule() -> None:
     Words.service = unittest.enterModuleContext(demo())

@@ -10,6 +10,8 @@ from even_roster.core.columns import SheetError, recognise
 from tests.support.service import demo
 from tests.support.words import Words
 
+BESIDE = "anything"
+
 
 def setUpModule() -> None:
     Words.service = unittest.enterModuleContext(demo())

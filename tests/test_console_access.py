@@ -9,8 +9,11 @@ from typing import Any
 from even_roster.api.switches import CredentialNew, SwitchNew
 from even_roster.client import RollCallNew, ScanRequest
 from tests.support.browser import needs_browser
+from tests.support.console_case import ConsoleCase
 from tests.support.lab import ROOT
-from tests.test_console import ConsoleCase
+
+BESIDE = "anything"
+PART = "try"
 
 AXE = ROOT / "console" / "node_modules" / "axe-core" / "axe.min.js"
 PAGES = (

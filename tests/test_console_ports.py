@@ -7,7 +7,10 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.select import Select
 
 from tests.support.browser import needs_browser
-from tests.test_console import ConsoleCase
+from tests.support.console_case import ConsoleCase
+
+BESIDE = "anything"
+PART = "try"
 
 
 @needs_browser

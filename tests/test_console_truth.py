@@ -11,8 +11,11 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select
 
 from tests.support.browser import browser, needs_browser
+from tests.support.console_case import ConsoleCase
 from tests.support.service import demo
-from tests.test_console import ConsoleCase
+
+BESIDE = "anything"
+PART = "try"
 
 
 @needs_browser

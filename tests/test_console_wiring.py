@@ -11,7 +11,10 @@ from selenium.webdriver.support.select import Select
 
 from even_roster.api.switches import CredentialNew, SwitchSearch
 from tests.support.browser import needs_browser
-from tests.test_console import ConsoleCase
+from tests.support.console_case import ConsoleCase
+
+BESIDE = "anything"
+PART = "try"
 
 
 @needs_browser

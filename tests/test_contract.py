@@ -13,6 +13,8 @@ import httpx
 
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 COMMITTED = Path(__file__).parents[1] / "console" / "openapi.json"
 MADE = (
     ("sites", {"name": "Annex"}), ("plan/subnets", {"range": "10.61.0.0/24", "name": "Barn"}),

@@ -19,6 +19,8 @@ from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source, Stay, fold, holder_at
 from even_roster.core.targets import TargetError, check, duration, scannable
 
+BESIDE = "anything"
+
 HOUR = 3_600_000
 
 

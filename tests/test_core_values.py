@@ -17,6 +17,8 @@ from even_roster.core.span import Positions, Span, SpanSet, usable
 from even_roster.core.text import clean, host_key
 from even_roster.core.vendors import Prefix, VendorError, VendorRegistry, read_registry
 
+BESIDE = "anything"
+
 spans = st.lists(st.tuples(st.integers(0, 400), st.integers(0, 30)), max_size=12).map(
     lambda pairs: SpanSet.of(Span.of_ints(first, first + size) for first, size in pairs)
 )

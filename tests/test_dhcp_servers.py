@@ -27,6 +27,8 @@ from tests.support.lab import needs_lab
 from tests.support.patience import until
 from tests.support.service import Service, service
 
+BESIDE = "link"
+
 needs_kea = unittest.skipUnless(shutil.which("kea-dhcp4"), "Kea is not installed")
 needs_dhcpd = unittest.skipUnless(shutil.which("dhcpd"), "dhcpd is not installed")
 needs_dnsmasq = unittest.skipUnless(shutil.which("dnsmasq"), "dnsmasq is not installed")

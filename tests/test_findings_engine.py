@@ -16,6 +16,8 @@ from even_roster.core.findings.rule import Rule
 from even_roster.core.findings.world import World
 from even_roster.core.plan.model import Plan, Site
 
+BESIDE = "anything"
+
 PATIENCE, LINGERS, KEEPS = 5_000, 10_000, 60_000
 KEY = 0x0A2C0A14
 Sight = Found | Away | None

@@ -23,6 +23,8 @@ from even_roster.service.fitting.lending import Lent as LentAddress
 from tests.support.patience import until
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 PRINTER, FORGETFUL, TERMINAL = "02:c0:44:0c:00:01", "02:c0:44:0c:00:02", "02:c0:7d:0c:00:01"
 
 

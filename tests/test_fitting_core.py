@@ -49,6 +49,8 @@ from even_roster.wire import arp, bootp, dhcp, ethernet, ipv4, wake
 from even_roster.wire.errors import WireError
 from tests.support.patience import PATIENCE
 
+BESIDE = "anything"
+
 MINE, OTHER = Mac.parse("02:c0:44:0c:00:01"), Mac.parse("02:c0:44:0c:00:09")
 OWN = Mac.parse("02:c0:9f:40:00:01")
 

@@ -17,14 +17,15 @@ from pathlib import Path
 from even_roster.api.fitting import FittedView, FittingNew, Record
 from even_roster.api.plan import AssignmentNew, SubnetNew
 from even_roster.client import BadInput, NotFound, Roster
-from tests.support.lab import Inside, Namespace, T, namespace, needs_lab
+from tests.support.lab import Inside, Namespace, Rights, T, namespace, needs_lab
 from tests.support.patience import until
 from tests.support.service import service
 from tests.support.street import Street, street
 
+BESIDE = "link"
+
 GATE, ALPHA = "02:c0:3e:77:00:01", "02:c0:9f:40:77:20"
 BOX, SECOND, OTHER = "02:c0:44:0c:77:01", "02:c0:44:0c:77:02", "02:c0:44:0c:77:09"
-NET_RAW_ONLY = ("setpriv", "--bounding-set=-all,+net_raw", "--inh-caps=-all")
 
 
 def opens(page: str) -> bool:
@@ -40,7 +41,7 @@ def opens(page: str) -> bool:
 class OnTheLink(unittest.TestCase):
     """One street with a gateway, a neighbour and the service's machine; each test unpacks its devices."""
 
-    PREFIX: tuple[str, ...] = ()
+    RIGHTS = Rights.ALL
 
     def setUp(self) -> None:
         self.stack = contextlib.ExitStack()
@@ -51,8 +52,11 @@ class OnTheLink(unittest.TestCase):
         self.here: Namespace = self.street.join("10.77.0.5/24", "02:c0:9f:4f:77:05", gateway="10.77.0.1")
         self.inside = Inside(self.here)
         self.stack.callback(self.inside.close)
-        home = Path(self.stack.enter_context(tempfile.TemporaryDirectory())) / "home"
-        self.service = self.stack.enter_context(service("serve", home=home, inside=self.here, prefix=self.PREFIX))
+        folder = Path(self.stack.enter_context(tempfile.TemporaryDirectory()))
+        folder.chmod(0o777)  # the service may be another account's
+        self.service = self.stack.enter_context(
+            service("serve", home=folder / "home", inside=self.here, rights=self.RIGHTS)
+        )
         self.roster: Roster = self.inside.do(self.service.client)
         self.subnet = self.do(
             lambda r: r.add_subnet(SubnetNew(range="10.77.0.0/24", name="Yard", gateway="10.77.0.1"))
@@ -301,7 +305,7 @@ class FromTheCarton(OnTheLink):
 class WithoutPrivilege(OnTheLink):
     """Raw frames are permitted, changing adapters is not: what the systemd unit gives a service that nobody gave more."""
 
-    PREFIX = NET_RAW_ONLY
+    RIGHTS = Rights.RAW_FRAMES
 
     def test_the_service_says_what_to_type_sees_that_it_was_done_and_that_it_was_put_back(self) -> None:
         fitting = self.begin(BOX)
@@ -325,7 +329,7 @@ class WithoutPrivilege(OnTheLink):
 class WithoutAnyPrivilege(OnTheLink):
     """Not even raw frames: the kernel's own table has to do."""
 
-    PREFIX = ("setpriv", "--bounding-set=-all", "--inh-caps=-all")
+    RIGHTS = Rights.NONE
 
     def test_a_device_is_seen_at_its_new_address_going_and_coming_back(self) -> None:
         fitting = self.begin(BOX)

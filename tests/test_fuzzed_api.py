@@ -10,6 +10,8 @@ import unittest
 
 from tests.support.lab import ROOT
 
+BESIDE = "anything"
+
 EXAMPLES = os.environ.get("EVEN_ROSTER_FUZZ_EXAMPLES", "2")
 
 

@@ -8,7 +8,6 @@ import pty
 import re
 import shlex
 import subprocess
-import sys
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -22,9 +21,11 @@ from even_roster.cli.former import translated
 from even_roster.cli.grammar import WORDS
 from even_roster.cli.main import build_parser
 from even_roster.cli.tables import cells
-from tests.support.lab import environment
-from tests.support.patience import until
+from tests.support import quick_start
+from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
+
+BESIDE = "anything"
 
 README = Path(__file__).parents[1] / "README.md"
 NOT_RUN = (
@@ -154,17 +155,18 @@ class Promises(unittest.TestCase):
     def on_terminal(self, line: str, **given: str) -> tuple[int, str]:
         """Run a command where a person would; gives its code and what is shown in the end."""
         ours, theirs = pty.openpty()
-        words = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *shlex.split(line)[1:]]
-        settings = {**environment(), "COLUMNS": "80", "TERM": "xterm-256color", **given}
-        with subprocess.Popen(words, stdin=theirs, stdout=theirs, stderr=theirs, env=settings) as process:
+        words = ["--home", str(self.service.home), *shlex.split(line)[1:]]
+        settings = {"COLUMNS": "80", "TERM": "xterm-256color", **given}
+        with contextlib.closing(quick_start.Started(words, (theirs, theirs, theirs), given=settings)) as process:
             os.close(theirs)
             read = b""
             with contextlib.suppress(OSError):  # the other side is closed
                 while part := os.read(ours, 65536):
                     read += part
             os.close(ours)
+            code = process.wait(PATIENCE)
         text = re.sub(r"\x1b\[[0-9;]*[A-Za-z]", "", read.decode().replace("\r\n", "\n"))
-        return process.returncode, "\n".join(one.rpartition("\r")[2] for one in text.split("\n"))
+        return code, "\n".join(one.rpartition("\r")[2] for one in text.split("\n"))
 
     def test_every_command_of_the_readme_does_what_it_shows(self) -> None:
         found = of_readme()
@@ -243,8 +245,7 @@ class Promises(unittest.TestCase):
         self.assertEqual(self.service.roster("device", "settle", "printer-1", "nobody").returncode, 6)
 
     def fed(self, text: str, *arguments: str) -> subprocess.CompletedProcess[str]:
-        words = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *arguments]
-        return subprocess.run(words, input=text, capture_output=True, text=True, env=environment(), check=False)
+        return self.service.roster(*arguments, fed=text)
 
     def test_another_version_of_the_service_is_said(self) -> None:
         from even_roster.cli import connection

@@ -15,6 +15,8 @@ from tests.support.lab import needs_lab
 from tests.support.service import service
 from tests.test_dhcp_servers import needs_kea
 
+BESIDE = "link"
+
 PHONES = range(50, 70)
 LAPTOP, PHONE = "02:c0:9f:a0:00:6b", "02:c0:50:00:00:01"
 

@@ -13,6 +13,8 @@ import httpx
 from tests.support.lab import ROOT, environment
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 GUIDE = (ROOT / "docs" / "client.md").read_text()
 SCRIPTS = re.findall(r"^## \d+\. ([^\n]+)\n\n```python\n(.*?)```", GUIDE, re.M | re.S)
 API = (ROOT / "docs" / "api.md").read_text()

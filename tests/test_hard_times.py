@@ -32,6 +32,8 @@ from tests.support.days import Days, days, hall, prepared
 from tests.support.patience import PATIENCE
 from tests.support.service import demo
 
+BESIDE = "anything"
+
 HOUR = 3_600_000
 OFFICE = "10.44.10.0/24"
 

@@ -19,6 +19,8 @@ from even_roster.store.database import Database
 from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.tables import stays
 
+BESIDE = "anything"
+
 HOUR = 3_600_000
 DAY = 24 * HOUR
 BASE = 0x0A2C0A00

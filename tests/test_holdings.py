@@ -27,6 +27,8 @@ from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.server import ServerTrouble
 
+BESIDE = "anything"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 
 

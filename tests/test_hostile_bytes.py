@@ -36,6 +36,8 @@ from even_roster.wire.errors import WireError, reader
 from tests.support.clock import FakeClock
 from tests.support.patience import PATIENCE
 
+BESIDE = "anything"
+
 HOST, OTHER = Mac(MacNumber(0x02C010000001)), Mac(MacNumber(0x02C010000002))
 HERE, THERE = IPv4Address("10.44.10.20"), IPv4Address("10.44.10.1")
 ROUNDS = 4000

@@ -20,6 +20,8 @@ from even_roster.service.findings import notices, senders
 from even_roster.service.findings.senders import Item, Target
 from even_roster.store.edits import EditError
 
+BESIDE = "anything"
+
 NOW = datetime(2026, 11, 27, 9, 30, tzinfo=timezone(timedelta(hours=1)))
 NUMBERS = st.integers(0, 10**30).map(str) | st.sampled_from(["٣", "00", "23", "59", "60", "99", "9" * 5000])
 UNITS = st.sampled_from(

@@ -35,6 +35,8 @@ from even_roster.store.tables import changes, devices
 from even_roster.store.watch_records import Watch, watch_of
 from tests.test_one_record import OFFICE
 
+BESIDE = "anything"
+
 WHO = "keeper"
 PREFIX = Prefix.parse("02:c0:77")
 GATE = Mac.parse("02:c0:3e:00:00:2b").value

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 import unittest
 from typing import Any
 
@@ -18,9 +16,10 @@ from even_roster.api.switches import (
     SwitchSearch,
 )
 from even_roster.client import BadInput, Conflict, NotFound, Roster
-from tests.support.lab import environment
-from tests.support.patience import PATIENCE, until
+from tests.support.patience import until
 from tests.support.service import Service, demo
+
+BESIDE = "anything"
 
 COMMUNITY = CredentialNew(name="larkspur", snmp="2c", community="larkspur")
 USHER = CredentialNew(
@@ -221,8 +220,7 @@ class OnTheDemo(unittest.TestCase):
 
     def typed(self, *words: str, ends: int = 0) -> str:
         """A command, as a process; what it said."""
-        command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *words]
-        done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment(), timeout=PATIENCE)
+        done = self.service.roster(*words)
         self.assertEqual(done.returncode, ends, done.stderr)
         return done.stdout + done.stderr
 

@@ -21,6 +21,8 @@ from even_roster.wire import arp, dhcp, dhcp_options, dns_messages, ethernet, ip
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError
 
+BESIDE = "anything"
+
 HOST, OTHER = Mac(MacNumber(0x02C010000001)), Mac(MacNumber(0x02C010000002))
 NET = IPv4Network("10.44.10.0/24")
 

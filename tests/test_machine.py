@@ -20,6 +20,8 @@ from tests.support.lab import Namespace, namespace, needs_lab, run
 from tests.support.patience import PATIENCE, until
 from tests.support.service import service
 
+BESIDE = "link"
+
 READ = """
 import json
 from even_roster.probe.machine import RealMachine

@@ -29,6 +29,8 @@ from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine, StandinSegment
 from even_roster.wire import dns_messages, netbios
 
+BESIDE = "anything"
+
 T = TypeVar("T")
 HOST = IPv4Address("10.44.10.30")
 LOOPBACK = Adapter("lo", Mac(MacNumber(2)), (IPv4Interface("127.0.0.1/8"),), medium="loopback")

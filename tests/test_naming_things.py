@@ -12,6 +12,8 @@ from even_roster.api.plan import AssignmentNew, BandEdit, BandNew, SubnetEdit, S
 from even_roster.client import Ambiguous, BadInput, Conflict, NotFound, Roster
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 PRINTER = "02:c0:44:00:00:26"
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 import tempfile
 import unittest
 from collections.abc import Callable
@@ -15,9 +13,10 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select
 
 from tests.support.browser import needs_browser
-from tests.support.lab import environment
+from tests.support.console_case import ConsoleCase
 from tests.support.service import demo
-from tests.test_console import ConsoleCase
+
+BESIDE = "anything"
 
 ROWS = 80
 PRINTERS = "".join(f"02-C0-44-00-88-{n:02X}, press-{n}\n" for n in range(1, 6))
@@ -48,10 +47,7 @@ class OnTheCommandLine(unittest.TestCase):
 
             def roster(*words: str, fed: str = "") -> str:
                 commands.append(list(words))
-                command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(service.home), *words]
-                done = subprocess.run(
-                    command, input=fed, capture_output=True, text=True, env=environment(), check=False
-                )
+                done = service.roster(*words, fed=fed)
                 self.assertIn(done.returncode, (0, 1), (words, done.stdout, done.stderr))
                 return done.stdout
 

@@ -33,6 +33,8 @@ from even_roster.store.plan_edits import PlanConflict, Saved
 from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.tables import change_devices, devices
 
+BESIDE = "anything"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
 A, B, C = MacNumber(0x02C044000001), MacNumber(0x02C044000002), MacNumber(0x02C044000003)

@@ -31,6 +31,8 @@ from even_roster.dhcp.kea_running import beyond
 from even_roster.dhcp.server import DhcpServer, Owned, Texts, There, as_owned, digest, preview
 from tests.support.lab import ROOT
 
+BESIDE = "anything"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 EDITS = 50
 COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|(//[^\n]*|#[^\n]*|/\*.*?\*/)', re.DOTALL)

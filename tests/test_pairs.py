@@ -28,6 +28,8 @@ from tests.support.lab import needs_lab
 from tests.support.service import Service
 from tests.test_dhcp_servers import LAPTOP, beside, needs_kea, reserve
 
+BESIDE = "link"
+
 
 def reserved(end: Link) -> list[str]:
     """The addresses that a server runs reservations of, by its own word."""

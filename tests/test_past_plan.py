@@ -20,6 +20,8 @@ from even_roster.store.edits import EditError
 from even_roster.store.tables import devices
 from tests.support import editing
 
+BESIDE = "anything"
+
 OFFICE, STAGE = IPv4Network("10.44.10.0/24"), IPv4Network("10.44.20.0/24")
 FIRST, LAST = int(OFFICE.network_address), int(OFFICE.broadcast_address)
 Contents = tuple[frozenset[Item], frozenset[Item], frozenset[Item]]

@@ -15,6 +15,8 @@ from even_roster.service.health.phones import page
 from even_roster.service.web import own_certificate
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 
 class Phone(unittest.TestCase):
     def enter(self, service: Service, url: str) -> tuple[int, str, str]:

@@ -34,6 +34,8 @@ from even_roster.core.plan.proof import Asked, Evidence, Grade, Heard, LastSeen,
 from even_roster.core.plan.runs import Runs
 from even_roster.core.plan.shares import free_blocks, shares
 
+BESIDE = "anything"
+
 DAY = 24 * 3600 * 1000
 NOW = 1_800_000_000_000
 LAPTOP = Mac.parse("02:c0:9f:a0:00:6b").value

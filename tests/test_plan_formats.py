@@ -31,6 +31,8 @@ from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError
 
+BESIDE = "anything"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 LAPTOP = Mac.parse("02:c0:9f:a0:00:6b")
 

@@ -56,6 +56,8 @@ from even_roster.wire.dhcp import Kind, Message, Option
 from tests.support import editing
 from tests.support.clock import FakeClock
 
+BESIDE = "anything"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 LAPTOP = Mac.parse("02:c0:9f:a0:00:6b")
 PRINTER = Mac.parse("02:c0:44:00:00:01")

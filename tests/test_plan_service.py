@@ -27,6 +27,8 @@ from even_roster.api.plan import (
 from even_roster.client import BadInput, Conflict, NotFound, Roster, StaleEdit
 from tests.support.service import Service, demo, service
 
+BESIDE = "anything"
+
 
 class OnDemo(unittest.TestCase):
     """One demo service for a class; its tests leave no trace that others would stumble over."""

@@ -18,6 +18,8 @@ from tests.support.lab import needs_lab
 from tests.support.service import demo
 from tests.test_dhcp_servers import LAPTOP, beside, kea_server, needs_kea
 
+BESIDE = "link"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(address_of(OFFICE.network_address))
 STAFF, GUESTS = Pool(BASE + 100, BASE + 199), Pool(BASE + 200, BASE + 220)

@@ -25,6 +25,8 @@ from even_roster.core.switches.router_readers import addresses, pairs
 from even_roster.core.switches.sentences import port_said, together
 from even_roster.core.switches.uplinks import Behind, Told, verdicts
 
+BESIDE = "anything"
+
 TILL, DESK, PHONE = (MacNumber(0x02C044007701 + number) for number in range(3))
 GUEST = MacNumber(0x02C09F000001)
 FIVE = 5 * 60 * 1000

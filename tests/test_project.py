@@ -16,6 +16,8 @@ from tools.openapi import document
 from tests.support.lab import ROOT
 from tests.test_guides import SCRIPTS
 
+BESIDE = "anything"
+
 SOURCE = ROOT / "src" / "even_roster"
 MAY_IMPORT = {
     "core": set(), "wire": {"core"}, "api": set(), "probe": {"wire", "core"}, "standin": {"wire", "core", "probe"},

@@ -38,6 +38,8 @@ from tests.support.patience import until
 from tests.support.service import service
 from tests.test_dhcp_servers import LAPTOP, PRINTER, needs_dhcpd, needs_dnsmasq, needs_kea, reserve
 
+BESIDE = "link"
+
 SYSTEM_PYTHON = "/usr/bin/python3"
 OFFICE = IPv4Network("10.44.10.0/24")
 STEPS = ("read", "check", "write", "reload", "read back")

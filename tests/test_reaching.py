@@ -16,6 +16,8 @@ from tests.support.lab import Inside, needs_lab
 from tests.support.service import service
 from tests.support.street import street
 
+BESIDE = "link"
+
 HERE, THERE, GATE = IPv4Address("10.77.0.5"), IPv4Address("10.78.0.9"), IPv4Address("10.77.0.1")
 GATE_MAC = Mac.parse("02:c0:3e:77:00:01")
 IDENTIFIER = 0x1234

@@ -13,19 +13,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from tests.support.lab import Namespace, namespace, needs_lab, tap_hosts, veth_hosts
+from tests.support.lab import Namespace, Rights, namespace, needs_lab, tap_hosts, veth_hosts
 from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, service
 
-NOBODY = ("--reuid=65534", "--regid=65534", "--clear-groups")
-UNPRIVILEGED = ("setpriv", "--bounding-set=-all", "--inh-caps=-all", *NOBODY)
-ONLY_RAW = (
-    "setpriv",
-    "--bounding-set=-all,+net_raw",
-    "--inh-caps=-all,+net_raw",
-    "--ambient-caps=-all,+net_raw",
-    *NOBODY,
-)
+BESIDE = "link"
+
 QUICK = ("--no-names", "--ports", "none")
 
 
@@ -38,8 +31,8 @@ class RealLink(unittest.TestCase):
     def setUp(self) -> None:
         self.inside: Namespace = self.enterContext(namespace())
 
-    def serving(self, *prefix: str) -> Service:
-        return self.enterContext(service("serve", inside=self.inside, prefix=prefix))
+    def serving(self, rights: Rights = Rights.ALL) -> Service:
+        return self.enterContext(service("serve", inside=self.inside, rights=rights))
 
     def scan(self, running: Service, *arguments: str) -> dict[str, Any]:
         return running.json("scan", *arguments)
@@ -110,7 +103,7 @@ class RawFrames(RealLink):
 
     def test_cap_net_raw_alone_is_enough(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/26", 20))
-        told = self.scan(self.serving(*ONLY_RAW), *QUICK)
+        told = self.scan(self.serving(Rights.RAW_FRAMES), *QUICK)
         self.assertEqual((told["scan"]["door"], len(answered(told)), told["scan"]["remarks"]), ("packet", 21, []))
 
     def test_a_device_at_a_foreign_address_is_overheard(self) -> None:
@@ -169,7 +162,7 @@ class RawFrames(RealLink):
 class Unprivileged(RealLink):
     def test_every_host_that_answers_arp_is_found_with_its_mac_and_the_limits_are_said(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/24", 200, "--no-echo"))
-        told = self.scan(self.serving(*UNPRIVILEGED), *QUICK)
+        told = self.scan(self.serving(Rights.NONE), *QUICK)
         self.assertEqual((told["scan"]["door"], len(answered(told))), ("kernel", 201))
         hosts = {a["address"]: a for a in told["items"]}
         self.assertEqual(
@@ -182,13 +175,13 @@ class Unprivileged(RealLink):
         # Entries go stale sooner than the usual half minute, so that the test need not wait for the kernel as long.
         for setting in ("base_reachable_time_ms=3000", "delay_first_probe_time=1"):
             self.inside.run("sysctl", "-q", "-w", f"net.ipv4.neigh.site0.{setting}")
-        told = self.scan(self.serving(*UNPRIVILEGED), *QUICK)
+        told = self.scan(self.serving(Rights.NONE), *QUICK)
         self.assertEqual(len(answered(told)), 1151)
 
     def test_echo_is_used_where_the_system_permits_it(self) -> None:
         self.enterContext(tap_hosts(self.inside, "10.77.0.2/26", 20))
         self.inside.run("sysctl", "-q", "-w", "net.ipv4.ping_group_range=0 2147483647")
-        told = self.scan(self.serving(*UNPRIVILEGED), *QUICK)
+        told = self.scan(self.serving(Rights.NONE), *QUICK)
         host = next(a for a in told["items"] if a["address"] == "10.77.0.12")
         self.assertEqual(host["by"], ["neighbour", "echo"])
         self.assertIsNotNone(host["rtt_ms"])
@@ -204,8 +197,8 @@ class BehindTheGateway(RealLink):
             other.ip("address", "add", address, "dev", "lo")
         self.inside.ip("route", "add", "default", "via", "10.77.0.1")
 
-    def by(self, *prefix: str) -> dict[str, list[str]]:
-        told = self.scan(self.serving(*prefix), "10.88.0.0/28", *QUICK)
+    def by(self, rights: Rights = Rights.ALL) -> dict[str, list[str]]:
+        told = self.scan(self.serving(rights), "10.88.0.0/28", *QUICK)
         self.assertEqual(told["scan"]["segment"], "10.77.0.0/26")
         self.assertTrue(all(a["claims"] == [] for a in told["items"]))
         return {a["address"]: a["by"] for a in told["items"] if a["answered"]}
@@ -214,9 +207,9 @@ class BehindTheGateway(RealLink):
         self.assertEqual(self.by(), {"10.88.0.5": ["echo"], "10.88.0.9": ["echo"]})
 
     def test_hosts_are_found_without_privileges_by_echo_or_by_connects(self) -> None:
-        self.assertEqual(self.by(*UNPRIVILEGED), {"10.88.0.5": ["connect"], "10.88.0.9": ["connect"]})
+        self.assertEqual(self.by(Rights.NONE), {"10.88.0.5": ["connect"], "10.88.0.9": ["connect"]})
         self.inside.run("sysctl", "-q", "-w", "net.ipv4.ping_group_range=0 2147483647")
-        self.assertEqual(self.by(*UNPRIVILEGED), {"10.88.0.5": ["echo"], "10.88.0.9": ["echo"]})
+        self.assertEqual(self.by(Rights.NONE), {"10.88.0.5": ["echo"], "10.88.0.9": ["echo"]})
 
 
 @needs_lab
@@ -290,7 +283,7 @@ class ProofOnTheLink(RealLink):
 
     def test_without_privileges_the_kernel_is_asked_and_it_is_said(self) -> None:
         self.other(["10.77.0.20/24"])
-        running = self.serving(*UNPRIVILEGED)
+        running = self.serving(Rights.NONE)
         running.json("subnet", "add", "10.77.0.0/24", "--name", "Lab")
         self.assertEqual(self.proof(running, "10.77.0.20")[0], "taken")
         grade, said = self.proof(running, "10.77.0.60")

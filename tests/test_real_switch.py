@@ -14,6 +14,8 @@ from tests.support.patience import until
 from tests.support.service import service
 from tests.support.switch_lab import USER, join, switch
 
+BESIDE = "link"
+
 DESK, TILL = "02:c0:9f:40:77:20", "02:c0:44:00:77:01"
 
 

@@ -20,6 +20,8 @@ from tests.support.patience import until
 from tests.support.service import Service, service
 from tests.support.switch_lab import USER, WRITER, Switch, join, switch
 
+BESIDE = "link"
+
 TILL, DESK, OURS = "02:c0:44:00:77:01", "02:c0:9f:40:77:20", "02:c0:9f:4f:77:05"
 LEADS = {"switch-a": "10.77.0.2", "switch-b": "10.77.0.3", "switch-c": "10.77.0.4", "switch-d": "10.77.0.6"}
 

@@ -22,6 +22,8 @@ from even_roster.store import device_queries
 from even_roster.store.edits import EditError, Missing
 from tests.support.days import days, hall, prepared
 
+BESIDE = "anything"
+
 OFFICE = "10.44.10.0/24"
 ROGUE, ATTIC, PORTABLE = "02:c0:3e:00:00:d9", "02:c0:3e:00:00:a0", "02:c0:9f:a0:00:17"
 

@@ -21,6 +21,8 @@ from tests.support.days import Days, days, hall, prepared
 from tests.support.lab import needs_lab
 from tests.test_dhcp_servers import LAPTOP, beside, kea_server, needs_kea, reserve
 
+BESIDE = "link"
+
 RESERVED = "10.44.10.181"
 HOUR = 3_600_000
 

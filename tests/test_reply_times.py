@@ -25,6 +25,8 @@ from even_roster.store.database import Database
 from tests.support.patience import until
 from tests.support.service import demo
 
+BESIDE = "anything"
+
 ONE, MAC, OTHER = Address(int(IPv4Address("10.44.10.30"))), MacNumber(0x02C044000030), MacNumber(0x02C044000031)
 LOOKS = st.lists(st.tuples(st.booleans(), st.none() | st.integers(1, 3_000_000)), max_size=20)
 

@@ -21,6 +21,8 @@ from even_roster.core.roll_call import Line, RollError, Standing, State, overdue
 from tests.support.patience import until
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 PART = st.text(st.characters(exclude_categories=["C", "Z"], include_characters=" ,\"'#"), max_size=12).map(str.strip)
 
 

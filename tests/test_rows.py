@@ -13,6 +13,8 @@ from even_roster.store import fitting_tables, rows, tables
 from even_roster.store.address_column import AddressNumber
 from even_roster.store.database import Database
 
+BESIDE = "anything"
+
 
 class Shapes(unittest.TestCase):
     """What leaves the store is typed; mypy believes the shapes, so they must be those of the tables."""

@@ -35,6 +35,8 @@ from even_roster.store.database import DiskFull
 from even_roster.store.edits import EditError
 from even_roster.store.tables import notice_routes
 
+BESIDE = "anything"
+
 SETTINGS = {"to": "http://127.0.0.1:9/hook", "sender": "", "server": "", "user": "", "tls": "none"}
 
 

@@ -26,6 +26,8 @@ from even_roster.standin.site import Site
 from even_roster.wire import arp, ethernet, ipv4
 from tests.support.clock import FakeClock
 
+BESIDE = "anything"
+
 
 class RecordingDoor(StandinDoor):
     """The stand-in's door, keeping what was sent and when; `spoil` adds frames to what arrives."""

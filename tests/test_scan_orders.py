@@ -37,6 +37,8 @@ from even_roster.store import absence_records, device_queries, scan_records
 from even_roster.store.intake import NameHeard, take_in
 from even_roster.store.scan_records import SegmentSeen
 
+BESIDE = "anything"
+
 OFFICE = IPv4Network("10.44.10.0/24")
 BASE = int(OFFICE.network_address)
 PRINTER = MacNumber(0x02C044000001)

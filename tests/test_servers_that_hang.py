@@ -30,6 +30,8 @@ from even_roster.standin.segment import StandinMachine
 from even_roster.store.tables import dhcp_servers
 from tests.support.patience import until
 
+BESIDE = "anything"
+
 LINE = "02:c0:9f:00:00:01,10.44.10.20,printer-1\n"
 
 

@@ -34,6 +34,8 @@ from even_roster.client._calls import Call
 from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 SOON = 20.0  # three seconds are meant; a test machine may be slow
 
 

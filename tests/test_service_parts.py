@@ -64,6 +64,8 @@ from even_roster.store.edits import StaleEdit as Stale
 from even_roster.store.rows import DeviceRow
 from even_roster.store.tables import NO_MAC
 
+BESIDE = "anything"
+
 
 async def heard(hub: Hub, last_id: str | None, count: int) -> list[str]:
     """The first chunks of a stream."""

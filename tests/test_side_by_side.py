@@ -35,6 +35,8 @@ from even_roster.store.one_lock import LockMisuse, OneLock
 from tests.support.days import days, hall, prepared
 from tests.support.patience import PATIENCE
 
+BESIDE = "anything"
+
 ROUNDS = 40
 TIMES = 4
 LONGEST = 60.0

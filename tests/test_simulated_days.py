@@ -24,6 +24,8 @@ from tests.support.healthy import (
     join_docked,
 )
 
+BESIDE = "anything"
+
 SUBNETS = ["10.44.10.0/24", "10.44.20.0/24", "10.44.30.0/24", "10.44.40.0/26"]
 
 

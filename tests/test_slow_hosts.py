@@ -15,6 +15,8 @@ from even_roster.client import Roster
 from tests.support.lab import Inside, T, namespace, needs_lab, tap_hosts
 from tests.support.service import service
 
+BESIDE = "link"
+
 HOSTS = 12
 WATCHED = 65.0
 """Seconds of light looks, which ask every host again and again."""

@@ -31,6 +31,8 @@ from even_roster.wire.usm import Auth, Privacy, User
 from tests.support.lab import Namespace, namespace, needs_lab
 from tests.support.patience import until
 
+BESIDE = "link"
+
 OIDS = st.tuples(st.integers(0, 1), st.integers(0, 39), st.lists(st.integers(0, 2**32 - 1), max_size=20)).map(
     lambda one: (one[0], one[1], *one[2])
 )

@@ -21,6 +21,8 @@ from even_roster.standin.site import Site
 from even_roster.wire import arp, dns_messages, ethernet, icmp, ipv4, netbios
 from tests.support.clock import FakeClock
 
+BESIDE = "anything"
+
 
 def hall() -> tuple[Site, FakeClock]:
     clock = FakeClock()

@@ -43,6 +43,8 @@ from even_roster.store.scan_records import ResultRow, SegmentSeen
 from even_roster.store.tables import NO_MAC, changes, devices, metadata, stays
 from even_roster.store.watch_records import Watch
 
+BESIDE = "anything"
+
 BASE, HERE = 0x0A2C0A00, 1
 SEGMENT = SegmentSeen("office0", "10.44.10.0/24", Address(BASE + 1))
 

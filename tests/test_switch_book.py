@@ -28,6 +28,8 @@ from even_roster.standin.segment import StandinMachine
 from even_roster.store import switch_counters, switch_records
 from even_roster.store.switch_tables import switches
 
+BESIDE = "anything"
+
 TILL, DESK = MacNumber(0x02C044007701), MacNumber(0x02C09F007702)
 FIVE = 5 * 60 * 1000
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import json
 import subprocess
-import sys
 import unittest
 from collections.abc import Callable
 from functools import partial
@@ -28,9 +27,9 @@ from even_roster.probe.snmp_session import CommunitySession
 from even_roster.service.switches import agent_reading
 from even_roster.standin.snmp_responder import Responder
 from even_roster.wire.snmp import Type, Variable, Version
-from tests.support.lab import environment
-from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
+
+BESIDE = "anything"
 
 T = TypeVar("T")
 TILL, DESK = Mac.parse("02:c0:44:00:77:01"), Mac.parse("02:c0:9f:00:77:02")
@@ -233,17 +232,7 @@ class OnTheDemo(unittest.TestCase):
 
     def typed(self, secret: str, *more: str) -> subprocess.CompletedProcess[str]:
         """A switch read by somebody who types a community."""
-        command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), "switch", "read", "10.44.20.5",
-                   "--community", *more]  # fmt: skip
-        return subprocess.run(
-            command,
-            input=f"{secret}\n",
-            capture_output=True,
-            text=True,
-            check=False,
-            env=environment(),
-            timeout=PATIENCE,
-        )
+        return self.service.roster("switch", "read", "10.44.20.5", "--community", *more, fed=f"{secret}\n")
 
     def test_a_slow_switch_is_waited_for_as_long_as_it_may_take(self) -> None:
         self.assertGreater(_switch_calls.read_switch("10.44.10.5", Credential()).patience, 2 * snmp_agent.SECONDS)

@@ -23,6 +23,8 @@ from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, service
 from tests.support.street import Street, street
 
+BESIDE = "link"
+
 GATE, ALPHA, BETA, TWIN = "02:c0:3e:77:00:01", "02:c0:9f:40:77:20", "02:c0:9f:40:77:21", "02:c0:9f:40:77:99"
 Findings = set[tuple[str, str]]
 PROMPT = 15.0  # what is promised is two seconds; a test machine may be slow

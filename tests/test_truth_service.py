@@ -29,6 +29,8 @@ from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 OFFICE = "10.44.10.0/24"
 
 

@@ -15,6 +15,8 @@ from even_roster.wire import arp, dns_messages, ethernet, fast, icmp, ipv4, netb
 from even_roster.wire.checksum import internet_checksum
 from even_roster.wire.errors import WireError
 
+BESIDE = "anything"
+
 macs = st.binary(min_size=6, max_size=6).map(Mac.from_bytes)
 addresses = st.integers(0, 2**32 - 1).map(IPv4Address)
 ONE, TWO = IPv4Address("10.44.10.20"), IPv4Address("10.44.10.7")

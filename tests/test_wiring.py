@@ -40,6 +40,8 @@ from tests.support.lab import environment
 from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 READS = CredentialNew(name="larkspur", snmp="2c", community="larkspur")
 USHER = CredentialNew(
     name="usher", user="usher", auth="sha256", auth_password="limelight-one", privacy="aes128", privacy_password="limelight-two"
@@ -88,8 +90,7 @@ class Wired(unittest.TestCase):
 
     def typed(self, *words: str, ends: int = 0) -> str:
         """A command, as a process; what it said."""
-        command = [sys.executable, "-m", "even_roster.cli.main", "--home", str(self.service.home), *words]
-        done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment(), timeout=PATIENCE)
+        done = self.service.roster(*words)
         self.assertEqual(done.returncode, ends, done.stdout + done.stderr)
         return done.stdout + done.stderr
 

@@ -25,6 +25,8 @@ from even_roster.core.wiring.links import SETTLED, links
 from even_roster.core.wiring.outline import outline
 from tests.support.topologies import READ, Topology
 
+BESIDE = "anything"
+
 SHAPES = ("tree", "ring", "mesh")
 NOW = 1_000 * DAY
 

@@ -15,6 +15,8 @@ from even_roster.cli import main
 from even_roster.cli.grammar import WORDS
 from tests.support.service import Service, demo
 
+BESIDE = "anything"
+
 JUNK = (
     "", " ", "-", "--", "---", "-1", "0", "999999999999999999999", "10.44.10.30", "10.44.10.999", "10.44.10.0/24", "10.44.10.0/99", "::1",
     "printer-1", "Office", "printers", "02:c0:44:00:00:26", "02:c0:44", "MAC:zz", "nobody", "é漢\u202e", "\x1b[2J", "a" * 3000, "%s%n", "';--",

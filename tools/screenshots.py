@@ -60,19 +60,19 @@ def console(service: Service, wanted: set[str]) -> None:
                 driver.save_screenshot(str(FOLDER / f"{name}.png"))
 
         driver.get(service.sign_in)
-        _until_found(service)
+        until_found(service)
         driver.get(f"{service.url}/?open=address:10.44.10.30")
         time.sleep(1.0)
         driver.find_element(By.CSS_SELECTOR, "button[type=submit]").click()
         shot("console-scan", 0.9)
         time.sleep(2)
-        _people(service)
-        _until_found(service)
+        give_names(service)
+        until_found(service)
         driver.get(f"{service.url}/?open=finding:{_rogue(service)}")
         shot("console-attention", 1.8)
         driver.get(f"{service.url}/watch")
         shot("console-watch", 3.0)
-        _roll_call(service)
+        add_roll_call(service)
         driver.get(f"{service.url}/calls")
         shot("console-calls", 14.0)
         device = next(iter(service.client().devices(q="Box office printer")))
@@ -82,14 +82,14 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-subnet", 1.5)
         driver.get(f"{service.url}/plan")
         shot("console-plan", 1.2)
-        driver.get(f"{service.url}/fittings/{_fitting(service)}")
+        driver.get(f"{service.url}/fittings/{begin_fitting(service)}")
         shot("console-fitting", 1.5)
         service.roster("reserve", "02:c0:9f:ae:00:79", "10.44.10.183", "--name", "portable-guest", "--role", "portable")
         driver.get(f"{service.url}/dhcp")
         time.sleep(0.8)
         driver.find_element(By.XPATH, "//button[contains(., 'Compare')]").click()
         shot("console-dhcp", 1.2)
-        driver.get(f"{service.url}/switches/{_switches(service)}")
+        driver.get(f"{service.url}/switches/{add_switches(service)}")
         shot("console-ports", 2.5)
         driver.get(f"{service.url}/wiring?begin=printer-1&end=02:c0:2a:00:00:36")
         shot("console-wiring", 2.5)
@@ -100,7 +100,7 @@ def console(service: Service, wanted: set[str]) -> None:
         shot("console-addresses", 1.5)
 
 
-def _until_found(service: Service) -> None:
+def until_found(service: Service) -> None:
     """Until the service has found what is quickly found."""
     wanted = {"duplicate-address", "unexpected-dhcp-server", "assignment-not-in-effect", "foreign-address"}
     with service.client() as roster:
@@ -112,7 +112,7 @@ def _until_found(service: Service) -> None:
             time.sleep(0.2)
 
 
-def _roll_call(service: Service) -> None:
+def add_roll_call(service: Service) -> None:
     """A list that somebody goes through before the doors open."""
     lines = (
         "printer-1, box office, left of the door\n10.44.20.41\n10.44.10.99, spare till\n02:c0:61:00:00:17, phone 201\n"
@@ -122,7 +122,7 @@ def _roll_call(service: Service) -> None:
         roster.add_roll_call(RollCallNew(name="Before the doors open", every_seconds=5, text=lines))
 
 
-def _switches(service: Service) -> str:
+def add_switches(service: Service) -> str:
     """All switches of the site, what people say of a few ports; the page of one with a port open."""
     with service.client() as roster:
         roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
@@ -145,7 +145,7 @@ def _rogue(service: Service) -> int:
         return next(one.id for one in roster.findings() if one.kind == "unexpected-dhcp-server")
 
 
-def _people(service: Service) -> None:
+def give_names(service: Service) -> None:
     """A few names and roles, as somebody would have given them."""
     for address, fields in {
         "10.44.10.30": {"name": "Box office printer", "role": "printer", "owner": "Box office", "place": "Counter 2"},
@@ -159,7 +159,7 @@ def _people(service: Service) -> None:
         )
 
 
-def _fitting(service: Service) -> int:
+def begin_fitting(service: Service) -> int:
     """A printer that forgot what was typed in once, and is at its factory address again."""
     with service.client() as roster:
         roster.add_device_kind(

@@ -1,102 +1,22 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { lazy, StrictMode, Suspense } from "react";
+import { QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { BrowserRouter, Navigate, Route, Routes, useParams } from "react-router";
-import { Problem } from "./api/client";
+import { BrowserRouter } from "react-router";
 import { LiveProvider } from "./api/live";
+import { Pages } from "./app/Pages";
+import { newQueryClient } from "./app/queries";
 import { Shell } from "./app/Shell";
-import { mutationCache, queryCache, watchFaults } from "./app/Troubles";
+import { watchFaults } from "./app/Troubles";
 import "./index.css";
-import { HomePage } from "./pages/HomePage";
-
-const AssignmentsPage = lazy(() => import("./pages/AssignmentsPage"));
-const ChangesPage = lazy(() => import("./pages/ChangesPage"));
-const CardPage = lazy(() => import("./pages/CardPage"));
-const DevicesPage = lazy(() => import("./pages/DevicesPage"));
-const DhcpPage = lazy(() => import("./pages/DhcpPage"));
-const HoldingsPage = lazy(() => import("./pages/HoldingsPage"));
-const ImportPage = lazy(() => import("./pages/ImportPage"));
-const PlanPage = lazy(() => import("./pages/PlanPage"));
-const ScansPage = lazy(() => import("./pages/ScansPage"));
-const ScanPage = lazy(() => import("./pages/ScanPage"));
-const SheetPage = lazy(() => import("./pages/SheetPage"));
-const FittingsPage = lazy(() => import("./pages/FittingsPage"));
-const FittingPage = lazy(() => import("./pages/FittingPage"));
-const CartonsPage = lazy(() => import("./pages/CartonsPage"));
-const CablesPage = lazy(() => import("./pages/CablesPage"));
-const ChasePage = lazy(() => import("./pages/ChasePage"));
-const ChasesPage = lazy(() => import("./pages/ChasesPage"));
-const WiringPage = lazy(() => import("./pages/WiringPage"));
-const WallPage = lazy(() => import("./pages/WallPage"));
-const CallsPage = lazy(() => import("./pages/CallsPage"));
-const WatchPage = lazy(() => import("./pages/WatchPage"));
-const SwitchesPage = lazy(() => import("./pages/SwitchesPage"));
-const SwitchPage = lazy(() => import("./pages/SwitchPage"));
-const PairsPage = lazy(() => import("./pages/PairsPage"));
-const LabelsPage = lazy(() => import("./pages/LabelsPage"));
-const SubnetPage = lazy(() => import("./pages/SubnetPage"));
-
-const client = new QueryClient({
-  queryCache,
-  mutationCache,
-  defaultOptions: {
-    queries: {
-      staleTime: 10_000,
-      refetchOnWindowFocus: false,
-      retry: (failures, error) => failures < 2 && !(error instanceof Problem && error.status >= 400),
-    },
-  },
-});
-
-/** Links of search results name the thing; the sheet opens beside the page that suits it. */
-function OpenDevice() {
-  return <Navigate replace to={`/devices?open=device:${useParams().id}`} />;
-}
-function OpenAddress() {
-  return <Navigate replace to={`/?open=address:${useParams().address}`} />;
-}
 
 watchFaults();
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
-    <QueryClientProvider client={client}>
+    <QueryClientProvider client={newQueryClient()}>
       <BrowserRouter>
         <LiveProvider>
           <Shell>
-            <Suspense fallback={<p className="p-6 text-soft">Opening…</p>}>
-              <Routes>
-                <Route path="/" element={<HomePage />} />
-                <Route path="/devices" element={<DevicesPage />} />
-                <Route path="/devices/:id" element={<OpenDevice />} />
-                <Route path="/address/:address" element={<OpenAddress />} />
-                <Route path="/plan" element={<PlanPage />} />
-                <Route path="/addresses" element={<AssignmentsPage />} />
-                <Route path="/dhcp" element={<DhcpPage />} />
-                <Route path="/dhcp/:id" element={<HoldingsPage />} />
-                <Route path="/import" element={<ImportPage />} />
-                <Route path="/card/:address" element={<CardPage />} />
-                <Route path="/sheet" element={<SheetPage />} />
-                <Route path="/fittings" element={<FittingsPage />} />
-                <Route path="/fittings/:id" element={<FittingPage />} />
-                <Route path="/cartons" element={<CartonsPage />} />
-                <Route path="/calls/wall" element={<WallPage />} />
-                <Route path="/calls" element={<CallsPage />} />
-                <Route path="/switches" element={<SwitchesPage />} />
-                <Route path="/switches/:id" element={<SwitchPage />} />
-                <Route path="/switches/:id/labels" element={<LabelsPage />} />
-                <Route path="/pairs" element={<PairsPage />} />
-                <Route path="/wiring" element={<WiringPage />} />
-                <Route path="/chases" element={<ChasesPage />} />
-                <Route path="/chases/:id" element={<ChasePage />} />
-                <Route path="/cables" element={<CablesPage />} />
-                <Route path="/watch" element={<WatchPage />} />
-                <Route path="/changes" element={<ChangesPage />} />
-                <Route path="/scans" element={<ScansPage />} />
-                <Route path="/scans/:id" element={<ScanPage />} />
-                <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />
-                <Route path="*" element={<p className="p-6">There is no such page.</p>} />
-              </Routes>
-            </Suspense>
+            <Pages />
           </Shell>
         </LiveProvider>
       </BrowserRouter>

@@ -3,13 +3,17 @@ forwarding database by `bridge` and its spanning tree by sysfs; base ports count
 
 from __future__ import annotations
 
+import bisect
 import json
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 BRIDGE = (1, 3, 6, 1, 2, 1, 17)
 FIRST = 11
+FRESH_SECONDS = 0.2
+"""What was read of the kernel answers for so long: a walk asks for each value alone."""
 STATES = {0: 1, 1: 3, 2: 4, 3: 5, 4: 2}
 """The kernel's states of a port as dot1dStpPortState has them."""
 
@@ -54,13 +58,19 @@ def bridge(text: str) -> str:
 
 def main() -> None:
     """Answer the agent's questions until it closes the pipe."""
+    there: dict[tuple[int, ...], tuple[str, object]] = {}
+    order: list[tuple[int, ...]] = []
+    read_at = 0.0
     while command := sys.stdin.readline().strip():
         if command == "PING":
             print("PONG", flush=True)
             continue
         asked = tuple(int(part) for part in sys.stdin.readline().strip().strip(".").split("."))
-        there = rows()
-        oid = asked if command == "get" else next((one for one in sorted(there) if one > asked), None)
+        if time.monotonic() - read_at > FRESH_SECONDS:
+            there, read_at = rows(), time.monotonic()
+            order = sorted(there)
+        at = bisect.bisect_right(order, asked)
+        oid = asked if command == "get" else order[at] if at < len(order) else None
         if oid is None or oid not in there:
             print("NONE", flush=True)
             continue

@@ -7,10 +7,13 @@ import shutil
 import tempfile
 import unittest
 from collections.abc import Iterator
+from pathlib import Path
 
 from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service as Driver
+
+from . import evidence
 
 CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
 needs_browser = unittest.skipUnless(CHROMIUM and DRIVER, "chromium and chromium-driver are not installed")
@@ -36,6 +39,15 @@ def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
                 "Emulation.setDeviceMetricsOverride",
                 {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600},
             )
-            yield driver
+            with evidence.at_hand("browser", lambda to: _keep(driver, to)):
+                yield driver
         finally:
             driver.quit()
+
+
+def _keep(driver: webdriver.Chrome, to: Path) -> None:
+    """The page as it is seen, as it is read, and what its scripts complained of."""
+    driver.save_screenshot(str(to / "page.png"))
+    text = driver.execute_script("return document.body.innerText")
+    (to / "page.txt").write_text(f"{driver.current_url}\n\n{text}\n")
+    (to / "page.html").write_text(driver.page_source)

@@ -7,7 +7,6 @@ import json
 import os
 import socket
 import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Iterator
@@ -19,7 +18,7 @@ from even_roster.core.mac import Mac, MacNumber
 from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 
-from .lab import Namespace, namespace, run
+from .lab import Inside, Namespace, namespace, run
 from .patience import PATIENCE
 
 SERVER = "10.44.10.2"
@@ -29,29 +28,20 @@ VENDOR_CLASS, CLIENT_ID = 60, 61
 class Link:
     """A namespace with a server's end (srv0, 10.44.10.2/24) and a client's end (cli0, without an address) of a link."""
 
-    def __init__(self, inside: Namespace, folder: Path) -> None:
-        self.inside, self.folder = inside, folder
+    def __init__(self, inside: Namespace, folder: Path, client: Inside | None = None) -> None:
+        self.inside, self.folder, self._client = inside, folder, client or Inside(inside)
 
     def ask(
         self, mac: str, *, request: bool = True, client: str | None = None, vendor: str = "", client_id: str = ""
     ) -> dict[str, Any]:
         """DISCOVER, and REQUEST what is offered (or renew `client`); gives {'offered','acked','kind','name'}. `vendor` is the
         vendor class that it tells (RFC 2132 9.13), `client_id` its identifier as colon-separated octets."""
-        words = [mac, "request" if request else "discover", client or "", vendor, client_id]
-        done = subprocess.run(
-            self.inside.inside([sys.executable, "-m", "tests.support.dhcp_lab", *words]),
-            capture_output=True, text=True, check=False, timeout=PATIENCE, env={**os.environ, "PYTHONPATH": _path()},
-        )  # fmt: skip
-        if done.returncode:
-            raise AssertionError(done.stderr)
-        answer: dict[str, Any] = json.loads(done.stdout)
-        return answer
+        how = "request" if request else "discover"
+        return self._client.do(lambda: _client(mac, how, client or "", vendor, client_id))
 
-
-def _path() -> str:
-    from .lab import ROOT
-
-    return f"{ROOT / 'src'}:{ROOT}"
+    def of(self, folder: Path) -> Link:
+        """The same link for another server, whose files are in a folder of their own."""
+        return Link(self.inside, folder, self._client)
 
 
 @contextlib.contextmanager
@@ -63,7 +53,8 @@ def link() -> Iterator[Link]:
         inside.ip("address", "add", f"{SERVER}/24", "dev", "srv0")
         for name in ("srv0", "cli0"):
             inside.ip("link", "set", name, "up")
-        yield Link(inside, Path(folder))
+        with contextlib.closing(Inside(inside)) as client:
+            yield Link(inside, Path(folder), client)
 
 
 def kea_config(folder: Path, extra: str = "", subnet: str = "") -> str:
@@ -149,7 +140,7 @@ def kea_pair(on: Link) -> Iterator[tuple[Link, Link]]:
             }  # fmt: skip
             text = kea_config(folder, extra=', "multi-threading": { "enable-multi-threading": true }')
             text = text.replace(f'{{ "library": "{_hook()}" }}', f'{{ "library": "{_hook()}" }}, {json.dumps(hook)}')
-            end = Link(on.inside, folder)
+            end = on.of(folder)
             stack.enter_context(kea(end, text))
             ends.append(end)
 
@@ -336,10 +327,6 @@ def _client(mac_text: str, how: str, client: str, vendor: str, client_id: str) -
             "kind": acked.kind.name if acked else None, "name": acked.text(Option.HOSTNAME) if acked else None,
             "router": [str(a) for a in offer.addresses(Option.ROUTERS)], "lease": offer.number(Option.LEASE_TIME),
         }  # fmt: skip
-
-
-if __name__ == "__main__":
-    print(json.dumps(_client(*sys.argv[1:6])))
 
 
 __all__ = ["SERVER", "Link", "dnsmasq", "kea", "kea_command", "kea_config", "link", "run"]

@@ -13,13 +13,17 @@ import unittest
 import uuid
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from enum import StrEnum
 from pathlib import Path
 from typing import TypeVar
 
+from . import evidence
 from .patience import PATIENCE, until
 
 T = TypeVar("T")
 ROOT = Path(__file__).resolve().parents[2]
+PREFIX_VARIABLE = "EVEN_ROSTER_TEST_LAB"
+"""The environment variable with what names of namespaces begin with, so that the runner finds those that were left behind."""
 NO_LAB = "network namespaces need root and iproute2"
 
 
@@ -27,20 +31,41 @@ def possible() -> bool:
     """True where namespaces and TAP devices can be made."""
     if os.geteuid() != 0 or not Path("/dev/net/tun").exists():
         return False
-    name = f"lab-{uuid.uuid4().hex[:8]}"
+    name = _new_name()
     made = subprocess.run(["ip", "netns", "add", name], capture_output=True, check=False)
     subprocess.run(["ip", "netns", "delete", name], capture_output=True, check=False)
     return made.returncode == 0
 
 
+def _new_name() -> str:
+    return f"{os.environ.get(PREFIX_VARIABLE, 'lab-')}{uuid.uuid4().hex[:8]}"
+
+
 needs_lab = unittest.skipUnless(possible(), NO_LAB)
+
+
+class Rights(StrEnum):
+    """What a process may do: all that its starter may, only send and receive raw frames, or nothing beyond an ordinary account."""
+
+    ALL = "all"
+    RAW_FRAMES = "raw frames"
+    NONE = "none"
+
+    def words(self) -> list[str]:
+        """What stands before a command to run it so."""
+        if self is Rights.ALL:
+            return []
+        keep = ",+net_raw" if self is Rights.RAW_FRAMES else ""
+        ambient = ["--ambient-caps=-all,+net_raw"] if keep else []
+        account = ["--reuid=65534", "--regid=65534", "--clear-groups"]
+        return ["setpriv", f"--bounding-set=-all{keep}", f"--inh-caps=-all{keep}", *ambient, *account]
 
 
 class Namespace:
     """One network namespace with its loopback up."""
 
     def __init__(self) -> None:
-        self.name = f"lab-{uuid.uuid4().hex[:8]}"
+        self.name = _new_name()
         run("ip", "netns", "add", self.name)
         self._etc = Path("/etc/netns") / self.name
         self._etc.mkdir(parents=True, exist_ok=True)
@@ -63,6 +88,14 @@ class Namespace:
         """A process inside, with pipes."""
         pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "text": True, **options}
         return subprocess.Popen(self.inside(command), env=environment(), **pipes)  # type: ignore[call-overload,no-any-return]
+
+    def keep(self, to: Path) -> None:
+        """Write down its addresses, links, routes, neighbours, sockets and processes."""
+        for what in ("address", "link", "route", "neighbour"):
+            (to / f"{what}.txt").write_text(self.run("ip", "-s", "-d", what, "show", check=False))
+        (to / "sockets.txt").write_text(self.run("ss", "-anp", check=False))
+        pids = run("ip", "netns", "pids", self.name, check=False).split()
+        (to / "processes.txt").write_text(run("ps", "-fp", ",".join(pids), check=False) if pids else "")
 
     def delete(self) -> None:
         """End everything inside and take the namespace away."""
@@ -112,7 +145,8 @@ def namespace() -> Iterator[Namespace]:
     """A namespace for the length of a block."""
     made = Namespace()
     try:
-        yield made
+        with evidence.at_hand("namespace", made.keep):
+            yield made
     finally:
         made.delete()
 

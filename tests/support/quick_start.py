@@ -12,28 +12,55 @@ import ctypes
 import json
 import os
 import select
+import shutil
 import signal
 import socket
+import struct
 import subprocess
 import sys
 import tempfile
 import threading
-from io import TextIOWrapper
+import time
+import traceback
+from collections.abc import Mapping
 from pathlib import Path
 
-from .lab import environment
+from .lab import Rights, environment
 from .patience import PATIENCE
 
+REAP_SECONDS = 1.0
+NOBODY = 65534
+CAP_NET_RAW = 13
+
 _lock = threading.Lock()
-_server: tuple[subprocess.Popen[bytes], Path] | None = None
+_server: _Server | None = None
 
 
-def roster(arguments: list[str], timeout: float, inside: str = "") -> subprocess.CompletedProcess[str]:
-    """Run one command, perhaps inside a network namespace; gives its exit code and what it said."""
+class _Server:
+    """The process that forks, and where it is asked to."""
+
+    def __init__(self, pid: int, folder: Path) -> None:
+        self.pid, self.folder, self.place = pid, folder, folder / "line"
+
+    def end(self) -> None:
+        """End it, and what it keeps in files; the time that its children used is counted with ours."""
+        with contextlib.suppress(ProcessLookupError, ChildProcessError):
+            os.kill(self.pid, signal.SIGTERM)
+            os.waitpid(self.pid, 0)
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+
+def roster(
+    arguments: list[str], timeout: float, inside: str = "", fed: str = "", given: Mapping[str, str] | None = None
+) -> subprocess.CompletedProcess[str]:  # fmt: skip
+    """Run one command, perhaps inside a network namespace, with `fed` on its standard input and more environment variables; gives
+    its exit code and what it said."""
     with tempfile.TemporaryDirectory() as folder:
-        out, err = Path(folder) / "out", Path(folder) / "err"
-        with out.open("wb") as said, err.open("wb") as complained:
-            started = _Started(arguments, said.fileno(), complained.fileno(), inside, service=False)
+        out, err, read = Path(folder) / "out", Path(folder) / "err", Path(folder) / "in"
+        read.write_text(fed)
+        with out.open("wb") as said, err.open("wb") as complained, read.open("rb") as reads:
+            files = (reads.fileno(), said.fileno(), complained.fileno())
+            started = Started(arguments, files, inside, given)
         try:
             code = started.wait(timeout)
         finally:
@@ -41,14 +68,18 @@ def roster(arguments: list[str], timeout: float, inside: str = "") -> subprocess
         return subprocess.CompletedProcess(arguments, code, out.read_text(), err.read_text())
 
 
-class _Started:
-    """A process that was started so. Its parent tells its exit code over a line."""
+class Started:
+    """A process that was started so, with three files (standard input, output, error). Its parent tells its exit code over a line."""
 
-    def __init__(self, arguments: list[str], out: int, err: int, inside: str, *, service: bool) -> None:
+    def __init__(
+        self, arguments: list[str], files: tuple[int, int, int], inside: str = "", given: Mapping[str, str] | None = None,
+        *, service: bool = False, rights: Rights = Rights.ALL,
+    ) -> None:  # fmt: skip
         self._line = socket.socket(socket.AF_UNIX)
         self._line.settimeout(PATIENCE)
         self._line.connect(str(_place()))
-        socket.send_fds(self._line, [json.dumps([arguments, inside, service]).encode() + b"\n"], [out, err])
+        asked = json.dumps([arguments, inside, dict(given or {}), service, rights]).encode()
+        socket.send_fds(self._line, [asked + b"\n"], list(files))
         self._said = self._line.makefile("rb")
         self.pid = int(self._said.readline())
         self.returncode: int | None = None
@@ -87,42 +118,76 @@ class _Started:
         self._line.close()
 
 
-class Process(_Started):
-    """A service, with what it says on its standard output and error."""
+class Process(Started):
+    """A service that writes what it says into a file."""
 
-    def __init__(self, arguments: list[str], inside: str = "") -> None:
-        said, written = os.pipe()
-        try:
-            super().__init__(arguments, written, written, inside, service=True)
-        finally:
-            os.close(written)
-        self.stdout = TextIOWrapper(os.fdopen(said, "rb"), line_buffering=True)
+    def __init__(self, arguments: list[str], said: int, inside: str = "", rights: Rights = Rights.ALL) -> None:
+        with open(os.devnull, "rb") as nothing:
+            super().__init__(arguments, (nothing.fileno(), said, said), inside, service=True, rights=rights)
+
+
+def fork_server() -> None:
+    """Begin with a fork of this process, which has imported much already and has no threads yet."""
+    global _server
+    folder = Path(tempfile.mkdtemp())
+    with _door(folder / "line") as door:
+        pid = os.fork()
+        if not pid:
+            try:
+                signal.signal(signal.SIGTERM, signal.SIG_DFL)
+                _serve(door)
+            finally:
+                os._exit(70)
+    _server = _Server(pid, folder)
+
+
+def end_server() -> None:
+    """End the process that forks."""
+    global _server
+    if _server is not None:
+        _server.end()
+        _server = None
 
 
 def _place() -> Path:
+    """Where the process that forks is asked; it is begun where there is none."""
     global _server
     with _lock:
-        if _server is None or _server[0].poll() is not None:
+        if _server is None:
             folder = Path(tempfile.mkdtemp())
-            place = folder / "line"
             process = subprocess.Popen(
-                [sys.executable, "-m", "tests.support.quick_start", str(place)], env=environment(), stdout=subprocess.PIPE,
+                [sys.executable, "-m", "tests.support.quick_start", str(folder / "line")], env=environment(), stdout=subprocess.PIPE,
                 stdin=subprocess.DEVNULL,
             )  # fmt: skip
             assert process.stdout is not None
             process.stdout.readline()
             process.stdout.close()
-            atexit.register(_end, process, folder)
-            _server = process, place
-        return _server[1]
+            _server = _Server(process.pid, folder)
+            process.returncode = 0  # we wait for it ourselves
+            atexit.register(end_server)
+        return _server.place
 
 
-def _end(process: subprocess.Popen[bytes], folder: Path) -> None:
-    process.kill()
-    process.wait()
-    for path in (folder / "line", folder):
-        with contextlib.suppress(OSError):
-            path.unlink() if path.is_socket() else path.rmdir()
+def give_up_rights(rights: Rights) -> None:
+    """Make this process one of an account without rights, but for those that it keeps (see capabilities(7))."""
+    libc = ctypes.CDLL(None, use_errno=True)
+    keep_capabilities, drop_bound, ambient, ambient_raise, last = 8, 24, 47, 2, 40
+    kept = [CAP_NET_RAW] if rights is Rights.RAW_FRAMES else []
+    for capability in range(last + 1):
+        if capability not in kept:
+            libc.prctl(drop_bound, capability, 0, 0, 0)
+    libc.prctl(keep_capabilities, 1 if kept else 0, 0, 0, 0)
+    os.setgroups([])
+    os.setresgid(NOBODY, NOBODY, NOBODY)
+    os.setresuid(NOBODY, NOBODY, NOBODY)
+    mask = sum(1 << capability for capability in kept)
+    head = struct.pack("=Ii", 0x20080522, 0)
+    body = struct.pack("=6I", mask, mask, mask, 0, 0, 0)
+    if libc.capset(head, body):
+        raise OSError(ctypes.get_errno(), "capset")
+    for capability in kept:
+        libc.prctl(ambient, ambient_raise, capability, 0, 0)
+    libc.prctl(4, 1, 0, 0, 0)  # PR_SET_DUMPABLE: what it says of itself in /proc stays its own account's
 
 
 def enter(name: str) -> None:
@@ -146,50 +211,82 @@ def enter(name: str) -> None:
 
 def main() -> None:
     """Serve until killed."""
-    from even_roster.cli import main as commands
-
-    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
-    with socket.socket(socket.AF_UNIX) as door:
-        door.bind(sys.argv[1])
-        door.listen(64)
+    with _door(Path(sys.argv[1])) as door:
         print("ready", flush=True)
-        while True:
-            line, _ = door.accept()
-            asked, (out, err), _, _ = socket.recv_fds(line, 1 << 16, 2)
-            arguments, inside, service = json.loads(asked)
-            if service:
-                from even_roster.service import run  # noqa: F401  once for all that are started
+        _serve(door)
 
-            if os.fork():
-                for one in (out, err):
-                    os.close(one)
-                line.close()
-                continue
-            door.close()
-            signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-            child = os.fork()
-            if child:
-                for one in (out, err):
-                    os.close(one)
-                line.sendall(f"{child}\n".encode())
-                _, status = os.waitpid(child, 0)
-                with contextlib.suppress(OSError):  # nobody may care any more
-                    line.sendall(f"{os.waitstatus_to_exitcode(status)}\n".encode())
-                os._exit(0)
-            line.close()
-            for one, number in ((out, 1), (err, 2)):
-                os.dup2(one, number)
+
+def _door(place: Path) -> socket.socket:
+    door = socket.socket(socket.AF_UNIX)
+    door.bind(str(place))
+    door.listen(64)
+    return door
+
+
+def _serve(door: socket.socket) -> None:
+    os.environ.update(environment())
+    time.tzset()
+    while True:
+        if not select.select([door], [], [], REAP_SECONDS)[0]:
+            _reap()
+            continue
+        line, _ = door.accept()
+        asked, files, _, _ = socket.recv_fds(line, 1 << 16, 3)
+        arguments, inside, given, service, rights = json.loads(asked)
+        if service:
+            from even_roster.service import run  # noqa: F401  once for all that are started
+        else:
+            from even_roster.cli import main as commands  # noqa: F401
+
+        if os.fork():
+            for one in files:
                 os.close(one)
-            if inside:
-                enter(inside)
-            sys.argv = ["roster", *arguments]
-            code = 70
-            try:
-                code = commands.run(arguments)
-            finally:
-                sys.stdout.flush()
-                sys.stderr.flush()
-                os._exit(code)
+            line.close()
+            _reap()
+            continue
+        door.close()
+        child = os.fork()
+        if child:
+            for one in files:
+                os.close(one)
+            line.sendall(f"{child}\n".encode())
+            _, status = os.waitpid(child, 0)
+            with contextlib.suppress(OSError):  # its reader may have ended
+                line.sendall(f"{os.waitstatus_to_exitcode(status)}\n".encode())
+            os._exit(0)
+        line.close()
+        os.environ.update(given)
+        _run(arguments, files, inside, Rights(rights))
+
+
+def _reap() -> None:
+    """Collect what has ended, so that its processor time is counted."""
+    with contextlib.suppress(ChildProcessError):
+        while os.waitpid(-1, os.WNOHANG)[0]:
+            pass
+
+
+def _run(arguments: list[str], files: list[int], inside: str, rights: Rights) -> None:
+    """In a process of its own: the command; never returns."""
+    code = 70
+    try:
+        for number, one in enumerate(files):
+            os.dup2(one, number)
+            os.close(one)
+        if inside:
+            enter(inside)
+        if rights is not Rights.ALL:
+            give_up_rights(rights)
+        from even_roster.cli import main as commands
+
+        sys.argv = ["roster", *arguments]
+        code = commands.run(arguments)
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)
 
 
 if __name__ == "__main__":

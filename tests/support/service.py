@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import re
+import shutil
 import signal
 import subprocess
 import sys
@@ -15,18 +16,18 @@ from pathlib import Path
 
 from even_roster.client import Roster
 
-from . import quick_start
-from .lab import Namespace, environment
-from .patience import PATIENCE
+from . import evidence, quick_start
+from .lab import Namespace, Rights, environment
+from .patience import PATIENCE, until
 
-Process = subprocess.Popen[str] | quick_start.Process
+Process = subprocess.Popen[bytes] | quick_start.Process
 
 
 class Service:
     """A running service process."""
 
-    def __init__(self, process: Process, home: Path, sign_in: str, inside: str) -> None:
-        self.process, self.home, self.sign_in, self._inside = process, home, sign_in, inside
+    def __init__(self, process: Process, home: Path, log: Path, sign_in: str, inside: str) -> None:
+        self.process, self.home, self.log, self.sign_in, self._inside = process, home, log, sign_in, inside
 
     @property
     def url(self) -> str:
@@ -37,9 +38,10 @@ class Service:
         """A client of it, from this network namespace."""
         return Roster(home=self.home)
 
-    def roster(self, *arguments: str) -> subprocess.CompletedProcess[str]:
-        """A command of the command line, as a process, where the service runs."""
-        return quick_start.roster(["--home", str(self.home), *arguments], PATIENCE, self._inside)
+    def roster(self, *arguments: str, fed: str = "", **given: str) -> subprocess.CompletedProcess[str]:
+        """A command of the command line, as a process, where the service runs, with `fed` on its standard input; what is `given` more
+        are environment variables."""
+        return quick_start.roster(["--home", str(self.home), *arguments], PATIENCE, self._inside, fed, given)
 
     def json(self, *arguments: str) -> dict[str, object]:
         """A command with --json; gives its document, and fails loudly otherwise."""
@@ -59,39 +61,59 @@ class Service:
 
 @contextlib.contextmanager
 def service(
-    *arguments: str, home: Path | None = None, inside: Namespace | None = None, prefix: tuple[str, ...] = (),
+    *arguments: str, home: Path | None = None, inside: Namespace | None = None, rights: Rights = Rights.ALL,
     watch: bool = False, anew: bool = False,
 ) -> Iterator[Service]:  # fmt: skip
     """`roster …` (serve or demo with its options) for the length of a block; it does nothing by itself unless `watch`. With `anew` its
     process imports everything itself, as a person's does."""
-    with tempfile.TemporaryDirectory() as folder:
-        place = home or Path(folder) / "home"
-        Path(folder).chmod(0o777)
-        wrap = inside.inside([]) if inside else []
+    with contextlib.ExitStack() as stack:
+        folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
+        folder.chmod(0o777)
+        place, log = home or folder / "home", folder / "log"
+        stack.enter_context(evidence.at_hand("service", lambda to: _keep(log, place, to)))
         given = [*arguments, "--home", str(place), *(() if watch else ("--no-watch",))]
         if "--listen" not in arguments:
             given += ["--listen", "127.0.0.1:0"]
-        process: Process
-        if prefix or anew:
-            command = [*wrap, *prefix, sys.executable, "-m", "even_roster.cli.main", *given]
-            process = subprocess.Popen(
-                command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=environment()
-            )
+        process = stack.enter_context(_started(given, inside, rights, log, anew))
+        yield Service(process, place, log, _sign_in(process, log), inside.name if inside else "")
+
+
+@contextlib.contextmanager
+def _started(
+    given: list[str], inside: Namespace | None, rights: Rights, log: Path, anew: bool
+) -> Iterator[Process]:  # fmt: skip
+    process: Process
+    with log.open("wb") as said:
+        if anew:
+            command = [
+                *(inside.inside([]) if inside else []),
+                *rights.words(),
+                sys.executable,
+                "-m",
+                "even_roster.cli.main",
+                *given,
+            ]
+            process = subprocess.Popen(command, stdout=said, stderr=said, stdin=subprocess.DEVNULL, env=environment())
         else:
-            process = quick_start.Process(given, inside.name if inside else "")
-        try:
-            yield Service(process, place, _sign_in(process), inside.name if inside else "")
-        finally:
-            if process.poll() is None:
-                process.terminate()
-                with contextlib.suppress(subprocess.TimeoutExpired):
-                    process.wait(timeout=60)
-            process.kill()
-            process.wait()
-            assert process.stdout is not None
-            process.stdout.close()
-            if isinstance(process, quick_start.Process):
-                process.close()
+            process = quick_start.Process(given, said.fileno(), inside.name if inside else "", rights)
+    try:
+        yield process
+    finally:
+        if process.poll() is None:
+            process.terminate()
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                process.wait(timeout=PATIENCE / 4)
+        process.kill()
+        process.wait()
+        if isinstance(process, quick_start.Process):
+            process.close()
+
+
+def _keep(log: Path, home: Path, to: Path) -> None:
+    """What is left of a service for whoever reads about a failed test."""
+    shutil.copy(log, to / "log.txt")
+    for path in home.glob("*.json"):
+        shutil.copy(path, to)
 
 
 def demo(
@@ -101,12 +123,12 @@ def demo(
     return service("demo", "--no-open", *arguments, home=home, watch=watch, anew=anew)
 
 
-def _sign_in(process: Process) -> str:
-    assert process.stdout is not None
-    said = []
-    until = time.monotonic() + PATIENCE
-    while time.monotonic() < until and (line := process.stdout.readline()):
-        said.append(line)
-        if match := re.search(r"(https?://\S+/enter\?ticket=\S+)", line):
-            return match.group(1)
-    raise AssertionError(f"the service did not start: {''.join(said)}")
+def _sign_in(process: Process, log: Path) -> str:
+    def said() -> re.Match[str] | bool | None:
+        ended = process.poll() is not None
+        return re.search(r"(https?://\S+/enter\?ticket=\S+)\n", log.read_text(errors="replace")) or ended
+
+    found = until(said, "the service does not start", pause=0.02)
+    if not isinstance(found, re.Match):
+        raise AssertionError(f"the service did not start: {log.read_text(errors='replace')}")
+    return found.group(1)

@@ -16,6 +16,9 @@ function change(next: readonly string[]): void {
   for (const listener of listeners) listener();
 }
 
+/** Put away all that is told: for tests. */
+export const clearTroubles = () => change([]);
+
 export function tell(message: string): void {
   if (!told.includes(message)) change([...told, message].slice(-MOST));
 }
@@ -23,8 +26,9 @@ export function tell(message: string): void {
 /** An error that no part of the page shows by then is told here. */
 function tellUnlessShown(error: Error): void {
   setTimeout(() => {
+    const message = error.message.toLowerCase().replace(/\.$/, "");
     const shown = [...document.querySelectorAll("[role=alert]")].some((one) =>
-      one.textContent?.includes(error.message),
+      one.textContent?.toLowerCase().includes(message),
     );
     if (!shown) tell(sentence(error.message));
   }, PATIENCE);
@@ -34,7 +38,9 @@ const signedOut = (error: Error) => error instanceof Problem && error.status ===
 
 export const queryCache = new QueryCache({
   onError: (error, query) => {
-    if (query.state.data !== undefined && !signedOut(error)) tell(`What is shown may be old: ${error.message}`);
+    if (signedOut(error)) return;
+    if (query.state.data !== undefined) tell(`What is shown may be old: ${error.message}`);
+    else tellUnlessShown(error);
   },
   onSuccess: () => {
     if (told.some((one) => one.startsWith("What is shown may be old")))

@@ -46,7 +46,7 @@ export default function SheetPage() {
         tabIndex={0}
         className="mt-3 overflow-auto rounded border border-rule bg-leaf p-4 font-mono text-sm print:border-0"
       >
-        {sheet.data?.text || "No pool is planned yet."}
+        {sheet.data ? sheet.data.text || "No pool is planned yet." : sheet.error ? "" : "Reading…"}
       </pre>
     </div>
   );

@@ -22,7 +22,7 @@ export default function WatchPage() {
       {links.data?.map((link) => (
         <LinkBlock key={link.adapter} link={link} />
       ))}
-      <WatchList watches={watches.data ?? []} />
+      {watches.data ? <WatchList watches={watches.data} /> : null}
       <NoticeRoutes />
     </div>
   );

@@ -155,7 +155,13 @@ export default function WiringPage() {
       </p>
       {path.data ? <PathLines path={path.data} begin={ends[0]} end={ends[1]} /> : null}
       <Section title={at ? `The links at ${moment(at)}` : "The links"}>
-        {links.data ? <LinkLines page={links.data} now={at === null} /> : <p className="text-soft">Reading…</p>}
+        {links.data ? (
+          <LinkLines page={links.data} now={at === null} />
+        ) : links.error ? (
+          <Notice tone="alarm">{sentence(links.error.message)}.</Notice>
+        ) : (
+          <p className="text-soft">Reading…</p>
+        )}
       </Section>
     </div>
   );

@@ -1,0 +1,51 @@
+// Runs before the console's tests: one patience for all waits, which the runner of the tests measures, and what jsdom lacks.
+import { cleanup, configure } from "@testing-library/react";
+import { afterEach, vi } from "vitest";
+import { clearTroubles, mutationCache, queryCache } from "../app/Troubles";
+
+export const PATIENCE_MS = 1000 * Number(process.env.EVEN_ROSTER_TEST_PATIENCE || 240);
+
+configure({ asyncUtilTimeout: PATIENCE_MS });
+
+if (typeof window !== "undefined") {
+  // jsdom has no layout: every element is as wide and high as a window of 20 rows, and everything is in view.
+  Object.defineProperty(HTMLElement.prototype, "clientHeight", { configurable: true, get: () => 640 });
+  Object.defineProperty(HTMLElement.prototype, "clientWidth", { configurable: true, get: () => 900 });
+  Element.prototype.scrollTo = () => undefined;
+  Element.prototype.scrollIntoView = () => undefined;
+  Element.prototype.hasPointerCapture = () => false;
+  Element.prototype.setPointerCapture = () => undefined;
+  Element.prototype.releasePointerCapture = () => undefined;
+  globalThis.ResizeObserver = class {
+    constructor(private readonly told: ResizeObserverCallback) {}
+    observe(target: Element) {
+      const contentRect = { width: 900, height: 640 } as DOMRectReadOnly;
+      this.told([{ target, contentRect } as ResizeObserverEntry], this as unknown as ResizeObserver);
+    }
+    unobserve() {}
+    disconnect() {}
+  };
+  globalThis.IntersectionObserver = class {
+    constructor(private readonly told: IntersectionObserverCallback) {}
+    observe(target: Element) {
+      this.told([{ target, isIntersecting: true } as IntersectionObserverEntry], this as unknown as IntersectionObserver);
+    }
+    unobserve() {}
+    disconnect() {}
+    takeRecords = () => [];
+    root = null;
+    rootMargin = "";
+    thresholds = [];
+  } as unknown as typeof IntersectionObserver;
+  window.matchMedia = (query: string) =>
+    ({ matches: false, media: query, addEventListener() {}, removeEventListener() {} }) as unknown as MediaQueryList;
+}
+
+afterEach(() => {
+  cleanup();
+  queryCache.clear();
+  mutationCache.clear();
+  clearTroubles();
+  vi.unstubAllGlobals();
+  if (typeof localStorage !== "undefined") localStorage.clear();
+});

@@ -13,6 +13,7 @@ export default defineConfig({
     setupFiles: "src/testing/setup.ts",
     environment: "jsdom",
     css: false,
+    env: { VITE_TEST_PATIENCE_MS: String(patience) },
     testTimeout: patience,
     hookTimeout: patience,
     // The tests of a file leave nothing behind, so that all files can share a process and what it has loaded.

@@ -32,6 +32,11 @@ from .module_run import ALL_STACKS, run_module
 from .schedule import Entry, in_order, next_entry
 
 IMPORTED_ONCE = (
+    "pyroute2",
+    "psutil",
+    "openpyxl",
+    "segno",
+    "dns.resolver",
     "importlib.readers",
     "encodings.idna",
     "multiprocessing.spawn",

@@ -49,6 +49,7 @@ function Finder({ close }: { close(): void }) {
     const hit = found[at];
     if (event.key === "ArrowDown") setAt((now) => Math.min(now + 1, found.length - 1));
     else if (event.key === "ArrowUp") setAt((now) => Math.max(now - 1, 0));
+    else if (event.key === "Enter" && event.ctrlKey && hit?.web) open(hit.web, "_blank", "noreferrer");
     else if (event.key === "Enter" && hit) go(hit);
     else return;
     event.preventDefault();
@@ -86,15 +87,17 @@ function Finder({ close }: { close(): void }) {
               {hit.device ? ago(hit.device.last_seen) : hit.kind}
             </span>
             {hit.web ? (
-              <a
-                href={hit.web}
-                target="_blank"
-                rel="noreferrer"
-                onClick={(event) => event.stopPropagation()}
-                aria-label={`Web page of ${hit.title}`}
+              // An option holds nothing that has a focus of its own: the keyboard opens the page with Ctrl-Enter.
+              <span
+                aria-hidden
+                title={`Web page of ${hit.title}`}
+                onClick={(event) => {
+                  event.stopPropagation();
+                  open(hit.web!, "_blank", "noreferrer");
+                }}
               >
                 <ExternalLink className="size-4 text-ink" />
-              </a>
+              </span>
             ) : (
               <span className="w-4" />
             )}
@@ -106,7 +109,7 @@ function Finder({ close }: { close(): void }) {
           ? "Words can be combined: “printer stage” finds what contains both."
           : found.length === 0 && !answer.isFetching
             ? `Nothing contains “${wanted}”.`
-            : "↑ ↓ to choose, Enter to open, Esc to close"}
+            : "↑ ↓ to choose, Enter to open, Ctrl-Enter for its own web page, Esc to close"}
         {answer.data?.more && wanted ? " There is more: another word narrows it." : ""}
       </p>
     </>

@@ -16,8 +16,14 @@ function change(next: readonly string[]): void {
   for (const listener of listeners) listener();
 }
 
-/** Put away all that is told: for tests. */
-export const clearTroubles = () => change([]);
+const waiting = new Set<ReturnType<typeof setTimeout>>();
+
+/** Put away all that is told, and what is about to be: for tests, which share a document. */
+export function clearTroubles(): void {
+  for (const timer of waiting) clearTimeout(timer);
+  waiting.clear();
+  change([]);
+}
 
 export function tell(message: string): void {
   if (!told.includes(message)) change([...told, message].slice(-MOST));
@@ -25,13 +31,15 @@ export function tell(message: string): void {
 
 /** An error that no part of the page shows by then is told here. */
 function tellUnlessShown(error: Error): void {
-  setTimeout(() => {
+  const timer = setTimeout(() => {
+    waiting.delete(timer);
     const message = error.message.toLowerCase().replace(/\.$/, "");
     const shown = [...document.querySelectorAll("[role=alert]")].some((one) =>
       one.textContent?.toLowerCase().includes(message),
     );
     if (!shown) tell(sentence(error.message));
   }, PATIENCE);
+  waiting.add(timer);
 }
 
 const signedOut = (error: Error) => error instanceof Problem && error.status === 401;

@@ -35,11 +35,11 @@ export function openPage(path: string, service = new StubbedService()) {
       </MemoryRouter>
     </QueryClientProvider>,
   );
-  return { service, user: userEvent.setup(), container, where: () => at };
+  return { service, user: userEvent.setup(), container, client, where: () => at };
 }
 
 /** The rows of a list, without its head. */
-export const rows = (name?: string) => within(screen.getByRole("grid", { name })).getAllByRole("row").slice(1);
+export const rows = () => within(screen.getByRole("grid")).getAllByRole("row").slice(1);
 
 /** All that a page says, with single spaces. */
 export const text = () => (document.body.textContent ?? "").replace(/\s+/g, " ");

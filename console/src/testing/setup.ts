@@ -3,7 +3,7 @@ import { cleanup, configure } from "@testing-library/react";
 import { afterEach, vi } from "vitest";
 import { clearTroubles, mutationCache, queryCache } from "../app/Troubles";
 
-export const PATIENCE_MS = 1000 * Number(process.env.EVEN_ROSTER_TEST_PATIENCE || 240);
+export const PATIENCE_MS = Number(import.meta.env.VITE_TEST_PATIENCE_MS);
 
 configure({ asyncUtilTimeout: PATIENCE_MS });
 
@@ -28,7 +28,10 @@ if (typeof window !== "undefined") {
   globalThis.IntersectionObserver = class {
     constructor(private readonly told: IntersectionObserverCallback) {}
     observe(target: Element) {
-      this.told([{ target, isIntersecting: true } as IntersectionObserverEntry], this as unknown as IntersectionObserver);
+      this.told(
+        [{ target, isIntersecting: true } as IntersectionObserverEntry],
+        this as unknown as IntersectionObserver,
+      );
     }
     unobserve() {}
     disconnect() {}

@@ -14,6 +14,8 @@ export interface Asked {
 type Answerer = (asked: Asked) => unknown;
 
 const RECORDED = new Map<string, unknown>(Object.entries(recorded));
+/** What the frame around all pages reads. */
+const FRAME = new Set(["/api/v1/here", "/api/v1/findings"]);
 const NO_SUCH = { code: "not_found", detail: "there is no such thing in the stub" };
 
 /** A problem document (RFC 9457) as the service sends it. */
@@ -25,6 +27,9 @@ export class StubbedService {
   readonly asked: Asked[] = [];
   /** True: nothing answers, as when the service has ended. */
   offline = false;
+  /** How many reads wait since `holdReads`. */
+  waiting = 0;
+  private holding = false;
   private readonly answers = new Map<string, Answerer>();
   private readonly held: { key: string; release: () => void; gone: Promise<void> }[] = [];
   private readonly streams = new Set<StubbedStream>();
@@ -42,8 +47,7 @@ export class StubbedService {
 
   /** Refuse every read but those of the frame around all pages. */
   refuseReads(detail: string, status = 500): this {
-    const frame = new Set(["/api/v1/here", "/api/v1/findings"]);
-    for (const path of RECORDED.keys()) if (!frame.has(path)) this.refuse(`GET ${path}`, detail, status);
+    for (const key of this.answers.keys()) if (key.startsWith("GET ")) this.answers.delete(key);
     return this.on("GET *", () => problem(status, detail));
   }
 
@@ -53,6 +57,11 @@ export class StubbedService {
     const gone = new Promise<void>((resolve) => (release = resolve));
     this.held.push({ key, release, gone });
     return release;
+  }
+
+  /** Let every read wait, but those of the frame around all pages. */
+  holdReads(): void {
+    this.holding = true;
   }
 
   /** Every list is empty. */
@@ -104,6 +113,10 @@ export class StubbedService {
     this.asked.push(asked);
     if (this.offline) throw new TypeError("fetch failed");
     const key = `${asked.method} ${asked.path}`;
+    if (this.holding && asked.method === "GET" && !FRAME.has(asked.path)) {
+      this.waiting += 1;
+      await new Promise(() => undefined);
+    }
     await Promise.all(this.held.filter((one) => one.key === key).map((one) => one.gone));
     const answer = this.answerOf(key, asked);
     return answer instanceof Response ? answer.clone() : new Response(JSON.stringify(answer));
@@ -113,9 +126,9 @@ export class StubbedService {
     const told = this.answers.get(key);
     if (told) return told(asked);
     if (asked.method === "GET") {
-      if (RECORDED.has(asked.path)) return RECORDED.get(asked.path);
       const every = this.answers.get("GET *");
-      if (every) return every(asked);
+      if (every && !FRAME.has(asked.path)) return every(asked);
+      if (RECORDED.has(asked.path)) return RECORDED.get(asked.path);
       const alike = [...RECORDED].find(([path]) => shape(path) === shape(asked.path));
       return alike ? alike[1] : problem(404, NO_SUCH.detail, NO_SUCH);
     }

@@ -22,7 +22,7 @@ from pathlib import Path
 
 from tests.runner import entries, report
 from tests.runner.workers import Done, Workers, leftover_namespaces
-from tests.support import evidence, patience
+from tests.support import effort, evidence, patience
 from tests.support.lab import PREFIX_VARIABLE
 
 
@@ -39,6 +39,9 @@ def main() -> int:
         "--workers", type=int, default=len(os.sched_getaffinity(0)), help="at once; as many as there are cores"
     )
     parser.add_argument("--keep-durations", action="store_true")
+    parser.add_argument(
+        "--full", action="store_true", help="try as much as takes hours, for figures in docs/reliability.md"
+    )
     given = parser.parse_args()
     try:
         wanted = entries.named(given.what) if given.what else entries.of_part(given.part)
@@ -49,6 +52,7 @@ def main() -> int:
         return 0 if given.what == ["changed"] else 1
     kept = Path(tempfile.mkdtemp(prefix="even-roster-tests-"))
     os.environ[evidence.FOLDER_VARIABLE] = str(kept / "failed")
+    os.environ[effort.VARIABLE] = "full" if given.full else "endure" if given.part == "endure" else "test"
     os.environ[patience.VARIABLE] = str(patience.PATIENCE)
     prefix = os.environ[PREFIX_VARIABLE] = f"lab{os.getpid():x}-"
     report.say(f"{len(wanted)} to run, {given.workers} at once; waits end after {patience.PATIENCE:.0f} s")

@@ -26,10 +26,12 @@ from even_roster.store.history_queries import BETWEEN_LOOKS
 from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.tables import stays
 from tests.support.days import days, hall
+from tests.support.effort import effort
 
 BESIDE = "anything"
+PART = "test and endure"
 
-HISTORIES, STEPS, PLACES = 1000, 18, 3
+HISTORIES, STEPS, PLACES = effort(250, 1000), 18, 3
 BASE = int(IPv4Address("10.200.0.0"))
 NETWORK = IPv4Network("10.200.0.0/18")
 SEGMENT = SegmentSeen("far0", str(NETWORK), None)

@@ -29,12 +29,14 @@ from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.kea_config import MARKED, OPTION_CODES
 from even_roster.dhcp.kea_running import beyond
 from even_roster.dhcp.server import DhcpServer, Owned, Texts, There, as_owned, digest, preview
+from tests.support.effort import effort
 from tests.support.lab import ROOT
 
 BESIDE = "anything"
+PART = "test and endure"
 
 OFFICE = IPv4Network("10.44.10.0/24")
-EDITS = 50
+EDITS = effort(12, 50)
 COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|(//[^\n]*|#[^\n]*|/\*.*?\*/)', re.DOTALL)
 
 HASHES = re.compile(r'"(?:[^"\\\n]|\\.)*"|(#[^\n]*)')

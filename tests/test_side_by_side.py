@@ -33,11 +33,13 @@ from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store.one_lock import LockMisuse, OneLock
 from tests.support.days import days, hall, prepared
+from tests.support.effort import effort
 from tests.support.patience import PATIENCE
 
 BESIDE = "anything"
+PART = "test and endure"
 
-ROUNDS = 40
+ROUNDS = effort(12, 40)
 TIMES = 4
 LONGEST = 60.0
 

@@ -20,8 +20,10 @@ from even_roster.standin.segment import StandinDoor, StandinMachine
 from even_roster.standin.site import Site
 from even_roster.wire import arp, dns_messages, ethernet, icmp, ipv4, netbios
 from tests.support.clock import FakeClock
+from tests.support.effort import effort
 
 BESIDE = "anything"
+PART = "test and endure"
 
 
 def hall() -> tuple[Site, FakeClock]:
@@ -50,7 +52,7 @@ class Hall(unittest.TestCase):
         before = sys.getswitchinterval()
         sys.setswitchinterval(1e-5)
         self.addCleanup(sys.setswitchinterval, before)
-        for _ in range(10):
+        for _ in range(effort(3, 10)):
             self.clock.sleep(40 * 3600)  # every lease would have ended, were it not renewed
             now = (self.site.epoch + self.site.elapsed()) * 1000
 

@@ -23,9 +23,14 @@ from even_roster.core.wiring.guard import FRESH_MS, Desk, PortFacts, Sight, judg
 from even_roster.core.wiring.layout import Spot, layout
 from even_roster.core.wiring.links import SETTLED, links
 from even_roster.core.wiring.outline import outline
+from tests.support.effort import effort
 from tests.support.topologies import READ, Topology
 
 BESIDE = "anything"
+PART = "test and endure"
+
+SEEDS = effort(1, 3, 30)
+"""Topologies of each size and shape."""
 
 SHAPES = ("tree", "ring", "mesh")
 NOW = 1_000 * DAY
@@ -66,7 +71,7 @@ class Generated(unittest.TestCase):
         cables = missed = wrong = lies = 0
         for size in (2, 3, 7, 24, 60):
             for shape in SHAPES:
-                for seed in range(3):
+                for seed in range(SEEDS):
                     source = random.Random(f"{size} {shape} {seed} {silent} {missing}")
                     made = Topology.make(source, shape, size, size * 10)
                     if silent:

@@ -16,6 +16,8 @@ TESTS = Path(__file__).resolve().parents[1]
 ROOT = TESTS.parent
 DURATIONS = TESTS / "runner" / "durations.json"
 PARTS = ("test", "try", "endure")
+BOTH = "test and endure"
+"""Of a module that tries a little in `make test` and more in `make endure`; see tests/support/effort.py."""
 PYTHON = sys.executable
 CONSOLE = ("npm", "--prefix", "console", "run", "--silent")
 CHECKS = (
@@ -51,15 +53,16 @@ def declared(path: Path) -> Entry:
         raise ValueError(
             f"{path.name}: BESIDE must say what it may run beside (see tests/runner/schedule.py), not {beside!r}"
         )
-    if part not in PARTS:
-        raise ValueError(f"{path.name}: PART must be one of {', '.join(PARTS)}, not {part!r}")
+    if part not in (*PARTS, BOTH):
+        raise ValueError(f"{path.name}: PART must be one of {', '.join((*PARTS, BOTH))}, not {part!r}")
     return Entry(path.stem, beside, str(part))
 
 
 def of_part(part: str) -> list[Entry]:
     """What one of the three parts runs, with kept durations. The first part also checks, and tests the console."""
-    found = [entry for entry in modules() if entry.part == part]
-    return with_durations([*found, *((*CHECKS, CONSOLE_TESTS) if part == "test" else ())])
+    found = [entry for entry in modules() if part in entry.part.split(" and ")]
+    found += (*CHECKS, CONSOLE_TESTS) if part == "test" else ()
+    return with_durations(found) if part == "test" else found
 
 
 def with_durations(entries: Iterable[Entry]) -> list[Entry]:

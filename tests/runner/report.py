@@ -28,9 +28,13 @@ def summary(all_done: Sequence[Done], wall_seconds: float, evidence: Path) -> st
     lines = [f"skipped: {test}: {reason}" for done in all_done for test, reason in done.skipped]
     lines += ["", f"The slowest {SLOWEST}:", "    wall  processor"]
     for done in sorted(all_done, key=lambda one: -one.wall_seconds)[:SLOWEST]:
-        longest = max(done.tests, key=lambda one: one[1], default=None)
-        which = f"  (longest: {longest[1]:.1f} s {longest[0].split('.')[-1]})" if longest else ""
-        lines.append(f"{done.wall_seconds:6.1f} s  {done.processor_seconds:6.1f} s  {done.entry.name}{which}")
+        lines.append(f"{done.wall_seconds:6.1f} s  {done.processor_seconds:6.1f} s  {done.entry.name}")
+    tests = sorted(((seconds, test) for done in all_done for test, seconds in done.tests), reverse=True)
+    lines += [
+        "",
+        "The slowest tests:",
+        *(f"{seconds:6.1f} s  {test.removeprefix('tests.')}" for seconds, test in tests[:SLOWEST]),
+    ]
     processor = sum(done.processor_seconds for done in all_done)
     lines += ["", f"{wall_seconds:.1f} s, {processor:.1f} s of processor time, load {os.getloadavg()[0]:.1f}"]
     failed = [test for done in all_done for test in dict.fromkeys(test for test, _ in done.failures)]

@@ -8,11 +8,14 @@ import subprocess
 import sys
 import unittest
 
+from tests.support.effort import EFFORT, effort
 from tests.support.lab import ROOT
 
 BESIDE = "anything"
+PART = "test and endure"
 
-EXAMPLES = os.environ.get("EVEN_ROSTER_FUZZ_EXAMPLES", "2")
+EXAMPLES = str(effort(1, 6, 50))
+PHASES = "examples,fuzzing" if EFFORT == "test" else "examples,fuzzing,stateful"
 
 
 @unittest.skipUnless(
@@ -20,7 +23,7 @@ EXAMPLES = os.environ.get("EVEN_ROSTER_FUZZ_EXAMPLES", "2")
 )
 class Fuzzed(unittest.TestCase):
     def test_every_answer_is_one_that_was_described(self) -> None:
-        command = ["unshare", "--net", sys.executable, "-m", "tests.support.fuzz_run", EXAMPLES]
+        command = ["unshare", "--net", sys.executable, "-m", "tests.support.fuzz_run", EXAMPLES, PHASES]
         done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=False)
         self.assertEqual(done.returncode, 0, done.stdout[-6000:] + done.stderr[-2000:])
         self.assertIn("passed", done.stdout)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 import unittest
 from typing import Any
 
@@ -11,6 +10,7 @@ from even_roster.client import RollCallNew, ScanRequest
 from tests.support.browser import needs_browser
 from tests.support.console_case import ConsoleCase
 from tests.support.lab import ROOT
+from tests.support.patience import until
 
 BESIDE = "anything"
 PART = "try"
@@ -44,9 +44,7 @@ class Readable(ConsoleCase):
         super().setUpClass()
         for target in ("10.44.20.0/24", "10.44.10.0/24"):
             scan = cls.roster.start_scan(ScanRequest(targets=[target], ports=[]))
-            while cls.roster.scan(scan.id).state == "running":
-                time.sleep(0.1)
-
+            until(lambda scan=scan: cls.roster.scan(scan.id).state != "running", "the scan does not end")  # type: ignore[misc]
         cls.roster.add_credential(CredentialNew(name="larkspur", snmp="2c", community="larkspur"))
         cls.roster.read_switch_now(cls.roster.add_switch(SwitchNew(switch="switch-office-1")).id)
         lines = "printer-1, box office\n10.44.10.99, spare till\n02:c0:61:00:00:17\nnobody-at-all\n"

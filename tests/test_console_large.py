@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 import unittest
 
 from selenium.webdriver.common.by import By
@@ -11,6 +10,7 @@ from selenium.webdriver.common.keys import Keys
 from even_roster.api.scans import ScanRequest
 from tests.support.browser import needs_browser
 from tests.support.console_case import ConsoleCase
+from tests.support.patience import until
 
 BESIDE = "anything"
 PART = "try"
@@ -23,8 +23,7 @@ class Large(ConsoleCase):
     def test_twenty_thousand_rows_scroll_and_sort(self) -> None:
         large = ScanRequest(targets=["10.96.0.0/17"], pace=20_000, with_names=False, ports=[], confirm=True)
         scan = self.roster.start_scan(large)
-        while self.roster.scan(scan.id).state == "running":
-            time.sleep(0.5)
+        until(lambda: self.roster.scan(scan.id).state != "running", "the scan does not end")
         self.assertGreaterEqual(self.roster.devices(limit=1, total=True).page.total or 0, 20_000)
         self.open("/devices")
         self.sees("20,00")

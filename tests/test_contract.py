@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import Any
 
 import httpx
+import jsonschema_rs
+from tools import console_answers
 
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
@@ -77,6 +79,25 @@ class Contract(unittest.TestCase):
                 self.problem(self.http.get(path, params={"no-such-thing": "1"}), 422, "unknown_parameter")
                 tried += 1
         self.assertGreater(tried, 15)
+
+    def test_the_answers_that_the_consoles_tests_stand_on_are_as_described(self) -> None:
+        recorded = json.loads(console_answers.FILE.read_text())
+        self.assertGreater(len(recorded), 50)
+        patterns = {
+            re.compile(re.sub(r"\\{\w+\\}", "(.+)", re.escape(path)) + "$"): path for path in self.document["paths"]
+        }
+        for path, answer in recorded.items():
+            with self.subTest(path):
+                template = min(
+                    (t for pattern, t in patterns.items() if pattern.match(path)), key=lambda t: t.count("{")
+                )
+                described = self.document["paths"][template]["get"]["responses"]["200"]["content"]["application/json"][
+                    "schema"
+                ]
+                check = jsonschema_rs.validator_for({**described, "components": self.document["components"]})
+                self.assertEqual(
+                    [str(error) for error in check.iter_errors(answer)], [], "run: python -m tools.console_answers"
+                )
 
     def test_nobody_comes_in_and_is_told_how_one_does(self) -> None:
         tried = 0

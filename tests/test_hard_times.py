@@ -6,7 +6,6 @@ import os
 import random
 import subprocess
 import tempfile
-import time
 import unittest
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
@@ -15,7 +14,7 @@ from unittest.mock import patch
 from sqlalchemy import select
 
 from even_roster.api.scans import ScanRequest
-from even_roster.client import RosterError
+from even_roster.client import Roster, RosterError
 from even_roster.core.findings.engine import Finding
 from even_roster.core.known_link import Signs, Verdict, judge
 from even_roster.core.mac import MacNumber
@@ -29,7 +28,7 @@ from even_roster.store.rows import FindingRow
 from even_roster.store.tables import adapters, devices, segments, stays
 from even_roster.store.watch_records import Watch
 from tests.support.days import Days, days, hall, prepared
-from tests.support.patience import PATIENCE
+from tests.support.patience import until
 from tests.support.service import demo
 
 BESIDE = "anything"
@@ -152,13 +151,7 @@ class FullDisk(unittest.TestCase):
             except RosterError as error:
                 self.assertIn("disk", str(error))
             stuffing.unlink()
-            until = time.monotonic() + PATIENCE
-            while time.monotonic() < until:
-                try:
-                    roster.add_site("After")
-                    break
-                except RosterError:
-                    time.sleep(0.5)
+            until(lambda: self._adds(roster, "After"), "it does not recover")
             self.assertEqual(roster.health().status, "ok")
             names = {site.name for site in roster.sites()}
             self.assertIn("After", names)
@@ -171,13 +164,16 @@ class FullDisk(unittest.TestCase):
             self.assertEqual(self._ended(running, again.id), "done")
 
     def _ended(self, running: object, scan: int) -> str:
-        until = time.monotonic() + PATIENCE
-        while time.monotonic() < until:
-            state = running.client().scan(scan).state  # type: ignore[attr-defined]
-            if state != "running":
-                return str(state)
-            time.sleep(0.2)
-        self.fail(f"scan {scan} never ended")
+        client = running.client()  # type: ignore[attr-defined]
+        until(lambda: client.scan(scan).state != "running", f"scan {scan} never ended")
+        return str(client.scan(scan).state)
+
+    def _adds(self, roster: Roster, site: str) -> bool:
+        try:
+            roster.add_site(site)
+        except RosterError:
+            return False
+        return True
 
 
 class Elsewhere(unittest.TestCase):

@@ -7,7 +7,6 @@ import json
 import signal
 import tempfile
 import threading
-import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -31,7 +30,7 @@ from even_roster.client import (
     Unreachable,
 )
 from even_roster.client._calls import Call
-from tests.support.patience import PATIENCE, until
+from tests.support.patience import until
 from tests.support.service import Service, demo
 
 BESIDE = "anything"
@@ -39,15 +38,10 @@ BESIDE = "anything"
 SOON = 20.0  # three seconds are meant; a test machine may be slow
 
 
-def finished(roster: Roster, scan: ScanInfo, seconds: float = PATIENCE) -> ScanInfo:
+def finished(roster: Roster, scan: ScanInfo) -> ScanInfo:
     """The scan's record after its end."""
-    until = time.monotonic() + seconds
-    while scan.state == "running":
-        if time.monotonic() > until:
-            raise AssertionError(f"scan {scan.id} does not end")
-        time.sleep(0.1)
-        scan = roster.scan(scan.id)
-    return scan
+    until(lambda: roster.scan(scan.id).state != "running", f"scan {scan.id} does not end")
+    return roster.scan(scan.id)
 
 
 class WithDemo(unittest.TestCase):
@@ -356,10 +350,7 @@ class Doors(WithDemo):
 
 def until_answered(roster: Roster, scan: ScanInfo, count: int) -> None:
     """Wait until so many have answered a scan that is still running."""
-    end = time.monotonic() + PATIENCE
-    while roster.scan(scan.id).answered_count < count:
-        assert time.monotonic() < end, "too few answer"
-        time.sleep(0.1)
+    until(lambda: roster.scan(scan.id).answered_count >= count, "too few answer")
 
 
 class Ends(unittest.TestCase):

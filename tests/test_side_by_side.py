@@ -34,7 +34,7 @@ from even_roster.standin.segment import StandinMachine
 from even_roster.store.one_lock import LockMisuse, OneLock
 from tests.support.days import days, hall, prepared
 from tests.support.effort import effort
-from tests.support.patience import PATIENCE
+from tests.support.patience import PATIENCE, until
 
 BESIDE = "anything"
 PART = "test and endure"
@@ -68,8 +68,7 @@ def serving(app: Any) -> Iterator[str]:
         server = uvicorn.Server(uvicorn.Config(app, log_config=None, access_log=False, lifespan="on"))
         thread = threading.Thread(target=server.run, args=([listener],), daemon=True)
         thread.start()
-        while not server.started and thread.is_alive():
-            time.sleep(0.01)
+        until(lambda: server.started or not thread.is_alive(), "the service does not start", pause=0.01)
         try:
             yield f"http://127.0.0.1:{listener.getsockname()[1]}"
         finally:

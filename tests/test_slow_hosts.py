@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-import time
 import unittest
 from collections.abc import Callable
+from typing import Any
 
 from even_roster.api.devices import StayRow
 from even_roster.api.plan import AssignmentNew, SubnetNew
@@ -13,13 +13,12 @@ from even_roster.api.scans import ScanRequest
 from even_roster.api.watching import WatchEdit
 from even_roster.client import Roster
 from tests.support.lab import Inside, T, namespace, needs_lab, tap_hosts
+from tests.support.patience import until
 from tests.support.service import service
 
 BESIDE = "link"
 
 HOSTS = 12
-WATCHED = 65.0
-"""Seconds of light looks, which ask every host again and again."""
 
 
 @needs_lab
@@ -40,14 +39,17 @@ class SlowHosts(unittest.TestCase):
             def look() -> None:
                 order = ScanRequest(targets=["10.77.4.0/27"], pace=500, with_names=False, ports=[])
                 info = do(lambda r: r.start_scan(order))
-                while do(lambda r: r.scan(info.id)).state == "running":
-                    time.sleep(0.1)
+                until(lambda: do(lambda r: r.scan(info.id)).state != "running", "the scan does not end")
 
             def assign(new: AssignmentNew) -> None:
                 do(lambda r: r.assign(new))
 
             def history(address: str) -> list[StayRow]:
                 return do(lambda r: r.history(address)).stays
+
+            def seen() -> dict[str | None, Any]:
+                rows = do(lambda r: list(r.devices()))
+                return {row.address: row.last_seen for row in rows if row.address in found}
 
             subnet = do(lambda r: r.add_subnet(SubnetNew(range="10.77.4.0/24", name="Attic"))).subnet.id
             do(lambda r: r.edit_watch(subnet, WatchEdit(every_minutes=0, light_minutes=0, ask_minutes=0)))
@@ -60,10 +62,13 @@ class SlowHosts(unittest.TestCase):
                 assign(new)
             do(lambda r: r.edit_watch(subnet, WatchEdit(light_minutes=1)))
             told: set[tuple[str, str]] = set()
-            until = time.monotonic() + WATCHED
-            while time.monotonic() < until:
-                told |= {(f.kind, f.subjects[0].value) for f in do(lambda r: r.findings(state="open"))}
-                time.sleep(1.0)
+            before = seen()
+
+            def looked() -> bool:
+                told.update((f.kind, f.subjects[0].value) for f in do(lambda r: r.findings(state="open")))
+                return all(last != before[address] for address, last in seen().items())
+
+            until(looked, "no light look asks all of them", pause=1.0)
             self.assertEqual(told, set(), "nobody is accused for being slow")
             self.assertEqual(
                 {row.address for row in do(lambda r: list(r.devices(expected=False)))} - {"10.77.4.5"}, set(found)

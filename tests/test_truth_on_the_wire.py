@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import subprocess
 import tempfile
-import time
 import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -76,8 +75,7 @@ class OnTheLink(unittest.TestCase):
         info = self.do(
             lambda r: r.start_scan(ScanRequest(targets=["10.77.0.0/24"], pace=2000, with_names=False, ports=[]))
         )
-        while self.do(lambda r: r.scan(info.id)).state == "running":
-            time.sleep(0.1)
+        until(lambda: self.do(lambda r: r.scan(info.id)).state != "running", "the scan does not end")
 
     def findings(self) -> tuple[Findings, list[FindingView]]:
         found = self.do(lambda r: list(r.findings()))
@@ -85,23 +83,20 @@ class OnTheLink(unittest.TestCase):
 
     def until(self, wanted: Findings, do: Callable[[], None] = lambda: None) -> list[FindingView]:
         """Wait until exactly these findings are open."""
-        end = time.monotonic() + PATIENCE
-        kinds: Findings = set()
         found: list[FindingView] = []
-        while time.monotonic() < end:
-            kinds, found = self.findings()
-            if kinds == wanted:
-                return found
-            do()
-            time.sleep(0.1)
-        self.fail(f"open: {found}\nwanted: {wanted}")
+
+        def there() -> bool:
+            kinds, found[:] = self.findings()
+            if kinds != wanted:
+                do()
+            return kinds == wanted
+
+        until(there, lambda: f"open: {found}\nwanted: {wanted}", pause=0.1)
+        return found
 
     def listening(self) -> None:
         """Until the service listens: it looks for adapters of known subnets every few seconds."""
-        end = time.monotonic() + PATIENCE
-        while not any(one.listening for one in self.do(lambda r: r.listening())):
-            self.assertLess(time.monotonic(), end, "nobody listens")
-            time.sleep(0.2)
+        until(lambda: any(one.listening for one in self.do(lambda r: r.listening())), "nobody listens")
 
     def step(self, found: FindingView, action: str, which: int = 0) -> None:
         """Press one of a finding's remedies."""
@@ -270,7 +265,8 @@ class OnTheLink(unittest.TestCase):
         (told,) = self.until({("address-taken-over", "10.77.0.40")})
         self.assertIn("which does not answer there now", " ".join(e.said for e in told.evidence))
         self.here.ip("link", "set", "eth0", "down")
-        time.sleep(3)  # the link is dead for a while: nothing that is asked now is answered
+        # The link is dead: nothing that is asked now is answered, and the service knows why.
+        until(lambda: not any(one.listening for one in self.do(lambda r: r.listening())), "it is still listened to")
         self.assertEqual(self.findings()[0], {("address-taken-over", "10.77.0.40")})
         self.here.ip("link", "set", "eth0", "up")
         self.street.leave(thief)

@@ -13,7 +13,6 @@ import socket
 import subprocess
 import sys
 import threading
-import time
 import unittest
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
@@ -26,7 +25,7 @@ from even_roster.client import BadInput, Conflict, NotFound, Roster
 from even_roster.service.aids.secret_box import SecretBox, SecretError
 from even_roster.service.findings.senders import Item, syslog_message
 from tests.support.lab import environment
-from tests.support.patience import PATIENCE
+from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
 
 BESIDE = "anything"
@@ -57,12 +56,8 @@ class Watched(unittest.TestCase):
         return {one.kind for one in cls.roster.findings()}
 
     @classmethod
-    def until(cls, true: Callable[[], bool], seconds: float = PATIENCE) -> None:
-        end = time.monotonic() + seconds
-        while not true():
-            if time.monotonic() > end:
-                raise AssertionError([f"{f.kind} {f.state}" for f in cls.roster.findings("all")])
-            time.sleep(0.2)
+    def until(cls, true: Callable[[], bool]) -> None:
+        until(true, lambda: str([f"{f.kind} {f.state}" for f in cls.roster.findings("all")]), pause=0.2)
 
     def one(self, kind: str) -> Any:
         return next(f for f in self.roster.findings("all") if f.kind == kind)
@@ -250,7 +245,7 @@ class Watched(unittest.TestCase):
 
     def test_listening_tells_who_speaks_and_where_the_cable_ends(self) -> None:
         told = ("office0", "stage0")  # nothing announces itself among the cameras
-        self.until(lambda: all(one.neighbours for one in self.roster.listening() if one.adapter in told), 60)
+        self.until(lambda: all(one.neighbours for one in self.roster.listening() if one.adapter in told))
         office = next(one for one in self.roster.listening() if one.adapter == "office0")
         self.assertTrue(office.listening)
         port = office.neighbours[0]
@@ -391,15 +386,14 @@ class Notices(unittest.TestCase):
             running.roster("scan", "10.44.20.40-43", "--no-names")
             running.roster("scan", OFFICE, "--no-names")
             wanted = {"duplicate-address", "assignment-not-in-effect"}
-            end = time.monotonic() + PATIENCE
-            while not wanted <= {f["kind"] for f in self._told(kind)} and time.monotonic() < end:
-                time.sleep(0.2)
-            told = self._told(kind)
-            self.assertTrue(wanted <= {f["kind"] for f in told}, told)
+            until(lambda: wanted <= {f["kind"] for f in self._told(kind)}, lambda: f"told: {self._told(kind)}")
             self.assertLessEqual(len(kind.got), 3, "what came together is one notice")
             self.assertEqual(json.loads(kind.got[0][1])["site"], "Larkspur Hall")
             running.roster("scan", "10.44.20.40-43", "--no-names")
-            time.sleep(7)
+            running.roster("scan", "10.44.30.0/24", "--no-names")  # what it finds is told after whatever came before
+            until(
+                lambda: "static-in-pool" in {f["kind"] for f in self._told(kind)}, lambda: f"told: {self._told(kind)}"
+            )
             told = self._told(kind)
             opened = [f["id"] for f in told if f["turn"] == "opened"]
             self.assertEqual(len(opened), len(set(opened)), "nothing is told twice")

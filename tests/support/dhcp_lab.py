@@ -19,7 +19,7 @@ from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 
 from .lab import Inside, Namespace, namespace, run
-from .patience import PATIENCE
+from .patience import until
 
 SERVER = "10.44.10.2"
 VENDOR_CLASS, CLIENT_ID = 60, 61
@@ -151,10 +151,7 @@ def kea_pair(on: Link) -> Iterator[tuple[Link, Link]]:
             ]
             return states == ["hot-standby", "hot-standby"]
 
-        until = time.monotonic() + PATIENCE
-        while not ready():
-            assert time.monotonic() < until, (ends[0].folder / "kea.log").read_text()[-2000:]
-            time.sleep(0.2)
+        until(ready, lambda: (ends[0].folder / "kea.log").read_text()[-2000:], pause=0.2)
         yield ends[0], ends[1]
 
 
@@ -277,14 +274,11 @@ def _answers(path: Path) -> bool:
 
 
 def _until(ready: Any, process: subprocess.Popen[str], log: Path) -> None:
-    until = time.monotonic() + PATIENCE
-    while time.monotonic() < until:
-        if ready():
-            return
-        if process.poll() is not None:
-            break
-        time.sleep(0.05)
-    raise AssertionError(f"the server did not start: {log.read_text()[-2000:]}")
+    until(
+        lambda: ready() or process.poll() is not None, lambda: f"the server does not start: {log.read_text()[-2000:]}"
+    )
+    if process.poll() is not None:
+        raise AssertionError(f"the server did not start: {log.read_text()[-2000:]}")
 
 
 def _client(mac_text: str, how: str, client: str, vendor: str, client_id: str) -> dict[str, Any]:

@@ -34,11 +34,11 @@ PATIENCE = float(os.environ.get(VARIABLE, 0)) or measured()
 os.environ[VARIABLE] = str(PATIENCE)
 
 
-def until(look: Callable[[], T], said: str, pause: float = 0.05) -> T:
-    """Look again and again until there is something; gives it. Fails with `said` after PATIENCE seconds."""
+def until(look: Callable[[], T], said: str | Callable[[], str], pause: float = 0.05) -> T:
+    """Look again and again until there is something; gives it. Fails with `said`, or what it tells, after PATIENCE seconds."""
     end = time.monotonic() + PATIENCE
     while not (found := look()):
         if time.monotonic() > end:
-            raise AssertionError(f"{said} (waited {PATIENCE:.0f} s)")
+            raise AssertionError(f"{said if isinstance(said, str) else said()} (waited {PATIENCE:.0f} s)")
         time.sleep(pause)
     return found

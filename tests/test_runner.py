@@ -200,7 +200,7 @@ class Told(unittest.TestCase):
         self.assertIn("4 passed, 1 failed, 1 skipped", report.entry_line(done))
 
     def test_the_consoles_tests_are_told_one_by_one(self) -> None:
-        told = {
+        told: dict[str, object] = {
             "testResults": [
                 {"name": f"{console_tests.CONSOLE}/src/a.test.ts", "status": "failed", "assertionResults": [
                     {"fullName": "adds", "status": "passed", "duration": 12.0},
@@ -230,7 +230,7 @@ class Told(unittest.TestCase):
             (9.0, patience.MOST_SECONDS),
         ):
             clock = iter((100.0, 100.0 + seconds))
-            with mock.patch.object(patience.time, "monotonic", lambda clock=clock: next(clock)):  # type: ignore[misc]
+            with mock.patch("time.monotonic", side_effect=clock):
                 self.assertAlmostEqual(patience.measured(), expected)
 
     def test_more_is_tried_in_make_endure_and_by_hand(self) -> None:

@@ -39,6 +39,7 @@ def main() -> int:
         "--workers", type=int, default=len(os.sched_getaffinity(0)), help="at once; as many as there are cores"
     )
     parser.add_argument("--keep-durations", action="store_true")
+    parser.add_argument("--first-failure", action="store_true", help="end with the first test that fails")
     parser.add_argument(
         "--full", action="store_true", help="try as much as takes hours, for figures in docs/reliability.md"
     )
@@ -68,12 +69,14 @@ def main() -> int:
         nonlocal failed
         failed = True
         report.say(report.failure(test, error))
+        if given.first_failure:
+            raise KeyboardInterrupt
 
     try:
         done = Workers(kept, patience.PATIENCE, told, wrong).run(wanted, given.workers)
     except KeyboardInterrupt:
-        report.say("interrupted")
-        return 130
+        report.say("interrupted" if not failed else "ended with the first failure")
+        return 1 if failed else 130
     finally:
         leftover_namespaces(prefix)
         if not failed:

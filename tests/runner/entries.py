@@ -8,12 +8,14 @@ import subprocess
 import sys
 from collections.abc import Iterable
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 from .schedule import ANYTHING, Entry, valid
 
 TESTS = Path(__file__).resolve().parents[1]
 ROOT = TESTS.parent
+SOURCE = ROOT / "src"
 DURATIONS = TESTS / "runner" / "durations.json"
 PARTS = ("test", "try", "endure")
 BOTH = "test and endure"
@@ -141,19 +143,39 @@ def _of_file(path: Path) -> list[Entry]:
         return [declared(path)]
     if path.suffix != ".py":
         return []
-    top = ROOT / "src" if (ROOT / "src") in path.parents else ROOT
-    name = ".".join(path.relative_to(top).with_suffix("").parts).removesuffix(".__init__")
-    return [declared(test) for test in sorted(TESTS.glob("test_*.py")) if name in imported(test)]
+    wanted = {_module_name(path)}
+    while wanted:
+        found = [test for test in sorted(TESTS.glob("test_*.py")) if wanted & imported(test)]
+        if found or path.is_relative_to(TESTS):
+            return [declared(test) for test in found]
+        # No test imports it by itself: those that test what imports it do.
+        wanted = {name for name, needs in _needs().items() if wanted & needs} - wanted
+    return []
 
 
+def _module_name(path: Path) -> str:
+    top = SOURCE if path.is_relative_to(SOURCE) else ROOT
+    return ".".join(path.relative_to(top).with_suffix("").parts).removesuffix(".__init__")
+
+
+@cache
+def _needs() -> dict[str, set[str]]:
+    """What each module of the source imports, by absolute names."""
+    return {_module_name(path): imported(path) for path in SOURCE.rglob("*.py")}
+
+
+@cache
 def imported(path: Path) -> set[str]:
-    """Absolute names of the modules that a test imports, and of what it imports from them."""
+    """Absolute names of the modules that a file imports, and of what it imports from them."""
     found: set[str] = set()
+    package = _module_name(path).split(".") if path.stem == "__init__" else _module_name(path).split(".")[:-1]
     for node in ast.walk(ast.parse(path.read_text())):
         if isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
-        elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
-            found |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
+        elif isinstance(node, ast.ImportFrom):
+            base = package[: len(package) - node.level + 1] if node.level else []
+            module = ".".join([*base, *([node.module] if node.module else [])])
+            found |= {module, *(f"{module}.{alias.name}" for alias in node.names)}
     return found
 
 

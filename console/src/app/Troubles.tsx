@@ -18,6 +18,9 @@ function change(next: readonly string[]): void {
 
 const waiting = new Set<ReturnType<typeof setTimeout>>();
 
+/** How many errors wait for a part of the page to show them: for tests. */
+export const troublesWaiting = () => waiting.size;
+
 /** Put away all that is told, and what is about to be: for tests, which share a document. */
 export function clearTroubles(): void {
   for (const timer of waiting) clearTimeout(timer);

@@ -123,7 +123,13 @@ export default function SwitchPage() {
           </span>
         }
       >
-        <PortLines ports={shown} at={at} empty={ports.isSuccess ? "No port says that." : ports.error ? `${sentence(ports.error.message)}.` : "Reading…"} />
+        <PortLines
+          ports={shown}
+          at={at}
+          empty={
+            ports.isSuccess ? "No port says that." : ports.error ? `${sentence(ports.error.message)}.` : "Reading…"
+          }
+        />
       </Section>
       <Section title="What it says of itself">
         <Facts

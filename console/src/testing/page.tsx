@@ -51,3 +51,13 @@ export async function faults(): Promise<string[]> {
   });
   return found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`);
 }
+
+/** Put text into a field at once, behind what stands there: typed key by key it would be drawn anew for each. */
+export async function write(
+  user: ReturnType<typeof userEvent.setup>,
+  field: HTMLElement,
+  words: string,
+): Promise<void> {
+  await user.click(field);
+  await user.paste(words);
+}

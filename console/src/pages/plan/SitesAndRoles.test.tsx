@@ -4,7 +4,7 @@ import { cleanup, render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import axe from "axe-core";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { mutationCache, queryCache, Troubles } from "../../app/Troubles";
+import { mutationCache, queryCache, Troubles, troublesWaiting } from "../../app/Troubles";
 import { Roles, Sites } from "./SitesAndRoles";
 
 type Asked = { method: string; path: string; body: unknown; version: string | undefined };
@@ -77,7 +77,7 @@ describe("sites", () => {
     shows();
     await user.type(await screen.findByRole("textbox", { name: "Name of another site" }), "Annex{Enter}");
     expect((await screen.findByRole("alert")).textContent).toBe("there is a site called Annex already.");
-    await new Promise((resolve) => setTimeout(resolve, 300));
+    await waitFor(() => expect(troublesWaiting()).toBe(0)); // whoever would tell it elsewhere has looked
     expect(screen.getAllByRole("alert")).toHaveLength(1);
   });
 });

@@ -48,7 +48,7 @@ class Schedule(unittest.TestCase):
         )
         self.assertEqual([one.name for one in queue], ["pace", "new", "long", "short"])
 
-    def test_as_many_run_as_there_are_cores_and_one_more_where_all_of_them_wait_a_lot(self) -> None:
+    def test_as_many_run_as_there_are_cores_and_a_few_more_where_all_of_them_wait_a_lot(self) -> None:
         busy, idle = entry("busy"), entry("idle", wall=100, processor=10)
         self.assertEqual(next_entry([busy], [busy], 2), busy)
         self.assertIsNone(next_entry([busy], [busy, busy], 2))
@@ -56,7 +56,8 @@ class Schedule(unittest.TestCase):
         self.assertEqual(
             next_entry([busy, idle], [busy, idle], 2), idle, "the first that leaves the cores time to spare"
         )
-        self.assertIsNone(next_entry([idle], [idle, idle, idle], 2))
+        self.assertEqual(next_entry([idle], [idle, idle, idle], 2), idle)
+        self.assertIsNone(next_entry([idle], [idle, idle, idle, idle], 2))
 
     def test_one_that_has_to_wait_is_overtaken(self) -> None:
         table, link = entry("table", TABLE), entry("far", "link")

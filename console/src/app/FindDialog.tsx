@@ -66,7 +66,7 @@ function Finder({ close }: { close(): void }) {
         aria-expanded={found.length > 0}
         aria-controls="find-results"
         aria-label="Find"
-        aria-activedescendant={`find-${at}`}
+        aria-activedescendant={found.length > 0 ? `find-${at}` : undefined}
         placeholder="Part of a name, address, MAC in any notation, vendor or note"
         className="border-b border-rule bg-transparent px-4 py-3 text-lg outline-none placeholder:text-soft"
       />

@@ -514,7 +514,8 @@ def heavy_workbook(rows: int) -> bytes:
             if not name.startswith("xl/worksheets/sheet"):
                 heavy.writestr(name, plain.read(name))
                 continue
-            before, after = re.sub(r"<dimension [^>]*/>", "", plain.read(name).decode()).split("<sheetData", 1)
+            whole = re.sub(r"<dimension [^>]*/>", "", plain.read(name).decode())
+            before, after = re.split(r"<sheetData ?/>|<sheetData></sheetData>", whole)
             with heavy.open(name, "w") as sheet:
                 sheet.write(f"{before}<sheetData>".encode())
                 for number in range(1, rows + 1):
@@ -524,7 +525,7 @@ def heavy_workbook(rows: int) -> bytes:
                         for column, value in zip("AB", cells, strict=True)
                     )
                     sheet.write(f'<row r="{number}">{cell}</row>'.encode())
-                sheet.write(f"</sheetData>{after.partition('>')[2]}".encode())
+                sheet.write(f"</sheetData>{after}".encode())
     return out.getvalue()
 
 

@@ -1,7 +1,8 @@
 // Every page of the console with its path. All but the first are loaded when they are opened.
 import { lazy, Suspense } from "react";
-import { Navigate, Route, Routes, useParams } from "react-router";
+import { Navigate, Route, Routes, useLocation, useParams } from "react-router";
 import { HomePage } from "../pages/HomePage";
+import { Boundary } from "./Boundary";
 
 const AssignmentsPage = lazy(() => import("../pages/AssignmentsPage"));
 const ChangesPage = lazy(() => import("../pages/ChangesPage"));
@@ -39,40 +40,43 @@ function OpenAddress() {
 }
 
 export function Pages() {
+  const { pathname } = useLocation();
   return (
-    <Suspense fallback={<p className="p-6 text-soft">Opening…</p>}>
-      <Routes>
-        <Route path="/" element={<HomePage />} />
-        <Route path="/devices" element={<DevicesPage />} />
-        <Route path="/devices/:id" element={<OpenDevice />} />
-        <Route path="/address/:address" element={<OpenAddress />} />
-        <Route path="/plan" element={<PlanPage />} />
-        <Route path="/addresses" element={<AssignmentsPage />} />
-        <Route path="/dhcp" element={<DhcpPage />} />
-        <Route path="/dhcp/:id" element={<HoldingsPage />} />
-        <Route path="/import" element={<ImportPage />} />
-        <Route path="/card/:address" element={<CardPage />} />
-        <Route path="/sheet" element={<SheetPage />} />
-        <Route path="/fittings" element={<FittingsPage />} />
-        <Route path="/fittings/:id" element={<FittingPage />} />
-        <Route path="/cartons" element={<CartonsPage />} />
-        <Route path="/calls/wall" element={<WallPage />} />
-        <Route path="/calls" element={<CallsPage />} />
-        <Route path="/switches" element={<SwitchesPage />} />
-        <Route path="/switches/:id" element={<SwitchPage />} />
-        <Route path="/switches/:id/labels" element={<LabelsPage />} />
-        <Route path="/pairs" element={<PairsPage />} />
-        <Route path="/wiring" element={<WiringPage />} />
-        <Route path="/chases" element={<ChasesPage />} />
-        <Route path="/chases/:id" element={<ChasePage />} />
-        <Route path="/cables" element={<CablesPage />} />
-        <Route path="/watch" element={<WatchPage />} />
-        <Route path="/changes" element={<ChangesPage />} />
-        <Route path="/scans" element={<ScansPage />} />
-        <Route path="/scans/:id" element={<ScanPage />} />
-        <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />
-        <Route path="*" element={<p className="p-6">There is no such page.</p>} />
-      </Routes>
-    </Suspense>
+    <Boundary place={pathname}>
+      <Suspense fallback={<p className="p-6 text-soft">Opening…</p>}>
+        <Routes>
+          <Route path="/" element={<HomePage />} />
+          <Route path="/devices" element={<DevicesPage />} />
+          <Route path="/devices/:id" element={<OpenDevice />} />
+          <Route path="/address/:address" element={<OpenAddress />} />
+          <Route path="/plan" element={<PlanPage />} />
+          <Route path="/addresses" element={<AssignmentsPage />} />
+          <Route path="/dhcp" element={<DhcpPage />} />
+          <Route path="/dhcp/:id" element={<HoldingsPage />} />
+          <Route path="/import" element={<ImportPage />} />
+          <Route path="/card/:address" element={<CardPage />} />
+          <Route path="/sheet" element={<SheetPage />} />
+          <Route path="/fittings" element={<FittingsPage />} />
+          <Route path="/fittings/:id" element={<FittingPage />} />
+          <Route path="/cartons" element={<CartonsPage />} />
+          <Route path="/calls/wall" element={<WallPage />} />
+          <Route path="/calls" element={<CallsPage />} />
+          <Route path="/switches" element={<SwitchesPage />} />
+          <Route path="/switches/:id" element={<SwitchPage />} />
+          <Route path="/switches/:id/labels" element={<LabelsPage />} />
+          <Route path="/pairs" element={<PairsPage />} />
+          <Route path="/wiring" element={<WiringPage />} />
+          <Route path="/chases" element={<ChasesPage />} />
+          <Route path="/chases/:id" element={<ChasePage />} />
+          <Route path="/cables" element={<CablesPage />} />
+          <Route path="/watch" element={<WatchPage />} />
+          <Route path="/changes" element={<ChangesPage />} />
+          <Route path="/scans" element={<ScansPage />} />
+          <Route path="/scans/:id" element={<ScanPage />} />
+          <Route path="/subnets/:base/:prefix" element={<SubnetPage />} />
+          <Route path="*" element={<p className="p-6">There is no such page.</p>} />
+        </Routes>
+      </Suspense>
+    </Boundary>
   );
 }

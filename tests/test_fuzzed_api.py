@@ -8,14 +8,14 @@ import subprocess
 import sys
 import unittest
 
-from tests.support.effort import EFFORT, effort
+from tests.support.effort import current, effort
 from tests.support.lab import ROOT
 
 BESIDE = "anything"
 PART = "test and endure"
 
 EXAMPLES = str(effort(1, 6, 50))
-PHASES = "examples,fuzzing" if EFFORT == "test" else "examples,fuzzing,stateful"
+PHASES = "examples,fuzzing" if current() == "test" else "examples,fuzzing,stateful"
 
 
 @unittest.skipUnless(

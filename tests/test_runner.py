@@ -236,9 +236,9 @@ class Told(unittest.TestCase):
 
     def test_more_is_tried_in_make_endure_and_by_hand(self) -> None:
         for named, expected in (("test", 3), ("endure", 30), ("full", 300)):
-            with mock.patch.object(effort, "EFFORT", named):
+            with mock.patch.dict(os.environ, {effort.VARIABLE: named}):
                 self.assertEqual(effort.effort(3, 30), expected)
-        with mock.patch.object(effort, "EFFORT", "full"):
+        with mock.patch.dict(os.environ, {effort.VARIABLE: "full"}):
             self.assertEqual(effort.effort(3, 30, 90), 90)
 
 

@@ -9,11 +9,15 @@ from typing import Final
 
 VARIABLE: Final = "EVEN_ROSTER_TEST_EFFORT"
 """The environment variable that names the effort: test, endure or full."""
-EFFORT: Final = os.environ.get(VARIABLE, "test")
+
+
+def current() -> str:
+    """The effort of this run; it is asked for when a module of tests is loaded, after the runner has set it."""
+    return os.environ.get(VARIABLE, "test")
 
 
 def effort(test: int, endure: int, full: int | None = None) -> int:
     """How many rounds, days or examples to try; by hand ten times what `make endure` does, where nothing else is said."""
-    if EFFORT == "test":
+    if current() == "test":
         return test
-    return endure if EFFORT == "endure" else (full if full is not None else 10 * endure)
+    return endure if current() == "endure" else (full if full is not None else 10 * endure)

@@ -29,6 +29,8 @@ BESIDE = "anything"
 PART = "test and endure"
 
 DAYS, TAKE_OVERS, DEVICES = effort(3, 30, 120), effort(2, 8, 40), effort(200, 500, 500)
+LOOKED_AT_EVERY = effort(2, 1, 1)
+"""Hours of the site's clock between two looks at what the service does by itself every few minutes."""
 SUBNETS = ["10.44.10.0/24", "10.44.20.0/24", "10.44.30.0/24", "10.44.40.0/26"]
 
 
@@ -46,7 +48,7 @@ class Larkspur(unittest.TestCase):
     def test_two_days_show_exactly_what_is_wrong(self) -> None:
         with days(_hall, _prepare) as hall:
             hall.scan(*SUBNETS, names=True)
-            hall.hours(48, SUBNETS, scan_every=8)
+            hall.hours(48, SUBNETS, scan_every=8, step=LOOKED_AT_EVERY)
             mac = {host.label: str(host.mac) for host in hall.site.hosts}
             wanted = [
                 ("assignment-not-in-effect", "10.44.10.33"),  # printer-4 lost its settings at a power cycle

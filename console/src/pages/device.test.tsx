@@ -69,7 +69,7 @@ describe("the form of a device", () => {
     expect(service.edits).toEqual([]);
   });
 
-  it("takes in what somebody else saved, as long as nothing is being written", async () => {
+  it("shows what somebody else saved, as long as nothing is being written", async () => {
     const { service, device } = withDevice();
     openPage(SHEET, service);
     expect(await field("Name")).toHaveProperty("value", "Box office printer");

@@ -133,7 +133,7 @@ describe("the frame of every page", () => {
     expect(await screen.findByText("There is no such page.")).toBeTruthy();
   });
 
-  it("who is not signed in is told how to get in, and nothing else is shown", async () => {
+  it("says how to sign in, and shows nothing else, without a session", async () => {
     openPage("/devices", site().refuse("GET /api/v1/here", "sign in first", 401, { code: "not_signed_in" }));
     await waitFor(() => expect(text()).toContain("You are not signed in"));
     expect(text()).toContain("roster console");

@@ -164,7 +164,7 @@ describe("pairs", () => {
 describe("switches", () => {
   const CREDENTIAL = answered<{ items: CredentialView[] }>("/api/v1/credentials").items[0]!;
 
-  it("are looked for in a range, and who is none says why", async () => {
+  it("are looked for in a range, and an address without one says why", async () => {
     const service = new StubbedService().on("POST /api/v1/switches/search", {
       added: [{}, {}],
       refused: [{ address: "10.44.10.12", device: { id: 9, name: "archive" }, why: "no SNMP answer" }],
@@ -244,7 +244,7 @@ describe("a port", () => {
     expect(Number(service.edits[0]!.version)).toBeGreaterThan(0);
   });
 
-  it("says who is behind it and why it is held for an uplink or not", async () => {
+  it("lists the MACs behind it and why it counts as an uplink or not", async () => {
     openPage("/switches?open=port:1");
     await waitFor(() => expect(text()).toMatch(/Behind it/));
     expect(text()).toMatch(/Does it lead to other switches\?/);

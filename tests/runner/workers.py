@@ -29,7 +29,7 @@ import even_roster
 
 from .entries import ROOT
 from .module_run import ALL_STACKS, run_module
-from .schedule import Entry, in_order, next_entry
+from .schedule import ANYTHING, Entry, in_order, next_entry
 
 IMPORTED_ONCE = (
     "pyroute2",
@@ -52,6 +52,9 @@ IMPORTED_ONCE = (
 PR_SET_CHILD_SUBREAPER = 36
 """prctl(2): processes whose parent has ended become children of this one."""
 REPORT_VARIABLE = "EVEN_ROSTER_TEST_REPORT"
+WORTH_IMPORTING = 4
+"""From so many entries on it takes less to import everything once than what each of them needs. Those on links always want it: a
+service without rights may not be allowed to read where Python is installed."""
 POLL_SECONDS = 0.05
 TIMES_PATIENCE = 4
 """An entry that runs longer than so many times the patience hangs: it is ended, with the stacks of all its threads."""
@@ -102,7 +105,8 @@ class Workers:
 
     def run(self, entries: Sequence[Entry], cores: int) -> list[Done]:
         """Run all of them; gives how they ended. KeyboardInterrupt ends what runs and is raised again."""
-        import_once()
+        if len(entries) >= WORTH_IMPORTING or any(one.beside != ANYTHING for one in entries):
+            import_once()
         waiting, done = in_order(entries), []
         try:
             while waiting or self._running:

@@ -15,6 +15,7 @@ import os
 import pkgutil
 import resource
 import selectors
+import shutil
 import signal
 import subprocess
 import sys
@@ -282,6 +283,8 @@ def _end_group(pid: int) -> None:
 
 def leftover_namespaces(prefix: str) -> list[str]:
     """Take away the network namespaces of tests that could not do it themselves; gives their names."""
+    if shutil.which("ip") is None:
+        return []
     listed = subprocess.run(["ip", "netns", "list"], capture_output=True, text=True, check=False).stdout.split()
     found = [name for name in listed if name.startswith(prefix)]
     for name in found:

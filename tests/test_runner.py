@@ -162,6 +162,11 @@ class MadeUp(unittest.TestCase):
         self.assertEqual((done.counts["failed"], done.counts["passed"]), (1, 0))
         self.assertIn("no room", told[0][1])
 
+    def test_a_module_without_tests_has_failed(self) -> None:
+        done, told, _ = self.run_module("class T(unittest.TestCase):\n def tset_a(self): pass\n")
+        self.assertNotEqual(done.code, 0)
+        self.assertEqual((done.counts["failed"], len(told)), (1, 1))
+
     def test_a_module_that_dies_has_failed(self) -> None:
         done, told, _ = self.run_module("class T(unittest.TestCase):\n def test_a(self): os.kill(os.getpid(), 9)\n")
         self.assertEqual((done.counts, len(told)), ({"passed": 0, "failed": 1, "skipped": 0}, 1))

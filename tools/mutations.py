@@ -13,6 +13,7 @@ import ast
 import os
 import random
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -153,21 +154,24 @@ def _tried(copy: Path, fault: Fault) -> bool | None:
     path = copy / fault.path.relative_to(ROOT)
     data = path.read_bytes()
     path.write_bytes(data[: fault.first] + fault.after.encode() + data[fault.last :])
+    running = subprocess.Popen(
+        [sys.executable, "-m", "tests", "--first-failure", str(path.relative_to(copy))], cwd=copy,
+        stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        env={**os.environ, "PYTHONPATH": f"{copy / 'src'}:{copy}"},
+    )  # fmt: skip
     try:
-        done = subprocess.run(
-            [sys.executable, "-m", "tests", "--first-failure", str(path.relative_to(copy))], cwd=copy,
-            capture_output=True, text=True, check=False, timeout=LIMIT_SECONDS,
-            env={**os.environ, "PYTHONPATH": f"{copy / 'src'}:{copy}"},
-        )  # fmt: skip
+        said, _ = running.communicate(timeout=LIMIT_SECONDS)
     except subprocess.TimeoutExpired:
+        running.send_signal(signal.SIGINT)  # at which the runner ends what it began
+        running.communicate()
         return True
     finally:
         path.write_bytes(data)
-    if "Nothing tests that." in done.stdout:
+    if "Nothing tests that." in said:
         return None
-    if done.returncode and "FAILED " not in done.stdout:
-        raise SystemExit(f"the tests did not run: {done.stdout[-2000:]}{done.stderr[-2000:]}")
-    return done.returncode != 0
+    if running.returncode and "FAILED " not in said:
+        raise SystemExit(f"the tests did not run: {said[-2000:]}")
+    return running.returncode != 0
 
 
 if __name__ == "__main__":

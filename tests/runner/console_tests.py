@@ -17,9 +17,9 @@ def main() -> int:
     related = sys.argv[2:] if sys.argv[1:2] == ["--related"] else []
     with tempfile.TemporaryDirectory() as folder:
         told = Path(folder) / "told.json"
-        words = ["related", *related, "--run"] if related else ["run"]
+        words = ["related", *related, "--run", "--passWithNoTests"] if related else ["run"]
         code = subprocess.run(
-            ["npx", "--no-install", "vitest", *words, "--passWithNoTests", "--reporter=default", "--reporter=json", f"--outputFile.json={told}"],
+            ["npx", "--no-install", "vitest", *words, "--reporter=default", "--reporter=json", f"--outputFile.json={told}"],
             cwd=CONSOLE, check=False,
         ).returncode  # fmt: skip
         if told.exists():

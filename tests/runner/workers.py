@@ -57,6 +57,8 @@ WORTH_IMPORTING = 4
 """From so many entries on it takes less to import everything once than what each of them needs. Those on links always want it: a
 service without rights may not be allowed to read where Python is installed."""
 POLL_SECONDS = 0.05
+NO_TESTS = 5
+"""The exit code of a module in which there was nothing to run."""
 TIMES_PATIENCE = 4
 """An entry that runs longer than so many times the patience hangs: it is ended, with the stacks of all its threads."""
 _COUNTED = ("passed", "failed", "skipped")
@@ -180,7 +182,9 @@ class Workers:
         return ended
 
     def _finished(self, one: _Running, code: int, used: resource.struct_rusage) -> Done:
-        if not sum(one.counts.values()):  # a command, or a module that did not come to its tests
+        if not sum(one.counts.values()):
+            if not one.entry.command and not code:
+                code = NO_TESTS  # a module without tests states nothing
             one.counts["passed" if not code else "failed"] += 1
         elif code and not one.counts["failed"]:
             one.counts["failed"] += 1

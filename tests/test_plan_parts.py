@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 from pathlib import Path
+from unittest.mock import patch
 
 from alembic import command
 from alembic.config import Config
@@ -449,6 +450,22 @@ class Probing(unittest.TestCase):
         found = self.word(clock, a_host("printer", PRINTER, "10.44.10.50"), wanted=["10.44.10.50"])["10.44.10.50"]
         self.assertEqual([(h.mac, h.by) for h in found.heard], [(PRINTER.value, "arp")])
         self.assertLess(clock.now, 0.2)
+
+    def test_a_probe_that_was_sent_late_leaves_the_next_one_its_whole_second(self) -> None:
+        clock, sent = FakeClock(0.0), list[float]()
+        machine = StandinMachine(a_site(clock))
+        segment = machine.open(machine.adapters()[0])
+        door = segment.frames()
+
+        def late(frame: bytes) -> None:
+            clock.sleep(0.3 if len(sent) == 1 else 0.0)  # the second one
+            sent.append(clock.now)
+
+        with patch.object(segment, "frames", return_value=door), patch.object(door, "send", late):
+            asyncio.run(prover.ask(segment, [ip("10.44.10.50")]))
+        self.assertEqual(len(sent), 3)
+        self.assertGreaterEqual(sent[2] - sent[1], 1.0)
+        self.assertGreaterEqual(clock.now - sent[2], 1.0, "it is listened for a second after the last one")
 
     def test_a_host_that_wakes_up_for_the_last_probe_is_heard(self) -> None:
         sleeper = a_host("portable", LAPTOP, "10.44.10.50", awake=Awake(100.0, 97.0, 1.9))

@@ -27,6 +27,7 @@ from pathlib import Path
 from typing import Any
 
 import even_roster
+from tests.support.quick_start import leave
 
 from .entries import ROOT
 from .module_run import ALL_STACKS, run_module
@@ -48,6 +49,15 @@ IMPORTED_ONCE = (
     "rich.table",
     "alembic.command",
     "http.client",
+    "netaddr",
+    "uvloop",
+    "uvicorn.loops.uvloop",
+    "uvicorn.lifespan.on",
+    "fastapi.telemetry._runtime",
+    "httpcore",
+    "certifi",
+    "anyio._backends._asyncio",
+    "anyio.streams.tls",
 )
 """What most modules need beside the program itself: each process would import it anew, for a second or two."""
 PR_SET_CHILD_SUBREAPER = 36
@@ -258,9 +268,7 @@ def _become(entry: Entry, log: Path, report: int) -> None:
     except BaseException:
         traceback.print_exc()
     finally:
-        sys.stdout.flush()
-        sys.stderr.flush()
-        os._exit(code)
+        leave(code)
 
 
 def _supervise(child: int) -> int:

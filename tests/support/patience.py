@@ -17,6 +17,9 @@ VARIABLE = "EVEN_ROSTER_TEST_PATIENCE"
 WORK_ROUNDS = 20
 FACTOR = 3000
 LEAST_SECONDS, MOST_SECONDS = 240.0, 900.0
+PAUSE_GROWS, LONGEST_PAUSE = 1.2, 0.5
+"""Between two looks a wait takes a little longer each time: what takes long is not asked ten times a second, by a test that takes the
+processor from those it waits for."""
 
 T = TypeVar("T")
 
@@ -41,4 +44,5 @@ def until(look: Callable[[], T], said: str | Callable[[], str], pause: float = 0
         if time.monotonic() > end:
             raise AssertionError(f"{said if isinstance(said, str) else said()} (waited {PATIENCE:.0f} s)")
         time.sleep(pause)
+        pause = max(pause, min(pause * PAUSE_GROWS, LONGEST_PAUSE))
     return found

@@ -12,6 +12,7 @@ import ctypes
 import json
 import os
 import select
+import selectors
 import shutil
 import signal
 import socket
@@ -28,7 +29,6 @@ from pathlib import Path
 from .lab import Rights, environment
 from .patience import PATIENCE
 
-REAP_SECONDS = 1.0
 NOBODY = 65534
 CAP_NET_RAW = 13
 
@@ -209,6 +209,13 @@ def enter(name: str) -> None:
         must(libc.mount(str(path).encode(), f"/etc/{path.name}".encode(), b"none", bind, None), str(path))
 
 
+def leave(code: int) -> None:
+    """End a process that was forked: only what it said is written out."""
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(code)
+
+
 def main() -> None:
     """Serve until killed."""
     with _door(Path(sys.argv[1])) as door:
@@ -226,44 +233,49 @@ def _door(place: Path) -> socket.socket:
 def _serve(door: socket.socket) -> None:
     os.environ.update(environment())
     time.tzset()
+    waiting = selectors.DefaultSelector()
+    waiting.register(door, selectors.EVENT_READ)
     while True:
-        if not select.select([door], [], [], REAP_SECONDS)[0]:
-            _reap()
-            continue
-        line, _ = door.accept()
-        asked, files, _, _ = socket.recv_fds(line, 1 << 16, 3)
-        arguments, inside, given, service, rights = json.loads(asked)
-        if service:
-            from even_roster.service import run  # noqa: F401  once for all that are started
-        else:
-            from even_roster.cli import main as commands  # noqa: F401
+        for key, _ in waiting.select():
+            if key.data is None:
+                _fork(door, waiting)
+            else:
+                waiting.unregister(key.fd)
+                os.close(key.fd)
+                _told(*key.data)
 
-        if os.fork():
-            for one in files:
-                os.close(one)
-            line.close()
-            _reap()
-            continue
+
+def _fork(door: socket.socket, waiting: selectors.BaseSelector) -> None:
+    """Start what is asked for; `waiting` then says when it has ended."""
+    line, _ = door.accept()
+    asked, files, _, _ = socket.recv_fds(line, 1 << 16, 3)
+    arguments, inside, given, service, rights = json.loads(asked)
+    if service:
+        from even_roster.service import run  # noqa: F401  once for all that are started
+    else:
+        from even_roster.cli import main as commands  # noqa: F401
+
+    child = os.fork()
+    if not child:
         door.close()
-        child = os.fork()
-        if child:
-            for one in files:
-                os.close(one)
-            line.sendall(f"{child}\n".encode())
-            _, status = os.waitpid(child, 0)
-            with contextlib.suppress(OSError):  # its reader may have ended
-                line.sendall(f"{os.waitstatus_to_exitcode(status)}\n".encode())
-            os._exit(0)
+        for key in waiting.get_map().values():
+            if key.data is not None:
+                os.close(key.fd)
+                key.data[1].close()
         line.close()
         os.environ.update(given)
         _run(arguments, files, inside, Rights(rights))
+    for one in files:
+        os.close(one)
+    line.sendall(f"{child}\n".encode())
+    waiting.register(os.pidfd_open(child), selectors.EVENT_READ, (child, line))
 
 
-def _reap() -> None:
-    """Collect what has ended, so that its processor time is counted."""
-    with contextlib.suppress(ChildProcessError):
-        while os.waitpid(-1, os.WNOHANG)[0]:
-            pass
+def _told(child: int, line: socket.socket) -> None:
+    """Collect what has ended, so that its processor time is counted, and tell whoever started it."""
+    _, status = os.waitpid(child, 0)
+    with line, contextlib.suppress(OSError):  # its reader may have ended
+        line.sendall(f"{os.waitstatus_to_exitcode(status)}\n".encode())
 
 
 def _run(arguments: list[str], files: list[int], inside: str, rights: Rights) -> None:
@@ -284,9 +296,7 @@ def _run(arguments: list[str], files: list[int], inside: str, rights: Rights) ->
     except BaseException:
         traceback.print_exc()
     finally:
-        sys.stdout.flush()
-        sys.stderr.flush()
-        os._exit(code)
+        leave(code)
 
 
 if __name__ == "__main__":

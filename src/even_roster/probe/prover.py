@@ -105,16 +105,22 @@ def _probe(
     heard: dict[Address, list[Heard]] = defaultdict(list)
     began = door.now()
     whole = (PROBES - 1) * PROBE_MIN + ANNOUNCE_WAIT
+    sent: dict[Address, float] = {}
+    """When each was asked last, by the clock after the sending: a machine that is late once must not be early the next time."""
+    last = began
     for number in range(PROBES):
         for place, (address, frame) in enumerate(frames):
             due = began + number * PROBE_MIN + place * _SPREAD
+            if address in sent:
+                due = max(due, sent[address] + PROBE_MIN)
             _listen(door, due, mac, wanted, heard, stop)
             if stop.is_set():
                 return heard
             if address not in heard:
                 door.send(frame)
+                sent[address] = last = door.now()
         told(min((door.now() - began) / whole, 0.99))
-    _listen(door, began + whole + len(frames) * _SPREAD, mac, wanted, heard, stop)
+    _listen(door, last + ANNOUNCE_WAIT, mac, wanted, heard, stop)
     return heard
 
 

@@ -6,7 +6,7 @@ import asyncio
 from collections.abc import Sequence
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from ...api.calling import (
     CallLine,
@@ -28,13 +28,14 @@ from ...store.roll_call_records import RollCall
 from ..context import Context, now_ms
 from ..naming import resolving
 from ..views import clock, maybe_time, time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
 from . import roll_edits
 from .caller import NO_SHARES, Called, Caller, Target
 
-router = APIRouter(prefix="/api/v1", tags=["calls"])
+router = paths("/api/v1", "calls")
 
 
 async def _caller(request: Request) -> Caller:

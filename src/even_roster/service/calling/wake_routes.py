@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from ...api.calling import WakeNew, WakePage, WakePassword, WakeView
 from ...api.common import Id
@@ -13,11 +13,12 @@ from ...core.mac import Mac
 from ...store.edits import Missing
 from ..naming.references import DeviceToChange
 from ..views import maybe_time, time_of
+from ..web.contract import paths
 from ..web.deps import Who, located
 from ..web.paging import Paging, cut
 from .waker import Wake, Waker
 
-router = APIRouter(prefix="/api/v1", tags=["calls"])
+router = paths("/api/v1", "calls")
 
 
 async def _waker(request: Request) -> Waker:

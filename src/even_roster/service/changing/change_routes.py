@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-
 from ...api.common import Word
 from ...api.devices import ChangePage, UndoRequest
 from ...store import change_queries
 from ..devices import device_views
 from ..naming import resolving
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging
 from . import undoing
 
-router = APIRouter(prefix="/api/v1", tags=["changes"])
+router = paths("/api/v1", "changes")
 
 
 @router.get("/changes")

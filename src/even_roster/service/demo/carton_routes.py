@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from ipaddress import IPv4Address, IPv4Interface
 
-from fastapi import APIRouter
-
 from ...api.common import Word
 from ...api.demo import CartonPage, CartonView, PowerSet, TypedIn
 from ...standin.cartons import Carton, CartonError, Settings, Shelf, StockedSite
 from ...standin.segment import StandinMachine
 from ...store.edits import EditError, Missing
 from ..context import Context
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 
-router = APIRouter(prefix="/api/v1/demo", tags=["demo"])
+router = paths("/api/v1/demo", "demo")
 
 
 @router.get("/cartons")

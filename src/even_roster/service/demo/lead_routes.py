@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-
 from ...api.demo import LeadPage, LeadPlug, LeadPull, LeadView
 from ...standin.cartons import StockedSite
 from ...standin.moved_cables import CableError, Lead, Leads
 from ...standin.segment import StandinMachine
 from ...store.edits import EditError, Missing
 from ..context import Context
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 
-router = APIRouter(prefix="/api/v1/demo", tags=["demo"])
+router = paths("/api/v1/demo", "demo")
 
 
 @router.get("/cables")

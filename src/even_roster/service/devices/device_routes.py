@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 
 from ...api.common import Id, Line, Word
 from ...api.devices import (
@@ -34,13 +34,14 @@ from .. import views
 from ..context import Context, now_ms
 from ..naming import request_values, resolving
 from ..naming.references import DeviceToChange, DeviceToRead
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, listed_as_json, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import USUAL, Cursor, Limit, Paging, cut
 from ..web.problems import Refusal
 from . import device_edits, device_views
 
-router = APIRouter(prefix="/api/v1", tags=["devices"])
+router = paths("/api/v1", "devices")
 
 
 @router.get("/devices", response_model=DevicePage)

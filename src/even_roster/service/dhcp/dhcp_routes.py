@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from ...api.common import Id, Line, Word
 from ...api.common import ServerRef as ServerRefView
@@ -44,6 +44,7 @@ from ..context import Context
 from ..naming import request_values, resolving
 from ..naming.references import ServerRef
 from ..refs import Subnets
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, tagged
 from ..web.paging import Paging, cut
@@ -51,7 +52,7 @@ from ..web.problems import Refusal
 from . import dhcp_views, renewing, sheets
 from .dhcp_servers import DhcpServers
 
-router = APIRouter(prefix="/api/v1/dhcp", tags=["dhcp"])
+router = paths("/api/v1/dhcp", "dhcp")
 
 
 async def _servers(request: Request) -> DhcpServers:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Literal
 
-from fastapi import APIRouter
-
 from ...api.common import Id, Word
 from ...api.findings import (
     AcceptRequest,
@@ -22,11 +20,12 @@ from ...store import finding_records
 from ...store.edits import EditError, Missing
 from ...store.listing import CursorError
 from ..context import Context
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Asked, Paging, cut
 from . import finding_views, remedies
 
-router = APIRouter(prefix="/api/v1", tags=["findings"])
+router = paths("/api/v1", "findings")
 Which = Literal["open", "accepted", "closed", "standing", "all"]
 _STATES = {
     "open": ["open"], "accepted": ["accepted"], "closed": ["closed"], "standing": ["open", "accepted"],

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from ...api.common import Id
 from ...api.events import FittingEvent
@@ -23,12 +23,13 @@ from ...core.fitting.progress import Step
 from ...store import fitting_records
 from ...store.edits import Missing
 from ..context import Context
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.paging import Paging
 from . import change_over, fitting_edits, fitting_views
 from .fitter import Fitter, Running
 
-router = APIRouter(prefix="/api/v1", tags=["fittings"])
+router = paths("/api/v1", "fittings")
 
 
 async def _fitter(request: Request) -> Fitter:

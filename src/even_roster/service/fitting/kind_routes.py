@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from ...api.common import Id
 from ...api.fitting import DeviceKindEdit, DeviceKindNew, DeviceKindPage, DeviceKindView, KindFile, KindsTaken
@@ -11,13 +11,14 @@ from ...store import kind_records
 from ...store.edits import Missing
 from ...store.kind_records import KindKept
 from ..context import Context
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
 from . import kind_edits
 from .fitting_routes import FitterDep
 
-router = APIRouter(prefix="/api/v1", tags=["fittings"])
+router = paths("/api/v1", "fittings")
 
 
 @router.get("/kinds")

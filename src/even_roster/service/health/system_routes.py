@@ -16,11 +16,12 @@ from ..scans.scan_routes import ScansDep
 from ..web.auth import COOKIE, SESSION_SECONDS, Gate
 from ..web.contract import no_others
 from ..web.deps import ContextDep, Who
+from ..web.description import identity
 from ..web.problems import Refusal
 from . import phones
 from .metrics import render
 
-router = APIRouter(tags=["system"])
+router = APIRouter(tags=["system"], generate_unique_id_function=identity)
 
 
 @router.get("/healthz")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ipaddress import AddressValueError, IPv4Address
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from sqlalchemy import Connection
 
 from ...api.common import Word
@@ -22,10 +22,11 @@ from ...store.tables import NO_MAC
 from .. import views
 from ..context import Context
 from ..naming import resolving
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from .explain import explain_address, explain_mac
 
-router = APIRouter(prefix="/api/v1", tags=["find"])
+router = paths("/api/v1", "find")
 _FIELDS = ("name", "seen_name", "address", "mac", "vendor", "owner", "place", "role", "notes")
 
 

@@ -5,17 +5,18 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 
 from ...api.common import Word
 from ...api.history import History, HistorySpan, Moment, Why
 from ...store.edits import EditError
 from ..context import now_ms
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, as_json
 from . import history as histories
 from . import why as reasons
 
-router = APIRouter(prefix="/api/v1", tags=["history"])
+router = paths("/api/v1", "history")
 
 
 @router.get("/history", response_model=History)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from ipaddress import IPv4Network
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from ...api.common import Id, Line, SubnetRef, Word
 from ...api.network import (
@@ -31,12 +31,13 @@ from .. import setting_edits, views
 from ..context import Context
 from ..refs import Subnets
 from ..watching.listening import Listening
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 from ..web.problems import Refusal
 from . import ruler as rulers
 
-router = APIRouter(prefix="/api/v1", tags=["network"])
+router = paths("/api/v1", "network")
 
 
 @router.get("/here")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 
 from ...api.common import Id, Line, Word
 from ...api.plan import (
@@ -37,13 +37,14 @@ from ...store.plan_edits import Saved
 from ..context import Context
 from ..naming import request_values, resolving
 from ..naming.references import AssignmentRef
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, as_json, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import USUAL, Cursor, Limit, Paging, cut
 from ..web.problems import Refusal
 from . import plan_views, planning, proving, settling
 
-router = APIRouter(prefix="/api/v1", tags=["plan"])
+router = paths("/api/v1", "plan")
 Sort = Literal["address", "name", "role", "mac", "kind"]
 
 

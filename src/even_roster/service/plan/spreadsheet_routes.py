@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 import dns.exception
 import dns.zone
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from ...apart import running as apart
 from ...apart.spreadsheets import write_csv
@@ -39,11 +39,12 @@ from ..context import Context, now_ms
 from ..knowing.plan_book import Edit
 from ..naming import request_values, resolving
 from ..refs import Subnets
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.problems import Refusal
 from .import_report import report
 
-router = APIRouter(prefix="/api/v1", tags=["sheets"])
+router = paths("/api/v1", "sheets")
 _AGAINST = "the plan's rules speak against it"
 _XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 _OCTETS = {"schema": {"type": "string", "format": "binary"}}

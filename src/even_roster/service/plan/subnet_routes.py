@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from ...api.common import Id, Word
 from ...api.plan import (
@@ -37,6 +37,7 @@ from .. import setting_edits
 from ..context import Context
 from ..naming import request_values, resolving
 from ..naming.references import BandRef, SubnetToChange, SubnetToRead
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, tagged
 from ..web.paging import Paging, cut
@@ -44,7 +45,7 @@ from ..web.problems import Refusal
 from . import plan_views, planning
 
 T = TypeVar("T", BandNew, BandEdit, BandDraft)
-router = APIRouter(prefix="/api/v1", tags=["plan"])
+router = paths("/api/v1", "plan")
 
 
 @router.get("/sites")

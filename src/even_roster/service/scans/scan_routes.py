@@ -5,7 +5,7 @@ from __future__ import annotations
 from ipaddress import AddressValueError, IPv4Address
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 from sqlalchemy import Connection
 
 from ...api.common import Id
@@ -19,12 +19,13 @@ from ...store.listing import CursorError
 from ...store.rows import ScanRow
 from .. import views
 from ..context import Context, now_ms
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, as_json, located
 from ..web.paging import Cursor, Limit, Paging
 from ..web.problems import Refusal
 from .running_scans import RunningScans, refs_of_macs
 
-router = APIRouter(prefix="/api/v1/scans", tags=["scans"])
+router = paths("/api/v1/scans", "scans")
 
 
 async def _scans(request: Request) -> RunningScans:

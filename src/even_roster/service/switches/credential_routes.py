@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, cast
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 from sqlalchemy import Connection, select
 
 from ...api.common import Id
@@ -12,12 +12,13 @@ from ...api.switches import CredentialEdit, CredentialNew, CredentialPage, Crede
 from ...store.edits import Missing
 from ...store.switch_tables import credentials
 from ..context import Context
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
 from . import credential_edits
 
-router = APIRouter(prefix="/api/v1", tags=["switches"])
+router = paths("/api/v1", "switches")
 
 
 @router.get("/credentials")

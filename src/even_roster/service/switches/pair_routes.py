@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from ...api.common import Word
 from ...api.pairs import LonelyMac, LonelyMacPage, PairPage, PairsDone, PairsNew, PairSource, PairView
@@ -15,13 +15,14 @@ from ...store.edits import EditError
 from ..context import Context
 from ..naming import request_values
 from ..views import device_ref, mac_view, maybe_time
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 from . import pair_book
 from .pair_book import Paired
 from .picture import Names
 
-router = APIRouter(prefix="/api/v1", tags=["switches"])
+router = paths("/api/v1", "switches")
 
 
 @router.get("/pairs")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from sqlalchemy import Connection
 
 from ...api.common import Id, Word
@@ -28,6 +28,7 @@ from ...store.edits import Missing
 from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
 from ..views import maybe_time, time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.matching import IfMatch, tagged
 from ..web.paging import Paging, cut
@@ -36,7 +37,7 @@ from .picture import Names, PortThen
 from .port_rates import rates
 from .where import Places, macs_of
 
-router = APIRouter(prefix="/api/v1", tags=["switches"])
+router = paths("/api/v1", "switches")
 MOST_SHOWN = 500
 DAYS = 31
 

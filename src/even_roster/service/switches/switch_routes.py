@@ -8,7 +8,7 @@ from datetime import datetime
 from ipaddress import IPv4Address
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from ...api.common import DeviceRef, Id
 from ...api.switches import (
@@ -37,6 +37,7 @@ from ..context import Context, now_ms
 from ..knowing.switch_now import SwitchNow
 from ..views import device_ref, mac_view
 from ..watching.watcher import Watcher
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
@@ -45,7 +46,7 @@ from . import agent_reading, credential_edits, differing, finding_switches, port
 from .picture import Names
 from .switch_reader import SwitchReader
 
-router = APIRouter(prefix="/api/v1", tags=["switches"])
+router = paths("/api/v1", "switches")
 
 
 async def _reader(request: Request) -> SwitchReader:

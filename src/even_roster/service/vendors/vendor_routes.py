@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-
 from ...api.common import Word
 from ...api.network import PrefixPage, PrefixRow, VendorLoad, VendorLoaded, VendorView
 from ...core.mac import Mac
 from ...core.vendors import Prefix, VendorError, read_registry
 from ...store import vendor_records
 from .. import setting_edits
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 
-router = APIRouter(prefix="/api/v1/vendors", tags=["vendors"])
+router = paths("/api/v1/vendors", "vendors")
 
 
 @router.get("/of/{text}")

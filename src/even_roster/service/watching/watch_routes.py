@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 from sqlalchemy import Connection
 
 from ...api.common import Id
@@ -40,6 +40,7 @@ from ..findings.notices import Notices
 from ..naming import request_values
 from ..refs import subnet_ref
 from ..views import clock, mac_view, maybe_time, time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
@@ -47,7 +48,7 @@ from . import asking
 from .listening import Heard, Listening
 from .watcher import Watcher
 
-router = APIRouter(prefix="/api/v1", tags=["watching"])
+router = paths("/api/v1", "watching")
 _LINES = 60
 
 

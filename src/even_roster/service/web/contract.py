@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from difflib import get_close_matches
 from typing import Any
 
-from fastapi import APIRouter, FastAPI, Request
+from fastapi import APIRouter, Depends, FastAPI, Request
 from fastapi.dependencies.models import Dependant
 from fastapi.responses import HTMLResponse, JSONResponse
 from fastapi.routing import APIRoute
@@ -14,7 +14,7 @@ from starlette.routing import Match
 
 from ...api.common import Problem
 from .deps import API, Who
-from .description import describe
+from .description import describe, identity
 from .problems import Refusal, respond
 from .reference import page
 
@@ -43,6 +43,12 @@ def _parameters(dependant: Dependant) -> Iterator[str]:
     yield from (one.alias for one in dependant.query_params)
     for one in dependant.dependencies:
         yield from _parameters(one)
+
+
+def paths(prefix: str, tag: str) -> APIRouter:
+    """A router for a part of the API. What holds for all its paths stands here, not where the application takes them in: there the
+    framework would work out every path once more, with the first request that somebody waits for."""
+    return APIRouter(prefix=prefix, tags=[tag], dependencies=[Depends(no_others)], generate_unique_id_function=identity)
 
 
 def install(app: FastAPI, routers: Sequence[APIRouter]) -> None:

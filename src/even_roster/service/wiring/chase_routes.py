@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from ...api.chases import (
     ChaseCable,
@@ -31,11 +31,12 @@ from ..naming import resolving
 from ..switches import picture, switch_edits
 from ..switches.picture import Names
 from ..views import maybe_time, time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who, located
 from ..web.paging import Paging, cut
 from .chaser import LASTS_MS, Chaser, Running
 
-router = APIRouter(prefix="/api/v1", tags=["wiring"])
+router = paths("/api/v1", "wiring")
 LONGEST = 200
 SHOWN_TURNS = 200
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from ...api.common import Id
 from ...api.wiring import LinkEnd, LinkPage, LinkWordNew, LinkWordView
@@ -14,12 +14,13 @@ from ...store.edits import Missing
 from ..context import Context
 from ..switches import picture
 from ..views import maybe_time
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 from . import link_edits
 from .link_picture import Wiring
 
-router = APIRouter(prefix="/api/v1", tags=["wiring"])
+router = paths("/api/v1", "wiring")
 
 
 @router.get("/links")

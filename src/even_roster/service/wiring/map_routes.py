@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 
 from ...api.common import Id
 from ...api.switches import SwitchMoments
@@ -16,12 +16,13 @@ from ...store.edits import EditError, Missing
 from ..context import Context, now_ms
 from ..switches.picture import Names
 from ..views import time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from . import link_edits, map_picture
 from .link_picture import Wiring
 from .path_finder import PathFinder
 
-router = APIRouter(prefix="/api/v1/wiring", tags=["wiring"])
+router = paths("/api/v1/wiring", "wiring")
 End = Annotated[str | None, Query(max_length=200)]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from ...api.common import Id
 from ...api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
@@ -17,12 +17,13 @@ from ..context import Context
 from ..switches import credential_edits, port_views
 from ..switches.picture import Names, PortThen
 from ..views import maybe_time, time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 from .guard_facts import Judged
 from .port_orders import PortOrders
 
-router = APIRouter(prefix="/api/v1", tags=["wiring"])
+router = paths("/api/v1", "wiring")
 MOST = 500
 _WARNINGS = (
     "what is off for a time stays off while this service does not run, and for good if its machine dies",

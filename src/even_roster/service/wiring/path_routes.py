@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from sqlalchemy import Connection
 
 from ...api.wiring import PathStretch, PathTurns, PathView
@@ -14,12 +14,13 @@ from ...store.edits import EditError, Missing
 from ..context import Context, now_ms
 from ..switches.where import macs_of
 from ..views import time_of
+from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 from .link_picture import Wiring
 from .path_finder import PathFinder
 
-router = APIRouter(prefix="/api/v1", tags=["wiring"])
+router = paths("/api/v1", "wiring")
 MOST_MOMENTS = 100
 Place = Annotated[str, Query(min_length=1, max_length=200)]
 

@@ -17,14 +17,12 @@ from pathlib import Path
 from typing import ClassVar
 from unittest import mock
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.cli.connection import Service
 from even_roster.cli.output import Out
 from even_roster.cli.tables import LEAVE, WHOLE, Text, cells, facts, table
 from even_roster.cli.told import TIMES, Told
 from even_roster.client import BadInput, RosterError, Unreachable
+from tests.support.drawing import given, st
 
 BESIDE = "anything"
 

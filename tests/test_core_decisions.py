@@ -5,9 +5,6 @@ from __future__ import annotations
 import unittest
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.core.adapters import Adapter, AdapterError, choose
 from even_roster.core.address import Address
 from even_roster.core.identity import Known, suggest_joins
@@ -18,6 +15,7 @@ from even_roster.core.ranges import parse
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source, Stay, fold, holder_at
 from even_roster.core.targets import TargetError, check, duration, scannable
+from tests.support.drawing import given, st
 
 BESIDE = "anything"
 

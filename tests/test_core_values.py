@@ -5,9 +5,6 @@ from __future__ import annotations
 import unittest
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.core.address import LAST_IPV4, Family, address_of, as_ip, dotted, family, ipv4
 from even_roster.core.mac import Mac, MacError, MacNumber, fragment_digits
 from even_roster.core.measure import measure
@@ -16,6 +13,7 @@ from even_roster.core.ranges import RangeError, parse
 from even_roster.core.span import Positions, Span, SpanSet, usable
 from even_roster.core.text import clean, host_key
 from even_roster.core.vendors import Prefix, VendorError, VendorRegistry, read_registry
+from tests.support.drawing import given, st
 
 BESIDE = "anything"
 

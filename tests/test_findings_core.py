@@ -6,9 +6,6 @@ import unittest
 from datetime import UTC, datetime
 from ipaddress import IPv4Address, IPv4Network
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
-
 from even_roster.core.absence import Reason
 from even_roster.core.address import Address
 from even_roster.core.findings import rules_dhcp
@@ -25,6 +22,7 @@ from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKi
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Source
 from even_roster.core.why import Facts, PathWord, SeenBefore, reason
+from tests.support.drawing import given, settings, st
 
 BESIDE = "anything"
 

@@ -6,15 +6,13 @@ import unittest
 from dataclasses import dataclass, field
 from unittest.mock import patch
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
-
 from even_roster.core.findings import engine as engines
 from even_roster.core.findings.engine import Acceptance, Engine, Finding, Turn, Turned
 from even_roster.core.findings.model import AWAY, About, Away, Evidence, Found, Severity, State, Subject
 from even_roster.core.findings.rule import Rule
 from even_roster.core.findings.world import World
 from even_roster.core.plan.model import Plan, Site
+from tests.support.drawing import given, settings, st
 
 BESIDE = "anything"
 

@@ -11,9 +11,6 @@ import unittest
 from ipaddress import IPv4Address, IPv4Interface
 from pathlib import Path
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.core.address import Address, address_of
 from even_roster.core.cards import Card
 from even_roster.core.findings.engine import Engine
@@ -47,6 +44,7 @@ from even_roster.probe.answering import AnswerEngine, Given
 from even_roster.probe.seek_engine import LISTEN, Done, SeekEngine, Shown, Sought
 from even_roster.wire import arp, bootp, dhcp, ethernet, ipv4, wake
 from even_roster.wire.errors import WireError
+from tests.support.drawing import given, st
 from tests.support.patience import PATIENCE
 
 BESIDE = "anything"

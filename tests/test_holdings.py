@@ -9,9 +9,6 @@ import unittest
 from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.core.address import Address, address_of
 from even_roster.core.holdings import By, Claim, Claims, Holding, Part, Place, one_line, safe
 from even_roster.core.mac import Mac
@@ -26,6 +23,7 @@ from even_roster.dhcp.dhcpd import DhcpdServer
 from even_roster.dhcp.dnsmasq import DnsmasqServer
 from even_roster.dhcp.kea import KeaServer
 from even_roster.dhcp.server import ServerTrouble
+from tests.support.drawing import given, st
 
 BESIDE = "anything"
 

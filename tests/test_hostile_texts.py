@@ -10,8 +10,6 @@ from typing import Any
 from unittest import mock
 
 import httpx
-from hypothesis import example, given
-from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from even_roster.api.watching import RouteNew
@@ -19,6 +17,7 @@ from even_roster.core.moments import MomentError, parse
 from even_roster.service.findings import notices, senders
 from even_roster.service.findings.senders import Item, Target
 from even_roster.store.edits import EditError
+from tests.support.drawing import example, given, st
 
 BESIDE = "anything"
 

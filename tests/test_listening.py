@@ -11,8 +11,6 @@ from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
 import dns.rdata
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.probe import dhcp_ask
@@ -20,6 +18,7 @@ from even_roster.probe.listen import MOST_KEPT, Batch, Ear
 from even_roster.wire import arp, dhcp, dhcp_options, dns_messages, ethernet, ipv4, lldp, vrrp
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError
+from tests.support.drawing import given, settings, st
 
 BESIDE = "anything"
 

@@ -9,9 +9,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 
-from hypothesis import assume, given, settings
-from hypothesis import strategies as st
-
 from even_roster.core.address import Address
 from even_roster.core.mac import Mac
 from even_roster.core.plan import checks, reshape
@@ -33,6 +30,7 @@ from even_roster.core.plan.model import (
 from even_roster.core.plan.proof import Asked, Evidence, Grade, Heard, LastSeen, LeaseSeen, prove
 from even_roster.core.plan.runs import Runs
 from even_roster.core.plan.shares import free_blocks, shares
+from tests.support.drawing import assume, given, settings, st
 
 BESIDE = "anything"
 

@@ -12,8 +12,6 @@ from dataclasses import replace
 from ipaddress import IPv4Address, IPv4Network
 
 import dns.zone
-from hypothesis import given, settings
-from hypothesis import strategies as st
 from openpyxl import Workbook, load_workbook
 
 from even_roster.apart import running
@@ -32,6 +30,7 @@ from even_roster.dhcp.server import ServerTrouble
 from even_roster.wire import dhcp
 from even_roster.wire.dhcp import Kind, Message, Option
 from even_roster.wire.errors import WireError
+from tests.support.drawing import given, settings, st
 
 BESIDE = "anything"
 

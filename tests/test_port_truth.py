@@ -7,9 +7,6 @@ import unittest
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.core.findings.model import DAY, HOUR, MINUTE
 from even_roster.core.findings.port_troubles import PortSeen, SwitchSeen, Who, troubles
 from even_roster.core.mac import Mac, MacNumber
@@ -24,6 +21,7 @@ from even_roster.core.switches.reading import Counted, Neighbour, Pair
 from even_roster.core.switches.router_readers import addresses, pairs
 from even_roster.core.switches.sentences import port_said, together
 from even_roster.core.switches.uplinks import Behind, Told, verdicts
+from tests.support.drawing import given, st
 
 BESIDE = "anything"
 

@@ -11,9 +11,6 @@ from collections.abc import Sequence
 from ipaddress import IPv4Address
 from pathlib import Path
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
-
 from even_roster.api.calling import RollCallNew
 from even_roster.client import BadInput
 from even_roster.core.address import Address
@@ -22,6 +19,7 @@ from even_roster.core.reply_hours import HOUR_MS, KEPT_HOURS, Tally
 from even_roster.probe.confirm import Round
 from even_roster.store import reply_records
 from even_roster.store.database import Database
+from tests.support.drawing import given, settings, st
 from tests.support.patience import until
 from tests.support.service import demo
 

@@ -6,9 +6,6 @@ import json
 import unittest
 from dataclasses import replace
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.api.calling import RollCallEdit, RollCallNew
 from even_roster.api.plan import AssignmentNew
 from even_roster.client import BadInput, NotFound, Roster, StaleEdit
@@ -18,6 +15,7 @@ from even_roster.core.findings.rolls import Absent
 from even_roster.core.findings.world import World
 from even_roster.core.plan.model import Plan
 from even_roster.core.roll_call import Line, RollError, Standing, State, overdue, read, share, written
+from tests.support.drawing import given, st
 from tests.support.patience import until
 from tests.support.service import Service, demo
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
 import tempfile
 import time
@@ -75,6 +76,14 @@ class Entries(unittest.TestCase):
         names = Counter(one.name for one in entries.of_part("test"))
         self.assertTrue({"check: mypy", "check: tsc", "console tests", "test_runner"} <= set(names))
         self.assertEqual(max(names.values()), 1)
+
+    def test_all_examples_are_drawn_in_the_way_that_fails_nothing_by_chance(self) -> None:
+        at_their_own = [
+            path.name
+            for path in (entries.ROOT / "tests").rglob("*.py")
+            if re.search(r"^ *(import|from) hypothesis\b", path.read_text(), re.MULTILINE)
+        ]
+        self.assertEqual(at_their_own, ["drawing.py"])
 
     def test_a_module_that_says_nothing_is_refused(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -17,9 +17,6 @@ from ipaddress import IPv4Address
 from pathlib import Path
 from typing import Any
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.probe import snmp_agent
 from even_roster.probe.snmp_agent import Agent, AgentError, Ending, Walked
 from even_roster.probe.snmp_session import CommunitySession
@@ -28,6 +25,7 @@ from even_roster.wire import ber, snmp, snmp_v3, usm
 from even_roster.wire.errors import WireError
 from even_roster.wire.snmp import Error, Kind, Message, Type, Unit, Variable, Version
 from even_roster.wire.usm import Auth, Privacy, User
+from tests.support.drawing import given, st
 from tests.support.lab import Namespace, namespace, needs_lab
 from tests.support.patience import until
 

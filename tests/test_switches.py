@@ -11,9 +11,6 @@ from functools import partial
 from ipaddress import IPv4Address
 from typing import TypeVar, cast
 
-from hypothesis import given
-from hypothesis import strategies as st
-
 from even_roster.api.switches import Credential
 from even_roster.client import BadInput, Roster, _switch_calls
 from even_roster.core.mac import Mac
@@ -27,6 +24,7 @@ from even_roster.probe.snmp_session import CommunitySession
 from even_roster.service.switches import agent_reading
 from even_roster.standin.snmp_responder import Responder
 from even_roster.wire.snmp import Type, Variable, Version
+from tests.support.drawing import given, st
 from tests.support.service import Service, demo
 
 BESIDE = "anything"

@@ -7,13 +7,11 @@ import unittest
 from collections.abc import Callable
 from ipaddress import IPv4Address
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
-
 from even_roster.core.mac import BROADCAST, Mac, MacNumber
 from even_roster.wire import arp, dns_messages, ethernet, fast, icmp, ipv4, netbios
 from even_roster.wire.checksum import internet_checksum
 from even_roster.wire.errors import WireError
+from tests.support.drawing import given, settings, st
 
 BESIDE = "anything"
 

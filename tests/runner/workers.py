@@ -42,7 +42,7 @@ IMPORTED_ONCE = (
     "importlib.readers",
     "encodings.idna",
     "multiprocessing.spawn",
-    "hypothesis.strategies",
+    "tests.support.drawing",
     "selenium.webdriver",
     "unittest.mock",
     "rich.live",

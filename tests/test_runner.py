@@ -14,7 +14,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.runner import console_tests, entries, report
-from tests.runner.schedule import Entry, compatible, in_order, next_entry, valid
+from tests.runner.schedule import EXTRA_WAITING, Entry, compatible, in_order, next_entry, valid
 from tests.runner.workers import Done, Workers
 from tests.support import effort, evidence, patience
 
@@ -58,7 +58,7 @@ class Schedule(unittest.TestCase):
             next_entry([busy, idle], [busy, idle], 2), idle, "the first that leaves the cores time to spare"
         )
         self.assertEqual(next_entry([idle], [idle, idle, idle], 2), idle)
-        self.assertIsNone(next_entry([idle], [idle, idle, idle, idle], 2))
+        self.assertIsNone(next_entry([idle], [idle] * (2 + EXTRA_WAITING), 2))
 
     def test_one_that_has_to_wait_is_overtaken(self) -> None:
         table, link = entry("table", TABLE), entry("far", "link")

@@ -8,11 +8,8 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
-import gc
-import importlib
 import json
 import os
-import pkgutil
 import resource
 import selectors
 import shutil
@@ -26,40 +23,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import even_roster
 from tests.support.quick_start import leave
 
 from .entries import ROOT
+from .made_ready import make_ready
 from .module_run import ALL_STACKS, run_module
 from .schedule import ANYTHING, Entry, in_order, next_entry
 
-IMPORTED_ONCE = (
-    "pyroute2",
-    "psutil",
-    "openpyxl",
-    "segno",
-    "dns.resolver",
-    "importlib.readers",
-    "encodings.idna",
-    "multiprocessing.spawn",
-    "tests.support.drawing",
-    "selenium.webdriver",
-    "unittest.mock",
-    "rich.live",
-    "rich.table",
-    "alembic.command",
-    "http.client",
-    "netaddr",
-    "uvloop",
-    "uvicorn.loops.uvloop",
-    "uvicorn.lifespan.on",
-    "fastapi.telemetry._runtime",
-    "httpcore",
-    "certifi",
-    "anyio._backends._asyncio",
-    "anyio.streams.tls",
-)
-"""What most modules need beside the program itself: each process would import it anew, for a second or two."""
 PR_SET_CHILD_SUBREAPER = 36
 """prctl(2): processes whose parent has ended become children of this one."""
 REPORT_VARIABLE = "EVEN_ROSTER_TEST_REPORT"
@@ -119,7 +89,7 @@ class Workers:
     def run(self, entries: Sequence[Entry], cores: int) -> list[Done]:
         """Run all of them; gives how they ended. KeyboardInterrupt ends what runs and is raised again."""
         if len(entries) >= WORTH_IMPORTING or any(one.beside != ANYTHING for one in entries):
-            import_once()
+            make_ready()
         waiting, done = in_order(entries), []
         try:
             while waiting or self._running:
@@ -233,17 +203,6 @@ class Workers:
             time.sleep(POLL_SECONDS)
         for one in self._running:
             _end_group(one.pid)
-
-
-def import_once() -> None:
-    """Import the program and what most modules need; forks share it."""
-    for module in pkgutil.walk_packages(even_roster.__path__, "even_roster."):
-        if ".migrations" not in module.name:  # those are loaded by the library that runs them
-            importlib.import_module(module.name)
-    for name in IMPORTED_ONCE:
-        importlib.import_module(name)
-    gc.collect()
-    gc.freeze()
 
 
 def _become(entry: Entry, log: Path, report: int) -> None:

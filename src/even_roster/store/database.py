@@ -8,11 +8,13 @@ import sqlite3
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from pydantic_core import from_json
-from sqlalchemy import Connection, Engine, create_engine, event, insert, inspect, select, text
+from sqlalchemy import Connection, Engine, create_engine, create_mock_engine, event, insert, inspect, select, text
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.exc import OperationalError
 
 from . import calling_tables, fitting_tables, switch_tables, wiring_tables
@@ -20,6 +22,16 @@ from .one_lock import OneLock
 from .tables import metadata, sites
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+@cache
+def _definitions() -> tuple[str, ...]:
+    """The statements that define all tables and indexes; worked out once for all files of a process."""
+    found: list[str] = []
+    dialect = sqlite.dialect()
+    told = create_mock_engine("sqlite://", lambda words, *_: found.append(str(words.compile(dialect=dialect))))
+    metadata.create_all(told, checkfirst=False)
+    return tuple(found)
 
 
 class StoreError(RuntimeError):
@@ -126,7 +138,8 @@ class Database:
         """A new file as all migrations would leave it; a test compares the two."""
         with self.engine.connect() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
-            metadata.create_all(connection)
+            for words in _definitions():
+                connection.exec_driver_sql(words)
             connection.execute(insert(sites).values(id=1, version=1, name="This site", here=True, notes=""))
             connection.exec_driver_sql(
                 "CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL, "

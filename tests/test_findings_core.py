@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from datetime import UTC, datetime
 from ipaddress import IPv4Address, IPv4Network
 
@@ -15,7 +16,7 @@ from even_roster.core.findings.forecast import PoolUse, days_until_full
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
 from even_roster.core.findings.offers import Offer, compare
 from even_roster.core.findings.world import World
-from even_roster.core.mac import MacNumber
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.moments import MomentError, parse
 from even_roster.core.plan.following import Lease
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
@@ -503,12 +504,21 @@ class Servers(unittest.TestCase):
         self.assertEqual(kinds(made), [])
         made.dhcp.asked(1, [offer("10.44.10.2"), offer("10.44.10.9", gateway="10.44.10.9")], NOW)
         self.assertEqual(kinds(made), ["unexpected-dhcp-server"])
+        self.assertEqual(self.called(made), "Office")
+        made.plan.subnets[1] = replace(made.plan.subnets[1], name="")
+        self.assertEqual(self.called(made), "10.44.10.0/24", "without a name it is told by its range")
         for _ in range(2):
             made.dhcp.asked(1, [offer("10.44.10.2")], NOW)
         self.assertEqual(kinds(made), [], "two questions without it and it is gone")
         for _ in range(2):
             made.dhcp.asked(1, [], NOW)
         self.assertEqual(kinds(made), ["no-dhcp-server"])
+
+    def called(self, made: World) -> str:
+        """What the only finding, about a server, calls its subnet."""
+        (found,) = opened(made)
+        self.assertIn(f"offers addresses in {found.subjects[-1].value}", found.evidence[0].said)
+        return found.subjects[-1].value
 
     def test_a_server_whose_address_is_not_known_is_learnt_only_when_it_offers_as_planned(self) -> None:
         made = world()
@@ -688,6 +698,21 @@ class WhySilent(unittest.TestCase):
         self.assertFalse(silent.answers)
         self.assertIn("Are the settings of its card really in it, saved and applied?", silent.by_hand)
         self.assertEqual(silent.checks[0].what, "adapter")
+        past = reason(
+            self.facts(stays=seen, lease_to=A, lease_name="desk", lease_until=NOW - 2 * HOUR, dhcp_silent=True)
+        )
+        self.assertEqual(
+            [(one.what, one.found, one.word.value) for one in past.checks[-3:]],
+            [
+                ("lease", "the lease of desk ended 2 hours ago", "bad"),
+                ("DHCP", "no DHCP server answered the last questions", "bad"),
+                ("last stay", "desk, last seen 1 hour ago", "open"),
+            ],
+        )
+        leased = reason(self.facts(lease_to=A, lease_until=NOW + 3 * HOUR)).checks[-2]
+        self.assertEqual(leased.found, f"leased to {Mac(A)} for another 3 hours")
+        moved = reason(self.facts(moved_to=((ip("10.44.10.99"), NOW - 5 * HOUR),)))
+        self.assertIn("its device was seen at 10.44.10.99 5 hours ago", [one.found for one in moved.checks])
         moved = reason(self.facts(moved_to=((ip("10.44.10.99"), NOW - 1),)))
         self.assertEqual(len(moved.by_hand), 1, "what is known need not be looked at")
 

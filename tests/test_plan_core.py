@@ -269,6 +269,7 @@ class Reshaping(unittest.TestCase):
             [str(b.span) for s in (low, high) for b in split.bands_of(s.id)],
             ["10.44.10.100-10.44.10.126", "10.44.10.129-10.44.10.199"],
         )
+        self.assertEqual((low.name, high.name), ("net-1", "net-1 2"))
         joined = self.after(split, reshape.join(split, low, [high]))
         self.assertEqual([str(s.network) for s in joined.subnets_of(1)], ["10.44.10.0/24"])
         self.assertEqual(len(reshape.contents(joined, joined.subnets[1])), 3)

@@ -333,6 +333,15 @@ class Map(unittest.TestCase):
             "└ 13 – 41  s4  (link 3)",
         ])  # fmt: skip
 
+    def test_all_that_hangs_on_a_switch_is_below_it_in_the_outline(self) -> None:
+        found = [
+            Link((End(1, 11), End(2, 21)), Known.BOTH),
+            *(Link((End(2, 21 + n), End(2 + n, 1)), Known.BOTH) for n in (1, 2, 3)),
+        ]
+        states = {end.port: PortState(end.port, link="up", speed=10**9, vlan=1) for link in found for end in link.ends}
+        lines = outline(graph(found, states), ["s1"], frozenset(), lambda node: node, str, lambda _: "")
+        self.assertEqual(lines, ["s1", "└ 11 – 21  s2", "  ├ 22 – 1  s3", "  ├ 23 – 1  s4", "  └ 24 – 1  s5"])
+
 
 class Guard(unittest.TestCase):
     """This service hangs at port 15 of switch 1; the way to switch 3 goes by the link 12 – 31."""

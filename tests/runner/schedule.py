@@ -16,7 +16,7 @@ from dataclasses import dataclass
 ANYTHING, LINK, ALONE, SHARED = "anything", "link", "alone", "shared: "
 NEIGHBOUR_TABLE = "shared: neighbour table"
 """The kernel has one neighbour table for all namespaces: what fills it up takes it away from every link."""
-EXTRA_WAITING = 4
+EXTRA_WAITING = 6
 """So many entries may run beyond the number of cores, as long as all of them together leave the cores time to spare."""
 
 

@@ -8,6 +8,7 @@ import { LiveProvider } from "../api/live";
 import { Pages } from "../app/Pages";
 import { newQueryClient } from "../app/queries";
 import { Shell } from "../app/Shell";
+import { computedStyle } from "./setup";
 import { StubbedService } from "./stub";
 
 let at = "";
@@ -46,9 +47,11 @@ export const text = () => (document.body.textContent ?? "").replace(/\s+/g, " ")
 
 /** What a screen reader would stumble over. Contrasts need colours, which jsdom does not compute. */
 export async function faults(): Promise<string[]> {
-  const found = await axe.run(document.body, {
-    rules: { region: { enabled: false }, "color-contrast": { enabled: false } },
-  });
+  const quick = window.getComputedStyle;
+  window.getComputedStyle = computedStyle!;
+  const found = await axe
+    .run(document.body, { rules: { region: { enabled: false }, "color-contrast": { enabled: false } } })
+    .finally(() => (window.getComputedStyle = quick));
   return found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`);
 }
 

@@ -15,6 +15,7 @@ from __future__ import annotations
 import argparse
 import os
 import shutil
+import signal
 import sys
 import tempfile
 import time
@@ -44,6 +45,7 @@ def main() -> int:
         "--full", action="store_true", help="try as much as takes hours, for figures in docs/reliability.md"
     )
     given = parser.parse_args()
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # whoever ends it otherwise wants as little left behind
     try:
         wanted = entries.named(given.what) if given.what else entries.of_part(given.part)
     except entries.UnknownName as error:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import os
 import re
 import sys
@@ -13,7 +15,7 @@ from collections import Counter
 from pathlib import Path
 from unittest import mock
 
-from tests.runner import console_tests, entries, report
+from tests.runner import console_tests, entries, made_ready, report
 from tests.runner.schedule import EXTRA_WAITING, Entry, compatible, in_order, next_entry, valid
 from tests.runner.workers import Done, Workers
 from tests.support import effort, evidence, patience
@@ -175,6 +177,17 @@ class MadeUp(unittest.TestCase):
         done, told, _ = self.run_module("class T(unittest.TestCase):\n def tset_a(self): pass\n")
         self.assertNotEqual(done.code, 0)
         self.assertEqual((done.counts["failed"], len(told)), (1, 1))
+
+    def test_a_program_that_cannot_even_begin_is_told_by_its_tests(self) -> None:
+        said = io.StringIO()
+        with (
+            mock.patch("tests.runner.made_ready._run_once", side_effect=OSError("no such switch")),
+            contextlib.redirect_stdout(said),
+        ):
+            made_ready.make_ready()
+        self.assertIn("no such switch", said.getvalue())
+        done, _, _ = self.run_module("class T(unittest.TestCase):\n def test_a(self): pass\n")
+        self.assertEqual(done.counts["passed"], 1)
 
     def test_a_module_that_dies_has_failed(self) -> None:
         done, told, _ = self.run_module("class T(unittest.TestCase):\n def test_a(self): os.kill(os.getpid(), 9)\n")

@@ -45,7 +45,17 @@ IMPORTED_ONCE = (
 
 
 def make_ready() -> None:
-    """Import the program and what most modules need, and let it run once; forks share what came of that. Leaves no thread behind."""
+    """Import the program and what most modules need, and let it run once; forks share what came of that. Leaves no thread behind. What
+    is wrong with the program is for the tests to tell: they go on without this."""
+    try:
+        _make_ready()
+    except Exception as error:
+        print(f"what all tests share could not be made ready, so each begins anew: {error!r}", flush=True)
+    gc.collect()
+    gc.freeze()
+
+
+def _make_ready() -> None:
     for module in pkgutil.walk_packages(even_roster.__path__, "even_roster."):
         if ".migrations" not in module.name:  # those are loaded by the library that runs them
             importlib.import_module(module.name)
@@ -54,8 +64,6 @@ def make_ready() -> None:
     share_statements()
     _run_once()
     until(lambda: threading.active_count() == 1, lambda: f"what runs still: {threading.enumerate()}")
-    gc.collect()
-    gc.freeze()
 
 
 def share_statements() -> None:

@@ -88,6 +88,14 @@ class Octets(unittest.TestCase):
         for wrong in ((1,), (3, 1), (1, 40), (1, 3, *range(200))):
             with self.assertRaises(ValueError):
                 ber.encode_identifier(wrong)
+        for octets, name in (
+            ("2b8fffffff7f", (1, 3, 2**32 - 1)), ("8837", (2, 999)), ("27", (0, 39)), ("28", (1, 0)), ("2a" + "01" * (ber.MOST_PARTS - 2), None),
+        ):  # fmt: skip
+            read = ber.identifier(bytes.fromhex(octets), 0, len(octets) // 2)
+            self.assertEqual(read if name else len(read), name or ber.MOST_PARTS, octets)
+        for octets in ("", "2b86", "2b9080808000", "2a" + "01" * (ber.MOST_PARTS - 1)):
+            with self.assertRaises(WireError, msg=octets):
+                ber.identifier(bytes.fromhex(octets), 0, len(octets) // 2)
         loose = bytes.fromhex("30150400a2110201010201000201003006300406012b4100")  # a counter without octets
         with self.assertRaises(WireError):
             snmp.decode(loose)

@@ -30,6 +30,7 @@ from even_roster.core.plan.model import (
 from even_roster.core.plan.proof import Asked, Evidence, Grade, Heard, LastSeen, LeaseSeen, prove
 from even_roster.core.plan.runs import Runs
 from even_roster.core.plan.shares import free_blocks, shares
+from even_roster.core.plan.told import told
 from tests.support.drawing import assume, given, settings, st
 
 BESIDE = "anything"
@@ -349,6 +350,38 @@ def plan_with(plan: Plan, *items: Item) -> Plan:
     for item in items:
         plan.put(item)
     return plan
+
+
+class ToldChanges(unittest.TestCase):
+    """What the list of changes and a conflict tell."""
+
+    def test_what_was_set_changed_and_cleared_is_told_and_nothing_else(self) -> None:
+        before = assigned("10.44.10.20", role="printer", notes="old toner")
+        self.assertEqual(
+            told(before, replace(before, name="press", version=2)), ({"name": "host-1"}, {"name": "press"})
+        )
+        self.assertEqual(told(before, replace(before, notes="")), ({"notes": "old toner"}, {"notes": None}))
+        self.assertEqual(told(replace(before, notes=""), before), ({"notes": None}, {"notes": "old toner"}))
+        self.assertEqual(told(before, replace(before, id=9, version=7)), ({}, {}), "numbers of our own are not told")
+
+    def test_a_new_item_is_told_whole_but_for_what_goes_without_saying(self) -> None:
+        fresh = assigned("10.44.10.20", mac=Mac.parse("02-c0-44-00-00-26").value)
+        self.assertEqual(
+            told(None, fresh),
+            (None, {"address": "10.44.10.20", "kind": "static", "mac": "02:c0:44:00:00:26", "name": "host-1"}),
+        )
+        self.assertEqual(told(fresh, None)[0], told(None, fresh)[1])
+        made = subnet(gateway=ip("10.44.10.1"), dns=(ip("10.44.10.1"), ip("10.44.10.2")), vlan=10)
+        self.assertEqual(
+            told(None, made)[1],
+            {
+                "name": "net-1",
+                "network": "10.44.10.0/24",
+                "gateway": "10.44.10.1",
+                "dns": "10.44.10.1, 10.44.10.2",
+                "vlan": 10,
+            },
+        )
 
 
 class Proofs(unittest.TestCase):

@@ -12,12 +12,12 @@ from .model import Item
 
 
 def told(before: Item | None, after: Item | None) -> tuple[Any, Any]:
-    """What differs between two states of an item, as people read it."""
+    """What differs between two states of an item, as people read it; None is what was not said, or is not any more."""
     if before is None or after is None:
         return (_whole(before) if before else None), (_whole(after) if after else None)
     was, now = said(before), said(after)
-    differ = [name for name in now if was.get(name) != now[name]]
-    return {name: was.get(name) for name in differ}, {name: now[name] for name in differ}
+    differ = [name for name in {**was, **now} if was.get(name) != now.get(name)]
+    return {name: was.get(name) for name in differ}, {name: now.get(name) for name in differ}
 
 
 def _whole(item: Item) -> dict[str, Any]:

@@ -55,10 +55,8 @@ class Schedule(unittest.TestCase):
         busy, idle = entry("busy"), entry("idle", wall=100, processor=10)
         self.assertEqual(next_entry([busy], [busy], 2), busy)
         self.assertIsNone(next_entry([busy], [busy, busy], 2))
-        self.assertIsNone(next_entry([idle], [busy, busy], 2))
-        self.assertEqual(
-            next_entry([busy, idle], [busy, idle], 2), idle, "the first that leaves the cores time to spare"
-        )
+        self.assertEqual(next_entry([busy, idle], [busy, busy], 2), idle, "the first that finds room")
+        self.assertIsNone(next_entry([idle], [busy, busy, *[idle] * 5], 2), "then the cores are full")
         self.assertEqual(next_entry([idle], [idle, idle, idle], 2), idle)
         self.assertIsNone(next_entry([idle], [idle] * (2 + EXTRA_WAITING), 2))
 

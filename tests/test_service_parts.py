@@ -7,6 +7,7 @@ import asyncio
 import inspect
 import json
 import random
+import ssl
 import tempfile
 import time
 import unittest
@@ -37,7 +38,7 @@ from even_roster.client._answers import adapter, model
 from even_roster.client._errors import error_of
 from even_roster.client._events import EventParser
 from even_roster.client._methods import Calls
-from even_roster.client._place import locate
+from even_roster.client._place import Place, locate
 from even_roster.core.address import Address
 from even_roster.core.mac import MacError, MacNumber
 from even_roster.core.ranges import RangeError
@@ -260,6 +261,16 @@ class Reading(unittest.TestCase):
 
 
 class Client(unittest.TestCase):
+    def test_whom_a_client_trusts_follows_from_where_it_goes(self) -> None:
+        """Without TLS nobody: a redirection to a server of TLS must not be believed either."""
+        plain = Place("http://127.0.0.1:7420", "token").verification()
+        assert isinstance(plain, ssl.SSLContext)
+        self.assertEqual((plain.cert_store_stats()["x509"], plain.verify_mode), (0, ssl.CERT_REQUIRED))
+        self.assertTrue(plain.check_hostname)
+        self.assertIs(Place("https://roster.larkspur.example", "token").verification(), True, "as the system does")
+        with self.assertRaisesRegex(Unreachable, "certificate /nowhere/own.pem cannot be read"):
+            Place("https://10.44.10.5", "token", "/nowhere/own.pem").verification()
+
     def test_problems_become_the_right_branch_of_the_tree(self) -> None:
         for status, code, kind in (
             (422, "bad_range", BadInput), (422, "needs_confirm", NeedsConfirm), (401, "x", NotPermitted), (403, "x", NotPermitted),

@@ -17,7 +17,9 @@ ANYTHING, LINK, ALONE, SHARED = "anything", "link", "alone", "shared: "
 NEIGHBOUR_TABLE = "shared: neighbour table"
 """The kernel has one neighbour table for all namespaces: what fills it up takes it away from every link."""
 EXTRA_WAITING = 6
-"""So many entries may run beyond the number of cores, as long as all of them together leave the cores time to spare."""
+FULL = 1.25
+"""So many entries may run beyond the number of cores, as long as all of them together want no more than so much of each core: one that
+waited for its turn when it was measured seems to want less than it does, and a core that nobody wants is time lost."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +70,6 @@ def next_entry(waiting: Sequence[Entry], running: Sequence[Entry], cores: int) -
     for entry in waiting:
         if not all(compatible(entry.beside, other.beside) for other in running):
             continue
-        if len(running) < cores or sum(one.load for one in running) + entry.load <= cores:
+        if len(running) < cores or sum(one.load for one in running) + entry.load <= FULL * cores:
             return entry
     return None

@@ -9,14 +9,17 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 from sqlalchemy import insert
 
 from even_roster.core.address import Address
-from even_roster.core.mac import MacNumber
+from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.switches.labels import LARGEST_PT, LEAST_PT, Label, fitted, sheet, text_width
 from even_roster.core.switches.reading import Counted, Description, Learnt, Link, Neighbour, Pair, Port, Reading
+from even_roster.core.wiring.links import links
 from even_roster.service.context import Context, open_context
+from even_roster.service.knowing import link_book
 from even_roster.service.settings import Settings
 from even_roster.service.switches import differing, pair_book, picture, port_views, switch_findings
 from even_roster.service.switches.picture import Names
@@ -25,7 +28,7 @@ from even_roster.service.web.paging import Asked
 from even_roster.service.wiring import wiring_findings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
-from even_roster.store import switch_counters, switch_records
+from even_roster.store import link_records, switch_counters, switch_records
 from even_roster.store.switch_tables import switches
 
 BESIDE = "anything"
@@ -188,6 +191,39 @@ class Book(unittest.TestCase):
             [day.octets_in for day in told], [3000 + (1 << 40) + 2500 - 500] if told[0].octets_in > 1 << 30 else [3000]
         )
         self.assertIsNotNone(kept.before)
+
+    def test_what_is_read_while_links_are_worked_out_leaves_each_link_once_and_the_latest_picture(self) -> None:
+        own = (MacNumber(0x02C03E000001), MacNumber(0x02C03E000002))
+
+        def facing(switch: int, at: int) -> Reading:
+            """A switch with the other one at a port of its own, that of the same number there."""
+            other = str(Mac(own[2 - switch]))
+            return reading(own=frozenset({own[switch - 1]}), neighbours=(Neighbour(at, other, str(at), str(at)),))
+
+        for switch in (1, 2):
+            self.take(facing(switch, 1), switch)
+        self.book.weigh()
+        self.assertEqual(len(self.book.wiring.links), 1)
+        meanwhile = [2, 3, 4, 3, 2, 4]  # the cable hops from port to port, and others are always quicker
+
+        def slowly(*given: Any) -> Any:
+            found = links(*given)
+            if meanwhile:
+                port = meanwhile.pop()
+                for switch in (1, 2):
+                    self.take(facing(switch, port), switch, 1)
+                self.book.weigh()
+            return found
+
+        with patch.object(link_book, "links", slowly):
+            self.book.weigh()
+        self.assertEqual(meanwhile, [])
+        with self.context.database.read() as connection:
+            stand = [row.link.key for row in link_records.standing(connection)]
+        self.assertEqual(stand, list(self.book.wiring.links), "each stands once")
+        ((_, now),) = self.book.wiring.links.items()
+        names = {self.book.by_port[end.port][1].name for end in now.link.ends if end.port}
+        self.assertEqual(names, {"2"}, "as was read last")
 
     def test_whatever_switches_say_everything_that_is_told_can_be_told(self) -> None:
         source = random.Random(7)

@@ -3,17 +3,23 @@ never changed in place. What turns is kept as stays of links."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+from sqlalchemy import Connection
 
 from ...core.address import dotted
 from ...core.mac import MacNumber
 from ...core.switches.port_states import PortState
-from ...core.wiring.facts import Known, Link, Member, Plug
+from ...core.wiring.facts import Known, Link, Member, Plug, Word
 from ...core.wiring.links import links
 from ...store import link_records
 from ...store.database import Database
 from .switch_now import PortNow, SwitchNow
+
+ROUNDS = 3
+"""So often links are worked out beside others that write, before those have to wait for it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,13 +43,26 @@ class LinkBook:
         self._stood = 0
         """When the latest of the readings that the standing links are of was made."""
 
-    def look(self, switches: Mapping[int, SwitchNow], now: int) -> bool:
-        """Work the links out anew from what all switches say; whether any turned."""
-        latest = max((one.row.learnt or 0 for one in switches.values()), default=0)
-        with self._database.read() as connection:
-            rows = {row.link.key: row for row in link_records.standing(connection)}
-            words, places = link_records.words(connection), link_records.places(connection)
-        found = {link.key: link for link in links([member(one) for one in switches.values()], words)}
+    def look(self, picture: Callable[[], Mapping[int, SwitchNow]], now: int) -> bool:
+        """Work the links out anew from what all switches say; whether any turned. Several may do so at once: what one of them has
+        worked out is kept only if nothing was written and no switch was read meanwhile."""
+        for _ in range(ROUNDS):
+            switches = picture()
+            with self._database.read() as connection:
+                kept = _kept(connection)
+            found = _found(switches, kept)
+            with self._database.write() as connection:
+                if picture() is switches and _kept(connection) == kept:
+                    return self._keep(connection, switches, kept, found, now)
+        with self._database.write() as connection:  # others were quicker each time: now they wait
+            switches, kept = picture(), _kept(connection)
+            return self._keep(connection, switches, kept, _found(switches, kept), now)
+
+    def _keep(
+        self, connection: Connection, switches: Mapping[int, SwitchNow], kept: _Kept, found: Mapping[str, Link], now: int
+    ) -> bool:  # fmt: skip
+        """Write what turned, and have the picture swapped after the commit."""
+        rows = {row.link.key: row for row in kept.rows}
         opened, changed, gone = dict(found), list[tuple[int, Link]](), dict(rows)
         for key in found.keys() & rows.keys():
             del opened[key], gone[key]
@@ -61,18 +80,34 @@ class LinkBook:
                 (link, now if link.known is Known.STATED else _told_at(link, switches) or now)
                 for link in opened.values()
             ]
-            with self._database.write() as connection:
-                link_records.write(connection, begun, changed, [row.id for row in gone.values()], last, max(last, now))
-                kept = {row.link.key: row for row in link_records.standing(connection)}
-        else:
-            kept = rows
-        self.links = {
-            key: LinkNow(kept[key].id, kept[key].first, link, at_least(link, kept[key].first, switches))
+            link_records.write(connection, begun, changed, [row.id for row in gone.values()], last, max(last, now))
+            rows = {row.link.key: row for row in link_records.standing(connection)}
+        stand = {
+            key: LinkNow(rows[key].id, rows[key].first, link, at_least(link, rows[key].first, switches))
             for key, link in found.items()
         }
-        self.places = places
-        self._stood = max(self._stood, latest)
+        latest = max((one.row.learnt or 0 for one in switches.values()), default=0)
+        self._database.when_stored(lambda: self._swap(stand, kept.places, latest))
         return turned
+
+    def _swap(self, stand: dict[str, LinkNow], places: dict[int, tuple[float, float]], latest: int) -> None:
+        self.links, self.places, self._stood = stand, places, max(self._stood, latest)
+
+
+class _Kept(NamedTuple):
+    """What the records say of links: those that stand, what hands say, where hands put switches on the map."""
+
+    rows: list[link_records.LinkRow]
+    words: list[Word]
+    places: dict[int, tuple[float, float]]
+
+
+def _kept(connection: Connection) -> _Kept:
+    return _Kept(link_records.standing(connection), link_records.words(connection), link_records.places(connection))
+
+
+def _found(switches: Mapping[int, SwitchNow], kept: _Kept) -> dict[str, Link]:
+    return {link.key: link for link in links([member(one) for one in switches.values()], kept.words)}
 
 
 def _told_at(link: Link, switches: Mapping[int, SwitchNow]) -> int:

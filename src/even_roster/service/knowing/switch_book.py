@@ -128,7 +128,7 @@ class SwitchBook:
         """Which ports lead to other switches and which are joined, by all that is known now; what turned is stored."""
         picture, began, self.unweighed = self.switches, time.monotonic(), False
         self._judge(picture, verdicts([_said(switch) for switch in picture.values()]))
-        if self.wiring.look(self.switches, self._now()):
+        if self.wiring.look(lambda: self.switches, self._now()):
             self.untold = True
         self._weighed_at = time.monotonic()
         self._weighing = self._weighed_at - began
@@ -137,6 +137,7 @@ class SwitchBook:
         if all(port.verdict == found[port.id] for switch in picture.values() for port in switch.ports.values()):
             return
         with self._database.write() as connection:
+            self.unweighed |= self.switches is not picture  # a switch was read meanwhile
             fresh = {}
             for identity, switch in self.switches.items():
                 read = switch.row.read or self._now()

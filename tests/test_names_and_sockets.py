@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import random
+import select
 import socket
 import struct
 import threading
+import time
 import unittest
 from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface
 from typing import TypeVar
+
+import uvloop
 
 from even_roster.core.adapters import Adapter
 from even_roster.core.address import Address
@@ -23,11 +28,12 @@ from even_roster.probe.hostnames import NameAsker
 from even_roster.probe.results import Result, ResultBook
 from even_roster.probe.scan import Scan, ScanOrder, Stage
 from even_roster.probe.segment import Reached
-from even_roster.probe.sockets import KernelSockets
+from even_roster.probe.sockets import KernelSockets, _became
 from even_roster.probe.sweep_engine import Answer
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine, StandinSegment
 from even_roster.wire import dns_messages, netbios
+from tests.support.patience import PATIENCE
 
 BESIDE = "anything"
 
@@ -153,6 +159,45 @@ class Sockets(unittest.TestCase):
         self.assertIs(asyncio.run(reach()), Reached.OPEN)
         server.close()
         self.assertIs(asyncio.run(reach()), Reached.REFUSED)
+
+    def test_an_answer_that_came_in_time_counts_even_if_this_process_was_busy(self) -> None:
+        """The service's loop looks at its timers before it looks at its sockets: after a pause it is over for both at once."""
+        server = self.enterContext(socket.socket(socket.AF_INET, socket.SOCK_DGRAM))
+        server.bind(("127.0.0.1", 0))
+        address = IPv4Address("127.0.0.1")
+
+        async def ask() -> bytes | None:
+            sockets = KernelSockets(LOOPBACK)
+            asked = asyncio.create_task(
+                sockets.datagram(
+                    address, server.getsockname()[1], b"who?", lambda data: data if data == b"I" else None, answers_from=address, timeout=0.2,
+                )
+            )  # fmt: skip
+            await asyncio.sleep(0.05)
+            _, asker = server.recvfrom(100)
+            for word in (*[b"somebody else"] * 100, b"I"):
+                server.sendto(word, asker)
+            time.sleep(0.4)  # noqa: ASYNC251  busy with others
+            found = await asked
+            await sockets.close()
+            return found
+
+        with asyncio.Runner(loop_factory=uvloop.new_event_loop) as runner:
+            self.assertEqual(runner.run(ask()), b"I")
+
+    def test_what_became_of_a_connection_is_what_the_kernel_says(self) -> None:
+        server = self.enterContext(socket.create_server(("127.0.0.1", 0)))
+        closed = socket.create_server(("127.0.0.1", 0))
+        nobody = closed.getsockname()
+        closed.close()
+        for to, wanted in ((server.getsockname(), Reached.OPEN), (nobody, Reached.REFUSED), (None, Reached.SILENT)):
+            with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as sock:
+                sock.setblocking(False)
+                if to is not None:
+                    with contextlib.suppress(BlockingIOError):
+                        sock.connect(to)
+                    select.select([], [sock], [], PATIENCE)
+                self.assertIs(_became(sock), wanted)
 
     def test_broken_netlink_messages_are_left_out(self) -> None:
         whole = struct.pack("=IHHII", 20, 28, 0, 7, 0) + b"abcd"

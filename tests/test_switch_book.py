@@ -3,6 +3,7 @@ code with a clock of its own."""
 
 from __future__ import annotations
 
+import asyncio
 import random
 import tempfile
 import unittest
@@ -13,6 +14,7 @@ from unittest.mock import patch
 
 from sqlalchemy import insert
 
+from even_roster.api.switches import SwitchSearch
 from even_roster.core.address import Address
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.switches.labels import LARGEST_PT, LEAST_PT, Label, fitted, sheet, text_width
@@ -21,7 +23,7 @@ from even_roster.core.wiring.links import links
 from even_roster.service.context import Context, open_context
 from even_roster.service.knowing import link_book
 from even_roster.service.settings import Settings
-from even_roster.service.switches import differing, pair_book, picture, port_views, switch_findings
+from even_roster.service.switches import differing, finding_switches, pair_book, picture, port_views, switch_findings
 from even_roster.service.switches.picture import Names
 from even_roster.service.switches.where import Places
 from even_roster.service.web.paging import Asked
@@ -224,6 +226,31 @@ class Book(unittest.TestCase):
         ((_, now),) = self.book.wiring.links.items()
         names = {self.book.by_port[end.port][1].name for end in now.link.ends if end.port}
         self.assertEqual(names, {"2"}, "as was read last")
+
+    def test_of_an_agent_with_several_addresses_the_first_is_kept_whichever_answers_first(self) -> None:
+        first, second = Address(0x0A2C0A0A), Address(0x0A2C140A)
+        later = asyncio.Event()
+
+        class Reader:
+            async def fill(self) -> None: ...
+
+            async def weigh(self) -> None: ...
+
+            def same_agent(self, *_: Any) -> None: ...
+
+            async def ask(self, address: Address, _: Any) -> tuple[Reading, int]:
+                if address == first:
+                    await later.wait()
+                later.set()
+                return reading(addresses=(first, second)), 1
+
+        ways: tuple[list[Address], dict[int, Any]] = ([first, second], {})
+        with patch.object(finding_switches, "_wanted", return_value=ways):
+            added, refused = asyncio.run(
+                finding_switches.search(self.context, Reader(), "a hand", SwitchSearch(within="10.44.0.0/16"))  # type: ignore[arg-type]
+            )
+        self.assertEqual([self.book.switches[one].row.address for one in added], [first])
+        self.assertEqual([address for address, _ in refused], [second])
 
     def test_whatever_switches_say_everything_that_is_told_can_be_told(self) -> None:
         source = random.Random(7)

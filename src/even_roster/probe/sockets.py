@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import errno
 import socket
 import struct
 from collections import defaultdict
@@ -47,9 +48,12 @@ class KernelSockets:
                 sock.sendto(payload, (str(to), port))
             except OSError:
                 return None
-            return await asyncio.wait_for(future, timeout)
-        except TimeoutError:
-            return None
+            await asyncio.wait({future}, timeout=timeout)
+            while not future.done() and self._read(
+                sock
+            ):  # what came in time while this process was busy is an answer, too
+                pass
+            return future.result() if future.done() else None
         finally:
             self._waiting[key].remove(offer)
             if not self._waiting[key]:
@@ -68,17 +72,19 @@ class KernelSockets:
             self._udp = sock
         return self._udp
 
-    def _read(self, sock: socket.socket) -> None:
+    def _read(self, sock: socket.socket) -> bool:
+        """Take in what came; whether there may be more."""
         for _ in range(64):
             try:
                 data, (host, port, *_) = sock.recvfrom(65535)
             except BlockingIOError:
-                return
+                return False
             except OSError:
                 continue
             for offer in list(self._waiting.get((host, port), ())):
                 if offer(data):
                     break
+        return True
 
     async def stream(self, to: IPv4Address, port: int, timeout: float) -> Reached:
         """See Segment.stream."""
@@ -92,7 +98,9 @@ class KernelSockets:
             return Reached.OPEN
         except ConnectionRefusedError:
             return Reached.REFUSED
-        except (TimeoutError, OSError):
+        except TimeoutError:
+            return _became(sock)
+        except OSError:
             return Reached.SILENT
         finally:
             sock.close()
@@ -103,3 +111,15 @@ class KernelSockets:
             asyncio.get_running_loop().remove_reader(self._udp.fileno())
             self._udp.close()
             self._udp = None
+
+
+def _became(sock: socket.socket) -> Reached:
+    """What the kernel says of a connection whose time is over: it may have come about while this process was busy."""
+    fault = sock.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR)
+    if fault:
+        return Reached.REFUSED if fault == errno.ECONNREFUSED else Reached.SILENT
+    try:
+        sock.getpeername()
+    except OSError:
+        return Reached.SILENT
+    return Reached.OPEN

@@ -10,6 +10,7 @@ from sqlalchemy import Connection, select
 from ...api.common import DeviceRef
 from ...api.switches import Credential, SwitchSearch
 from ...core.address import Address
+from ...core.switches.reading import Reading
 from ...store import device_queries
 from ...store.address_column import NO_ADDRESS
 from ...store.edits import EditError
@@ -32,28 +33,32 @@ async def search(
     wanted, ways = await asyncio.to_thread(_wanted, context, request)
     await reader.fill()
     gate = asyncio.Semaphore(AT_ONCE)
+
+    async def ask(address: Address) -> tuple[Address, int, tuple[Reading, int] | Unread]:
+        async with gate:
+            told = await reader.ask(address, ways)
+        return address, now_ms(), told
+
     added: list[int] = []
     refused: list[tuple[Address, str]] = []
     claimed: set[Address] = set()
-
-    async def one(address: Address) -> None:
-        async with gate:
-            told = await reader.ask(address, ways)
+    # In the order of their addresses, whoever answered first: of an agent with several of them it is always the same that is kept.
+    for address, at, told in await asyncio.gather(*(ask(address) for address in wanted)):
         if isinstance(told, Unread):
             refused.append((address, told.why))
-            return
+            continue
         reading, works = told
         if not reading.ports:
             refused.append(
                 (address, "it answers, and tells nothing of its interfaces: its credential may see too little")
             )
-            return
+            continue
         other = reader.same_agent(reading, address)
         mine = {*reading.addresses, address}
         if other is not None or mine & claimed:
             name = other.called if other is not None else reading.description.name
             refused.append((address, f"it is {name}, which is read already by another of its addresses"))
-            return
+            continue
         claimed.update(mine)
         name = await asyncio.to_thread(called, context, address)
         credential = works if request.credential is not None else None
@@ -63,11 +68,9 @@ async def search(
             )
         except EditError as error:
             refused.append((address, str(error)))
-            return
-        await asyncio.to_thread(context.switches.take, identity, reading, now_ms(), works)
+            continue
+        await asyncio.to_thread(context.switches.take, identity, reading, at, works)
         added.append(identity)
-
-    await asyncio.gather(*(one(address) for address in wanted))
     await reader.weigh()
     return sorted(added), sorted(refused)
 

@@ -14,6 +14,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import httpx
 from starlette.datastructures import Headers
 
 from even_roster.api.common import Problem
@@ -35,6 +36,7 @@ from even_roster.client import (
 )
 from even_roster.client import _calls as calls
 from even_roster.client._answers import adapter, model
+from even_roster.client._client import _problem
 from even_roster.client._errors import error_of
 from even_roster.client._events import EventParser
 from even_roster.client._methods import Calls
@@ -279,6 +281,15 @@ class Client(unittest.TestCase):
             error = error_of(Problem(title="t", status=status, code=code, detail="what and why"))
             self.assertIs(type(error), kind)
             self.assertEqual(str(error), "what and why")
+
+    def test_what_a_later_service_adds_to_a_problem_is_left_aside_and_what_is_none_is_told_by_its_number(self) -> None:
+        said = {"title": "t", "status": 409, "code": "stale", "detail": "it was changed", "of_tomorrow": [1]}
+        error = _problem(httpx.Response(409, json=said))
+        self.assertIsInstance(error, StaleEdit)
+        self.assertEqual(str(error), "it was changed")
+        proxy = _problem(httpx.Response(502, text="<h1>Bad Gateway</h1>"))
+        self.assertIsInstance(proxy, ServiceFault)
+        self.assertEqual(str(proxy), "the service answered 502")
 
     def test_event_streams_are_put_together_line_by_line(self) -> None:
         lines = [

@@ -514,6 +514,17 @@ class Servers(unittest.TestCase):
             made.dhcp.asked(1, [], NOW)
         self.assertEqual(kinds(made), ["no-dhcp-server"])
 
+    def test_another_server_of_the_site_may_stand_in_as_long_as_it_offers_as_planned(self) -> None:
+        made = world()
+        deputy = PlannedServer(8, "deputy", (ip("10.44.10.3"),))
+        made.dhcp.asked(1, [offer("10.44.10.3")], NOW)
+        self.assertEqual(made.dhcp.unexpected(1, ip("10.44.10.3")), [], "nobody knows it, though it offers as planned")
+        made.dhcp.planned_servers = {**made.dhcp.planned_servers, 8: deputy}
+        self.assertIsNone(made.dhcp.unexpected(1, ip("10.44.10.3")))
+        made.dhcp.asked(1, [offer("10.44.10.3", gateway="10.44.10.9")], NOW)
+        (said,) = made.dhcp.unexpected(1, ip("10.44.10.3")) or ()
+        self.assertIn("10.44.10.9", said)
+
     def called(self, made: World) -> str:
         """What the only finding, about a server, calls its subnet."""
         (found,) = opened(made)

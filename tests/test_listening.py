@@ -72,7 +72,8 @@ class Vrrp(unittest.TestCase):
 
     def test_round_trip_and_the_routers_own_mac(self) -> None:
         self.assertEqual(vrrp.decode(self.packet()), self.ADVERT)
-        self.assertEqual(str(self.ADVERT.mac), "00:00:5e:00:01:07")
+        for router, mac in ((7, "00:00:5e:00:01:07"), (8, "00:00:5e:00:01:08"), (255, "00:00:5e:00:01:ff")):
+            self.assertEqual(str(vrrp.Advertisement(router, 100, self.ADVERT.addresses).mac), mac)
 
     def test_what_came_through_a_router_or_is_cut_off_is_refused(self) -> None:
         for packet in (
@@ -107,6 +108,28 @@ class Options(unittest.TestCase):
                 55: "subnet mask, gateways, classless static routes", 2: "-3600 s",
             },
         )  # fmt: skip
+
+    def test_options_have_the_names_of_their_standards(self) -> None:
+        asked = self.shown((55, bytes((1, 6, 12, 15, 28, 42, 43, 50, 51, 53, 54, 58, 59, 60, 61, 66, 67, 119))))[55]
+        self.assertEqual(
+            asked.split(", "),
+            ["subnet mask", "DNS servers", "hostname", "domain", "broadcast address", "NTP servers", "vendor's own", "requested address",
+             "lease time", "message type", "server", "renewal (T1)", "rebinding (T2)", "vendor class", "client identifier", "boot server",
+             "boot file", "domain search list"],
+        )  # fmt: skip
+        message = Message(True, 1, HOST, Kind.ACK, options=((12, b"desk"), (250, b"\1")))
+        self.assertEqual(
+            [(one.code, one.name) for one in dhcp_options.show(message)],
+            [(53, "message type"), (12, "hostname"), (250, "option 250")],
+        )
+
+    def test_only_the_first_flag_asks_for_a_broadcast(self) -> None:
+        for broadcast in (True, False):
+            octets = dhcp.encode(Message(False, 1, HOST, Kind.DISCOVER, broadcast=broadcast))
+            self.assertEqual(octets[10:12].hex(), "8000" if broadcast else "0000")
+            self.assertEqual(dhcp.decode(octets).broadcast, broadcast)
+            others = octets[:10] + (b"\xff\xff" if broadcast else b"\x7f\xff") + octets[12:]
+            self.assertEqual(dhcp.decode(others).broadcast, broadcast, "the other bits must be zero, and say nothing")
 
     def test_what_does_not_fit_its_form_is_shown_as_it_is(self) -> None:
         told = self.shown((1, b"\1\2\3"), (119, b"\xc0\x00"), (121, b"\x21\x0a"), (51, b""), (12, b"a\x1b[2Jb"))

@@ -325,6 +325,9 @@ class Labels(unittest.TestCase):
             if not lines[-1].endswith("·"):
                 self.assertEqual("".join(lines).replace(" ", ""), text.replace(" ", ""))
         self.assertEqual(fitted("till", 15, 6), (LARGEST_PT, ("till",)))
+        (*_, cut) = fitted("W" * 60, 15, 6)[1]
+        self.assertTrue(cut.endswith("W·"))
+        self.assertGreater(text_width(cut.replace("·", "W·"), LEAST_PT), 15, "one letter more would not fit")
 
     def test_odd_ports_stand_above_even_ones_and_markup_is_inert(self) -> None:
         drawn = sheet("<b>", [Label(str(number), f"<{number}>") for number in range(1, 9)], 16, 10, 2)

@@ -325,6 +325,9 @@ class Map(unittest.TestCase):
         self.assertEqual([cable.shut for cable in made.cables], [False, False, True, False])
         document = ET.fromstring(svg(made, "a <title>", frozenset({0})))
         said = " ".join(document.itertext())
+        widths = [float(line.get("stroke-width") or 0) for line in document.findall(".//{*}polyline")]
+        wider = [width - cable.width for width, cable in zip(widths, made.cables, strict=True)]
+        self.assertEqual([extra > 1 for extra in wider], [True, False, False, False], "only the way is lit")
         self.assertIn("kept shut", said)
         self.assertIn("a <title>", said, "markup in names is inert")
         lines = outline(wiring, ["s1"], frozenset(), lambda node: node, str, lambda number: f"link {number}")

@@ -70,8 +70,14 @@ def faults(path: Path) -> Iterator[Fault]:
             return None
         return Fault(path, left.end_lineno or 0, first, last, before, f" {after} ")
 
-    for node in ast.walk(ast.parse(text)):
+    tree = ast.parse(text)
+    decorating = {
+        id(part) for node in ast.walk(tree) for one in getattr(node, "decorator_list", ()) for part in ast.walk(one)
+    }
+    for node in ast.walk(tree):
         found: Fault | None = None
+        if id(node) in decorating:
+            continue  # whether a value may be changed, or has a dictionary, is nothing that it computes
         if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in COMPARED:
             found = between(node.left, node.comparators[0], COMPARED[type(node.ops[0])])
         elif isinstance(node, ast.BinOp) and type(node.op) in COUNTED and not _text(node):

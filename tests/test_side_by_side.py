@@ -156,7 +156,9 @@ class EveryPair(unittest.TestCase):
         app = create_app(context)
         with (
             serving(app) as url,
-            httpx.Client(base_url=url, timeout=LONGEST, limits=httpx.Limits(max_connections=60)) as web,
+            httpx.Client(
+                base_url=url, timeout=LONGEST, limits=httpx.Limits(max_connections=60, max_keepalive_connections=0)
+            ) as web,
         ):
             web.headers["Authorization"] = f"Bearer {context.token}"
             self._run(self._works(web, app, folder))

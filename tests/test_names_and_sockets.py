@@ -14,6 +14,7 @@ import unittest
 from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface
 from typing import TypeVar
+from unittest.mock import patch
 
 import uvloop
 
@@ -184,6 +185,21 @@ class Sockets(unittest.TestCase):
 
         with asyncio.Runner(loop_factory=uvloop.new_event_loop) as runner:
             self.assertEqual(runner.run(ask()), b"I")
+
+    def test_a_flood_does_not_keep_the_event_loop_at_its_socket(self) -> None:
+        async def ask() -> tuple[bytes | None, int]:
+            sockets = KernelSockets(LOOPBACK)
+            with patch.object(KernelSockets, "_read", return_value=True) as read:  # there is always more
+                address = IPv4Address("127.0.0.1")
+                found = await sockets.datagram(
+                    address, 9, b"who?", lambda data: data, answers_from=address, timeout=0.01
+                )
+            await sockets.close()
+            return found, read.call_count
+
+        found, reads = asyncio.run(asyncio.wait_for(ask(), PATIENCE))
+        self.assertIsNone(found)
+        self.assertLessEqual(reads, 40)
 
     def test_what_became_of_a_connection_is_what_the_kernel_says(self) -> None:
         server = self.enterContext(socket.create_server(("127.0.0.1", 0)))

@@ -56,7 +56,7 @@ class Schedule(unittest.TestCase):
         self.assertEqual(next_entry([busy], [busy], 2), busy)
         self.assertIsNone(next_entry([busy], [busy, busy], 2))
         self.assertEqual(next_entry([busy, idle], [busy, busy], 2), idle, "the first that finds room")
-        self.assertIsNone(next_entry([idle], [busy, busy, *[idle] * 3], 2), "as many as there may be")
+        self.assertIsNone(next_entry([idle], [busy, busy, *[idle] * EXTRA_WAITING], 2), "as many as there may be")
         self.assertIsNone(next_entry([entry("half", wall=100, processor=60)], [busy, busy], 2), "the cores are full")
         self.assertEqual(next_entry([idle], [idle, idle, idle], 2), idle)
         self.assertIsNone(next_entry([idle], [idle] * (2 + EXTRA_WAITING), 2))

@@ -239,7 +239,7 @@ describe("the kinds of devices", () => {
     await waitFor(() => expect(screen.queryByRole("form", { name: "Change Quillmark Q20" })).toBeNull());
   });
 
-  it("are taken in from a file, and what came of it is said", async () => {
+  it("are imported from a file, and the counts are shown", async () => {
     const counts = { added_count: 2, changed_count: 1, same_count: 4 };
     const service = new StubbedService().on("POST /api/v1/kinds/file", () => counts);
     const { user } = openPage("/fittings", service);

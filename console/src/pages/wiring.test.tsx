@@ -29,7 +29,7 @@ async function shown(known: Partial<PortSwitching>, service = new StubbedService
 }
 
 describe("switching a port off", () => {
-  it("asks for the name of what hangs there, and for a credential", async () => {
+  it("asks for the name of the connected device, and for a credential", async () => {
     const service = new StubbedService();
     const done = { ...DONE, state: "off for now", said: "port 5 is off", until: "2026-12-01T13:00:30Z" };
     service.on("POST /api/v1/ports/31/orders", () => done);
@@ -49,10 +49,10 @@ describe("switching a port off", () => {
   });
 
   it("is not offered where the guard refuses it, and says why", async () => {
-    await shown({ refusals: ["switch-office-2 hangs on it", "it leads to the gateway"] });
+    await shown({ refusals: ["switch-office-2 is connected to it", "it is on the path to the gateway"] });
     await waitFor(() => expect(text()).toContain("It cannot be switched off:"));
     expect(screen.getAllByRole("listitem").map((one) => one.textContent)).toEqual(
-      expect.arrayContaining(["switch-office-2 hangs on it", "it leads to the gateway"]),
+      expect.arrayContaining(["switch-office-2 is connected to it", "it is on the path to the gateway"]),
     );
     expect(screen.queryByRole("button", { name: "Switch it off" })).toBeNull();
     expect(screen.queryByRole("button", { name: "Switch it on" })).toBeNull();

@@ -15,6 +15,9 @@ from .binding import bind_to
 from .segment import Reached, T
 
 _NO_LINGER = struct.pack("ii", 1, 0)
+_READS_AT_THE_END = 32
+"""When the time for an answer is over, what arrived while this process was busy is read first: so many times 64 datagrams, about
+what the receive buffer holds. More is not read: a flood must not keep the event loop here."""
 
 
 class KernelSockets:
@@ -49,10 +52,9 @@ class KernelSockets:
             except OSError:
                 return None
             await asyncio.wait({future}, timeout=timeout)
-            while not future.done() and self._read(
-                sock
-            ):  # what came in time while this process was busy is an answer, too
-                pass
+            for _ in range(_READS_AT_THE_END):
+                if future.done() or not self._read(sock):
+                    break
             return future.result() if future.done() else None
         finally:
             self._waiting[key].remove(offer)
@@ -73,7 +75,7 @@ class KernelSockets:
         return self._udp
 
     def _read(self, sock: socket.socket) -> bool:
-        """Take in what came; whether there may be more."""
+        """Read up to 64 datagrams that have arrived; returns whether there may be more."""
         for _ in range(64):
             try:
                 data, (host, port, *_) = sock.recvfrom(65535)

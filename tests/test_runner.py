@@ -6,6 +6,8 @@ import contextlib
 import io
 import os
 import re
+import signal
+import subprocess
 import sys
 import tempfile
 import time
@@ -17,7 +19,7 @@ from unittest import mock
 
 from tests.runner import console_tests, entries, made_ready, report
 from tests.runner.schedule import EXTRA_WAITING, Entry, compatible, in_order, next_entry, valid
-from tests.runner.workers import Done, Workers
+from tests.runner.workers import Done, Workers, _Running
 from tests.support import effort, evidence, patience
 
 BESIDE = "anything"
@@ -199,6 +201,12 @@ class MadeUp(unittest.TestCase):
         self.assertLess(time.monotonic() - began, patience.PATIENCE)
         self.assertEqual(done.counts["failed"], 1)
         self.assertIn("test_a", told[0][1], "where it hung")
+
+    def test_one_that_hangs_before_it_became_a_group_of_its_own_is_ended_too(self) -> None:
+        with subprocess.Popen(["sleep", "3000"]) as slow:
+            one = _Running(Entry("check: sleep", command=("sleep",)), slow.pid, Path("log"), 0, 0.0)
+            Workers(Path("."), 0.0, lambda _: None, lambda *_: None)._interrupt(one)
+            self.assertEqual(slow.wait(patience.PATIENCE), -signal.SIGKILL)
 
     def test_the_time_of_all_that_it_started_is_counted(self) -> None:
         done, _, _ = self.run_module(

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 ANYTHING, LINK, ALONE, SHARED = "anything", "link", "alone", "shared: "
 NEIGHBOUR_TABLE = "shared: neighbour table"
 """The kernel has one neighbour table for all namespaces: what fills it up takes it away from every link."""
-EXTRA_WAITING = 3
+EXTRA_WAITING = 5
 FULL = 1.25
 """So many entries may run beyond the number of cores, as long as all of them together want no more than so much of each core: one that
 waited for its turn when it was measured seems to want less than it does, and a core that nobody wants is time lost. For the same reason

@@ -191,7 +191,8 @@ class Workers:
             if not one.entry.command:
                 os.kill(one.pid, ALL_STACKS)
                 time.sleep(1)
-            os.killpg(one.pid, signal.SIGKILL)
+            _end_group(one.pid)
+            os.kill(one.pid, signal.SIGKILL)  # it may not have become a group yet
 
     def _end_all(self) -> None:
         for one in self._running:

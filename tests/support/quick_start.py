@@ -43,9 +43,10 @@ class _Server:
         self.pid, self.folder, self.place = pid, folder, folder / "line"
 
     def end(self) -> None:
-        """End it, and what it keeps in files; the time that its children used is counted with ours."""
+        """End it, and what it keeps in files; the time that its children used is counted with ours. A fork that has only just begun
+        still has its parent's handlers, and would lose any other signal."""
         with contextlib.suppress(ProcessLookupError, ChildProcessError):
-            os.kill(self.pid, signal.SIGTERM)
+            os.kill(self.pid, signal.SIGKILL)
             os.waitpid(self.pid, 0)
         shutil.rmtree(self.folder, ignore_errors=True)
 

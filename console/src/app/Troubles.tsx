@@ -37,8 +37,9 @@ function tellUnlessShown(error: Error): void {
   const timer = setTimeout(() => {
     waiting.delete(timer);
     const message = error.message.toLowerCase().replace(/\.$/, "");
-    const shown = [...document.querySelectorAll("[role=alert]")].some((one) =>
-      one.textContent?.toLowerCase().includes(message),
+    // An alert that tells it in words of its own says so in `data-told`.
+    const shown = [...document.querySelectorAll<HTMLElement>("[role=alert]")].some((one) =>
+      `${one.textContent} ${one.dataset.told ?? ""}`.toLowerCase().includes(message),
     );
     if (!shown) tell(sentence(error.message));
   }, PATIENCE);

@@ -2,6 +2,7 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { DeviceRow } from "../api/types";
+import { troublesWaiting } from "../app/Troubles";
 import { openPage, rows, text, write } from "../testing/page";
 import { answered, problem, StubbedService } from "../testing/stub";
 
@@ -44,7 +45,7 @@ const field = (name: string) => screen.findByRole("textbox", { name });
 describe("the form of a device", () => {
   it("saves only what was changed, at the version that was shown", async () => {
     const { service, device } = withDevice();
-    service.on("PATCH /api/v1/devices/2", () => ({ ...device, version: 8, place: "Counter 3" }));
+    service.on("PATCH /api/v1/devices/2", () => Object.assign(device, { version: 8, place: "Counter 3" }));
     const { user } = openPage(SHEET, service);
     const place = await field("Place");
     expect(screen.getByRole("button", { name: "Save" })).toHaveProperty("disabled", true);
@@ -83,8 +84,10 @@ describe("the form of a device", () => {
 
   it("shows both versions when it is stale, and loses neither", async () => {
     const { service, device } = withDevice();
-    const stale = () =>
-      problem(412, "it was changed since", { code: "stale", version: 9, current: { place: "Foyer" } });
+    const stale = () => {
+      Object.assign(device, { version: 9, place: "Foyer" }); // it is read again, and must be then what somebody else saved
+      return problem(412, "it was changed since", { code: "stale", version: 9, current: { place: "Foyer" } });
+    };
     service.on("PATCH /api/v1/devices/2", stale);
     const { user } = openPage(SHEET, service);
     const place = await field("Place");
@@ -93,19 +96,22 @@ describe("the form of a device", () => {
     await user.click(screen.getByRole("button", { name: "Save" }));
     const both = await screen.findByRole("alert");
     expect(both.textContent).toContain("Somebody else saved this device");
+    await waitFor(() => expect(troublesWaiting()).toBe(0));
+    expect(screen.getAllByRole("alert")).toEqual([both]); // it is told once
     const row = within(both).getByRole("row", { name: /place/ });
     expect([...row.querySelectorAll("td")].map((one) => one.textContent)).toEqual(["Bar", "Foyer"]);
-    service.on("PATCH /api/v1/devices/2", () => ({ ...device, version: 10, place: "Bar" }));
+    service.on("PATCH /api/v1/devices/2", () => Object.assign(device, { version: 10, place: "Bar" }));
     await user.click(screen.getByRole("button", { name: "Save mine over it" }));
     await waitFor(() => expect(service.edits.at(-1)).toMatchObject({ version: "9", body: { place: "Bar" } }));
     await waitFor(async () => expect(await field("Place")).toHaveProperty("value", "Bar"));
   });
 
   it("takes theirs when asked to, without another edit", async () => {
-    const { service } = withDevice();
-    service.on("PATCH /api/v1/devices/2", () =>
-      problem(412, "stale", { code: "stale", version: 9, current: { place: "Foyer" } }),
-    );
+    const { service, device } = withDevice();
+    service.on("PATCH /api/v1/devices/2", () => {
+      Object.assign(device, { version: 9, place: "Foyer" });
+      return problem(412, "stale", { code: "stale", version: 9, current: { place: "Foyer" } });
+    });
     const { user } = openPage(SHEET, service);
     await write(user, await field("Place"), "!");
     await user.click(screen.getByRole("button", { name: "Save" }));

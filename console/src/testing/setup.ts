@@ -5,7 +5,8 @@ import { clearTroubles, mutationCache, queryCache } from "../app/Troubles";
 
 export const PATIENCE_MS = Number(import.meta.env.VITE_TEST_PATIENCE_MS);
 
-configure({ asyncUtilTimeout: PATIENCE_MS });
+// Shorter than a test may take: it is the wait that says what it waited for.
+configure({ asyncUtilTimeout: PATIENCE_MS / 3 });
 
 if (typeof window !== "undefined") {
   // jsdom has no layout: every element is as wide and high as a window of 20 rows, and everything is in view.

@@ -56,7 +56,7 @@ export function EditForm({ device, hostnames }: { device: DeviceRow; hostnames: 
       if (mine) save.mutate({ version: stale.version!, fields: pick(changed) });
       else setValues(theirs);
     };
-    return <Conflict mine={values} theirs={theirs} changed={changed} settle={settle} />;
+    return <Conflict told={stale.message} mine={values} theirs={theirs} changed={changed} settle={settle} />;
   }
   return (
     <form
@@ -129,11 +129,13 @@ export function EditForm({ device, hostnames }: { device: DeviceRow; hostnames: 
 }
 
 function Conflict({
+  told,
   mine,
   theirs,
   changed,
   settle,
 }: {
+  told: string;
   mine: Values;
   theirs: Values;
   changed: Editable[];
@@ -141,7 +143,7 @@ function Conflict({
 }) {
   const shown = EDITABLE.filter((name) => mine[name] !== theirs[name] || changed.includes(name));
   return (
-    <div role="alert" className="rounded border border-amber p-3">
+    <div role="alert" data-told={told} className="rounded border border-amber p-3">
       <p className="mb-2 font-semibold">
         Somebody else saved this device while you were editing it. Nothing is lost yet.
       </p>

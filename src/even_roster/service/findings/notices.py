@@ -30,14 +30,14 @@ from ..aids.repeating import attempt
 from ..aids.secret_box import SecretBox, SecretError
 from ..context import Context, now_ms
 from ..views import maybe_time
-from . import senders
+from . import route_urls, senders
 from .senders import Item, SendError, Target
 
 _log = logging.getLogger(__name__)
 GROUP_SECONDS = 5.0
 RETRY_SECONDS = 60.0
 MOST_WAITING = 500
-ROUTE = "notice route"
+ROUTE = route_urls.ROUTE
 
 
 class Notices:
@@ -48,6 +48,7 @@ class Notices:
     ) -> None:
         self._context, self._send = context, send
         self._box = SecretBox(context.secret, "notice routes")
+        route_urls.seal_older(context.database, self._box)
         self._turns: deque[Sequence[tuple[int, Turned]]] = deque()
         self._gathered: dict[int, Item] = {}
         self._waiting: dict[int, list[Item]] = {}
@@ -139,7 +140,7 @@ class Notices:
             return plan.sites[self._context.plan.site_here].name
 
     def _target(self, row: RouteRow) -> Target:
-        return Target(row.kind, secret=self._box.open(row.secret), **row.settings)
+        return Target(row.kind, secret=self._box.open(row.secret), **route_urls.opened(self._box, row.settings))
 
     # What people set
 
@@ -157,7 +158,7 @@ class Notices:
         """A new route. Raises EditError."""
         _check(new)
         settings = {
-            "to": new.to, "sender": new.sender, "server": new.smtp_server, "user": new.user, "tls": new.tls,
+            **self._to(new.kind, new.to), "sender": new.sender, "server": new.smtp_server, "user": new.user, "tls": new.tls,
         }  # fmt: skip
         values = {
             "name": new.name.strip(), "kind": new.kind, "settings": settings, "secret": self._box.seal(new.secret),
@@ -178,13 +179,18 @@ class Notices:
             after = {**before, **request.model_dump(include={"least", "on"}, exclude_none=True)}
             if request.to is not None:
                 _check_to(before["kind"], request.to)
-                after["settings"] = {**before["settings"], "to": request.to}
+                if not route_urls.leads(self._box, before["settings"], request.to):
+                    after["settings"] = {**before["settings"], **self._to(before["kind"], request.to)}
             if request.secret is not None:
                 after["secret"] = self._box.seal(request.secret)
             told = _told(before), _told(after)
             journal.save("set", ROUTE, before["name"], [Written(ROUTE, (identity,), after)], told)
         self._context.tell(RoutesEvent(id=identity))
         return self.view(identity)
+
+    def _to(self, kind: str, to: str) -> dict[str, str]:
+        """Where a route leads, as it is kept."""
+        return route_urls.sealed(self._box, to) if kind == route_urls.WEBHOOK else {"to": to}
 
     def remove(self, who: str, identity: int, versions: Versions = None) -> None:
         """Drop a route. Raises Missing, StaleEdit."""
@@ -237,12 +243,12 @@ def _item(identity: int, one: Turned) -> Item:
 def _told(values: Mapping[str, Any]) -> dict[str, Any]:
     """A route as the list of changes shows it: that there is a secret, never which."""
     shown = {name: value for name, value in values.items() if name not in ("settings", "secret")}
-    settings = {name: value for name, value in values.get("settings", {}).items() if value}
+    settings = {name: value for name, value in values.get("settings", {}).items() if value and name != route_urls.URL}
     return {**shown, **settings, **({"secret": "kept"} if values.get("secret") else {})}
 
 
 def _view(connection: Connection, row: RouteRow) -> RouteView:
-    settings = dict(row.settings)
+    settings = {name: value for name, value in row.settings.items() if name != route_urls.URL}
     return RouteView(
         version=version(connection, ROUTE, (row.id,)), smtp_server=settings.pop("server", ""),
         id=row.id, name=row.name, kind=row.kind, has_secret=bool(row.secret), least=row.least, on=row.on,

@@ -24,6 +24,8 @@ from urllib.parse import urlsplit
 
 import httpx
 
+from .route_urls import shown
+
 TIMEOUT = 15.0
 _SEVERITY = {"urgent": 1, "wrong": 4, "notice": 5}  # RFC 5424 6.2.1: alert, warning, notice
 _FACILITY = 16  # local0
@@ -69,7 +71,8 @@ def send(target: Target, site: str, items: Sequence[Item], now: int) -> None:
     except SendError:
         raise
     except (OSError, httpx.HTTPError, smtplib.SMTPException, ValueError) as error:
-        raise SendError(f"{target.to}: {error or type(error).__name__}") from error
+        where = shown(target.to) if target.kind == "webhook" else target.to
+        raise SendError(f"{where}: {str(error).replace(target.to, where) or type(error).__name__}") from error
 
 
 def body_of(site: str, items: Sequence[Item], now: int) -> bytes:
@@ -135,7 +138,7 @@ def _webhook(target: Target, site: str, items: Sequence[Item], now: int) -> None
         target.to, content=body, headers=signed_headers(target.to, body, target.secret, now), timeout=TIMEOUT
     )
     if answer.status_code >= 300:
-        raise SendError(f"{urlsplit(target.to).netloc} answered {answer.status_code}")
+        raise SendError(f"{shown(target.to)} answered {answer.status_code}")
 
 
 def _mail(target: Target, site: str, items: Sequence[Item], now: int) -> None:

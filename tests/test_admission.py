@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import select
 import socket
 import threading
 import unittest
@@ -17,11 +18,17 @@ import uvicorn
 from starlette.types import Receive, Scope, Send
 
 from even_roster.service.web import admission, connections
+from even_roster.service.web.accepting import Server
 from even_roster.service.web.admission import Admission
 from even_roster.service.web.connections import Connection
+from even_roster.service.web.shares import Limits, Shares
+from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
 BESIDE = "anything"
+
+STREAMS = 40
+MUCH = 64 << 20
 
 
 class AtTheDoor(unittest.TestCase):
@@ -30,7 +37,7 @@ class AtTheDoor(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.service = cls.enterClassContext(demo(watch=False))
+        cls.service = cls.enterClassContext(demo(watch=False, environ={"EVEN_ROSTER_STREAMS": str(STREAMS)}))
         cls.token = json.loads((cls.service.home / "service.json").read_text())["token"]
 
     def asks(self, head: str, body: bytes = b"") -> tuple[int, dict[str, Any]]:
@@ -86,7 +93,7 @@ class AtTheDoor(unittest.TestCase):
     def test_listeners_have_room_for_so_many_and_leave_it_again(self) -> None:
         url, headers = f"{self.service.url}/api/v1/events", {"Authorization": f"Bearer {self.token}"}
         with contextlib.ExitStack() as open_ones, httpx.Client(headers=headers, timeout=20) as web:
-            for _ in range(admission.STREAMS):
+            for _ in range(STREAMS):
                 found = open_ones.enter_context(httpx.stream("GET", url, headers=headers, timeout=20))
                 self.assertEqual(found.status_code, 200)
             answer = web.get(url)
@@ -109,15 +116,17 @@ async def _says_what_came(scope: Scope, receive: Receive, send: Send) -> None:
         size += len(message.get("body", b""))
         more = message.get("more_body", False) and message["type"] == "http.request"
     await send({"type": "http.response.start", "status": 200, "headers": []})
+    for _ in range(MUCH >> 16 if scope["path"] == "/much" else 0):
+        await send({"type": "http.response.body", "body": b"x" * (1 << 16), "more_body": True})
     await send({"type": "http.response.body", "body": str(size).encode()})
 
 
 @contextlib.contextmanager
-def listening() -> Iterator[int]:
+def listening(limits: Limits = Limits()) -> Iterator[int]:  # noqa: B008 -- it never changes
     """A small server with our connections; gives its port."""
     with socket.create_server(("127.0.0.1", 0)) as listener:
         config = uvicorn.Config(_says_what_came, http=Connection, ws="none", lifespan="off", log_config=None)
-        server = uvicorn.Server(config)
+        server = Server(config, Shares(limits))
         thread = threading.Thread(target=lambda: server.run([listener]), daemon=True)
         thread.start()
         yield listener.getsockname()[1]
@@ -159,7 +168,7 @@ class Patience(unittest.TestCase):
             self.assertIn(b"200", line.recv(4096)[:20])
 
     def test_one_connection_too_many_is_told_so(self) -> None:
-        with mock.patch.object(connections, "MOST", 3), listening() as port, contextlib.ExitStack() as kept:
+        with listening(Limits(strangers=3, strangers_each=3)) as port, contextlib.ExitStack() as kept:
             self.enterContext(mock.patch.object(connections, "HEAD_SECONDS", 60.0))
             lines = [kept.enter_context(socket.create_connection(("127.0.0.1", port), 20)) for _ in range(3)]
             for line in lines:
@@ -167,6 +176,36 @@ class Patience(unittest.TestCase):
                 self.assertIn(b"200", line.recv(4096)[:20])
             with socket.create_connection(("127.0.0.1", port), 20) as late:
                 self.assertIn(b"too_many_connections", rest_of(late))
+
+    def test_what_is_not_read_is_not_waited_for(self) -> None:
+        self.enterContext(mock.patch.object(connections, "UNREAD_SECONDS", 0.3))
+        with listening() as port, socket.create_connection(("127.0.0.1", port), 20) as line:
+            line.sendall(b"POST /much HTTP/1.1\r\nHost: x\r\nContent-Length: 0\r\n\r\n")
+            self.assertTrue(line.recv(64).startswith(b"HTTP/1.1 200"))
+            poll = select.poll()
+            poll.register(line, select.POLLERR | select.POLLHUP)
+            self.assertTrue(poll.poll(PATIENCE * 1000), "it is ended although the client never reads")
+
+    def test_what_is_read_slowly_goes_on(self) -> None:
+        self.enterContext(mock.patch.object(connections, "UNREAD_SECONDS", 0.5))
+        with listening() as port, socket.create_connection(("127.0.0.1", port), 20) as line:
+            line.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 16)
+            line.sendall(b"POST /much HTTP/1.1\r\nHost: x\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+            size = 0
+            while part := line.recv(1 << 20):
+                size += len(part)
+            self.assertGreater(size, MUCH)
+
+    def test_requests_that_wait_behind_each_other_are_few(self) -> None:
+        with listening() as port, socket.create_connection(("127.0.0.1", port), 20) as line:
+            one = b"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: 0\r\n\r\n"
+            line.sendall(one * 10)
+            found = b""
+            while found.count(b"HTTP/1.1 200") < 10:
+                found += line.recv(4096)
+            line.sendall(one * 200)
+            with contextlib.suppress(ConnectionResetError):
+                self.assertLess(rest_of(line).count(b"HTTP/1.1"), 200, "it is ended before all were answered")
 
     def test_a_body_that_does_not_come_ends(self) -> None:
         async def ask() -> httpx.Response:
@@ -176,7 +215,7 @@ class Patience(unittest.TestCase):
                 yield b"def"
 
             async with httpx.AsyncClient(
-                transport=httpx.ASGITransport(Admission(_says_what_came)), base_url="http://x"
+                transport=httpx.ASGITransport(Admission(_says_what_came, Shares(Limits()))), base_url="http://x"
             ) as web:
                 return await web.post("/enter", content=slowly())
 

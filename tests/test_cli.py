@@ -9,14 +9,17 @@ import re
 import select
 import shlex
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 from pathlib import Path
 from typing import Any
 
+from tests.support import quick_start
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
@@ -93,7 +96,7 @@ class Scans(WithDemo):
 
     def test_wrong_options_are_refused_in_one_sentence(self) -> None:
         for arguments, said in (
-            (("--adapter", "eth9"), "there are: office0, stage0"), (("--pace", "0"), "greater than 0"), (("--ports", "80,x"), "'x' is not a TCP port"),
+            (("--adapter", "eth9"), "there are: office0, stage0"), (("--pace", "0"), "greater than or equal to 1"), (("--ports", "80,x"), "'x' is not a TCP port"),
             (("--rounds", "99"), "rounds"), (("--speed", "1"), "--help"), (("--pace", "quick"), "--help"),
         ):  # fmt: skip
             with self.subTest(arguments):
@@ -292,8 +295,52 @@ class Questions(WithDemo):
         )  # fmt: skip
         self.assertEqual(done.returncode, 3)
         self.assertIn("roster serve", done.stderr)
-        wrong = self.service.roster("--server", self.service.url, "--token", "wrong", "here")
-        self.assertEqual(wrong.returncode, 4)
+        wrong = self.service.roster("here", EVEN_ROSTER_TOKEN="wrong", EVEN_ROSTER_SERVER=self.service.url)
+        self.assertEqual(wrong.returncode, 0, "a home was named, and what it says goes before the environment")
+
+    def test_a_token_goes_to_its_own_service_alone_and_never_onto_the_command_line(self) -> None:
+        url, home = self.service.url, str(self.service.home)
+        token = json.loads((self.service.home / "service.json").read_text())["token"]
+        kept = Path(self.enterContext(tempfile.TemporaryDirectory())) / "token"
+        kept.write_text(f"{token}\n")
+
+        def here(*options: str, **given: str) -> tuple[int, str]:
+            done = quick_start.roster([*options, "here"], PATIENCE, given=given)
+            return done.returncode, done.stderr
+
+        nowhere = ("--home", "/nonexistent")
+        self.assertEqual(here("--home", home, "--server", url), (0, ""))
+        self.assertEqual(here(*nowhere, "--server", url, "--token-file", str(kept)), (0, ""))
+        self.assertEqual(here(*nowhere, "--server", url, EVEN_ROSTER_TOKEN=token), (0, ""))
+        self.assertEqual(here(EVEN_ROSTER_SERVER=url, EVEN_ROSTER_TOKEN=token), (0, ""))
+        code, said = here(*nowhere, "--server", url)
+        self.assertEqual((code, "EVEN_ROSTER_TOKEN, or --token-file" in said), (4, True), said)
+        code, said = here(*nowhere, "--server", url, EVEN_ROSTER_TOKEN=token, EVEN_ROSTER_SERVER="http://127.0.0.1:1")
+        self.assertEqual((code, "wants a token" in said), (4, True), "that token is another service's")
+        code, said = here(*nowhere, "--server", url, EVEN_ROSTER_TOKEN="wrong")
+        self.assertEqual((code, "the token is not good" in said), (4, True), said)
+        code, said = here("--home", home, "--token", token)
+        self.assertEqual((code, "where 'ps' shows it" in said, token in said), (2, True, False), said)
+        code, said = here("--home", home, "--token-file", "/nonexistent")
+        self.assertEqual((code, "cannot be read" in said), (2, True), said)
+
+    def test_a_token_from_a_home_is_not_sent_to_another_server(self) -> None:
+        heard: list[bytes] = []
+        with socket.create_server(("127.0.0.1", 0)) as listener:
+
+            def listen() -> None:
+                line, _ = listener.accept()
+                with line:
+                    heard.append(line.recv(65536))
+                    line.sendall(b"HTTP/1.1 401 No\r\nContent-Length: 2\r\nConnection: close\r\n\r\n{}")
+
+            thread = threading.Thread(target=listen)
+            thread.start()
+            done = self.service.roster("--server", f"http://127.0.0.1:{listener.getsockname()[1]}", "here")
+            thread.join(PATIENCE)
+        self.assertEqual(done.returncode, 4, done.stderr)
+        self.assertIn(b"GET /api/v1/here", heard[0])
+        self.assertNotIn(b"uthorization", heard[0])
 
     def test_the_completion_script_knows_words_and_names(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

@@ -10,7 +10,7 @@ from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select
 
-from tests.support.browser import browser, needs_browser
+from tests.support.browser import browser, needs_browser, signed_in
 from tests.support.console_case import ConsoleCase
 from tests.support.service import demo
 
@@ -25,7 +25,7 @@ class Attention(ConsoleCase):
         cls.service = cls.enterClassContext(demo(watch=True))
         cls.roster = cls.enterClassContext(cls.service.client())
         cls.driver = cls.enterClassContext(browser())
-        cls.driver.get(cls.service.sign_in)
+        signed_in(cls.driver, cls.service.sign_in)
 
     def finding(self, kind: str) -> int:
         return self.until(

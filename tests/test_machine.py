@@ -160,12 +160,15 @@ class Tls(unittest.TestCase):
             with running.client() as roster:
                 self.assertEqual(roster.health().status, "ok")
                 with httpx.Client(verify=ssl.create_default_context(cafile=certificate)) as browser:
-                    answer = browser.get(running.url + roster.sign_in().path)
+                    ticket = roster.sign_in().path.partition("ticket=")[2]
+                    answer = browser.post(f"{running.url}/api/v1/sign-in", json={"ticket": ticket})
             self.assertIn("Secure", answer.headers["set-cookie"])
             self.assertEqual(running.roster("here").returncode, 0)
             with Roster(running.url, "token") as stranger, self.assertRaisesRegex(Unreachable, "cannot be trusted"):
                 stranger.health()
-            distrusted = running.roster("--server", running.url, "--token", "x", "--home", "/nonexistent", "here")
+            distrusted = running.roster(
+                "--server", running.url, "--home", "/nonexistent", "here", EVEN_ROSTER_TOKEN="x"
+            )
             self.assertEqual(distrusted.returncode, 3)
             self.assertIn("shows a certificate that cannot be trusted: self-signed certificate", distrusted.stderr)
 

@@ -26,7 +26,7 @@ MAY_IMPORT = {
     "cli": {"client", "core", "api"},
 }  # fmt: skip
 ROOMS = {
-    "aids": set(), "knowing": set(), "web": {"knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
+    "aids": set(), "knowing": set(), "web": {"aids", "knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
     "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
     "calling": {"aids", "naming", "web", "watching"},
     "fitting": {"aids", "changing", "knowing", "naming", "web", "devices", "plan", "watching"},

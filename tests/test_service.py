@@ -267,13 +267,35 @@ class Doors(WithDemo):
 
     def test_a_sign_in_works_once(self) -> None:
         with httpx.Client(base_url=self.service.url) as browser:
-            url = self.service.url + self.roster.sign_in().path
-            self.assertEqual(browser.get(url).headers["location"], "/")
+            path = self.roster.sign_in().path
+            ticket = {"ticket": path.partition("ticket=")[2]}
+            for _ in range(3):  # a preview of a link, a page that is fetched ahead
+                self.assertEqual(browser.get(path).status_code, 200)
+            self.assertEqual(browser.get("/api/v1/here").status_code, 401)
+            foreign = browser.post("/api/v1/sign-in", json=ticket, headers={"Origin": "http://other.example"})
+            self.assertEqual(foreign.json()["code"], "bad_origin")
+            self.assertEqual(browser.post("/api/v1/sign-in", json=ticket).status_code, 204)
             self.assertEqual(browser.get("/api/v1/here").status_code, 200)
-            cookie = browser.get(url).headers
-            self.assertEqual(cookie["location"], "/?signin=expired")
+            self.assertEqual(browser.get("/api/v1/session").json(), {"who": "console", "renewed": None})
+            again = browser.post("/api/v1/sign-in", json=ticket)
+            self.assertEqual((again.status_code, again.json()["code"]), (403, "sign_in_used"))
         with httpx.Client(base_url=self.service.url, cookies={"roster_session": "9999999999.x.y"}) as forger:
             self.assertEqual(forger.get("/api/v1/here").status_code, 401)
+
+    def test_a_browser_that_signed_out_is_out_with_every_copy_of_its_session(self) -> None:
+        with (
+            httpx.Client(base_url=self.service.url) as browser, httpx.Client(base_url=self.service.url) as other,
+            httpx.Client(base_url=self.service.url) as thief,
+        ):  # fmt: skip
+            for one in (browser, other):
+                one.post("/api/v1/sign-in", json={"ticket": self.roster.sign_in().path.partition("ticket=")[2]})
+            thief.cookies.set("roster_session", browser.cookies["roster_session"])
+            self.assertEqual(thief.get("/api/v1/here").status_code, 200)
+            self.assertEqual(browser.delete("/api/v1/session").status_code, 204)
+            self.assertNotIn("roster_session", browser.cookies)
+            self.assertEqual([one.get("/api/v1/here").status_code for one in (browser, thief, other)], [401, 401, 200])
+            with self.assertRaises(BadInput):
+                self.roster.run(Call("SessionView", "DELETE", "/api/v1/session"))
 
     def test_foreign_hosts_and_origins_are_refused(self) -> None:
         token = {"Authorization": f"Bearer {json.loads((self.service.home / 'service.json').read_text())['token']}"}
@@ -283,6 +305,18 @@ class Doors(WithDemo):
             self.service.url + "/api/v1/scans", json={}, headers={**token, "Origin": "http://other.example"}
         )
         self.assertEqual(forged.json()["code"], "bad_origin")
+        open_page = {**token, "Origin": self.service.url.replace("http:", "https:")}
+        other = httpx.post(self.service.url + "/api/v1/scans", json={}, headers=open_page)
+        self.assertEqual(other.json()["code"], "bad_origin", "the same name by another scheme is another page")
+
+    def test_odd_paths_and_numbers_are_refused(self) -> None:
+        for path in ("/assets/%00", "/%00", "/assets/%0a", "/assets/..%2f..%2fapp.py"):
+            self.assertEqual(httpx.get(self.service.url + path).status_code, 404, path)
+        for pace in (1e-308, 0.0, -1.0):
+            with self.subTest(pace), self.assertRaises(BadInput):
+                self.roster.run(
+                    Call("ScanInfo", "POST", "/api/v1/scans", body={"targets": ["10.44.10.0/28"], "pace": pace})
+                )
 
     def test_files_with_secrets_are_for_this_account_only(self) -> None:
         for name in ("service.json", "secret.key"):

@@ -6,9 +6,11 @@ import ast
 import asyncio
 import inspect
 import json
+import os
 import random
 import ssl
 import tempfile
+import threading
 import time
 import unittest
 from pathlib import Path
@@ -50,6 +52,7 @@ from even_roster.probe.segment import SegmentError
 from even_roster.service import views
 from even_roster.service.context import Context, open_context
 from even_roster.service.health.metrics import _family
+from even_roster.service.health.pulse import Pulse
 from even_roster.service.knowing.events import KEPT, Hub
 from even_roster.service.lookup.explain import ago
 from even_roster.service.settings import Settings, SettingsError
@@ -66,6 +69,7 @@ from even_roster.store.edits import EditError, Missing
 from even_roster.store.edits import StaleEdit as Stale
 from even_roster.store.rows import DeviceRow
 from even_roster.store.tables import NO_MAC
+from tests.support.patience import PATIENCE
 
 BESIDE = "anything"
 
@@ -163,7 +167,8 @@ class WithContext(unittest.TestCase):
 class Sessions(WithContext):
     def who(self, gate: Gate, session: str | None = None, bearer: str | None = None) -> str | None:
         headers = Headers({"authorization": f"Bearer {bearer}"} if bearer else {})
-        return gate.who(headers, {"roster_session": session} if session else {})
+        known = gate.who(headers, {"roster_session": session} if session else {})
+        return known.who if known is not None else None
 
     def test_a_ticket_becomes_a_session_once(self) -> None:
         gate = Gate(self.context)
@@ -183,6 +188,7 @@ class Sessions(WithContext):
         with mock.patch("time.time", return_value=time.time() + SESSION_SECONDS + 5):
             self.assertIsNone(self.who(Gate(self.context), session))
         self.context.secret = b"another key of thirty-two octets"
+        self.context.sign_in_by(self.context.sign_ins)
         self.assertIsNone(self.who(Gate(self.context), session))
 
     def test_old_tickets_are_no_good(self) -> None:
@@ -312,6 +318,38 @@ class Client(unittest.TestCase):
             [(event.id, event.kind, event.data) for event in found], [("e-1", "hello", {}), ("e-2", "scan", {"a": 1})]
         )
 
+    def test_health_tells_how_long_the_records_have_not_answered(self) -> None:
+        now, asked, go = 100.0, threading.Semaphore(0), threading.Event()
+
+        def check() -> None:
+            asked.release()
+            go.wait(PATIENCE)
+
+        async def beat() -> None:
+            nonlocal now
+            pulse = Pulse(check, lambda: now)
+            pulse.begin()
+            await asyncio.to_thread(asked.acquire)
+            self.assertEqual(pulse.trouble, "")
+            now = 140.0
+            self.assertEqual(pulse.trouble, "the records have not answered for 40 seconds")
+            go.set()
+            await pulse.ask()
+            self.assertEqual(pulse.trouble, "")
+            await pulse.close()
+
+        asyncio.run(beat())
+
+        def broken() -> None:
+            raise OSError("input/output error")
+
+        async def ask() -> str:
+            pulse = Pulse(broken)
+            await pulse.ask()
+            return pulse.trouble
+
+        self.assertEqual(asyncio.run(ask()), "the records cannot be read: input/output error")
+
     def test_the_service_is_found_by_its_home_and_options_win(self) -> None:
         home = Path(self.enterContext(tempfile.TemporaryDirectory()))
         with self.assertRaisesRegex(Unreachable, "roster serve"):
@@ -320,6 +358,20 @@ class Client(unittest.TestCase):
         self.assertEqual((locate(home).url, locate(home).token), ("http://127.0.0.1:1", "t"))
         self.assertEqual(locate(home, "http://127.0.0.1:2/", "u").url, "http://127.0.0.1:2")
         self.assertEqual(locate(home, token="u").token, "u")
+        self.assertEqual(locate(home, "http://127.0.0.1:1/").token, "t", "it is the service that the file names")
+        for other in (
+            "http://127.0.0.1:2",
+            "https://127.0.0.1:1",
+            "http://127.0.0.2:1",
+            "http://127.0.0.1:1/below",
+            "http://127.0.0.1:x",
+        ):
+            self.assertIsNone(locate(home, other).token, other)
+        with mock.patch.dict(os.environ, {"EVEN_ROSTER_SERVER": "http://10.44.10.20:7420", "EVEN_ROSTER_TOKEN": "e"}):
+            self.assertEqual(locate()[:2], ("http://10.44.10.20:7420", "e"))
+            self.assertEqual(locate(home)[:2], ("http://127.0.0.1:1", "t"))
+            self.assertIsNone(locate(server="http://10.44.10.21:7420").token)
+            self.assertEqual(locate(server="http://10.44.10.21:7420", token="v").token, "v")
         for broken in ("", "[]", "{}", '{"url": 1}'):
             (home / "service.json").write_text(broken)
             with self.subTest(broken), self.assertRaises(Unreachable):

@@ -51,7 +51,9 @@ class WrongInputs(unittest.TestCase):
                 line.append(dice.choice(options) if dice.random() < 0.4 else dice.choice(JUNK))
             if dice.random() < 0.1:
                 line[0] = dice.choice(("devcie", "", "roster", word.upper(), f"{word}s"))
-            found.append([one for one in line if one not in ("-h", "--help", "--home", "--server", "--token")])
+            found.append(
+                [one for one in line if one not in ("-h", "--help", "--home", "--server", "--token", "--token-file")]
+            )
         return found
 
     def test_five_hundred_wrong_lines_end_with_a_sentence(self) -> None:

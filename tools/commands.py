@@ -11,7 +11,7 @@ from even_roster.cli.main import build_parser
 
 DOCUMENT = Path(__file__).resolve().parents[1] / "docs" / "commands.md"
 BEGIN, END = "<!-- commands: written by tools/commands.py -->", "<!-- end of commands -->"
-_OF_EVERY = ("-h", "--json", "--home", "--server", "--token")
+_OF_EVERY = ("-h", "--json", "--home", "--server", "--token-file", "--token")
 
 
 def text() -> str:

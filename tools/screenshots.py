@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from selenium.webdriver.common.by import By
-from tests.support.browser import browser
+from tests.support.browser import browser, signed_in
 from tests.support.lab import environment
 from tests.support.patience import until
 from tests.support.service import Service, demo
@@ -59,7 +59,7 @@ def console(service: Service, wanted: set[str]) -> None:
             if not wanted or name in wanted:
                 driver.save_screenshot(str(FOLDER / f"{name}.png"))
 
-        driver.get(service.sign_in)
+        signed_in(driver, service.sign_in)
         until_found(service)
         driver.get(f"{service.url}/?open=address:10.44.10.30")
         time.sleep(1.0)

@@ -6,20 +6,25 @@ import { LiveProvider } from "./api/live";
 import { Pages } from "./app/Pages";
 import { newQueryClient } from "./app/queries";
 import { Shell } from "./app/Shell";
+import { SignIn } from "./app/SignIn";
 import { watchFaults } from "./app/Troubles";
 import "./index.css";
 
 watchFaults();
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
-    <QueryClientProvider client={newQueryClient()}>
-      <BrowserRouter>
-        <LiveProvider>
-          <Shell>
-            <Pages />
-          </Shell>
-        </LiveProvider>
-      </BrowserRouter>
-    </QueryClientProvider>
+    {location.pathname === "/enter" ? (
+      <SignIn given={new URLSearchParams(location.search)} go={(to) => location.replace(to)} />
+    ) : (
+      <QueryClientProvider client={newQueryClient()}>
+        <BrowserRouter>
+          <LiveProvider>
+            <Shell>
+              <Pages />
+            </Shell>
+          </LiveProvider>
+        </BrowserRouter>
+      </QueryClientProvider>
+    )}
   </StrictMode>,
 );

@@ -14,6 +14,7 @@ from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service as Driver
 
 from . import evidence
+from .patience import until
 
 CHROMIUM, DRIVER = shutil.which("chromium"), shutil.which("chromedriver")
 needs_browser = unittest.skipUnless(CHROMIUM and DRIVER, "chromium and chromium-driver are not installed")
@@ -43,6 +44,19 @@ def browser(width: int = 1280, height: int = 800) -> Iterator[webdriver.Chrome]:
                 yield driver
         finally:
             driver.quit()
+
+
+def signed_in(driver: webdriver.Chrome, address: str) -> None:
+    """Sign a browser in as a person does: open the address, press the button, and be at the page that it leads to."""
+    driver.get(address)
+    button = until(
+        lambda: driver.find_elements("xpath", "//button[normalize-space()='Sign in']"), "no button to sign in"
+    )
+    button[0].click()
+    until(
+        lambda: "/enter" not in driver.current_url,
+        lambda: f"not signed in: {driver.find_element('tag name', 'body').text}",
+    )
 
 
 def _keep(driver: webdriver.Chrome, to: Path) -> None:

@@ -19,7 +19,7 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 
 from even_roster.client import Roster
-from tests.support.browser import browser
+from tests.support.browser import browser, signed_in
 from tests.support.patience import PATIENCE
 from tests.support.service import Service, demo
 
@@ -37,7 +37,7 @@ class ConsoleCase(unittest.TestCase):
         cls.service = cls.enterClassContext(demo(*cls.hosts))
         cls.roster = cls.enterClassContext(cls.service.client())
         cls.driver = cls.enterClassContext(browser())
-        cls.driver.get(cls.service.sign_in)
+        signed_in(cls.driver, cls.service.sign_in)
 
     def tearDown(self) -> None:
         log = self.driver.get_log("browser")  # type: ignore[no-untyped-call]

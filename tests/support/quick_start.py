@@ -122,9 +122,11 @@ class Started:
 class Process(Started):
     """A service that writes what it says into a file."""
 
-    def __init__(self, arguments: list[str], said: int, inside: str = "", rights: Rights = Rights.ALL) -> None:
+    def __init__(
+        self, arguments: list[str], said: int, inside: str = "", rights: Rights = Rights.ALL, given: Mapping[str, str] | None = None
+    ) -> None:  # fmt: skip
         with open(os.devnull, "rb") as nothing:
-            super().__init__(arguments, (nothing.fileno(), said, said), inside, service=True, rights=rights)
+            super().__init__(arguments, (nothing.fileno(), said, said), inside, given, service=True, rights=rights)
 
 
 def fork_server() -> None:

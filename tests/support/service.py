@@ -11,7 +11,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from even_roster.client import Roster
@@ -26,8 +26,14 @@ Process = subprocess.Popen[bytes] | quick_start.Process
 class Service:
     """A running service process."""
 
-    def __init__(self, process: Process, home: Path, log: Path, sign_in: str, inside: str) -> None:
-        self.process, self.home, self.log, self.sign_in, self._inside = process, home, log, sign_in, inside
+    def __init__(self, process: Process, home: Path, log: Path, inside: str) -> None:
+        self.process, self.home, self.log, self._inside = process, home, log, inside
+
+    @property
+    def sign_in(self) -> str:
+        """An address that signs a browser in, once, by a press of its button."""
+        with self.client() as roster:
+            return self.url + roster.sign_in().path
 
     @property
     def url(self) -> str:
@@ -62,10 +68,10 @@ class Service:
 @contextlib.contextmanager
 def service(
     *arguments: str, home: Path | None = None, inside: Namespace | None = None, rights: Rights = Rights.ALL,
-    watch: bool = False, anew: bool = False,
+    watch: bool = False, anew: bool = False, environ: Mapping[str, str] | None = None,
 ) -> Iterator[Service]:  # fmt: skip
     """`roster …` (serve or demo with its options) for the length of a block; it does nothing by itself unless `watch`. With `anew` its
-    process imports everything itself, as a person's does."""
+    process imports everything itself, as a person's does; `environ` are further variables of its environment."""
     with contextlib.ExitStack() as stack:
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
         folder.chmod(0o777)
@@ -74,13 +80,14 @@ def service(
         given = [*arguments, "--home", str(place), *(() if watch else ("--no-watch",))]
         if "--listen" not in arguments:
             given += ["--listen", "127.0.0.1:0"]
-        process = stack.enter_context(_started(given, inside, rights, log, anew))
-        yield Service(process, place, log, _sign_in(process, log), inside.name if inside else "")
+        process = stack.enter_context(_started(given, inside, rights, log, anew, environ or {}))
+        _wait(process, log)
+        yield Service(process, place, log, inside.name if inside else "")
 
 
 @contextlib.contextmanager
 def _started(
-    given: list[str], inside: Namespace | None, rights: Rights, log: Path, anew: bool
+    given: list[str], inside: Namespace | None, rights: Rights, log: Path, anew: bool, environ: Mapping[str, str]
 ) -> Iterator[Process]:  # fmt: skip
     process: Process
     with log.open("wb") as said:
@@ -93,9 +100,10 @@ def _started(
                 "even_roster.cli.main",
                 *given,
             ]
-            process = subprocess.Popen(command, stdout=said, stderr=said, stdin=subprocess.DEVNULL, env=environment())
+            env = {**environment(), **environ}
+            process = subprocess.Popen(command, stdout=said, stderr=said, stdin=subprocess.DEVNULL, env=env)
         else:
-            process = quick_start.Process(given, said.fileno(), inside.name if inside else "", rights)
+            process = quick_start.Process(given, said.fileno(), inside.name if inside else "", rights, environ)
     try:
         yield process
     finally:
@@ -117,18 +125,19 @@ def _keep(log: Path, home: Path, to: Path) -> None:
 
 
 def demo(
-    *arguments: str, home: Path | None = None, watch: bool = False, anew: bool = False
+    *arguments: str, home: Path | None = None, watch: bool = False, anew: bool = False,
+    environ: Mapping[str, str] | None = None,
 ) -> contextlib.AbstractContextManager[Service]:  # fmt: skip
     """The demo service."""
-    return service("demo", "--no-open", *arguments, home=home, watch=watch, anew=anew)
+    return service("demo", "--no-open", *arguments, home=home, watch=watch, anew=anew, environ=environ)
 
 
-def _sign_in(process: Process, log: Path) -> str:
+def _wait(process: Process, log: Path) -> None:
+    """Until it says where it is."""
+
     def said() -> re.Match[str] | bool | None:
         ended = process.poll() is not None
-        return re.search(r"(https?://\S+/enter\?ticket=\S+)\n", log.read_text(errors="replace")) or ended
+        return re.search(r"(?m)^API +https?://", log.read_text(errors="replace")) or ended
 
-    found = until(said, "the service does not start", pause=0.02)
-    if not isinstance(found, re.Match):
+    if not isinstance(until(said, "the service does not start", pause=0.02), re.Match):
         raise AssertionError(f"the service did not start: {log.read_text(errors='replace')}")
-    return found.group(1)

@@ -12,8 +12,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Whether the service is well: 200 while it and its database answer, impaired when nothing can be written or standing work ended by an error
-         * @description Whether the service is well: 200 while it and its database answer, impaired when nothing can be written or standing work ended by an error.
+         * Whether the service is well: 200 while it and its records answer, impaired when nothing can be written, standing work ended by an error, or others will soon find no place
+         * @description It tells what was found within the last seconds, and waits for nothing.
          */
         get: operations["system.healthz"];
         put?: never;
@@ -74,8 +74,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * A one-time sign-in for a browser, for whoever is signed in already
-         * @description A one-time sign-in for a browser, for whoever is signed in already.
+         * A one-time sign-in for a browser, for whoever is signed in already: a page of the console with a button
+         * @description A one-time sign-in for a browser, for whoever is signed in already: a page of the console with a button.
          */
         post: operations["system.ticket"];
         delete?: never;
@@ -98,6 +98,70 @@ export interface paths {
          * @description A one-time sign-in for a phone, as an address and as a QR code; only where the service can be reached beyond this machine.
          */
         post: operations["system.phone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn a one-time ticket into a session, as a cookie
+         * @description A browser does so when a person says so: whoever only looks at the address (a preview of a link, a page that is fetched ahead) uses nothing up.
+         */
+        post: operations["system.sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is signed in here, and when all sign-ins were ended last
+         * @description Who is signed in here, and when all sign-ins were ended last.
+         */
+        get: operations["system.session"];
+        put?: never;
+        post?: never;
+        /**
+         * Sign this browser out: its session is no good any more, also to somebody who has a copy of it
+         * @description The token of programs stays; see the renewal.
+         */
+        delete: operations["system.sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/renewal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End every sign-in, this one too: the service has another token from now on, in `service.json` of its home, and browsers have to sign in again
+         * @description Stored passwords stay sealed as they are.
+         */
+        post: operations["system.renew"];
         delete?: never;
         options?: never;
         head?: never;
@@ -13203,6 +13267,24 @@ export interface components {
             name: string;
         };
         /**
+         * SessionView
+         * @description Who is signed in, and when the token was renewed last, with which all sign-ins before it ended; null: never.
+         */
+        SessionView: {
+            /**
+             * Who
+             * @description As whom: a program with the token, or a browser with a session.
+             * @example console
+             */
+            who: string;
+            /**
+             * Renewed
+             * @description When the token was renewed last, and all sign-ins ended; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            renewed: string | null;
+        };
+        /**
          * SettingSeen
          * @description One setting of a device as the wire shows it: seen, seen otherwise, or cannot be seen from here.
          */
@@ -13440,6 +13522,18 @@ export interface components {
              * @enum {string}
              */
             means: "arp" | "dhcp" | "bootp" | "frame" | "answer";
+        };
+        /**
+         * SignIn
+         * @description Sign a browser in by a one-time ticket.
+         */
+        SignIn: {
+            /**
+             * Ticket
+             * @description What the address of a sign-in ends with, good once.
+             * @example …
+             */
+            ticket: string;
         };
         /**
          * SiteEdit
@@ -15928,6 +16022,123 @@ export interface operations {
             408: components["responses"]["408"];
             409: components["responses"]["409"];
             413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "system.sign_in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "system.session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "system.sign_out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+            507: components["responses"]["507"];
+        };
+    };
+    "system.renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
             422: components["responses"]["422"];
             431: components["responses"]["431"];
             500: components["responses"]["500"];

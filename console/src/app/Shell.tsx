@@ -10,6 +10,7 @@ import { useOpen } from "../lib/open";
 import { FindDialog } from "./FindDialog";
 import { SideSheet } from "./SideSheet";
 import { SignedOut } from "./SignedOut";
+import { SignOut } from "./SignOut";
 import { Troubles } from "./Troubles";
 
 const ScanDialog = lazy(() => import("./ScanDialog"));
@@ -61,7 +62,7 @@ export function Shell({ children }: { children: ReactNode }) {
   if (here.error instanceof Problem && here.error.status === 401) return <SignedOut />;
   return (
     <div className="flex h-full flex-col">
-      <header className="print:hidden flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-rule bg-leaf px-4 py-2">
+      <header className="print:hidden flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-rule bg-leaf px-4 py-2">
         <NavLink to="/" className="flex items-center gap-2 font-semibold">
           <img src="/mark.svg" alt="" className="size-6" /> Even Roster
         </NavLink>
@@ -120,7 +121,7 @@ export function Shell({ children }: { children: ReactNode }) {
         >
           <Radar className="size-4" aria-hidden /> Scan…
         </button>
-        <div className="ml-auto flex items-center gap-3 text-sm text-soft">
+        <div className="ml-auto flex items-center gap-1.5 text-sm text-soft">
           {here.data?.simulated ? (
             <span className="hidden rounded border border-rule px-1.5 min-[1440px]:inline">simulated site</span>
           ) : null}
@@ -135,6 +136,7 @@ export function Shell({ children }: { children: ReactNode }) {
           >
             {theme === "dark" ? <Sun className="size-4" /> : <Moon className="size-4" />}
           </button>
+          <SignOut />
         </div>
       </header>
       <Troubles />

@@ -234,6 +234,8 @@ WORDS: dict[str, str | tuple[str, Any]] = {
     "owner": ("who answers for it", "Box office"),
     "pace": ("probes a second", 1000.0),
     "part": "what kind of part it is",
+    "ticket": ("what the address of a sign-in ends with, good once", "…"),
+    "renewed": ("when the token was renewed last, and all sign-ins ended; null: never", T1),
     "path": ("where on the service", "/enter?ticket=…"),
     "per_second": ("frames in the last second", 7),
     "phase": ("what goes on: probes or names; null when it has ended", "names"),

@@ -169,6 +169,7 @@ CLOSER: dict[str, str | tuple[str, Any]] = {
     "ReplyHour.here_count": ("in how many looks it was there", 718),
     "WakeView.adapters": ("the adapters on whose links it was woken", ["office0"]),
     "WakeView.state": ("waiting, up, or silent when nothing came of it", "up"),
+    "SessionView.who": ("as whom: a program with the token, or a browser with a session", "console"),
     "PhoneSignIn.url": ("the address that signs a phone in, once; null: there is none", "https://10.44.10.20:7420/enter?ticket=…"),
     "PhoneWanted.page": ("the page of the console to open there", "/fittings/3"),
     "ChangeOverNew.address": ("the new address; empty: the one it has, or one of `where`", "10.44.10.37"),

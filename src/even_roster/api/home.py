@@ -9,6 +9,8 @@ SERVICE_FILE = "service.json"
 VERSION_HEADER = "Roster-Version"
 """In which each answer of a service names its version."""
 HOME_VARIABLE = "EVEN_ROSTER_HOME"
+SERVER_VARIABLE, TOKEN_VARIABLE = "EVEN_ROSTER_SERVER", "EVEN_ROSTER_TOKEN"
+"""A service elsewhere, and what opens it: an option would show the token to everybody on the machine."""
 
 
 def default_home() -> Path:

@@ -268,6 +268,19 @@ class Ticket(Model):
     path: str
 
 
+class SignIn(Model):
+    """Sign a browser in by a one-time ticket."""
+
+    ticket: str = Field(max_length=100)
+
+
+class SessionView(Model):
+    """Who is signed in, and when the token was renewed last, with which all sign-ins before it ended; null: never."""
+
+    who: str
+    renewed: Time | None
+
+
 class PhoneSignIn(Model):
     """A one-time sign-in for a phone: an address that it reaches this service at, as text and as a QR code (an image as a data
     URI); or why there is none."""

@@ -19,7 +19,7 @@ class ScanRequest(Model):
 
     targets: list[Text] = Field(default_factory=list, max_length=256)
     exceptions: list[Text] = Field(default_factory=list, max_length=256)
-    pace: float = Field(default=1000.0, gt=0, le=20_000)
+    pace: float = Field(default=1000.0, ge=1, le=20_000)
     rounds: int = Field(default=3, ge=1, le=10)
     adapter: Word | None = None
     ports: list[Annotated[int, Field(ge=1, le=65535)]] | None = Field(default=None, max_length=64)

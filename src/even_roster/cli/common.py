@@ -20,8 +20,11 @@ PARTLY = 6
 
 
 def connect(options: argparse.Namespace) -> Service:
-    """A client for the service that the options name. Raises Unreachable."""
-    return Service(options.server, options.token, options.home)
+    """A client for the service that the options name. Raises Unreachable, BadInput."""
+    token = text_of(options.token_file).strip() if options.token_file else None
+    if token is not None and (not token.isascii() or not token.isprintable() or not token):
+        raise bad_input(f"{options.token_file} holds no token: one line of letters, digits, - and _")
+    return Service(options.server, token, options.home)
 
 
 def several(given: list[str]) -> list[str]:

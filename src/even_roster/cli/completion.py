@@ -70,7 +70,7 @@ def _script(parser: argparse.ArgumentParser, shell: str) -> str:
         '  local here="${COMP_WORDS[COMP_CWORD]}" path="" words="" names="" word last where=()',
         '  local before="${COMP_WORDS[COMP_CWORD-1]}"',
         '  for word in "${COMP_WORDS[@]:1:COMP_CWORD-1}"; do',
-        '    case "$last" in --home|--server|--token) where+=("$last" "$word"); last=""; continue ;; esac',
+        '    case "$last" in --home|--server|--token-file) where+=("$last" "$word"); last=""; continue ;; esac',
         '    case "$word" in -*) last="$word" ;; *) [ -n "$last" ] || path="${path:+$path }$word"; last="" ;; esac',
         "  done",
         f'  words="{" ".join(words[""])}"',

@@ -27,6 +27,8 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 CONNECT_SECONDS = 5.0
+UNKNOWN = 401
+"""Nobody is signed in (RFC 9110 15.5.2)."""
 IDLE_SECONDS = 4.0  # before the service gives up a connection (see service/run.py)
 
 
@@ -48,9 +50,24 @@ class Service(Blocking):
         octets = _octets(self.place, answer)
         self._used = time.monotonic()
         self._look_at_version(answer)
+        if answer.status == UNKNOWN:
+            raise self._not_signed_in(octets)
         if answer.status >= 400:
             raise _problem(answer.status, octets)
         return cast(T, octets if call.answer == "bytes" else told(json.loads(octets or b"null")))
+
+    def _not_signed_in(self, octets: bytes) -> RosterError:
+        """Which token was missing, or not good, and where the right one is."""
+        error = _problem(UNKNOWN, octets)
+        if self.place.token:
+            said = f"the token is not good at {self.place.url}; the one in its home folder is, until it is renewed"
+        else:
+            said = (
+                f"{self.place.url} wants a token: EVEN_ROSTER_TOKEN, or --token-file FILE. "
+                "The one in a home folder is sent to that home's own service alone"
+            )
+        error.args = (said,)
+        return error
 
     def _look_at_version(self, answer: http.client.HTTPResponse) -> None:
         """Say once when the service is of another version than this command: it may not understand all of it."""

@@ -89,6 +89,7 @@ GROUPS: dict[str, dict[str, Word]] = {
         "serve": Word("serve", "run the service on this machine's network", "roster serve --listen 127.0.0.1:7420"),
         "demo": Word("serve", "run the service on the simulated site Larkspur Hall", "roster demo --no-open"),
         "console": Word("serve", "a one-time sign-in for a browser", "roster console"),
+        "token": Word("serve", "what programs sign in with; renew it", "roster token"),
         "completion": Word("completion", "a completion script for the shell", "roster completion bash"),
     },
 }  # fmt: skip

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     Command = Callable[[argparse.Namespace], int]
 
-_VALUED = ("--home", "--server", "--token")
+_VALUED = ("--home", "--server", "--token-file", "--token")
 
 
 def build_parser(word: str | None = None) -> argparse.ArgumentParser:
@@ -36,17 +36,29 @@ def build_parser(word: str | None = None) -> argparse.ArgumentParser:
             error(f"{message}; see '{self.prog} --help'")
             raise SystemExit(2)
 
+    class Shown(argparse.Action):
+        """A token on the command line, where everybody on the machine can read it."""
+
+        def __call__(self, parser: argparse.ArgumentParser, *_: object) -> None:
+            parser.error(
+                "a token does not belong on the command line, where 'ps' shows it: EVEN_ROSTER_TOKEN or --token-file"
+            )
+
     def connection(parser: argparse.ArgumentParser, default: str | None) -> None:
         group = parser.add_argument_group("which service")
         group.add_argument(
             "--home", metavar="DIR", default=default, help="the service's home folder (EVEN_ROSTER_HOME)"
         )
-        group.add_argument("--server", metavar="URL", default=default, help="a service elsewhere")
-        group.add_argument("--token", metavar="TOKEN", default=default, help="what opens it")
+        group.add_argument("--server", metavar="URL", default=default, help="a service elsewhere (EVEN_ROSTER_SERVER)")
+        group.add_argument(
+            "--token-file", metavar="FILE|-", default=default, help="where its token stands (or EVEN_ROSTER_TOKEN)"
+        )
+        group.add_argument("--token", action=Shown, default=argparse.SUPPRESS, help=argparse.SUPPRESS)
 
     parser = Parser(
         prog="roster", description="Scan a site's ranges, know its devices, keep one shared roster.", epilog=overview(),
         usage="roster COMMAND …", formatter_class=argparse.RawDescriptionHelpFormatter,
+        allow_abbrev=False,  # it reads what is a command's own, too, and would take '--to' for '--token-file'
     )  # fmt: skip
     parser.add_argument("--version", action="version", version=f"roster {__version__}")
     connection(parser, None)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import logging
 import os
+import shlex
 import sys
 import webbrowser
 from collections.abc import Callable
@@ -16,8 +17,8 @@ from typing import Any
 
 from ..api.home import default_home
 from .common import connect
-from .grammar import verb
-from .output import Out, error
+from .grammar import Noun, verb
+from .output import Out, ago, error
 
 DEMO_LISTEN = "127.0.0.1:7420"
 
@@ -42,6 +43,7 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
         help="listen beyond this machine without TLS: anybody on the way can read",
     )
     serve.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
+    _new_key(serve)
     serve.add_argument("--verbose", action="store_true", help="log every request")
     demo = verb(commands, shared, "demo", _demo, json=False)
     demo.add_argument("--listen", metavar="HOST:PORT", default=DEMO_LISTEN, help=f"default {DEMO_LISTEN}")
@@ -56,9 +58,19 @@ def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
     )
     demo.add_argument("--no-open", action="store_true", help="do not open a browser")
     demo.add_argument("--no-watch", action="store_true", help="do nothing by itself: no schedules, no listening")
+    _new_key(demo)
     demo.add_argument("--verbose", action="store_true", help="log every request")
     console = verb(commands, shared, "console", _console)
     console.add_argument("--phone", action="store_true", help="for a phone: an address it reaches, and a QR code of it")
+    token = Noun(commands, shared, "token", _token)
+    renew = token.verb("renew", "end every sign-in: another token, and browsers sign in again", _renew, "--yes")
+    renew.add_argument("--yes", action="store_true", help="do it; without, it is told what would happen")
+
+
+def _new_key(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--new-key", action="store_true", help="make another secret.key where it is lost or cannot be used, once"
+    )
 
 
 def _serve(options: argparse.Namespace) -> int:
@@ -68,7 +80,7 @@ def _serve(options: argparse.Namespace) -> int:
         "home": Path(options.home) if options.home else None, "listen": options.listen, "adapter": options.adapter,
         "tls_certificate": options.tls_certificate, "tls_key": options.tls_key,
         "plain_http_risk": options.plain_http_risk or None, "own_certificate": options.own_certificate or None,
-        "watch": False if options.no_watch else None,
+        "watch": False if options.no_watch else None, "new_key": options.new_key or None,
     }  # fmt: skip
     machine = RealMachine()
     if options.adapter and options.adapter not in {adapter.name for adapter in machine.adapters()}:
@@ -108,6 +120,7 @@ def _demo(options: argparse.Namespace) -> int:
         "watch": not options.no_watch,
         "eager": True,
         "own_certificate": options.own_certificate,
+        "new_key": options.new_key,
     }
     return _run(given, StandinMachine(site), options.verbose, prepare, browser=not options.no_open, site=site.name)
 
@@ -128,20 +141,25 @@ def _run(
     )  # fmt: skip
     out = Out(False)
 
-    def announce(url: str, sign_in: str, fingerprint: str) -> None:
+    def announce(url: str, sign_in: Callable[[], str], fingerprint: str) -> None:
         what = f"the simulated site: {site}" if site else "this machine's own network"
         out.say(f"Even Roster runs on {what}.", "bold")
+        # What is written into a log or a pipe is read by others later: there it says how to get a sign-in.
+        live = sys.stdout.isatty()
+        mine = f"roster --home {shlex.quote(str(settings.home))}"
+        console = sign_in() if live else f"{mine} console"
+        how = "good once, for 15 minutes; 'roster console' gives another" if live else "prints a sign-in for a browser"
         out.facts(
             [
-                ("console", sign_in), ("", "(good once, for 15 minutes; 'roster console' gives another)"), ("API", url),
+                ("console", console), ("", f"({how})"), ("API", url),
                 ("certificate", fingerprint and f"its own, SHA-256 {fingerprint}"),
-                ("home", str(settings.home)), ("command line", f"roster --home {settings.home} scan"),
+                ("home", str(settings.home)), ("command line", f"{mine} scan"),
                 ("stop", "Ctrl-C"),
             ]
         )  # fmt: skip
         sys.stdout.flush()
         if browser and _has_screen():
-            webbrowser.open(sign_in)
+            webbrowser.open(sign_in())
 
     try:
         settings = Settings(**{name: value for name, value in given.items() if value is not None})
@@ -167,6 +185,44 @@ def _console(options: argparse.Namespace) -> int:
         out.json({"url": url})
     else:
         out.say(url)
+    return 0
+
+
+def _token(options: argparse.Namespace) -> int:
+    """Who is signed in by the token, and since when the token is good: never the token itself."""
+    out = Out(options.json)
+    with connect(options) as roster:
+        found, url = roster.session(), roster.place.url
+    if out.as_json:
+        out.json(found)
+        return 0
+    out.facts(
+        [("service", url), ("signed in as", found.who), ("renewed", ago(found.renewed) if found.renewed else "never")]
+    )
+    return 0
+
+
+def _renew(options: argparse.Namespace) -> int:
+    """End every sign-in; without --yes only tell."""
+    out = Out(options.json)
+    if not options.yes:
+        if out.as_json:
+            out.json({"renewed": False})
+        else:
+            out.say(
+                "Nothing was changed. With --yes every browser is signed out, and programs that were given the token need the "
+                "new one. Stored passwords stay."
+            )
+        return 1
+    with connect(options) as roster:
+        found = roster.renew_token()
+    if out.as_json:
+        out.json(found)
+    else:
+        out.say(
+            "The token is another one, in the service's home folder, and nobody is signed in any more. "
+            "'roster console' gives a sign-in."
+        )
     return 0
 
 

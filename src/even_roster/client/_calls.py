@@ -33,6 +33,7 @@ if TYPE_CHECKING:
         RangePage,
         RangeRow,
         Ruler,
+        SessionView,
         SubnetRow,
         SubnetRowPage,
         Ticket,
@@ -142,6 +143,16 @@ def health() -> Call[Health]:
 def sign_in() -> Call[Ticket]:
     """A path that signs a browser in, once."""
     return call("Ticket", "POST", "/api/v1/session/ticket")
+
+
+def session() -> Call[SessionView]:
+    """Who is signed in, and when all sign-ins were ended last."""
+    return call("SessionView", "GET", "/api/v1/session")
+
+
+def renew_token() -> Call[SessionView]:
+    """End every sign-in: another token, and no browser is signed in any more."""
+    return call("SessionView", "POST", "/api/v1/session/renewal")
 
 
 def here(adapter: str | None = None) -> Call[Here]:

@@ -79,6 +79,8 @@ class Calls:
 
     health = Method(_calls.health)
     sign_in = Method(_calls.sign_in)
+    session = Method(_calls.session)
+    renew_token = Method(_calls.renew_token)
     here = Method(_calls.here)
     measure = Method(_calls.measure)
     start_scan = Method(_calls.start_scan)

@@ -121,7 +121,9 @@ class DhcpdServer:
         if not self.reload:
             return "written; the server reads it when it is restarted"
         try:
-            done = subprocess.run(self.reload, capture_output=True, text=True, timeout=_SECONDS, check=False)
+            done = subprocess.run(
+                self.reload, capture_output=True, text=True, timeout=_SECONDS, check=False, umask=0o022
+            )  # what it writes is its own matter
         except (OSError, subprocess.TimeoutExpired) as error:
             raise ServerTrouble(f"the server cannot be restarted: {error}") from error
         if done.returncode:

@@ -16,6 +16,8 @@ from pathlib import Path
 from .server import ChangedMeanwhile, Seen, ServerTrouble, Texts
 
 MOST_OCTETS = 64 << 20
+NEW_FILE = 0o644
+"""The rights of a file that was not there: servers read as accounts of their own, and it holds what their configuration may."""
 
 
 def octets_of(path: Path) -> bytes:
@@ -123,6 +125,8 @@ def _replace(path: Path, text: str, keep: Path | None) -> None:
             os.fsync(file.fileno())
         if path.exists():
             _same_rights(path, part)
+        else:
+            part.chmod(NEW_FILE)
         part.replace(path)
     except OSError as error:
         with contextlib.suppress(OSError):

@@ -35,6 +35,7 @@ from .findings.notices import Notices
 from .fitting import fitting_routes, kind_routes
 from .fitting.fitter import Fitter
 from .health import system_routes
+from .health.pulse import Pulse
 from .lookup import find_routes, history_routes, network_routes
 from .plan import assignment_routes, spreadsheet_routes, subnet_routes
 from .scans import scan_routes
@@ -46,11 +47,14 @@ from .watching import watch_routes
 from .watching.listening import Listening
 from .watching.watcher import Watcher
 from .web import contract
-from .web.admission import Admission
+from .web.accepting import Places
+from .web.admission import SIGNED_IN, Admission
 from .web.auth import Gate
+from .web.connections import CONNECTION
 from .web.description import identity
 from .web.etags import EntityTags
-from .web.problems import install, respond
+from .web.problems import install, respond, respond_and_close
+from .web.shares import Limits, Shares
 from .wiring import chase_routes, link_routes, map_routes, order_routes, path_routes, wiring_findings
 from .wiring.chaser import Chaser
 from .wiring.port_orders import PortOrders
@@ -59,6 +63,12 @@ STATIC = Path(__file__).parent / "static"
 _log = logging.getLogger("even_roster.request")
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 _POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'"
+
+
+_TOO_MANY_CONNECTIONS = Problem(
+    title="Too many", status=503, code="too_many_connections",
+    detail="this sign-in has as many connections as it may have; close some of them",
+)  # fmt: skip
 
 
 class Guard:
@@ -92,7 +102,13 @@ class Guard:
             await respond(refused)(scope, receive, send_more)
             return
         cookies = {name: morsel.value for name, morsel in SimpleCookie(headers.get("cookie", "")).items()}
-        scope["roster_who"] = self._gate.who(headers, cookies)
+        known = self._gate.who(headers, cookies)
+        if known is not None:
+            scope["roster_who"], scope[SIGNED_IN] = known
+            connection = scope.get(CONNECTION)
+            if connection is not None and not connection.signed(known.sign_in):
+                await respond_and_close(_TOO_MANY_CONNECTIONS)(scope, receive, send_more)
+                return
         await self._app(scope, receive, send_more)
 
     def _refused(self, scope: Scope, headers: Headers) -> Problem | None:
@@ -105,19 +121,25 @@ class Guard:
                 detail=f"{name!r} is not a name of this service; use 127.0.0.1 or localhost",
             )  # fmt: skip
         origin = headers.get("origin")
-        if origin is not None and scope["method"] not in _SAFE and urlsplit(origin).netloc != host:
+        if (
+            origin is not None
+            and scope["method"] not in _SAFE
+            and origin.lower() != f"{scope['scheme']}://{host}".lower()
+        ):
             return Problem(
                 title="Not permitted", status=403, code="bad_origin", detail="the request comes from another page"
             )
         return None
 
 
-def create_app(context: Context) -> FastAPI:
-    """The application of one context."""
+def create_app(context: Context, places: Places | None = None) -> FastAPI:
+    """The application of one context; `places` are who has how many of its connections, which its server fills."""
+    places = places if places is not None else Shares(Limits())
 
     @contextlib.asynccontextmanager
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         context.loop = asyncio.get_running_loop()
+        pulse.begin()
         servers.begin()
         watcher.begin()
         notices.begin()
@@ -131,6 +153,7 @@ def create_app(context: Context) -> FastAPI:
         holding = asyncio.create_task(hold_memory_still(), name="memory")
         yield
         holding.cancel()
+        await pulse.close()
         await notices.close()
         await caller.close()
         await chaser.close()
@@ -149,6 +172,9 @@ def create_app(context: Context) -> FastAPI:
         title="Even Roster", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
         openapi_url="/api/v1/openapi.json", generate_unique_id_function=identity,
     )  # fmt: skip
+    pulse = Pulse(context.database.check)
+    app.state.pulse = pulse
+    app.state.places = places
     running = RunningScans(context)
     servers = DhcpServers(context)
     watcher = Watcher(context, running)
@@ -186,7 +212,7 @@ def create_app(context: Context) -> FastAPI:
     _serve_console(app)
     app.add_middleware(EntityTags)
     app.add_middleware(GZipMiddleware, minimum_size=2048, compresslevel=4)
-    app.add_middleware(Admission)
+    app.add_middleware(Admission, places=places)
     app.add_middleware(Guard, gate=app.state.gate, loopback_only=context.settings.loopback_only)
     return app
 
@@ -196,6 +222,8 @@ def _serve_console(app: FastAPI) -> None:
 
     @app.get("/{path:path}", include_in_schema=False, response_model=None)
     def page(path: str) -> FileResponse | HTMLResponse:
+        if not path.isprintable():
+            return HTMLResponse("not found", 404)
         file = (STATIC / path).resolve()
         if path and file.is_relative_to(STATIC.resolve()) and file.is_file():
             immutable = path.startswith("assets/")

@@ -7,8 +7,6 @@ import base64
 import fcntl
 import hmac
 import json
-import os
-import secrets
 import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable
@@ -23,8 +21,10 @@ from ..core.mac import Mac, MacNumber
 from ..core.reply_times import ReplyTimes
 from ..core.vendors import VendorRegistry
 from ..probe.segment import Machine
-from ..store import scan_records, summaries, vendor_records
+from ..store import scan_records, sign_in_records, summaries, vendor_records
 from ..store.database import Database, StoreError
+from ..store.sign_in_records import SignIns
+from .aids import home_folder
 from .aids.supervising import Supervisor
 from .knowing.events import Hub
 from .knowing.findings_book import FindingsBook
@@ -51,16 +51,20 @@ Promise = tuple[int, Address]
 @dataclass(slots=True)
 class Context:
     """One service process. `reply_times` are those of each adapter's link, by the adapter's name; `promised` are addresses that are
-    being given away at this moment, looked at and changed on the event loop alone."""
+    being given away at this moment, looked at and changed on the event loop alone. `secret` seals what is stored; `token` and
+    `signing`, which sessions are signed with, are made of it. `url` is where this machine reaches the service."""
 
     settings: Settings
     database: Database
     machine: Machine
     vendors: VendorRegistry
     hub: Hub
-    token: str
     secret: bytes
     lock: IO[str]
+    sign_ins: SignIns = field(default_factory=SignIns)
+    token: str = ""
+    signing: bytes = b""
+    url: str = ""
     started: int = field(default_factory=now_ms)
     loop: asyncio.AbstractEventLoop | None = None
     monotonic: Callable[[], float] = time.monotonic
@@ -77,6 +81,7 @@ class Context:
     _began: tuple[int, float] = field(init=False)
 
     def __post_init__(self) -> None:
+        self.sign_in_by(self.sign_ins)
         self._began = now_ms(), self.monotonic()
         self.plan = PlanBook(self.database, self.tell, now_ms, self.vendor_of)
         self.known_links = KnownLinks()
@@ -89,6 +94,13 @@ class Context:
         self.observer = Observer(
             self.database, self.plan, self.findings, self.known_links, self.vendor_of, now_ms, self.tell
         )  # fmt: skip
+
+    def sign_in_by(self, kept: SignIns) -> None:
+        """Take what sign-ins are good by. Without a renewal the token is the same as long as the key is, so that a restart locks
+        nobody out."""
+        signing = hmac.digest(self.secret, b"renewed:" + kept.salt, "sha256") if kept.salt else self.secret
+        token = base64.urlsafe_b64encode(hmac.digest(signing, b"the local token", "sha256")).decode().rstrip("=")
+        self.signing, self.token, self.sign_ins = signing, token, kept
 
     def _vendor(self, mac: MacNumber) -> str:
         return self.vendor_of(Mac(mac))
@@ -137,62 +149,44 @@ class Context:
 def open_context(
     settings: Settings, machine: Machine, monotonic: Callable[[], float] = time.monotonic
 ) -> Context:  # fmt: skip
-    """Open the home folder: make it if needed, migrate the database, mark interrupted scans. Raises StoreError."""
+    """Open the home folder: make it if needed, migrate the database, mark interrupted scans. Raises StoreError, OSError."""
     home = settings.home
-    home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    home_folder.make(home)
     lock = _lock(home)
-    database = Database(home / "roster.db")
+    secret = home_folder.key(home, anew=settings.new_key)
+    database = Database(home_folder.records(home))
     with database.write() as connection:
         scan_records.mark_interrupted(connection, now_ms())
     registry = VendorRegistry()
     vendor_data.load(registry)
-    secret = _secret(home / "secret.key")
-    context = Context(
-        settings, database, machine, registry, Hub(), _token(secret), secret, lock,
-        monotonic=monotonic,
-    )  # fmt: skip
+    with database.read() as connection:
+        kept = sign_in_records.read(connection)
+    context = Context(settings, database, machine, registry, Hub(), secret, lock, kept, monotonic=monotonic)
     context.reload_own_vendors()
     with database.write() as connection:
         summaries.complete(connection, context.vendor_of)
     return context
 
 
-def write_service_file(context: Context, url: str) -> Path:
+def write_service_file(context: Context) -> Path:
     """`service.json`: URL, local token and TLS certificate, readable by this account only, for its command line."""
     path = context.settings.home / SERVICE_FILE
     certificate = context.settings.tls_certificate
-    told = {"url": url, "token": context.token, "certificate": str(certificate.resolve()) if certificate else None}
-    _write_private(path, json.dumps(told).encode())
+    told = {
+        "url": context.url,
+        "token": context.token,
+        "certificate": str(certificate.resolve()) if certificate else None,
+    }
+    home_folder.write_private(path, json.dumps(told).encode())
     return path
 
 
 def _lock(home: Path) -> IO[str]:
     """Hold the home folder as long as the process lives. Raises StoreError when another service holds it."""
-    file = (home / "service.lock").open("w")
+    file = (home / home_folder.LOCK).open("w")
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError as error:
         file.close()
         raise StoreError(f"another service uses {home}; stop it, or give this one a --home of its own") from error
     return file
-
-
-def _secret(path: Path) -> bytes:
-    if not path.exists():
-        _write_private(path, secrets.token_bytes(32))
-    return path.read_bytes()
-
-
-def _token(secret: bytes) -> str:
-    """The local token: the same as long as the secret is, so that a restart locks nobody out."""
-    return base64.urlsafe_b64encode(hmac.digest(secret, b"the local token", "sha256")).decode().rstrip("=")
-
-
-def _write_private(path: Path, data: bytes) -> None:
-    """Write a file that only this account can read, whole or not at all."""
-    part = path.with_name(f"{path.name}.part")
-    part.unlink(missing_ok=True)
-    handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(handle, "wb") as file:
-        file.write(data)
-    part.replace(path)

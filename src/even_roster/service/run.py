@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import os
 import resource
 import socket
 import sys
@@ -17,22 +18,32 @@ from .. import __version__
 from ..api.home import VERSION_HEADER
 from ..probe.machine import adapters
 from ..probe.segment import Machine
+from .aids import home_folder
 from .app import create_app
 from .context import Context, open_context, write_service_file
 from .settings import Settings, SettingsError
 from .web import own_certificate
+from .web.accepting import Places, Server
 from .web.connections import Connection
+from .web.shares import Limits, Shares
 
 STOP_SECONDS = 2
 KEEP_ALIVE_SECONDS = 30
+MOST_FILES = 16_384
+BACKLOG = 4096
+"""Connections that wait to be taken in: whoever comes while many others do is not turned away by the system."""
+OWN_FILES = 1024
+"""Of the files that the process may open, kept for its records, its scans and what it asks; a quarter where there are few."""
 _log = logging.getLogger(__name__)
 
 
-class _Server(uvicorn.Server):
-    """uvicorn, told to end event streams and scans as soon as a signal comes."""
+class _Server(Server):
+    """The server, told to end event streams and scans as soon as a signal comes."""
 
-    def __init__(self, config: uvicorn.Config, context: Context, stop_scans: Callable[[], None]) -> None:
-        super().__init__(config)
+    def __init__(
+        self, config: uvicorn.Config, places: Places, context: Context, stop_scans: Callable[[], None]
+    ) -> None:  # fmt: skip
+        super().__init__(config, places)
         self._context, self._stop_scans = context, stop_scans
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
@@ -48,23 +59,24 @@ class _Server(uvicorn.Server):
 def serve(
     settings: Settings,
     machine: Machine,
-    announce: Callable[[str, str, str], None],
+    announce: Callable[[str, Callable[[], str], str], None],
     prepare: Callable[[Context], None] | None = None,
 ) -> None:
-    """Serve until a signal. `announce` gets the console's URL and its one-time sign-in; `prepare` runs before.
+    """Serve until a signal. `announce` gets the console's URL and what makes a one-time sign-in; `prepare` runs before.
 
     It gets the fingerprint of a certificate of the service's own, too. Raises SettingsError when the address cannot be listened
     on, and what `open_context` raises."""
+    os.umask(0o077)  # nothing that it makes is for others, unless it says so itself
     host, port = settings.address()
     if settings.own_certificate and not settings.tls_certificate:
         settings = _with_own_certificate(settings, machine)
     listener = _listen(host, port)
-    _raise_file_limit()
+    places: Places = Shares(limits(settings, _raise_file_limit()))
     sys.setswitchinterval(0.001)
     context = open_context(settings, machine)
     if prepare is not None:
         prepare(context)
-    app = create_app(context)
+    app = create_app(context, places)
     scheme = "https" if settings.tls_certificate else "http"
     shown = f"[{host}]" if ":" in host else host
     url = f"{scheme}://{shown}:{listener.getsockname()[1]}"
@@ -80,12 +92,13 @@ def serve(
         for identity in app.state.scans.running:
             app.state.scans.stop(identity)
 
-    path = write_service_file(context, local)
+    context.url = local
+    path = write_service_file(context)
     try:
         own = settings.own_certificate and settings.tls_certificate
         shown_to = own_certificate.fingerprint(own) if own else ""
-        announce(url, f"{url}/enter?ticket={app.state.gate.ticket()}", shown_to)
-        _Server(config, context, stop_scans).run(sockets=[listener])
+        announce(url, lambda: f"{url}/enter?ticket={app.state.gate.ticket()}", shown_to)
+        _Server(config, places, context, stop_scans).run(sockets=[listener])
     finally:
         path.unlink(missing_ok=True)
         listener.close()
@@ -95,7 +108,7 @@ def _with_own_certificate(settings: Settings, machine: Machine) -> Settings:
     """The same, with the certificate that the service makes for itself. Raises SettingsError."""
     addresses = [str(one.ip) for adapter in adapters() for one in adapter.addresses]
     try:
-        settings.home.mkdir(parents=True, exist_ok=True, mode=0o700)
+        home_folder.make(settings.home)
         own = own_certificate.have(settings.home, machine.hostname, addresses, datetime.now(UTC))
     except OSError as error:
         raise SettingsError(f"no certificate can be kept in {settings.home}: {error.strerror}") from error
@@ -109,7 +122,7 @@ def _listen(host: str, port: int) -> socket.socket:
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind((host, port))
-        listener.listen(128)
+        listener.listen(BACKLOG)
     except OSError as error:
         listener.close()
         raise SettingsError(
@@ -118,8 +131,20 @@ def _listen(host: str, port: int) -> socket.socket:
     return listener
 
 
-def _raise_file_limit() -> None:
-    """A scan asks many hosts at once; take as many open files as the system lets an account have."""
+def limits(settings: Settings, files: int) -> Limits:
+    """How many may come at once, as people set it; what they left open follows from how many files the process may open."""
+    connections = settings.connections or max(16, files - min(OWN_FILES, files // 4))
+    usual = Limits()
+    strangers = settings.strangers or min(usual.strangers, max(8, connections // 4))
+    return Limits(
+        connections, strangers, settings.strangers_each or min(usual.strangers_each, strangers),
+        max(8, connections // 8), settings.streams or max(8, connections // 2), max(8, connections // 16), usual.requests_each,
+    )  # fmt: skip
+
+
+def _raise_file_limit() -> int:
+    """A scan asks many hosts at once; take as many open files as the system lets an account have. Gives how many."""
     with contextlib.suppress(ValueError, OSError):
         _, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
-        resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, 16384), hard))
+        resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, MOST_FILES), hard))
+    return min(resource.getrlimit(resource.RLIMIT_NOFILE)[0], MOST_FILES)

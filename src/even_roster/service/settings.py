@@ -19,7 +19,9 @@ class SettingsError(ValueError):
 
 class Settings(BaseSettings):
     """Settings of one service process. With `own_certificate` it makes a certificate for itself. Without `watch` it does
-    nothing by itself: no schedules, no listening; an `eager` one begins its first scans at once."""
+    nothing by itself: no schedules, no listening; an `eager` one begins its first scans at once. `new_key` lets it make another
+    key where that of its home is lost or unusable. `connections`, `strangers` (together, and of one address) and `streams` are how
+    many there may be at once; None follows from how many files the process may open (see web/shares.py)."""
 
     model_config = SettingsConfigDict(env_prefix="EVEN_ROSTER_", extra="ignore")
 
@@ -32,6 +34,11 @@ class Settings(BaseSettings):
     plain_http_risk: bool = False
     watch: bool = True
     eager: bool = False
+    new_key: bool = False
+    connections: int | None = Field(default=None, ge=16)
+    strangers: int | None = Field(default=None, ge=8)
+    strangers_each: int | None = Field(default=None, ge=1)
+    streams: int | None = Field(default=None, ge=1)
 
     def address(self) -> tuple[str, int]:
         """Host and port to listen on. Raises SettingsError."""

@@ -165,7 +165,7 @@ class Database:
     def _copy(self, revision: str) -> None:
         """A copy of the file as it was, by SQLite's online backup."""
         folder = self.path.parent / "backups"
-        folder.mkdir(exist_ok=True)
+        folder.mkdir(exist_ok=True, mode=0o700)
         target = folder / f"before-migration-{revision}-{time.strftime('%Y%m%d-%H%M%S', time.gmtime())}.db"
         with sqlite3.connect(self.path) as source, sqlite3.connect(target) as copy:
             source.backup(copy)

@@ -11,9 +11,10 @@ from ... import __version__
 from ...store import device_queries, finding_records, scan_records
 from ..context import Context, now_ms
 from ..scans.running_scans import RunningScans
+from ..web.accepting import Places
 
 
-def render(context: Context, scans: RunningScans) -> str:
+def render(context: Context, scans: RunningScans, places: Places) -> str:
     """The whole exposition, ended by '# EOF'."""
     with context.database.read() as connection:
         totals = device_queries.totals(connection)
@@ -37,6 +38,11 @@ def render(context: Context, scans: RunningScans) -> str:
         "roster_findings", "gauge", "Findings by severity", [({"severity": s}, n) for s, n in found.items()]
     )
     lines += _family("roster_event_listeners", "gauge", "Clients that listen for events", [({}, context.hub.listeners)])
+    lines += _family("roster_connections", "gauge", "Connections", [
+        ({"signed_in": "no"}, places.strangers), ({"signed_in": "yes"}, places.connections - places.strangers),
+    ])  # fmt: skip
+    told = "Connections, requests and streams that found no place"
+    lines += _family("roster_refused", "counter", told, [({}, places.refused)], "_total")
     ended = [({"work": name}, one.times) for name, one in sorted(context.supervisor.ended.items())]
     lines += _family("roster_work_restarts", "counter", "Standing work that ended by an error", ended, "_total")
     lines += _family("roster_memory_bytes", "gauge", "Resident memory", [({}, memory)])

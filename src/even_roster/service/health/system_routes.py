@@ -5,32 +5,41 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Header, Request
-from fastapi.responses import RedirectResponse, Response, StreamingResponse
+from fastapi.responses import Response, StreamingResponse
 
 from ... import __version__
-from ...api.common import Line, Word
+from ...api.common import Word
 from ...api.events import Events
-from ...api.network import Health, PhoneSignIn, PhoneWanted, Ticket
+from ...api.network import Health, PhoneSignIn, PhoneWanted, SessionView, SignIn, Ticket
 from ..context import now_ms
 from ..scans.scan_routes import ScansDep
-from ..web.auth import COOKIE, SESSION_SECONDS, Gate
+from ..views import maybe_time
+from ..web.admission import SIGN_IN
+from ..web.auth import BROWSER, COOKIE, SESSION_SECONDS, Gate
 from ..web.contract import no_others
 from ..web.deps import ContextDep, Who
 from ..web.description import identity
 from ..web.problems import Refusal
 from . import phones
 from .metrics import render
+from .pulse import Pulse
 
 router = APIRouter(tags=["system"], generate_unique_id_function=identity)
 
 
 @router.get("/healthz")
-def healthz(context: ContextDep) -> Health:
-    """Whether the service is well: 200 while it and its database answer, impaired when nothing can be written or standing
-    work ended by an error."""
-    if not context.database.check():
-        raise Refusal(503, "database", "the database does not answer")
-    trouble = context.database.trouble or context.findings.trouble or context.supervisor.trouble
+async def healthz(request: Request, context: ContextDep) -> Health:
+    """Whether the service is well: 200 while it and its records answer, impaired when nothing can be written, standing work ended
+    by an error, or others will soon find no place. It tells what was found within the last seconds, and waits for nothing."""
+    pulse: Pulse = request.app.state.pulse
+    if pulse.trouble:
+        raise Refusal(503, "database", pulse.trouble)
+    trouble = (
+        context.database.trouble
+        or context.findings.trouble
+        or context.supervisor.trouble
+        or request.app.state.places.near()
+    )
     return Health(
         status="ok" if not trouble else "impaired",
         trouble=trouble,
@@ -45,9 +54,11 @@ _METRICS = "application/openmetrics-text"
 @router.get(
     "/metrics", response_class=Response, responses={200: {"content": {_METRICS: {"schema": {"type": "string"}}}}}
 )
-def metrics(context: ContextDep, scans: ScansDep, who: Who) -> Response:
+def metrics(request: Request, context: ContextDep, scans: ScansDep, who: Who) -> Response:
     """Counters and gauges in the OpenMetrics text format."""
-    return Response(render(context, scans), media_type=f"{_METRICS}; version=1.0.0; charset=utf-8")
+    return Response(
+        render(context, scans, request.app.state.places), media_type=f"{_METRICS}; version=1.0.0; charset=utf-8"
+    )
 
 
 class EventStream(StreamingResponse):
@@ -71,7 +82,7 @@ async def events(
 
 @router.post("/api/v1/session/ticket", dependencies=[Depends(no_others)])
 def ticket(request: Request, who: Who) -> Ticket:
-    """A one-time sign-in for a browser, for whoever is signed in already."""
+    """A one-time sign-in for a browser, for whoever is signed in already: a page of the console with a button."""
     gate: Gate = request.app.state.gate
     return Ticket(path=f"/enter?ticket={gate.ticket()}")
 
@@ -83,14 +94,46 @@ def phone(wanted: PhoneWanted, request: Request, context: ContextDep, who: Who) 
     return phones.sign_in(context, gate, wanted, request.scope)
 
 
-@router.get("/enter", include_in_schema=False)
-def enter(request: Request, ticket: Word = "", to: Line = "/") -> Response:
-    """Turn a one-time ticket into a session, and open a page of the console."""
+@router.post(SIGN_IN, status_code=204)
+async def sign_in(signing: SignIn, request: Request, response: Response) -> None:
+    """Turn a one-time ticket into a session, as a cookie. A browser does so when a person says so: whoever only looks at the
+    address (a preview of a link, a page that is fetched ahead) uses nothing up."""
     gate: Gate = request.app.state.gate
-    session = gate.redeem(ticket)
+    session = gate.redeem(signing.ticket)
     if session is None:
-        return RedirectResponse("/?signin=expired", 303)
-    response = RedirectResponse(phones.page(to), 303)
+        raise Refusal(
+            403,
+            "sign_in_used",
+            "that sign-in was used already, or is too old; 'roster console' prints another",
+            "ticket",
+        )
     secure = request.url.scheme == "https"
     response.set_cookie(COOKIE, session, SESSION_SECONDS, httponly=True, samesite="strict", secure=secure)
-    return response
+
+
+@router.get("/api/v1/session", dependencies=[Depends(no_others)])
+def session(context: ContextDep, who: Who) -> SessionView:
+    """Who is signed in here, and when all sign-ins were ended last."""
+    return SessionView(who=who, renewed=maybe_time(context.sign_ins.renewed))
+
+
+@router.delete("/api/v1/session", status_code=204, dependencies=[Depends(no_others)])
+def sign_out(request: Request, response: Response, who: Who) -> None:
+    """Sign this browser out: its session is no good any more, also to somebody who has a copy of it. The token of programs stays;
+    see the renewal."""
+    if who != BROWSER:
+        raise Refusal(422, "no_session", "a token is not signed out; renew it, and every sign-in ends")
+    gate: Gate = request.app.state.gate
+    gate.end(request.cookies.get(COOKIE, ""))
+    response.delete_cookie(COOKIE, httponly=True, samesite="strict", secure=request.url.scheme == "https")
+
+
+@router.post("/api/v1/session/renewal", dependencies=[Depends(no_others)])
+def renew(request: Request, context: ContextDep, who: Who) -> SessionView:
+    """End every sign-in, this one too: the service has another token from now on, in `service.json` of its home, and browsers have
+    to sign in again. Stored passwords stay sealed as they are."""
+    gate: Gate = request.app.state.gate
+    gate.renew()
+    if context.loop is not None:
+        context.loop.call_soon_threadsafe(context.hub.end_streams)
+    return SessionView(who=who, renewed=maybe_time(context.sign_ins.renewed))

@@ -58,6 +58,10 @@ class Hub:
     def close(self) -> None:
         """End every stream: the service stops."""
         self._closed = True
+        self.end_streams()
+
+    def end_streams(self) -> None:
+        """End every stream; whoever may still listen comes again. Call it in the event loop."""
         for queue in self._listeners:
             queue.put_nowait(None)
 

@@ -10,9 +10,11 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ...apart.spreadsheets import MOST_BYTES
 from ...api.common import Problem
-from .problems import TITLES, respond
+from .accepting import Places
+from .problems import TITLES, respond, respond_and_close
 
-OPEN = ("/healthz", "/enter", "/api/docs", "/api/v1/openapi.json")
+SIGN_IN = "/api/v1/sign-in"
+OPEN = ("/healthz", SIGN_IN, "/api/docs", "/api/v1/openapi.json")
 """What anybody may read: it holds nothing of the site."""
 MOST = 1 << 20
 """Octets of a body."""
@@ -24,8 +26,8 @@ FILES: Mapping[str, int] = {
 """Octets of bodies that are files."""
 PATIENCE = 30.0
 """Seconds that the next part of a body may take."""
-STREAMS = 64
-"""How many may listen to events at once."""
+SIGNED_IN = "roster_sign_in"
+"""Where a request's scope has by which sign-in it comes."""
 STREAM = "/api/v1/events"
 
 
@@ -43,9 +45,8 @@ class _CutOff(Exception):
 class Admission:
     """Refuses who has not signed in, bodies that are too large or do not come, and more listeners than there is room for."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self._app = app
-        self._listening = 0
+    def __init__(self, app: ASGIApp, places: Places) -> None:
+        self._app, self._places = app, places
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """One request."""
@@ -55,14 +56,32 @@ class Admission:
         refused = self._refused(scope)
         if refused is not None:
             await respond(refused)(scope, receive, send)
-        elif scope["path"] == STREAM:
-            self._listening += 1
-            try:
-                await self._app(scope, receive, send)
-            finally:
-                self._listening -= 1
-        else:
+            return
+        who = scope.get(SIGNED_IN)
+        if who is None:  # its connection is one of its address's share, and has one request at a time
             await self._read(scope, receive, send)
+        elif scope["path"] == STREAM:
+            await self._listen(who, scope, receive, send)
+        elif not self._places.begin(who):
+            most = self._places.limits.requests_each
+            said = f"{most} requests of this sign-in are open already; wait for their answers"
+            await respond_and_close(_problem(503, "too_many_requests", said))(scope, receive, send)
+        else:
+            try:
+                await self._read(scope, receive, send)
+            finally:
+                self._places.end(who)
+
+    async def _listen(self, who: str, scope: Scope, receive: Receive, send: Send) -> None:
+        if not self._places.listen(who):
+            limits = self._places.limits
+            said = f"{limits.streams_each} of a sign-in, or {limits.streams} together, listen to events already; close one of them"
+            await respond_and_close(_problem(503, "too_many_streams", said))(scope, receive, send)
+            return
+        try:
+            await self._app(scope, receive, send)
+        finally:
+            self._places.leave(who)
 
     def _refused(self, scope: Scope) -> Problem | None:
         path = scope["path"]
@@ -72,8 +91,6 @@ class Admission:
                 "not_signed_in",
                 "sign in with the address that the service printed when it started, or send its token",
             )
-        if path == STREAM and self._listening >= STREAMS:
-            return _problem(503, "too_many_streams", f"{STREAMS} listen to events already; close one of them")
         length = Headers(scope=scope).get("content-length", "0")
         if not length.isdigit() or int(length[:18]) > _most(path):
             return _too_large(path)
@@ -114,9 +131,7 @@ class Admission:
             if begun:
                 raise
         if refused is not None and not begun:
-            answer = respond(refused)
-            answer.headers["Connection"] = "close"
-            await answer(scope, receive, send)
+            await respond_and_close(refused)(scope, receive, send)
 
 
 def _most(path: str) -> int:

@@ -1,4 +1,5 @@
-"""Connections with an end to their patience: who sends no request, or a head that never ends, does not keep a place for ever."""
+"""Connections with an end to their patience: who sends no request, a head that never ends, or reads no answer, does not keep a
+place for ever."""
 
 from __future__ import annotations
 
@@ -7,14 +8,18 @@ from typing import Any
 
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
-from ...api.common import Problem
+from .accepting import Arrival, Places, refusal
 
 HEAD_SECONDS = 15.0
 """From a connection, or the first octet of a further request, to the end of its head (RFC 9110 15.5.9)."""
 HEAD_OCTETS = 64 << 10
 """Of a request's line and fields together (RFC 6585 5)."""
-MOST = 256
-"""Connections at once; one more is told so and closed."""
+UNREAD_SECONDS = 30.0
+"""An answer of which nothing was read for so long is not waited for."""
+PIPELINE = 16
+"""Requests that may wait behind the one that is answered (RFC 9112 9.3.2)."""
+CONNECTION = "roster_connection"
+"""Where a request's scope has its connection."""
 
 
 class Connection(HttpToolsProtocol):
@@ -22,13 +27,21 @@ class Connection(HttpToolsProtocol):
 
     _timer: asyncio.TimerHandle | None = None
     _head: int | None = 0
+    _stalled: asyncio.TimerHandle | None = None
+    _unread = 0
+
+    def __init__(self, *given: Any, arrival: Arrival, places: Places, **named: Any) -> None:
+        super().__init__(*given, **named)
+        self._arrival, self._places = arrival, places
+
+    def signed(self, who: str) -> bool:
+        """Who it is has been said; False where that sign-in has as many connections as it may have."""
+        return self._places.signed(self._arrival, who)
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         """Begin to wait for a request."""
         super().connection_made(transport)
-        if len(self.connections) > MOST:
-            self._refuse(503, "too_many_connections", f"{MOST} connections are open already; close some of them")
-            return
+        self._arrival.protocol = self
         self._wait()
 
     def data_received(self, data: bytes) -> None:
@@ -44,13 +57,18 @@ class Connection(HttpToolsProtocol):
     def on_message_begin(self) -> None:
         """A head begins."""
         super().on_message_begin()
+        self.scope[CONNECTION] = self  # type: ignore[literal-required]
         self._head = self._head or 0
         self._wait()
+        if len(self.pipeline) >= PIPELINE and not self.transport.is_closing():
+            self._arrival.end()  # an answer would be taken for one of those that wait
 
     def on_headers_complete(self) -> None:
         """The head is there: what takes long from now on has an end of its own."""
         self._head = None
         self._stop()
+        if self.transport.is_closing():
+            return
         if len(self.url) + sum(len(name) + len(value) + 4 for name, value in self.headers) > HEAD_OCTETS:
             self._refuse_head()
         else:
@@ -67,9 +85,21 @@ class Connection(HttpToolsProtocol):
         if not self.transport.is_closing():
             super().on_message_complete()
 
+    def pause_writing(self) -> None:
+        """The other side does not read as fast as it is answered."""
+        super().pause_writing()
+        self._watch()
+
+    def resume_writing(self) -> None:
+        """It has read."""
+        super().resume_writing()
+        self._watched()
+
     def connection_lost(self, exc: Exception | None) -> None:
         """Nothing to wait for any more."""
         self._stop()
+        self._watched()
+        self._places.gone(self._arrival)
         super().connection_lost(exc)
 
     def send_400_response(self, msg: str) -> None:
@@ -97,16 +127,28 @@ class Connection(HttpToolsProtocol):
         else:
             self.transport.close()
 
+    def _watch(self) -> None:
+        self._watched()
+        self._unread = self.transport.get_write_buffer_size()
+        self._stalled = self.loop.call_later(UNREAD_SECONDS, self._still_unread)
+
+    def _watched(self) -> None:
+        if self._stalled is not None:
+            self._stalled.cancel()
+            self._stalled = None
+
+    def _still_unread(self) -> None:
+        """Go on where something was read meanwhile, however little; nothing more is written while writing is paused."""
+        self._stalled = None
+        if self.transport.get_write_buffer_size() < self._unread:
+            self._watch()
+        else:
+            self._arrival.end()
+
     def _refuse(self, status: int, code: str, said: str) -> None:
         """Answer without asking the application, and close."""
         titles = {400: "Bad request", 408: "Too slow", 431: "Too much", 503: "Too many"}
-        told = Problem(title=titles[status], status=status, code=code, detail=said)
-        body = told.model_dump_json(exclude_none=True).encode()
-        fields: list[Any] = [
-            f"HTTP/1.1 {status} {titles[status]}\r\n".encode(), b"content-type: application/problem+json\r\n",
-            f"content-length: {len(body)}\r\n".encode(), b"connection: close\r\n\r\n", body,
-        ]  # fmt: skip
         if self.transport.is_closing():
             return
-        self.transport.write(b"".join(fields))
+        self.transport.write(refusal(status, titles[status], code, said))
         self.transport.close()

@@ -38,6 +38,16 @@ async def no_others(request: Request, who: Who) -> None:
             raise Refusal(422, "unknown_parameter", f"there is no parameter {name!r} here{meant}", name)
 
 
+def _methods(routes: Sequence[APIRoute], request: Request) -> set[str]:
+    """What a path takes. Where several patterns fit it, it is the path of the one that leaves the least open."""
+    scope = {**request.scope, "type": "http"}
+    fitting = [route for route in routes if route.matches(scope)[0] is not Match.NONE]
+    if not fitting:
+        return set()
+    own = min((route.path for route in fitting), key=lambda path: (path.count("{"), -len(path)))
+    return {method for route in fitting if route.path == own for method in route.methods or ()}
+
+
 def _parameters(dependant: Dependant) -> Iterator[str]:
     """What a path takes as parameters, and what it depends on."""
     yield from (one.alias for one in dependant.query_params)
@@ -66,10 +76,7 @@ def install(app: FastAPI, routers: Sequence[APIRouter]) -> None:
     @app.api_route("/api/{path:path}", methods=METHODS, include_in_schema=False)
     def nothing(path: str, request: Request) -> JSONResponse:
         """A path that is none, or one that does not take this method."""
-        allowed: set[str] = set()
-        for route in routes:
-            if route.matches({**request.scope, "type": "http"})[0] is not Match.NONE:
-                allowed |= route.methods or set()
+        allowed = _methods(routes, request)
         if allowed:
             names = ", ".join(sorted(allowed))
             answer = respond(

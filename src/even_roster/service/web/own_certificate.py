@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import datetime
 import ipaddress
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +13,8 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
+
+from ..aids.home_folder import write_private
 
 LASTS = datetime.timedelta(days=730)
 RENEWED_BEFORE = datetime.timedelta(days=30)
@@ -75,14 +76,5 @@ def _make(own: OwnCertificate, hostname: str, addresses: Sequence[str], now: dat
     private = key.private_bytes(
         serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
     )  # fmt: skip
-    _write(own.key, private)
-    _write(own.certificate, made.public_bytes(serialization.Encoding.PEM))
-
-
-def _write(path: Path, data: bytes) -> None:
-    """Write a file that only this account can read, whole or not at all."""
-    part = path.with_name(f"{path.name}.part")
-    part.unlink(missing_ok=True)
-    with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
-        file.write(data)
-    part.replace(path)
+    write_private(own.key, private)
+    write_private(own.certificate, made.public_bytes(serialization.Encoding.PEM))

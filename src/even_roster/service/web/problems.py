@@ -77,6 +77,13 @@ def respond(problem: Problem) -> JSONResponse:
     return JSONResponse(problem.model_dump(exclude_none=True), problem.status, headers, media_type=MEDIA_TYPE)
 
 
+def respond_and_close(problem: Problem) -> JSONResponse:
+    """A problem as the last response of its connection."""
+    answer = respond(problem)
+    answer.headers["Connection"] = "close"
+    return answer
+
+
 def _problem(status: int, code: str, error: Exception, **more: Any) -> Problem:
     return Problem(title=TITLES[status], status=status, code=code, detail=str(error), **more)
 

@@ -8,6 +8,7 @@ import json
 import select
 import socket
 import threading
+import time
 import unittest
 from collections.abc import AsyncIterator, Iterator
 from typing import Any
@@ -66,6 +67,16 @@ class AtTheDoor(unittest.TestCase):
         for path in ("/api/v1/devices", "/api/v1/sheets/import", "/api/v1/no/such/path"):
             status, told = self.asks(self.head(f"POST {path}", "Content-Length: 900000000", token=False))
             self.assertEqual((status, told["code"]), (401, "not_signed_in"))
+
+    def test_who_has_not_signed_in_asks_no_faster_than_it_is_given_rest(self) -> None:
+        url = f"{self.service.url}/api/v1/here"
+        with httpx.Client(timeout=20) as web:
+            began = time.monotonic()
+            for _ in range(6):
+                self.assertEqual(web.get(url).status_code, 401)
+            self.assertGreaterEqual(time.monotonic() - began, 5 * connections.REST_SECONDS)
+            for _ in range(3):
+                self.assertEqual(web.get(url, headers={"Authorization": f"Bearer {self.token}"}).status_code, 200)
 
     def test_bodies_are_taken_up_to_a_size_whatever_they_say_of_themselves(self) -> None:
         status, told = self.asks(self.head("POST /api/v1/devices", "Content-Length: 900000000"))

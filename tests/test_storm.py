@@ -56,6 +56,7 @@ class Stormed(unittest.TestCase):
             headers={"Authorization": f"Bearer {place.token}"},
             timeout=PATIENCE,
             trust_env=False,
+            limits=httpx.Limits(max_connections=None),
         )
         self.stack.callback(self.web.close)
         self.streams = [self.keeper.do(self.stream) for _ in range(STREAMS)]

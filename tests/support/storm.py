@@ -6,6 +6,7 @@ when it has tried them all; then holds them until its standard input ends."""
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import re
 import selectors
@@ -25,7 +26,7 @@ def main() -> None:
         return
     words = {"silent": b"", "half": b"GET /api/v1/here HTTP/1.1\r\nHost: x\r\nX-Long: ", "unread": b""}[what]
     if what == "unread":
-        words = f"GET {_largest(there, next(ours))} HTTP/1.1\r\nHost: {host}\r\n\r\n".encode()
+        words = f"GET {_largest(there, ours)} HTTP/1.1\r\nHost: {host}\r\n\r\n".encode()
     lines, refused = [], 0
     for _ in range(int(count)):
         try:
@@ -58,16 +59,17 @@ def _connected(there: tuple[str, int], ours: str, buffer: int = 0) -> socket.soc
     return line
 
 
-def _largest(there: tuple[str, int], ours: str) -> str:
-    """The script that the console's first page names."""
-    with _connected(there, ours) as line:
-        line.sendall(f"GET / HTTP/1.1\r\nHost: {there[0]}\r\nConnection: close\r\n\r\n".encode())
+def _largest(there: tuple[str, int], ours: itertools.cycle[str]) -> str:
+    """The script that the console's first page names; asked for until there is a place."""
+    while True:
         found = b""
-        while part := line.recv(65536):
-            found += part
-    script = re.search(rb"/assets/index-[\w-]+\.js", found)
-    assert script is not None
-    return script.group().decode()
+        with contextlib.suppress(OSError), _connected(there, next(ours)) as line:
+            line.sendall(f"GET / HTTP/1.1\r\nHost: {there[0]}\r\nConnection: close\r\n\r\n".encode())
+            while part := line.recv(65536):
+                found += part
+        if (script := re.search(rb"/assets/index-[\w-]+\.js", found)) is not None:
+            return script.group().decode()
+        time.sleep(0.2)
 
 
 def _requests(there: tuple[str, int], ours: itertools.cycle[str], at_once: int, until: float) -> int:
@@ -86,9 +88,10 @@ def _requests(there: tuple[str, int], ours: itertools.cycle[str], at_once: int, 
             for key, _ in looking.select(0.1):
                 line = key.fileobj  # type: ignore[assignment]
                 try:
-                    if line.recv(4096):
-                        answered += 1
-                        line.sendall(asked)
+                    if part := line.recv(4096):
+                        if part.endswith(b"}"):  # the answer is whole
+                            answered += 1
+                            line.sendall(asked)
                         continue
                 except OSError:
                     pass

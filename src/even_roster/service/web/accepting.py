@@ -9,6 +9,7 @@ import socket
 import ssl
 import struct
 import sys
+import time
 from collections.abc import Callable
 from typing import Any
 
@@ -19,8 +20,10 @@ from .shares import Shares
 
 HANDSHAKE_SECONDS = 10.0
 """To agree on TLS (RFC 8446)."""
-AT_ONCE = 64
-"""Taken in before anybody else has a turn."""
+TURN_SECONDS = 0.002
+"""How long connections are taken in before anybody else has a turn."""
+TOLD_EACH_SECOND = 20
+"""Refusals that are put into words; in a storm the others are only closed, which takes a third of the time."""
 PAUSE_SECONDS = 0.1
 """When the process may open nothing more."""
 _AT_ONCE = struct.pack("ii", 1, 0)
@@ -79,6 +82,7 @@ class Accepting:
         self._listener, self._places, self._made, self._tls = listener, places, made, tls
         self._loop = asyncio.get_running_loop()
         self._open = False
+        self._told, self._told_since = 0, 0.0
 
     def begin(self) -> None:
         """Take connections in from now on."""
@@ -96,7 +100,8 @@ class Accepting:
         """There is nothing to wait for."""
 
     def _ready(self) -> None:
-        for _ in range(AT_ONCE):
+        until = time.monotonic() + TURN_SECONDS
+        while time.monotonic() < until:
             try:
                 line, address = self._listener.accept()
             except (BlockingIOError, InterruptedError):
@@ -119,18 +124,23 @@ class Accepting:
         came = self._places.come(arrival, host, self._loop.time())
         if came.goes is not None:
             came.goes.end()
-        line.setblocking(False)
         if not came.stays:
             self._refuse(line)
             return
+        line.setblocking(False)
         with contextlib.suppress(OSError):
             line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         arrival.task = self._loop.create_task(self._connect(arrival))
 
     def _refuse(self, line: socket.socket) -> None:
         """Say so where that can be said at once, and close."""
-        with contextlib.suppress(OSError):
-            if self._tls is None:
+        now = time.monotonic()
+        if now - self._told_since >= 1.0:
+            self._told, self._told_since = 0, now
+        self._told += 1
+        if self._tls is None and self._told <= TOLD_EACH_SECOND:
+            with contextlib.suppress(OSError):
+                line.setblocking(False)
                 with contextlib.suppress(BlockingIOError):
                     line.recv(1 << 16)  # what is not read would take the answer away (RFC 9112 9.6)
                 line.send(_TOO_MANY)

@@ -11,6 +11,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from ...apart.spreadsheets import MOST_BYTES
 from ...api.common import Problem
 from .accepting import Places
+from .connections import CONNECTION
 from .problems import TITLES, respond, respond_and_close
 
 SIGN_IN = "/api/v1/sign-in"
@@ -55,6 +56,9 @@ class Admission:
             return
         refused = self._refused(scope)
         if refused is not None:
+            connection = scope.get(CONNECTION)
+            if refused.status == 401 and connection is not None:
+                connection.tire()
             await respond(refused)(scope, receive, send)
             return
         who = scope.get(SIGNED_IN)

@@ -18,6 +18,8 @@ UNREAD_SECONDS = 30.0
 """An answer of which nothing was read for so long is not waited for."""
 PIPELINE = 16
 """Requests that may wait behind the one that is answered (RFC 9112 9.3.2)."""
+REST_SECONDS = 0.1
+"""After a refusal for want of a sign-in nothing more is read for so long: asking faster brings nobody further."""
 CONNECTION = "roster_connection"
 """Where a request's scope has its connection."""
 
@@ -29,6 +31,7 @@ class Connection(HttpToolsProtocol):
     _head: int | None = 0
     _stalled: asyncio.TimerHandle | None = None
     _unread = 0
+    _tired = False
 
     def __init__(self, *given: Any, arrival: Arrival, places: Places, **named: Any) -> None:
         super().__init__(*given, **named)
@@ -37,6 +40,22 @@ class Connection(HttpToolsProtocol):
     def signed(self, who: str) -> bool:
         """Who it is has been said; False where that sign-in has as many connections as it may have."""
         return self._places.signed(self._arrival, who)
+
+    def tire(self) -> None:
+        """It is refused: it has to rest before it may ask again."""
+        self._tired = True
+
+    def on_response_complete(self) -> None:
+        """An answer is written; another request may follow, at once or after a rest."""
+        super().on_response_complete()
+        if self._tired and not self.transport.is_closing():
+            self._tired = False
+            self.flow.pause_reading()
+            self.loop.call_later(REST_SECONDS, self._rested)
+
+    def _rested(self) -> None:
+        if not self.transport.is_closing():
+            self.flow.resume_reading()
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         """Begin to wait for a request."""

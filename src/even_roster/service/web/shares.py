@@ -22,13 +22,13 @@ NEAR = 0.8
 @dataclass(frozen=True, slots=True)
 class Limits:
     """How many there may be at once. `connections`: all together, what the process may open less what it needs itself. `strangers`:
-    all together, each with up to 80 kB of an answer that it does not read; and of one address, ten browsers behind one router with
+    all together, each with up to 200 kB for an answer that it leaves; and of one address, ten browsers behind one router with
     room to spare. `signed_each`, `streams_each`, `requests_each`: of one sign-in, so that a program that went wrong leaves the
     others theirs."""
 
     connections: int = 8_192
-    strangers: int = 256
-    strangers_each: int = 80
+    strangers: int = 128
+    strangers_each: int = 64
     signed_each: int = 1_024
     streams: int = 4_096
     streams_each: int = 512

@@ -18,7 +18,7 @@ from even_roster.core.switches.port_readers import bundles, counters, members, p
 from even_roster.core.switches.port_states import PortState, from_stored
 from even_roster.core.switches.port_stays import Ended, Folding, PortStay, fold
 from even_roster.core.switches.reading import Counted, Neighbour, Pair
-from even_roster.core.switches.router_readers import addresses, pairs
+from even_roster.core.switches.router_readers import addressed, addresses, pairs
 from even_roster.core.switches.sentences import port_said, together
 from even_roster.core.switches.uplinks import Behind, Told, verdicts
 from tests.support.drawing import given, st
@@ -325,6 +325,18 @@ class MoreReaders(unittest.TestCase):
         self.assertEqual(len(told), 2, "link-local, groups, incomplete and broken ones are left out")
         self.assertEqual(pairs({Column.MEDIA_MACS: newer[Column.MEDIA_MACS]}), (Pair(0x0A2C0A63, TILL),))  # type: ignore[arg-type]
         self.assertEqual(addresses(newer), (0x0A2C0A01,))
+        self.assertEqual(addressed(newer), frozenset({2}), "loopback is no interface that anybody hangs on")
+        older: dict[Column, Rows] = {Column.OLDER_ADDRESSES: {(10, 44, 10, 5): 1000, (127, 0, 0, 1): 1}}
+        self.assertEqual(
+            addressed({**newer, **older}), frozenset({2, 1000}), "one table may have what the other has not"
+        )
+        own: Rows = {
+            (2, 16, 0xFE, 0x80, *(0,) * 13, 1): 3,
+            (4, 20, 0xFE, 0x80, *(0,) * 13, 1, 0, 0, 0, 4): 4,
+            (9, 1, 7): 5,
+        }
+        self.assertEqual(addressed({Column.OWN_ADDRESSES: own}), frozenset({5}), "what cannot be read may be one")
+        self.assertIsNone(addressed({}), "it is not known of any")
 
 
 NOW = 100 * DAY

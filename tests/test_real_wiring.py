@@ -172,18 +172,21 @@ class RealRing(unittest.TestCase):
             self.serving(running)
             self.follows(lambda: len(self.links()) == 3 and "shut" in self.links().values(), "the ring is not told")
             self.follows(lambda: self.way() != [], "the way is not told")
-            allowed = []
+            allowed, told = [], dict[str, str]()
             for name in self.switches:
                 for port in self.ports(name):
-                    if port.name.startswith(("p", "up")):
-                        try:
-                            self.order(port, for_seconds=5)
-                            allowed.append(f"{name[-1]}.{port.name}")
-                        except Conflict:
-                            continue
-                        self.read()  # the service is never cut off from any of them
-                        until(lambda at=(name, port.name): self.up(*at), "it does not come back")  # type: ignore[misc]
-            self.assertEqual(allowed, ["a.p2", "c.p1"], "the desk and the till, and no port of any way")
+                    try:
+                        self.order(port, for_seconds=5)
+                        allowed.append(f"{name[-1]}.{port.name}")
+                    except Conflict as refused:
+                        told[f"{name[-1]}.{port.name}"] = str(refused)
+                        continue
+                    self.read()  # the service is never cut off from any of them
+                    until(lambda at=(name, port.name): self.up(*at), "it does not come back")  # type: ignore[misc]
+            self.assertEqual(allowed, ["a.p2", "c.p1"], f"the desk and the till, and no port of any way: {told}")
+            for name in "abc":  # the bridge's own interface has the address at which it is read
+                self.assertIn("number as a port of the bridge", told[f"{name}.br0"])
+                self.assertIn("has an address of its own on it", told[f"{name}.br0"])
 
             one = self.within.do(lambda: self.roster.begin_chase(ChaseNew(switches=["switch-a"])))
             until(

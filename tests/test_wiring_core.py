@@ -8,6 +8,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from even_roster.core.findings.engine import BY_KIND
 from even_roster.core.findings.model import DAY, HOUR
 from even_roster.core.findings.wiring_troubles import LinkSeen, RootSeen, WiringSeen, wiring_troubles
 from even_roster.core.mac import MacNumber
@@ -19,7 +20,7 @@ from even_roster.core.wiring.chase_turns import Turned, said, turned
 from even_roster.core.wiring.drawing import draw, svg
 from even_roster.core.wiring.facts import UNREAD, End, Known, Link, Member, Plug, Word
 from even_roster.core.wiring.graph import Graph, falls, graph, parts, rings, way
-from even_roster.core.wiring.guard import FRESH_MS, Desk, PortFacts, Sight, judge
+from even_roster.core.wiring.guard import FRESH_MS, HARMLESS, Desk, PortFacts, Sight, contests, judge
 from even_roster.core.wiring.layout import Spot, layout
 from even_roster.core.wiring.links import SETTLED, links
 from even_roster.core.wiring.outline import outline
@@ -355,6 +356,8 @@ class Guard(unittest.TestCase):
         self, port: int = 39, desk: Desk | None = None, *, link: Link | None = None, macs: Sequence[int] = (),
         state: PortState | None = None, linked: bool = False, read: Mapping[int, int] | None = None,
         ours: Mapping[int, frozenset[int]] | None = None, shut: str = "blocking", lead: bool = False, nowhere: Sequence[str] = (),
+        base: int | None = 39, addressed: bool | None = False, own_learnt: bool = False, marked: bool = False,
+        contested: Mapping[int, str] | None = None,
     ) -> tuple[str, ...]:  # fmt: skip
         found, states = ring_of_three(shut)
         found[1] = link or found[1]
@@ -362,9 +365,12 @@ class Guard(unittest.TestCase):
             graph(found, states), (), read if read is not None else dict.fromkeys((1, 2, 3, 4), NOW),
             ours if ours is not None else {1: frozenset({15}), 3: frozenset({31}), 2: frozenset({21})},
             {MacNumber(500): "a gateway", MacNumber(501): "the device that orders it"}, {-3: "switch-3", -1: "switch-1"}, nowhere,
+            contested or {},
         )  # fmt: skip
         usual = PortState(39, link="up", wanted="up")
-        facts = PortFacts(3, port, state or usual, [MacNumber(one) for one in macs], linked, lead)
+        facts = PortFacts(
+            3, port, state or usual, [MacNumber(one) for one in macs], linked, lead, base, addressed, own_learnt, marked
+        )
         return judge(desk or Desk(self.OURS, 1, 15), facts, sight, NOW).refusals
 
     def test_who_is_known_and_hangs_on_an_edge_may_be_switched_off(self) -> None:
@@ -405,6 +411,35 @@ class Guard(unittest.TestCase):
                 self.assertTrue(refused)
         self.assertEqual(self.judged(macs=[700], nowhere=["a gateway"]), (), "who hangs there is known")
 
+    def test_what_is_not_known_to_be_a_port_of_the_bridge_alone_is_refused(self) -> None:
+        for words, refused in {
+            "number as a port of the bridge": self.judged(macs=[700], base=None),
+            "has an address of its own": self.judged(macs=[700], addressed=True),
+            "does not tell which of its interfaces": self.judged(macs=[700], addressed=None),
+            "a MAC of its own behind it": self.judged(macs=[700], own_learnt=True),
+            "switch-1 (two devices have one address)": self.judged(
+                macs=[700], contested={1: "two devices have one address"}
+            ),
+            "switch-3 (a takeover)": self.judged(macs=[700], contested={3: "a takeover"}),
+        }.items():
+            with self.subTest(words):
+                self.assertEqual(len(refused), 1, refused)
+                self.assertIn(words, refused[0])
+        self.assertEqual(self.judged(macs=[700], contested={4: "a takeover"}), (), "it is not on the way")
+
+    def test_what_a_person_says_is_outweighed_by_no_announcement(self) -> None:
+        point = PortState(39, link="up", uplink=True, neighbours=(beside(9, "lan", "bridge", "access point"),))
+        self.assertEqual(self.judged(state=point), ())
+        (refused,) = self.judged(state=point, marked=True)
+        self.assertIn("a person says that it is an uplink", refused)
+
+    def test_a_finding_of_a_kind_that_is_not_known_to_be_harmless_contests(self) -> None:
+        self.assertTrue(contests("duplicate-address", True) and contests("mac-on-two-ports", False))
+        self.assertTrue(contests("a kind of tomorrow", True))
+        self.assertFalse(contests("unknown-device", False))
+        self.assertEqual([contests("assignment-not-in-effect", about) for about in (True, False)], [True, False])
+        self.assertLessEqual(HARMLESS, BY_KIND.keys(), "each of them is a kind")
+
     def test_whatever_is_drawn_the_way_of_the_service_is_never_switched_off(self) -> None:
         permitted = 0
         for seed in range(150):
@@ -433,7 +468,8 @@ class Guard(unittest.TestCase):
             for one in members:
                 allowed = [
                     port.id for port in one.plugs
-                    if not judge(Desk(us, here.id, at.id), PortFacts(one.id, port.id, states[port.id], list(port.macs), port.id in linked),
+                    if not judge(Desk(us, here.id, at.id), PortFacts(one.id, port.id, states[port.id], list(port.macs), port.id in linked,
+                                                                              base=port.base or 1, addressed=False),
                                  sight, NOW).refusals
                 ]  # fmt: skip
                 real = self.real_way(made, here.id - 1, one.id - 1) | {at.id}

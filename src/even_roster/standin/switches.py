@@ -16,7 +16,7 @@ from .hosts import Host
 from .site import Site
 
 COMMUNITY = b"larkspur"
-INDEX, LOCAL = 100, 200
+INDEX, LOCAL, MANAGED = 100, 200, 1000
 FRESH_SECONDS = 10.0
 _INTERFACES, _MORE, _BRIDGE = (1, 3, 6, 1, 2, 1, 2, 2, 1), (1, 3, 6, 1, 2, 1, 31, 1, 1, 1), (1, 3, 6, 1, 2, 1, 17)
 _DUPLEX, _LLDP = (1, 3, 6, 1, 2, 1, 10, 7, 2, 1, 19), (1, 0, 8802, 1, 1, 2, 1)
@@ -160,6 +160,8 @@ def _system(site: Site, wired: Wired) -> Iterator[Variable]:
     yield Variable((1, 3, 6, 1, 2, 1, 1, 3, 0), Type.TICKS, int(site.elapsed() * 100) % (1 << 32))
     yield Variable((*_BRIDGE, 1, 1, 0), Type.OCTETS, switch.mac.to_bytes())
     yield Variable((*_LLDP, 3, 2, 0), Type.OCTETS, switch.mac.to_bytes())
+    for address in switch.addresses:  # of an interface of its own, which is no port
+        yield Variable((*_IP, 20, 1, 2, *address.packed), Type.INTEGER, MANAGED)
 
 
 def _announced(site: Site, cabling: Cabling, wired: Wired, around: dict[int, tuple[str, int]]) -> Iterator[Variable]:

@@ -13,7 +13,7 @@ from .columns import Column, Oid, Rows, Value
 from .neighbour_readers import neighbours
 from .port_readers import bundles, counters, members, powers, root, towards, trees
 from .reading import Description, Lack, Learnt, Link, Port, Reading
-from .router_readers import addresses, pairs
+from .router_readers import addressed, addresses, pairs
 
 _CHASSIS = 3
 _DUPLEX = {2: "half", 3: "full"}
@@ -62,7 +62,7 @@ def reading(
     }
     return Reading(
         _description(columns), ports, found, around, (*lacks, *missing, *nowhere, *unmapped), pairs(columns), addresses(columns),
-        frozenset(macs), root=root(columns),
+        frozenset(macs), root=root(columns), addressed=addressed(columns),
     )  # fmt: skip
 
 

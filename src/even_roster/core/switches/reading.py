@@ -134,8 +134,9 @@ class Lack:
 @dataclass(frozen=True, slots=True)
 class Reading:
     """What one agent said: itself, its ports in their order, what it has learnt, who announces itself, what is missing; which
-    MACs its ARP and neighbour tables have, its addresses and its own MACs; which bridge is the root of its spanning tree. Without
-    `ports_whole` there may be more ports than it told; `cut` are the fields of ports that were told for some of them only."""
+    MACs its ARP and neighbour tables have, its addresses and its own MACs; which bridge is the root of its spanning tree;
+    `addressed` are the interfaces that have an address, by index (None: not told, or not whole). Without `ports_whole` there may be
+    more ports than it told; `cut` are the fields of ports that were told for some of them only."""
 
     description: Description
     ports: tuple[Port, ...]
@@ -148,3 +149,4 @@ class Reading:
     ports_whole: bool = True
     cut: frozenset[str] = frozenset()
     root: MacNumber | None = None
+    addressed: frozenset[int] | None = None

@@ -43,6 +43,20 @@ def addresses(columns: Mapping[Column, Rows]) -> tuple[Address, ...]:
     return tuple(sorted(one for one in found if one not in _LOOPBACK))
 
 
+def addressed(columns: Mapping[Column, Rows]) -> frozenset[int] | None:
+    """The indexes of the interfaces that have an address of their own; None where none is told at all, so that it is not known of
+    any. Loopback does not count, nor what each interface gives itself (link-local IPv6, RFC 4291); what cannot be read does."""
+    newer, older = columns.get(Column.OWN_ADDRESSES, {}), columns.get(Column.OLDER_ADDRESSES, {})
+    told = [(_address(key), index) for key, index in newer.items() if isinstance(index, int) and not _by_itself(key)]
+    told += [(_four(key), index) for key, index in older.items() if isinstance(index, int)]
+    return frozenset(index for address, index in told if address not in _LOOPBACK) if newer or older else None
+
+
+def _by_itself(key: Oid) -> bool:
+    """Whether an InetAddress is one that an interface gives itself: ipv6 (2), or ipv6z (4) with a zone, in fe80::/10."""
+    return len(key) > 3 and key[0] in (2, 4) and key[2] == 0xFE and key[3] & 0xC0 == 0x80
+
+
 _LOOPBACK = frozenset({address_of(IPv4Address("127.0.0.1")), address_of(IPv6Address("::1"))})
 
 

@@ -41,13 +41,22 @@ class PortFacts:
     linked: bool
     lead: bool = False
     """Whether it stands for a bundle."""
+    base: int | None = None
+    """Its number as a port of the bridge (dot1dBasePort, RFC 4188); None where its switch tells none."""
+    addressed: bool | None = None
+    """Whether its interface has an address of the switch; None where its switch tells of no interface which has."""
+    own_learnt: bool = False
+    """Whether the switch has learnt a MAC of its own behind it."""
+    marked_uplink: bool = False
+    """Whether a person says that it is an uplink."""
 
 
 @dataclass(frozen=True, slots=True)
 class Sight:
     """What was read: the graph with its switches' readings (ms), at which ports each switch has our MAC, and who must stay in
     reach: MACs by why. `called` is what ports are called by their ids, and switches by their ids below zero; `nowhere` are those
-    who must stay in reach and of whom it is not known where they hang."""
+    who must stay in reach and of whom it is not known where they hang; `contested` are switches whose address or MAC an open
+    finding is about, with what it says."""
 
     graph: Graph
     routers: Collection[int]
@@ -56,6 +65,7 @@ class Sight:
     kept: Mapping[MacNumber, str]
     called: Mapping[int, str] = field(default_factory=dict)
     nowhere: Collection[str] = ()
+    contested: Mapping[int, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +116,10 @@ def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], li
         name = sight.called.get(-number, "a switch")
         if now - sight.read.get(number, 0) > FRESH_MS:
             found.append(f"{name} was not read within the last minute")
+        if number in sight.contested:
+            found.append(
+                f"an open finding is about {name} ({sight.contested[number]}): whoever answers there may not be it"
+            )
         seen = sight.ours.get(number, frozenset())
         if not seen:
             found.append(f"{name} has not learnt this service: the way to it is not known from there")
@@ -120,6 +134,18 @@ def _port(facts: PortFacts, sight: Sight) -> list[str]:
     found, state = [], facts.state
     if state is None:
         return ["it is not known how it stands"]
+    if facts.base is None:
+        found.append(
+            "its switch does not tell its number as a port of the bridge: it may be the switch's own interface"
+        )
+    if facts.addressed is None:
+        found.append("its switch does not tell which of its interfaces have an address")
+    elif facts.addressed:
+        found.append("the switch has an address of its own on it")
+    if facts.own_learnt:
+        found.append("the switch has learnt a MAC of its own behind it")
+    if facts.marked_uplink:
+        found.append("a person says that it is an uplink, whatever else announces itself there")
     if state.bundle or facts.lead:
         found.append("it is a member of a bundle")
     if facts.linked:
@@ -151,6 +177,23 @@ def _switch(sight: Sight, node: Node) -> str:
 
 def _number(node: Node) -> int:
     return int(node[1:]) if node.startswith("s") else 0
+
+
+HARMLESS = frozenset({
+    "absent", "ends-disagree", "errors-on-port", "flapping-port", "idle-fitting", "link-lost", "link-slower", "missing-device",
+    "name-disagrees", "no-dhcp-server", "offer-disagrees", "plan-unpublished", "pool-nearly-full", "published-lost",
+    "randomised-reservation", "reservation-refused", "reservation-waiting", "ring-open", "role-on-pool", "self-assigned-address",
+    "shared-hostname", "stale-reservation", "static-in-pool", "switch-restarted", "two-rosters", "unknown-device",
+    "unknown-on-port", "unplanned-address", "vlans-differ", "wrong-mask", "wrong-mask-offered",
+})  # fmt: skip
+"""Kinds of findings that do not say that somebody else may be at an address or behind a MAC. All others do, those to come too."""
+_PLANNED_FIRST = frozenset({"assignment-not-in-effect"})
+"""They say so of the address that was planned, which they name first, and not of where its device is instead."""
+
+
+def contests(kind: str, first: bool) -> bool:
+    """Whether an open finding of a kind makes doubtful who is at an address, or behind a MAC, that it names (first of all)."""
+    return kind not in HARMLESS and (first or kind not in _PLANNED_FIRST)
 
 
 def asked_name(names: Sequence[str], port: str) -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import time
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -209,8 +209,15 @@ def _told(reading: Reading) -> dict[str, Any]:
             name: [port.base, port.mac, port.text if port.text != name else "", *(port.towards or (None, None))]
             for name, port in _by_name(reading.ports).items()
         },
+        "addressed": _named(reading, reading.addressed) if reading.addressed is not None else None,
+        "own_learnt": _named(reading, {one.port for one in reading.learnt if one.mac in reading.own}),
         "feeds": {name: list(port.feeds) for name, port in _by_name(reading.ports).items() if port.feeds is not None},
     }  # fmt: skip
+
+
+def _named(reading: Reading, indexes: Collection[int]) -> list[str]:
+    """The names of ports, by their interfaces' indexes."""
+    return [name for name, port in _by_name(reading.ports).items() if port.index in indexes]
 
 
 def _roots(switch: SwitchNow, reading: Reading, at: int) -> dict[str, Any]:

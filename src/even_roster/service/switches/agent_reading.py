@@ -78,6 +78,8 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
     short = {column for column, walked in walks.items() if walked.ending is Ending.CUT}
     told = await asyncio.to_thread(reading, columns, [*lacks, *missing], parts)
     whole = not short & {Column.DESCRIPTION, Column.NAME, Column.KIND}
+    if short & {Column.OWN_ADDRESSES, Column.OLDER_ADDRESSES}:
+        told = replace(told, addressed=None)  # of those that are missing it is not known
     return replace(told, ports_whole=whole, cut=frozenset(FIELDS[column] for column in short & FIELDS.keys()))
 
 

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from ipaddress import IPv4Address, ip_address
+from typing import Any
 
 from sqlalchemy import Connection
 
-from ...core.address import Address, address_of
-from ...core.mac import MacNumber
+from ...core.address import Address, address_of, dotted
+from ...core.findings.engine import BY_KIND
+from ...core.findings.model import State
+from ...core.mac import Mac, MacNumber
 from ...core.switches.placing import Grade
-from ...core.wiring.guard import Desk, PortFacts, Sight, Verdict, judge
+from ...core.wiring.guard import Desk, PortFacts, Sight, Verdict, contests, judge
 from ...store import device_queries
 from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
@@ -38,13 +41,41 @@ def judged(context: Context, switch: SwitchNow, port: PortNow, client: str) -> J
         kept, unknown = _kept(context, connection, client)
         linked = any(port.id in one.link.ports for one in wiring.kept)
         lead = any(other.state is not None and other.state.bundle == port.name for other in switch.ports.values())
-        facts = PortFacts(switch.row.id, port.id, port.state, list(port.stays), linked, lead)
+        facts = PortFacts(
+            switch.row.id, port.id, port.state, list(port.stays), linked, lead, **_interface(switch, port)
+        )
         verdict = judge(desk, facts, _sight(context, wiring, desk, kept), now_ms())
         if unknown:
             verdict = Verdict((*verdict.refusals, unknown), verdict.ports, verdict.switches)
         way = [wiring.called(f"s{number}") for number in verdict.switches]
         unsure = [why for why in (GATEWAY, DHCP) if why not in kept.values()]
         return Judged(verdict, way, unsure)
+
+
+def _interface(switch: SwitchNow, port: PortNow) -> dict[str, Any]:
+    """What a switch tells of the interface of a port, and what a person says of it."""
+    addressed, ends = switch.told.get("addressed"), switch.told.get("ends", {})
+    return {
+        "base": ends.get(port.name, [None])[0], "addressed": port.name in addressed if addressed is not None else None,
+        "own_learnt": port.name in switch.told.get("own_learnt", ()), "marked_uplink": bool(port.words.uplink),
+    }  # fmt: skip
+
+
+def _contested(context: Context) -> dict[int, str]:
+    """Switches whose address, or one of whose MACs, an open finding is about."""
+    with context.findings.looking():
+        opened = [one for one in context.findings.engine.standing.values() if one.state is State.OPEN]
+    about: dict[str, str] = {}
+    for one in opened:
+        for place, subject in enumerate(one.subjects):
+            if contests(one.kind, place == 0):
+                about.setdefault(subject.value, BY_KIND[one.kind].title.lower() if one.kind in BY_KIND else one.kind)
+    found = {}
+    for key, switch in context.switches.switches.items():
+        called = [dotted(switch.row.address), *(str(Mac(mac)) for mac in switch.own)]
+        if (why := next((about[one] for one in called if one in about), None)) is not None:
+            found[key] = why
+    return found
 
 
 def _desk(context: Context, connection: Connection, switch: SwitchNow) -> Desk:
@@ -76,7 +107,8 @@ def _sight(context: Context, wiring: Wiring, desk: Desk, kept: dict[MacNumber, s
     seen = {mac for one in switches.values() for port in one.ports.values() for mac in port.stays}
     nowhere = {why for why in (GATEWAY, DHCP) if not seen & {mac for mac, said in kept.items() if said == why}}
     read = {key: one.row.learnt or 0 for key, one in switches.items()}
-    return Sight(wiring.graph, wiring.routers, read, ours, kept, called, nowhere & set(kept.values()))
+    contested = _contested(context)
+    return Sight(wiring.graph, wiring.routers, read, ours, kept, called, nowhere & set(kept.values()), contested)
 
 
 def _kept(context: Context, connection: Connection, client: str) -> tuple[dict[MacNumber, str], str]:

@@ -4,6 +4,7 @@ cable is pulled, ports that are switched and chased."""
 from __future__ import annotations
 
 import asyncio
+import re
 import subprocess
 import sys
 import tempfile
@@ -16,11 +17,14 @@ from types import SimpleNamespace
 from typing import cast
 from unittest import mock
 
+import httpx
+
 from even_roster.api.chases import ChaseEdit, ChaseFound, ChaseNew
 from even_roster.api.demo import LeadPlug, LeadPull
 from even_roster.api.port_orders import PortOrderNew
 from even_roster.api.switches import CredentialNew, KeptPort, SwitchSearch
 from even_roster.api.wiring import LinkView, LinkWordNew, MapPlaceEdit
+from even_roster.cli.switching import seat
 from even_roster.client import BadInput, Conflict, NotFound, Roster
 from even_roster.core.mac import MacNumber
 from even_roster.core.wiring.guard import Desk
@@ -258,6 +262,45 @@ class Switched(Wired):
         )
         self.service.roster("dhcp", "ask")
         self.assertIn("a DHCP server hangs there", self.roster.port_switching(ledger.id).refusals)
+
+    def test_whoever_orders_it_is_not_cut_off_wherever_he_says_to_sit(self) -> None:
+        port = self.port("switch-office-2", "6")
+        mac = self.roster.port_switching(port.id).behind[0].mac
+        address = next(one.address for one in self.roster.port_switching(port.id).behind if one.address)
+        for said, why in (
+            (mac.upper().replace(":", "-"), "the device that orders it hangs there"), (address, "the device that orders it hangs there"),
+            ("Switch-office-2:6", "says to hang there"), ("unknown", "(--my-device)"), ("fd00:44::7", "it comes by IPv6"),
+        ):  # fmt: skip
+            with self.subTest(said):
+                self.assertTrue(any(why in one for one in self.roster.port_switching(port.id, said).refusals))
+                with self.assertRaisesRegex(Conflict, re.escape(why)):
+                    self.roster.order_port(port.id, self.order(port, my_device=said))
+        for said in ("here", "switch-office-2:7", "02:c0:44:00:77:77", "::1"):
+            self.assertEqual(self.roster.port_switching(port.id, said).refusals, [], said)
+        for said in ("switch-office-2:99", "nobody:1", "the attic"):
+            with self.subTest(said), self.assertRaises(BadInput):
+                self.roster.port_switching(port.id, said)
+        token = {"Authorization": f"Bearer {self.service.client().place.token}"}
+        for field in ("Forwarded", "X-Forwarded-For", "Via"):
+            answer = httpx.post(
+                f"{self.service.url}/api/v1/ports/{port.id}/switching",
+                headers={**token, field: "10.44.10.30"},
+                timeout=60,
+            )
+            self.assertTrue(any("through another server" in one for one in answer.json()["refusals"]), field)
+
+    def test_where_whoever_types_sits_is_told_by_the_line_of_ssh(self) -> None:
+        line = {"SSH_CONNECTION": "10.44.10.111 50222 10.44.10.20 22"}
+        for given, expected in (
+            ({}, "here"), (line, "10.44.10.111"), ({**line, "TMUX": "/tmp/tmux,1,0"}, "unknown"), ({"STY": "1.x"}, "unknown"),
+            ({"SUDO_USER": "keeper"}, "unknown"), ({**line, "SUDO_USER": "keeper"}, "10.44.10.111"),
+        ):  # fmt: skip
+            self.assertEqual(seat(None, given), expected, given)
+        self.assertEqual(seat("switch-office-2:6", {**line, "TMUX": "x"}), "switch-office-2:6")
+        done = self.service.roster(
+            "port", "off", "switch-office-2", "6", "--look", SSH_CONNECTION="fd00:44::7 1 fd00:44::1 22"
+        )
+        self.assertIn("it comes by IPv6", done.stdout)
 
     def test_credentials_that_do_not_encrypt_want_consent_and_who_may_only_read_is_told(self) -> None:
         port = self.port("switch-office-3", "20")

@@ -11139,7 +11139,8 @@ export interface components {
          * PortOrderNew
          * @description Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
          *     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
-         *     encrypt.
+         *     encrypt. `my_device` says where whoever orders it sits, besides the address that the order comes from: an address, a MAC,
+         *     SWITCH:PORT, `here` at the service's machine itself, or `unknown`.
          */
         PortOrderNew: {
             /**
@@ -11182,6 +11183,13 @@ export interface components {
              * @default false
              */
             weak?: boolean;
+            /**
+             * My Device
+             * @description Where whoever orders it sits: an address, a MAC, SWITCH:PORT, here, or unknown.
+             * @default
+             * @example switch-office-2:6
+             */
+            my_device?: string;
         };
         /**
          * PortOrderPage
@@ -23517,7 +23525,13 @@ export interface operations {
     };
     "wiring.switching": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Where whoever orders it sits: an address, a MAC, SWITCH:PORT, here, or unknown.
+                 * @example switch-office-2:6
+                 */
+                my_device?: string;
+            };
             header?: never;
             path: {
                 /**

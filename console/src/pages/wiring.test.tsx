@@ -44,8 +44,18 @@ describe("switching a port off", () => {
     await user.click(off);
     await waitFor(() => expect(text()).toContain("Port 5 is off. It comes back at"));
     expect(orders().map((one) => one.body)).toEqual([
-      { what: "link", to: "off", credential: "machinist", name: "phone-201 ", for_seconds: 30, weak: false },
+      { what: "link", to: "off", credential: "machinist", name: "phone-201 ", for_seconds: 30, weak: false, my_device: "" },
     ]);
+  });
+
+  it("says where somebody sits who comes through another server", async () => {
+    const service = new StubbedService().on("POST /api/v1/ports/31/switching", KNOWN);
+    const { user } = openPage("/switches/2?open=port:31", service);
+    await write(user, await screen.findByRole("textbox", { name: /Where you sit/ }), "switch-office-2:7");
+    await user.click(screen.getByRole("button", { name: "See what hangs on it…" }));
+    await press("Switch it off");
+    const asked = service.asked.filter((one) => one.path.endsWith("/switching"));
+    expect(asked.map((one) => one.query.get("my_device"))).toEqual(["switch-office-2:7"]);
   });
 
   it("is not offered where the guard refuses it, and says why", async () => {

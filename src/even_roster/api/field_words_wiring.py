@@ -32,6 +32,10 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
         ["what is off for a time stays off while this service does not run, and for good if its machine dies"],
     ),
     "credentials": "the credentials that are kept",
+    "my_device": (
+        "where whoever orders it sits: an address, a MAC, SWITCH:PORT, here, or unknown",
+        "switch-office-2:6",
+    ),
     "weak": "consent to a credential that does not encrypt",
     "for_seconds": ("after how many seconds it comes back by itself; null: it stays", 30),
     "to": ("off or on", "off"),

@@ -34,7 +34,8 @@ class PortSwitching(Model):
 class PortOrderNew(Model):
     """Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
-    encrypt."""
+    encrypt. `my_device` says where whoever orders it sits, besides the address that the order comes from: an address, a MAC,
+    SWITCH:PORT, `here` at the service's machine itself, or `unknown`."""
 
     what: What = "link"
     to: To
@@ -42,6 +43,7 @@ class PortOrderNew(Model):
     name: str = Field(default="", max_length=200)
     for_seconds: int | None = Field(default=None, ge=5, le=86_400)
     weak: bool = False
+    my_device: str = Field(default="", max_length=200)
 
 
 class PortOrderView(Model):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from .common import bad_input, connect
@@ -32,6 +34,11 @@ def add_verbs(port: Noun) -> None:
         one.add_argument("--weak", action="store_true", help="consent to a credential that does not encrypt")
     off.add_argument("--for", dest="time", metavar="TIME", help="it comes back by itself after this: 30s, 5min, 2h")
     off.add_argument("--name", metavar="NAME", help="the name that is asked for, given beforehand")
+    off.add_argument(
+        "--my-device",
+        metavar="MAC|ADDRESS|SWITCH:PORT",
+        help="where you sit, so that you are not cut off; 'here' at the service's machine",
+    )
     off.add_argument("--look", action="store_true", help="only show who hangs there and what speaks against it")
     orders = port.verb("orders", "which ports were switched, by whom, and how that stands", _orders)
     orders.add_argument("--limit", type=int, default=20, metavar="N", help="how many of them at most")
@@ -48,13 +55,25 @@ def seconds(text: str | None) -> int | None:
     return int(number) * UNITS[unit]
 
 
+def seat(said: str | None, environ: Mapping[str, str]) -> str:
+    """Where whoever types this sits: as is said, else by the line of SSH, else at this machine itself. Behind sudo, and in a
+    terminal that outlives its line (tmux, screen), that is not known."""
+    if said:
+        return said
+    line = environ.get("SSH_CONNECTION", "").split()
+    if environ.get("TMUX") or environ.get("STY") or (environ.get("SUDO_USER") and not line):
+        return "unknown"
+    return line[0] if line else "here"
+
+
 def _off(options: argparse.Namespace) -> int:
     from ..api.port_orders import PortOrderNew
 
     out, time = Out(options.json), seconds(options.time)
     with connect(options) as roster:
         one = pick_port(roster, options.switch, options.port)
-        found = roster.port_switching(one.id)
+        mine = seat(options.my_device, os.environ)
+        found = roster.port_switching(one.id, mine)
         if options.look or found.refusals:
             if out.as_json:
                 out.json(found)
@@ -70,7 +89,7 @@ def _off(options: argparse.Namespace) -> int:
             _show(out, found, one.switch.name)
             name = input(f"Type {found.ask_for!r} to switch it off: ")
         done = roster.order_port(one.id, PortOrderNew(
-            what=_what(options), to="off", credential=options.by, name=name, for_seconds=time, weak=options.weak,
+            what=_what(options), to="off", credential=options.by, name=name, for_seconds=time, weak=options.weak, my_device=mine,
         ))  # fmt: skip
     return _told(out, done)
 

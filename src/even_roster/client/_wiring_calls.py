@@ -76,9 +76,10 @@ def free_switch(identity: int) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/wiring/places/{identity}")
 
 
-def port_switching(identity: int) -> Call[PortSwitching]:
-    """What is to be known before a port is switched off. Takes seconds: switches on the way are read anew. Raises NotFound."""
-    return call("PortSwitching", "POST", f"/api/v1/ports/{identity}/switching")
+def port_switching(identity: int, my_device: str = "") -> Call[PortSwitching]:
+    """What is to be known before a port is switched off; `my_device` as in PortOrderNew. Takes seconds: switches on the way are
+    read anew. Raises NotFound, BadInput."""
+    return call("PortSwitching", "POST", f"/api/v1/ports/{identity}/switching", {"my_device": my_device or None})
 
 
 def order_port(identity: int, new: PortOrderNew) -> Call[PortOrderView]:

@@ -7,8 +7,10 @@ import { ago, moment, sentence } from "../../lib/format";
 import { Button, Field, Input, inputLook, Notice, Section } from "../../parts/basics";
 
 export function Switching({ port }: { port: KeptPort }) {
+  const [mine, setMine] = useState("");
   const look = useMutation({
-    mutationFn: () => api.post("/api/v1/ports/{identity}/switching", { path: { identity: port.id } }),
+    mutationFn: () =>
+      api.post("/api/v1/ports/{identity}/switching", { path: { identity: port.id }, query: { my_device: mine } }),
   });
   const orders = useQuery({
     queryKey: ["port-orders", port.id],
@@ -17,11 +19,27 @@ export function Switching({ port }: { port: KeptPort }) {
   return (
     <Section title="Switch it off or on">
       {look.data ? (
-        <Order known={look.data} onDone={() => look.reset()} />
+        <Order known={look.data} mine={mine} onDone={() => look.reset()} />
       ) : (
-        <Button disabled={look.isPending} onClick={() => look.mutate()}>
-          {look.isPending ? "Reading the switches on the way…" : "See what hangs on it…"}
-        </Button>
+        <form
+          className="flex flex-wrap items-end gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            look.mutate();
+          }}
+        >
+          <Button type="submit" disabled={look.isPending}>
+            {look.isPending ? "Reading the switches on the way…" : "See what hangs on it…"}
+          </Button>
+          <Field label="Where you sit, so that you are not cut off">
+            <Input
+              value={mine}
+              placeholder="as this browser connects"
+              title="A MAC, an address, or SWITCH:PORT; needed where this browser comes through another server"
+              onChange={(event) => setMine(event.target.value)}
+            />
+          </Field>
+        </form>
       )}
       {look.error ? <Notice tone="alarm">{sentence(look.error.message)}.</Notice> : null}
       {orders.data?.items.length ? (
@@ -48,7 +66,7 @@ const TIMES: [string, number | null][] = [
   ["for an hour", 3600],
 ];
 
-function Order({ known, onDone }: { known: PortSwitching; onDone(): void }) {
+function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; onDone(): void }) {
   const client = useQueryClient();
   const [name, setName] = useState("");
   const [credential, setCredential] = useState("");
@@ -67,6 +85,7 @@ function Order({ known, onDone }: { known: PortSwitching; onDone(): void }) {
           name,
           for_seconds: to === "off" ? (TIMES[time]?.[1] ?? null) : null,
           weak,
+          my_device: mine,
         },
       }),
     onSuccess: setDone,

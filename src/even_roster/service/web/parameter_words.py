@@ -8,6 +8,10 @@ NAMED = "by name, CIDR or id"
 WORDS: dict[str, tuple[str, Any]] = {
     "source": ("only those that it says: seen, lease, hand, or the name of a router or switch", "hand"),
     "port": ("only those of this port, by its id", 23),
+    "my_device": (
+        "where whoever orders it sits: an address, a MAC, SWITCH:PORT, here, or unknown",
+        "switch-office-2:6",
+    ),
     "begin": ("where the path begins: a device, address or switch", "printer-1"),
     "end": ("where it ends", "sound-desk"),
     "one": ("the id of one port", 23),

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from ipaddress import IPv4Address, ip_address
 from typing import Any
 
 from sqlalchemy import Connection
 
-from ...core.address import Address, address_of, dotted
+from ...core.address import Address, dotted
 from ...core.findings.engine import BY_KIND
 from ...core.findings.model import State
 from ...core.mac import Mac, MacNumber
@@ -20,6 +19,7 @@ from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
 from ..switches.where import Places, holders
 from .link_picture import Wiring
+from .seats import Person, Seat, person
 
 GATEWAY, DHCP = "a gateway", "a DHCP server"
 
@@ -33,20 +33,22 @@ class Judged:
     unsure: list[str]
 
 
-def judged(context: Context, switch: SwitchNow, port: PortNow, client: str) -> Judged:
-    """Whether a port may be switched off now by whoever sits at an address."""
+def judged(context: Context, switch: SwitchNow, port: PortNow, seat: Seat) -> Judged:
+    """Whether a port may be switched off now by whoever sits somewhere. Raises EditError for a seat that means nothing."""
     with context.database.read() as connection:
         wiring = Wiring(context, connection)
         desk = _desk(context, connection, switch)
-        kept, unknown = _kept(context, connection, client)
+        whoever = person(context, connection, seat)
+        kept = _kept(context, connection, whoever)
         linked = any(port.id in one.link.ports for one in wiring.kept)
         lead = any(other.state is not None and other.state.bundle == port.name for other in switch.ports.values())
         facts = PortFacts(
             switch.row.id, port.id, port.state, list(port.stays), linked, lead, **_interface(switch, port)
         )
         verdict = judge(desk, facts, _sight(context, wiring, desk, kept), now_ms())
-        if unknown:
-            verdict = Verdict((*verdict.refusals, unknown), verdict.ports, verdict.switches)
+        own = ("whoever orders it says to hang there",) if port.id == whoever.port else ()
+        unknown = (whoever.unknown,) if whoever.unknown else ()
+        verdict = Verdict((*verdict.refusals, *own, *unknown), verdict.ports, verdict.switches)
         way = [wiring.called(f"s{number}") for number in verdict.switches]
         unsure = [why for why in (GATEWAY, DHCP) if why not in kept.values()]
         return Judged(verdict, way, unsure)
@@ -111,8 +113,8 @@ def _sight(context: Context, wiring: Wiring, desk: Desk, kept: dict[MacNumber, s
     return Sight(wiring.graph, wiring.routers, read, ours, kept, called, nowhere & set(kept.values()), contested)
 
 
-def _kept(context: Context, connection: Connection, client: str) -> tuple[dict[MacNumber, str], str]:
-    """Who must stay in reach, by MAC and why; and why it cannot be told where whoever orders it sits."""
+def _kept(context: Context, connection: Connection, whoever: Person) -> dict[MacNumber, str]:
+    """Who must stay in reach, by MAC and why."""
     found: dict[MacNumber, str] = {}
 
     def keep(macs: Iterable[MacNumber], why: str) -> None:
@@ -139,30 +141,5 @@ def _kept(context: Context, connection: Connection, client: str) -> tuple[dict[M
         keep(holders(context, connection, address, None), DHCP)
     for device, mac in device_queries.macs_of_role(connection, "network"):
         keep([mac], f"{device or 'a device'} of the role network")
-    own, unknown = _person(context, connection, client)
-    keep(own, "the device that orders it")
-    return found, unknown
-
-
-def _person(context: Context, connection: Connection, client: str) -> tuple[list[MacNumber], str]:
-    """The MACs of whoever orders, by the address that the order comes from. At this machine itself there is nobody else."""
-    try:
-        given = ip_address(client)
-    except ValueError:
-        return [], ""
-    if given.is_loopback:
-        return [], ""
-    if not isinstance(given, IPv4Address):
-        mapped = given.ipv4_mapped
-        if mapped is None:
-            return [], "it is not known on which port the device that orders it hangs: it comes by IPv6"
-        given = mapped
-    adapters = context.machine.adapters()
-    if any(given == one.ip for adapter in adapters for one in adapter.addresses) or given.is_loopback:
-        return [], ""
-    address = address_of(given)
-    macs = holders(context, connection, address, None)
-    near = any(address in adapter.onlink for adapter in adapters)
-    if not macs and near:
-        return [], f"it is not known on which port the device that orders it hangs: nobody is known at {given}"
-    return macs, ""
+    keep(whoever.macs, "the device that orders it")
+    return found

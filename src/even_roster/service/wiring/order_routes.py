@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
-from ...api.common import Id
+from ...api.common import Id, Word
 from ...api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
 from ...api.switches import CredentialRef, PortRef, SwitchRef
 from ...core.wiring.guard import asked_name
@@ -22,6 +22,7 @@ from ..web.deps import ContextDep, Who
 from ..web.paging import Paging, cut
 from .guard_facts import Judged
 from .port_orders import PortOrders
+from .seats import seat
 
 router = paths("/api/v1", "wiring")
 MOST = 500
@@ -41,11 +42,11 @@ OrdersDep = Annotated[PortOrders, Depends(_orders)]
 
 @router.post("/ports/{identity}/switching")
 async def switching(
-    identity: Id, context: ContextDep, orders: OrdersDep, who: Who, request: Request
+    identity: Id, context: ContextDep, orders: OrdersDep, who: Who, request: Request, my_device: Word = ""
 ) -> PortSwitching:  # fmt: skip
     """What is to be known before a port is switched off: who hangs there, why it may not be, and the way there. The switches on
     the way are read anew where that is older than half a minute; nothing is changed."""
-    found = await orders.look(identity, _client(request))
+    found = await orders.look(identity, seat(request, my_device))
     return await asyncio.to_thread(_look_view, context, orders, identity, found)
 
 
@@ -72,7 +73,7 @@ async def give(
 ) -> PortOrderView:  # fmt: skip
     """Switch a port, or its power, off or on; the answer comes when the switch was read back. Refused where this service, or
     whoever orders it, could be cut off, and where that cannot be told."""
-    row = await orders.give(identity, new, who, _client(request))
+    row = await orders.give(identity, new, who, seat(request, new.my_device))
     return await asyncio.to_thread(_view_alone, context, row)
 
 
@@ -101,7 +102,3 @@ def _view(context: Context, names: Names, row: OrderRow) -> PortOrderView:
         "port": PortRef(id=port.id, name=port.name), "what": row.what, "to": row.to, "who": row.who, "at": time_of(row.at),
         "until": maybe_time(row.until), "state": row.state, "said": row.said,
     })  # fmt: skip
-
-
-def _client(request: Request) -> str:
-    return request.client.host if request.client is not None else ""

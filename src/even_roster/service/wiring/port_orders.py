@@ -30,6 +30,7 @@ from ..switches.switch_reader import SwitchReader
 from ..watching.watcher import Watcher
 from ..web.problems import Refusal
 from .guard_facts import Judged, judged
+from .seats import HERE, Seat
 
 Oid = tuple[int, ...]
 _NAME: Oid = (1, 3, 6, 1, 2, 1, 31, 1, 1, 1, 1)
@@ -102,12 +103,12 @@ class PortOrders:
             raise Missing(f"there is no port {identity} of a switch that is read")
         return found
 
-    async def look(self, identity: int, client: str) -> Judged:
+    async def look(self, identity: int, seat: Seat) -> Judged:
         """What the guard says of a port: the switches on the way are read anew as far as they must be."""
         found: Judged | None = None
         for _ in range(ROUNDS):
             switch, port = self.known(identity)
-            found = await asyncio.to_thread(judged, self._context, switch, port, client)
+            found = await asyncio.to_thread(judged, self._context, switch, port, seat)
             ids = {*found.verdict.switches, switch.row.id}
             old = [key for key in sorted(ids) if self._age(key) > _SHORT_MS]
             if not old:
@@ -115,7 +116,7 @@ class PortOrders:
             await asyncio.gather(*(self._read(key) for key in old))
         assert found is not None
         switch, port = self.known(identity)
-        return await asyncio.to_thread(judged, self._context, switch, port, client)
+        return await asyncio.to_thread(judged, self._context, switch, port, seat)
 
     def _age(self, switch: int) -> int:
         known = self._context.switches.switches.get(switch)
@@ -135,7 +136,7 @@ class PortOrders:
 
     # Orders
 
-    async def give(self, identity: int, request: PortOrderNew, who: str, client: str) -> OrderRow:
+    async def give(self, identity: int, request: PortOrderNew, who: str, seat: Seat) -> OrderRow:
         """Carry an order out; gives it as it ended. Raises Missing, EditError, Refusal."""
         async with self._turn:  # the second of two orders is judged by what the first has left
             switch, port = self.known(identity)
@@ -144,13 +145,14 @@ class PortOrders:
             self._sensible(request, port)
             await asyncio.to_thread(self._alone, request, port)
             if request.to == "off":
-                await self._permitted(identity, request, client, called)
+                await self._permitted(identity, request, seat, called)
                 switch, port = self.known(identity)
             target = Target(switch, port, request.what, credential)
             _ = target.object  # nothing is written down of what the port does not have
             until = now_ms() + request.for_seconds * 1000 if request.for_seconds is not None else None
             values = {
-                "switch": switch.row.id, "port": port.id, "what": request.what, "to": request.to, "who": who, "at": now_ms(),
+                "switch": switch.row.id, "port": port.id, "what": request.what, "to": request.to, "at": now_ms(),
+                "who": who if seat.said in ("", HERE) else f"{who}, at {seat.said}",
                 "credential": row, "until": until, "state": GIVEN, "said": "it is being carried out",
             }  # fmt: skip
             order = await asyncio.to_thread(self._keep, values)
@@ -182,8 +184,8 @@ class PortOrders:
             if task is not None and self._context.loop is not None:
                 self._context.loop.call_soon_threadsafe(task.cancel)
 
-    async def _permitted(self, identity: int, request: PortOrderNew, client: str, called: str) -> None:
-        found = await self.look(identity, client)
+    async def _permitted(self, identity: int, request: PortOrderNew, seat: Seat, called: str) -> None:
+        found = await self.look(identity, seat)
         if found.verdict.refusals:
             raise Refusal(409, "guarded", f"{called} stays as it is: {'; '.join(found.verdict.refusals)}", "port")
         _, port = self.known(identity)

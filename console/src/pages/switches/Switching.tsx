@@ -28,9 +28,6 @@ export function Switching({ port }: { port: KeptPort }) {
             look.mutate();
           }}
         >
-          <Button type="submit" disabled={look.isPending}>
-            {look.isPending ? "Reading the switches on the way…" : "See what hangs on it…"}
-          </Button>
           <Field label="Where you sit, so that you are not cut off">
             <Input
               value={mine}
@@ -39,6 +36,9 @@ export function Switching({ port }: { port: KeptPort }) {
               onChange={(event) => setMine(event.target.value)}
             />
           </Field>
+          <Button type="submit" disabled={look.isPending}>
+            {look.isPending ? "Reading the switches on the way…" : "See what hangs on it…"}
+          </Button>
         </form>
       )}
       {look.error ? <Notice tone="alarm">{sentence(look.error.message)}.</Notice> : null}

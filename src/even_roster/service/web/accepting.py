@@ -152,7 +152,7 @@ class Accepting:
                 lambda: self._made(arrival), arrival.socket, ssl=self._tls,
                 ssl_handshake_timeout=HANDSHAKE_SECONDS if self._tls else None,
             )  # fmt: skip
-        except (OSError, asyncio.CancelledError) as error:  # no TLS, or none in time; or it had to make room
+        except (Exception, asyncio.CancelledError) as error:  # no TLS, or none in time; or it had to make room
             self._places.gone(arrival)
             arrival.socket.close()
             _log.debug("a connection came to nothing: %s", error)

@@ -10,6 +10,7 @@ import select
 import shlex
 import signal
 import socket
+import struct
 import subprocess
 import sys
 import tempfile
@@ -323,6 +324,20 @@ class Questions(WithDemo):
         self.assertEqual((code, "where 'ps' shows it" in said, token in said), (2, True, False), said)
         code, said = here("--home", home, "--token-file", "/nonexistent")
         self.assertEqual((code, "cannot be read" in said), (2, True), said)
+
+    def test_a_door_that_is_shut_is_told_as_that(self) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as listener:
+
+            def shut() -> None:
+                line, _ = listener.accept()
+                line.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+                line.close()
+
+            thread = threading.Thread(target=shut)
+            thread.start()
+            done = self.service.roster("--server", f"http://127.0.0.1:{listener.getsockname()[1]}", "here")
+            thread.join(PATIENCE)
+        self.assertEqual((done.returncode, "as many as it takes" in done.stderr), (3, True), done.stderr)
 
     def test_a_token_from_a_home_is_not_sent_to_another_server(self) -> None:
         heard: list[bytes] = []

@@ -190,5 +190,9 @@ def _unreachable(place: Place, error: Exception) -> RosterError:
     distrusted = getattr(error, "verify_message", None)  # of ssl.SSLCertVerificationError
     if distrusted:
         return Unreachable(f"the service at {place.url} shows a certificate that cannot be trusted: {distrusted}")
+    if isinstance(error, ConnectionResetError) or type(error).__name__ == "SSLEOFError":
+        return Unreachable(
+            f"the service at {place.url} closed the connection before it answered: it may have as many as it takes; try again"
+        )
     why = "it took too long to answer" if isinstance(error, TimeoutError) else "nothing answers there"
     return Unreachable(f"the service at {place.url} is not reachable: {why}; is it running?")

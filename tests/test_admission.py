@@ -74,7 +74,9 @@ class AtTheDoor(unittest.TestCase):
             began = time.monotonic()
             for _ in range(6):
                 self.assertEqual(web.get(url).status_code, 401)
-            self.assertGreaterEqual(time.monotonic() - began, 5 * connections.REST_SECONDS)
+            self.assertGreaterEqual(
+                time.monotonic() - began, 4 * connections.REST_SECONDS
+            )  # timers may be a little early
             for _ in range(3):
                 self.assertEqual(web.get(url, headers={"Authorization": f"Bearer {self.token}"}).status_code, 200)
 
@@ -198,14 +200,21 @@ class Patience(unittest.TestCase):
             self.assertTrue(poll.poll(PATIENCE * 1000), "it is ended although the client never reads")
 
     def test_what_is_read_slowly_goes_on(self) -> None:
-        self.enterContext(mock.patch.object(connections, "UNREAD_SECONDS", 0.5))
-        with listening() as port, socket.create_connection(("127.0.0.1", port), 20) as line:
-            line.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 16)
-            line.sendall(b"POST /much HTTP/1.1\r\nHost: x\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
-            size = 0
-            while part := line.recv(1 << 20):
-                size += len(part)
-            self.assertGreater(size, MUCH)
+        connection = Connection.__new__(Connection)
+        connection.loop, connection.flow, connection.transport = mock.Mock(), mock.Mock(), mock.Mock()
+        connection._arrival = mock.Mock()
+        left = connection.transport.get_write_buffer_size
+        left.return_value = 900
+        connection.pause_writing()
+        for size, ends in ((500, 0), (499, 0), (499, 1)):
+            left.return_value = size
+            seconds, look = connection.loop.call_later.call_args.args
+            self.assertEqual(seconds, connections.UNREAD_SECONDS)
+            look()
+            self.assertEqual(connection._arrival.end.call_count, ends, size)
+        connection.pause_writing()
+        connection.resume_writing()
+        connection.loop.call_later.return_value.cancel.assert_called_with()
 
     def test_requests_that_wait_behind_each_other_are_few(self) -> None:
         with listening() as port, socket.create_connection(("127.0.0.1", port), 20) as line:

@@ -150,7 +150,7 @@ class Renewed(unittest.TestCase):
 
     def browsers(self, count: int) -> Iterator[httpx.Client]:
         for _ in range(count):
-            browser = self.enterContext(httpx.Client(base_url=self.running.url))
+            browser = self.enterContext(httpx.Client(base_url=self.running.url, timeout=PATIENCE))
             ticket = self.running.sign_in.partition("ticket=")[2]
             self.assertEqual(browser.post("/api/v1/sign-in", json={"ticket": ticket}).status_code, 204)
             yield browser
@@ -172,14 +172,18 @@ class Renewed(unittest.TestCase):
                     pass
             self.assertEqual(browser.get("/api/v1/here").status_code, 401)
             self.assertEqual(browser.post("/api/v1/sign-in", json={"ticket": ticket}).status_code, 403)
-            answer = httpx.get(f"{self.running.url}/api/v1/here", headers={"Authorization": f"Bearer {old}"})
+            answer = httpx.get(
+                f"{self.running.url}/api/v1/here", timeout=PATIENCE, headers={"Authorization": f"Bearer {old}"}
+            )
             self.assertEqual(answer.status_code, 401)
             told = json.loads((home / "service.json").read_text())
             self.assertNotEqual(told["token"], old)
             self.assertRegex(self.running.roster("token").stdout, r"renewed +\d+ s ago")
         with service("serve", home=home) as self.running, self.running.client() as roster:
             self.assertEqual(roster.place.token, told["token"], "a restart locks nobody out")
-            answer = httpx.get(f"{self.running.url}/api/v1/here", headers={"Authorization": f"Bearer {old}"})
+            answer = httpx.get(
+                f"{self.running.url}/api/v1/here", timeout=PATIENCE, headers={"Authorization": f"Bearer {old}"}
+            )
             self.assertEqual(answer.status_code, 401)
             test = roster.test_notice_route(next(iter(roster.notice_routes())).id)
             self.assertNotIn("cannot be opened", test.said)
@@ -192,7 +196,9 @@ class Renewed(unittest.TestCase):
             self.assertEqual(first.delete("/api/v1/session").status_code, 204)
         with service("serve", home=home) as self.running:
             for session, status in ((thief, 401), (second.cookies["roster_session"], 200)):
-                answer = httpx.get(f"{self.running.url}/api/v1/here", cookies={"roster_session": session})
+                answer = httpx.get(
+                    f"{self.running.url}/api/v1/here", timeout=PATIENCE, cookies={"roster_session": session}
+                )
                 self.assertEqual(answer.status_code, status)
 
     def test_what_has_run_out_is_not_kept_and_no_more_than_there_is_room_for(self) -> None:

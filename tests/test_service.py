@@ -30,7 +30,7 @@ from even_roster.client import (
     Unreachable,
 )
 from even_roster.client._calls import Call
-from tests.support.patience import until
+from tests.support.patience import PATIENCE, until
 from tests.support.service import Service, demo
 
 BESIDE = "anything"
@@ -266,7 +266,7 @@ class Doors(WithDemo):
             roster.here()
 
     def test_a_sign_in_works_once(self) -> None:
-        with httpx.Client(base_url=self.service.url) as browser:
+        with httpx.Client(base_url=self.service.url, timeout=PATIENCE) as browser:
             path = self.roster.sign_in().path
             ticket = {"ticket": path.partition("ticket=")[2]}
             for _ in range(3):  # a preview of a link, a page that is fetched ahead
@@ -284,8 +284,8 @@ class Doors(WithDemo):
 
     def test_a_browser_that_signed_out_is_out_with_every_copy_of_its_session(self) -> None:
         with (
-            httpx.Client(base_url=self.service.url) as browser, httpx.Client(base_url=self.service.url) as other,
-            httpx.Client(base_url=self.service.url) as thief,
+            httpx.Client(base_url=self.service.url, timeout=PATIENCE) as browser, httpx.Client(base_url=self.service.url, timeout=PATIENCE) as other,
+            httpx.Client(base_url=self.service.url, timeout=PATIENCE) as thief,
         ):  # fmt: skip
             for one in (browser, other):
                 one.post("/api/v1/sign-in", json={"ticket": self.roster.sign_in().path.partition("ticket=")[2]})

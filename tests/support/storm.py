@@ -73,12 +73,12 @@ def _largest(there: tuple[str, int], ours: itertools.cycle[str]) -> str:
 
 
 def _requests(there: tuple[str, int], ours: itertools.cycle[str], at_once: int, until: float) -> int:
-    """Ask on some connections at once; gives how many were answered."""
+    """Ask on some connections at once, for a time and until one was answered; gives how many were."""
     answered = 0
     asked = f"GET /api/v1/here HTTP/1.1\r\nHost: {there[0]}\r\n\r\n".encode()
     with selectors.DefaultSelector() as looking:
-        while time.monotonic() < until:
-            while len(looking.get_map()) < at_once and time.monotonic() < until:
+        while time.monotonic() < until or not answered:
+            while len(looking.get_map()) < at_once:
                 try:
                     line = _connected(there, next(ours))
                     line.sendall(asked)

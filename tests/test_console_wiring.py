@@ -72,7 +72,7 @@ class Wiring(ConsoleCase):
 
         port = next(one for one in self.roster.ports("switch-office-2") if one.name == "6")
         self.open(f"/wiring?open=port:{port.id}")
-        self.press("See what hangs on it…")
+        self.press("See what is connected to it…")
         self.sees("The way there: switch-office-1, switch-office-2.")
         Select(
             self.until(lambda d: d.find_element(By.XPATH, "//label[contains(., 'write access')]//select"))
@@ -82,7 +82,7 @@ class Wiring(ConsoleCase):
         self.sees("is off, as its switch says itself")
         ours = next(one for one in self.roster.ports("switch-office-1") if one.name == "17")
         self.open(f"/wiring?open=port:{ours.id}")
-        self.press("See what hangs on it…")
+        self.press("See what is connected to it…")
         self.sees("it is on the way from this service to its switch")
         self.assertFalse(self.driver.find_elements(By.XPATH, "//button[contains(., 'Switch it off')]"))
 

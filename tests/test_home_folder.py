@@ -100,6 +100,18 @@ class Key(unittest.TestCase):
         with self.assertNoLogs("even_roster.service.aids.home_folder", "WARNING"):
             home_folder.make(self.home)
 
+    def test_a_folder_of_something_else_is_left_as_it_is(self) -> None:
+        shared = self.home / "shared"
+        shared.mkdir()
+        shared.chmod(0o755)
+        home_folder.make(shared)  # empty: it was made for this
+        self.assertEqual(stat.S_IMODE(shared.stat().st_mode), 0o700)
+        shared.chmod(0o1777)
+        (shared / "somebody's.txt").touch()
+        with self.assertRaisesRegex(HomeError, "has no roster in it.*shared/roster"):
+            home_folder.make(shared)
+        self.assertEqual(stat.S_IMODE(shared.stat().st_mode), 0o1777)
+
 
 class Started(unittest.TestCase):
     def setUp(self) -> None:

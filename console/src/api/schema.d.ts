@@ -132,8 +132,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Who is signed in here, and when all sign-ins were ended last
-         * @description Who is signed in here, and when all sign-ins were ended last.
+         * Who is signed in, and when the token was last renewed
+         * @description Who is signed in, and when the token was last renewed.
          */
         get: operations["system.session"];
         put?: never;
@@ -7696,8 +7696,8 @@ export interface components {
         };
         /**
          * Health
-         * @description The service answers, and so does its database. Impaired: it reads but cannot write, or some of its standing
-         *     work ended by an error lately; `trouble` says what.
+         * @description The service answers, and its records did within the last seconds. Impaired: it reads but cannot write, some of its standing
+         *     work ended by an error lately, or a limit of connections is nearly reached; `trouble` says what.
          */
         Health: {
             /**
@@ -13276,7 +13276,7 @@ export interface components {
         };
         /**
          * SessionView
-         * @description Who is signed in, and when the token was renewed last, with which all sign-ins before it ended; null: never.
+         * @description Who is signed in, and when the token was last renewed, which ended all earlier sign-ins; null: never.
          */
         SessionView: {
             /**

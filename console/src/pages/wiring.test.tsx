@@ -24,7 +24,7 @@ const DONE = { id: 1, what: "link", to: "off", who: "console", at: "2026-12-01T1
 async function shown(known: Partial<PortSwitching>, service = new StubbedService()) {
   service.on("POST /api/v1/ports/31/switching", () => ({ ...KNOWN, ...known }));
   const { user } = openPage("/switches/2?open=port:31", service);
-  await user.click(await press("See what hangs on it…"));
+  await user.click(await press("See what is connected to it…"));
   return { user, service, orders: () => service.edits.filter((one) => one.path.endsWith("/orders")) };
 }
 
@@ -35,7 +35,7 @@ describe("switching a port off", () => {
     service.on("POST /api/v1/ports/31/orders", () => done);
     const { user, orders } = await shown({}, service);
     const off = await press("Switch it off");
-    expect(text()).toContain("There hang: desk-bookings, phone-201.");
+    expect(text()).toContain("Connected: desk-bookings, phone-201.");
     expect(text()).toContain("Phone-201 has its power from it.");
     await user.selectOptions(screen.getByLabelText("By a credential with write access"), "machinist");
     await write(user, screen.getByLabelText("Type “phone-201”"), "phone-20");
@@ -48,11 +48,11 @@ describe("switching a port off", () => {
     ]);
   });
 
-  it("says where somebody sits who comes through another server", async () => {
+  it("sends the person's own device, for browsers behind a proxy", async () => {
     const service = new StubbedService().on("POST /api/v1/ports/31/switching", KNOWN);
     const { user } = openPage("/switches/2?open=port:31", service);
-    await write(user, await screen.findByRole("textbox", { name: /Where you sit/ }), "switch-office-2:7");
-    await user.click(screen.getByRole("button", { name: "See what hangs on it…" }));
+    await write(user, await screen.findByRole("textbox", { name: /Your device/ }), "switch-office-2:7");
+    await user.click(screen.getByRole("button", { name: "See what is connected to it…" }));
     await press("Switch it off");
     const asked = service.asked.filter((one) => one.path.endsWith("/switching"));
     expect(asked.map((one) => one.query.get("my_device"))).toEqual(["switch-office-2:7"]);

@@ -253,8 +253,8 @@ class SubnetRowPage(Page[SubnetRow]):
 
 
 class Health(Model):
-    """The service answers, and so does its database. Impaired: it reads but cannot write, or some of its standing
-    work ended by an error lately; `trouble` says what."""
+    """The service answers, and its records did within the last seconds. Impaired: it reads but cannot write, some of its standing
+    work ended by an error lately, or a limit of connections is nearly reached; `trouble` says what."""
 
     status: Literal["ok", "impaired"]
     trouble: str = ""
@@ -275,7 +275,7 @@ class SignIn(Model):
 
 
 class SessionView(Model):
-    """Who is signed in, and when the token was renewed last, with which all sign-ins before it ended; null: never."""
+    """Who is signed in, and when the token was last renewed, which ended all earlier sign-ins; null: never."""
 
     who: str
     renewed: Time | None

@@ -192,7 +192,7 @@ def _unreachable(place: Place, error: Exception) -> RosterError:
         return Unreachable(f"the service at {place.url} shows a certificate that cannot be trusted: {distrusted}")
     if isinstance(error, ConnectionResetError) or type(error).__name__ == "SSLEOFError":
         return Unreachable(
-            f"the service at {place.url} closed the connection before it answered: it may have as many as it takes; try again"
+            f"the service at {place.url} closed the connection: it was stopped, or has as many as it takes; try again"
         )
     why = "it took too long to answer" if isinstance(error, TimeoutError) else "nothing answers there"
     return Unreachable(f"the service at {place.url} is not reachable: {why}; is it running?")

@@ -189,7 +189,7 @@ def _console(options: argparse.Namespace) -> int:
 
 
 def _token(options: argparse.Namespace) -> int:
-    """Who is signed in by the token, and since when the token is good: never the token itself."""
+    """Print who is signed in and when the token was last renewed; never the token itself."""
     out = Out(options.json)
     with connect(options) as roster:
         found, url = roster.session(), roster.place.url

@@ -37,7 +37,7 @@ def add_verbs(port: Noun) -> None:
     off.add_argument(
         "--my-device",
         metavar="MAC|ADDRESS|SWITCH:PORT",
-        help="where you sit, so that you are not cut off; 'here' at the service's machine",
+        help="your own device, so that you are not cut off; 'here' at the service's machine",
     )
     off.add_argument("--look", action="store_true", help="only show who hangs there and what speaks against it")
     orders = port.verb("orders", "which ports were switched, by whom, and how that stands", _orders)

@@ -146,7 +146,7 @@ def sign_in() -> Call[Ticket]:
 
 
 def session() -> Call[SessionView]:
-    """Who is signed in, and when all sign-ins were ended last."""
+    """Who is signed in, and when the token was last renewed."""
     return call("SessionView", "GET", "/api/v1/session")
 
 

@@ -31,7 +31,7 @@ STOP_SECONDS = 2
 KEEP_ALIVE_SECONDS = 30
 MOST_FILES = 16_384
 BACKLOG = 4096
-"""Connections that wait to be taken in: whoever comes while many others do is not turned away by the system."""
+"""Connections that the kernel queues until the service accepts them, so that a burst is not refused."""
 OWN_FILES = 1024
 """Of the files that the process may open, kept for its records, its scans and what it asks; a quarter where there are few."""
 _log = logging.getLogger(__name__)

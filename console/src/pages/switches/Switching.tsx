@@ -28,7 +28,7 @@ export function Switching({ port }: { port: KeptPort }) {
             look.mutate();
           }}
         >
-          <Field label="Where you sit, so that you are not cut off">
+          <Field label="Your device, so that you are not cut off">
             <Input
               value={mine}
               placeholder="as this browser connects"
@@ -37,7 +37,7 @@ export function Switching({ port }: { port: KeptPort }) {
             />
           </Field>
           <Button type="submit" disabled={look.isPending}>
-            {look.isPending ? "Reading the switches on the way…" : "See what hangs on it…"}
+            {look.isPending ? "Reading the switches on the way…" : "See what is connected to it…"}
           </Button>
         </form>
       )}
@@ -116,7 +116,7 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
     >
       <p>
         {known.behind.length
-          ? `There hang: ${known.behind.map((one) => one.device?.name ?? one.mac).join(", ")}.`
+          ? `Connected: ${known.behind.map((one) => one.device?.name ?? one.mac).join(", ")}.`
           : "Nobody is known to hang there."}
       </p>
       {known.way.length ? <p className="text-sm text-soft">The way there: {known.way.join(", ")}.</p> : null}

@@ -192,7 +192,7 @@ _PLANNED_FIRST = frozenset({"assignment-not-in-effect"})
 
 
 def contests(kind: str, first: bool) -> bool:
-    """Whether an open finding of a kind makes doubtful who is at an address, or behind a MAC, that it names (first of all)."""
+    """Whether an open finding of this kind questions which device uses an address or MAC that it names, `first` or later."""
     return kind not in HARMLESS and (first or kind not in _PLANNED_FIRST)
 
 

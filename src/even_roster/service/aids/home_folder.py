@@ -35,10 +35,22 @@ class HomeError(StoreError):
 
 def make(home: Path) -> None:
     """Make the home folder if it is not there, and take the rights of others away from it and from what the service keeps in it;
-    what had some is logged. Raises OSError."""
+    what had some is logged. A folder of something else is left as it is. Raises HomeError, OSError."""
     home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    if _of_something_else(home):
+        raise HomeError(
+            f"{home} is open to other accounts, is not empty and has no roster in it: closing it could break what uses it. "
+            f"Name a folder for the roster alone, such as {home / 'roster'}"
+        )
     for path in _own(home):
         _keep_private(path)
+
+
+def _of_something_else(home: Path) -> bool:
+    """Whether a folder that is open to others is used for something else, as /tmp is."""
+    if not home.stat().st_mode & _OTHERS or any((home / name).exists() for name in (RECORDS, KEY)):
+        return False
+    return any(home.iterdir())
 
 
 def _own(home: Path) -> Iterator[Path]:

@@ -116,7 +116,7 @@ class _Sealing:
 
 
 def _told(values: Any) -> Any:
-    """What the list of changes told of a route."""
+    """A route as a change recorded it, with its URL hidden."""
     if not isinstance(values, dict) or values.get("kind") != WEBHOOK or "to" not in values:
         return values
     return {**values, "to": shown(values["to"])}

@@ -26,7 +26,7 @@ class Pulse:
         self._task = asyncio.create_task(self._run(), name="pulse")
 
     async def close(self) -> None:
-        """Ask no more; a question that is open is not waited for."""
+        """Stop asking, without waiting for an open question."""
         if self._task is not None:
             self._task.cancel()
             with contextlib.suppress(asyncio.CancelledError):

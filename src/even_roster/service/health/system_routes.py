@@ -113,7 +113,7 @@ async def sign_in(signing: SignIn, request: Request, response: Response) -> None
 
 @router.get("/api/v1/session", dependencies=[Depends(no_others)])
 def session(context: ContextDep, who: Who) -> SessionView:
-    """Who is signed in here, and when all sign-ins were ended last."""
+    """Who is signed in, and when the token was last renewed."""
     return SessionView(who=who, renewed=maybe_time(context.sign_ins.renewed))
 
 

@@ -147,4 +147,5 @@ def _too_large(path: str) -> Problem:
 
 
 def _problem(status: int, code: str, said: str) -> Problem:
-    return Problem(title=TITLES[status], status=status, code=code, detail=said)
+    title = "Too many" if status == 503 else TITLES[status]
+    return Problem(title=title, status=status, code=code, detail=said)

@@ -166,7 +166,7 @@ class Connection(HttpToolsProtocol):
 
     def _refuse(self, status: int, code: str, said: str) -> None:
         """Answer without asking the application, and close."""
-        titles = {400: "Bad request", 408: "Too slow", 431: "Too much", 503: "Too many"}
+        titles = {400: "Bad request", 408: "Too slow", 431: "Too much"}
         if self.transport.is_closing():
             return
         self.transport.write(refusal(status, titles[status], code, said))

@@ -22,7 +22,7 @@ NEAR = 0.8
 @dataclass(frozen=True, slots=True)
 class Limits:
     """How many there may be at once. `connections`: all together, what the process may open less what it needs itself. `strangers`:
-    all together, each with up to 200 kB for an answer that it leaves; and of one address, ten browsers behind one router with
+    all together, each with up to 250 kB for an answer that it leaves; and of one address, ten browsers behind one router with
     room to spare. `signed_each`, `streams_each`, `requests_each`: of one sign-in, so that a program that went wrong leaves the
     others theirs."""
 

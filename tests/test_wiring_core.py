@@ -356,7 +356,7 @@ class Guard(unittest.TestCase):
         self, port: int = 39, desk: Desk | None = None, *, link: Link | None = None, macs: Sequence[int] = (),
         state: PortState | None = None, linked: bool = False, read: Mapping[int, int] | None = None,
         ours: Mapping[int, frozenset[int]] | None = None, shut: str = "blocking", lead: bool = False, nowhere: Sequence[str] = (),
-        base: int | None = 39, addressed: bool | None = False, own_learnt: bool = False, marked: bool = False,
+        base: int | None = 39, addressed: bool | None = False, own_learnt: bool = False, marked: bool = False, whole: bool = True,
         contested: Mapping[int, str] | None = None,
     ) -> tuple[str, ...]:  # fmt: skip
         found, states = ring_of_three(shut)
@@ -369,7 +369,17 @@ class Guard(unittest.TestCase):
         )  # fmt: skip
         usual = PortState(39, link="up", wanted="up")
         facts = PortFacts(
-            3, port, state or usual, [MacNumber(one) for one in macs], linked, lead, base, addressed, own_learnt, marked
+            3,
+            port,
+            state or usual,
+            [MacNumber(one) for one in macs],
+            linked,
+            lead,
+            base,
+            addressed,
+            own_learnt,
+            whole,
+            marked,
         )
         return judge(desk or Desk(self.OURS, 1, 15), facts, sight, NOW).refusals
 
@@ -416,6 +426,7 @@ class Guard(unittest.TestCase):
             "number as a port of the bridge": self.judged(macs=[700], base=None),
             "has an address of its own": self.judged(macs=[700], addressed=True),
             "does not tell which of its interfaces": self.judged(macs=[700], addressed=None),
+            "was not read to its end": self.judged(macs=[700], whole=False),
             "a MAC of its own behind it": self.judged(macs=[700], own_learnt=True),
             "switch-1 (two devices have one address)": self.judged(
                 macs=[700], contested={1: "two devices have one address"}

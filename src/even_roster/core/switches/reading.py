@@ -150,3 +150,5 @@ class Reading:
     cut: frozenset[str] = frozenset()
     root: MacNumber | None = None
     addressed: frozenset[int] | None = None
+    learnt_whole: bool = True
+    """Whether its forwarding tables were read to their ends."""

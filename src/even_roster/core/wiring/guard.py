@@ -47,6 +47,8 @@ class PortFacts:
     """Whether its interface has an address of the switch; None where its switch tells of no interface which has."""
     own_learnt: bool = False
     """Whether the switch has learnt a MAC of its own behind it."""
+    learnt_whole: bool = True
+    """Whether the switch's forwarding tables were read to their ends: else others may be behind it."""
     marked_uplink: bool = False
     """Whether a person says that it is an uplink."""
 
@@ -142,6 +144,8 @@ def _port(facts: PortFacts, sight: Sight) -> list[str]:
         found.append("its switch does not tell which of its interfaces have an address")
     elif facts.addressed:
         found.append("the switch has an address of its own on it")
+    if not facts.learnt_whole:
+        found.append("the forwarding table of its switch was not read to its end: who is connected there is not known")
     if facts.own_learnt:
         found.append("the switch has learnt a MAC of its own behind it")
     if facts.marked_uplink:

@@ -210,6 +210,7 @@ def _told(reading: Reading) -> dict[str, Any]:
             for name, port in _by_name(reading.ports).items()
         },
         "addressed": _named(reading, reading.addressed) if reading.addressed is not None else None,
+        "learnt_whole": reading.learnt_whole,
         "own_learnt": _named(reading, {one.port for one in reading.learnt if one.mac in reading.own}),
         "feeds": {name: list(port.feeds) for name, port in _by_name(reading.ports).items() if port.feeds is not None},
     }  # fmt: skip

@@ -33,6 +33,10 @@ SWITCHES = frozenset(
 )
 """What only who passes frames on has; a router that does not is not told to lack it."""
 APART = (Column.BASE_PORT, Column.FORWARDING, Column.FORWARDING_STATUS)
+LEARNING = frozenset({
+    Column.BASE_PORT, Column.FORWARDING, Column.FORWARDING_STATUS, Column.VLAN_FORWARDING, Column.VLAN_FORWARDING_STATUS,
+})  # fmt: skip
+"""What says who was learnt behind which port."""
 MOST_PARTS, PART_SECONDS = 64, 20.0
 SYSTEM_NAME = (*Column.SYSTEM.value, 5, 0)
 
@@ -80,6 +84,8 @@ async def read(segment: Segment, address: IPv4Address, how: Session) -> Reading:
     whole = not short & {Column.DESCRIPTION, Column.NAME, Column.KIND}
     if short & {Column.OWN_ADDRESSES, Column.OLDER_ADDRESSES}:
         told = replace(told, addressed=None)  # of those that are missing it is not known
+    if short & LEARNING or any(lack.what.startswith("forwarding database of") for lack in missing):
+        told = replace(told, learnt_whole=False)
     return replace(told, ports_whole=whole, cut=frozenset(FIELDS[column] for column in short & FIELDS.keys()))
 
 

@@ -59,6 +59,7 @@ def _interface(switch: SwitchNow, port: PortNow) -> dict[str, Any]:
     addressed, ends = switch.told.get("addressed"), switch.told.get("ends", {})
     return {
         "base": ends.get(port.name, [None])[0], "addressed": port.name in addressed if addressed is not None else None,
+        "learnt_whole": bool(switch.told.get("learnt_whole", False)),
         "own_learnt": port.name in switch.told.get("own_learnt", ()), "marked_uplink": bool(port.words.uplink),
     }  # fmt: skip
 

@@ -18,7 +18,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.runner import console_tests, entries, made_ready, report
-from tests.runner.schedule import EXTRA_WAITING, Entry, compatible, in_order, next_entry, valid
+from tests.runner.schedule import WAITING_PER_CORE, Entry, compatible, in_order, next_entry, valid
 from tests.runner.workers import Done, Workers, _Running
 from tests.support import effort, evidence, patience
 
@@ -58,10 +58,13 @@ class Schedule(unittest.TestCase):
         self.assertEqual(next_entry([busy], [busy], 2), busy)
         self.assertIsNone(next_entry([busy], [busy, busy], 2))
         self.assertEqual(next_entry([busy, idle], [busy, busy], 2), idle, "the first that finds room")
-        self.assertIsNone(next_entry([idle], [busy, busy, *[idle] * EXTRA_WAITING], 2), "as many as there may be")
+        many = [idle] * (2 * WAITING_PER_CORE)
+        self.assertIsNone(next_entry([idle], many, 2), "as many as there may be")
+        self.assertEqual(next_entry([idle, busy], many, 2), busy, "who works has places of its own")
+        some = entry("some", wall=100, processor=50)
+        self.assertIsNone(next_entry([some], [some, some, some], 2), "as many as may work")
         self.assertIsNone(next_entry([entry("half", wall=100, processor=60)], [busy, busy], 2), "the cores are full")
         self.assertEqual(next_entry([idle], [idle, idle, idle], 2), idle)
-        self.assertIsNone(next_entry([idle], [idle] * (2 + EXTRA_WAITING), 2))
 
     def test_one_that_has_to_wait_is_overtaken(self) -> None:
         table, link = entry("table", TABLE), entry("far", "link")

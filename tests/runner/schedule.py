@@ -16,11 +16,12 @@ from dataclasses import dataclass
 ANYTHING, LINK, ALONE, SHARED = "anything", "link", "alone", "shared: "
 NEIGHBOUR_TABLE = "shared: neighbour table"
 """The kernel has one neighbour table for all namespaces: what fills it up takes it away from every link."""
-EXTRA_WAITING = 5
+WAITING_PER_CORE, WORKING_BEYOND, HALF = 3, 1, 0.5
+"""How many entries may run at once of those that keep a core busy for less than half of their time (for each core), and of the others
+(beyond the cores): each kind has its own places, since a core that nobody wants is time lost while only such run as wait."""
 FULL = 1.25
-"""So many entries may run beyond the number of cores, as long as all of them together want no more than so much of each core: one that
-waited for its turn when it was measured seems to want less than it does, and a core that nobody wants is time lost. For the same reason
-the number has a bound of its own: durations that were kept in a crowded run would crowd the next one more."""
+"""All entries that run together want no more than so much of each core: one that waited for its turn when it was measured seems to want
+less than it does. Durations that were kept in a crowded run would crowd the next one more."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,10 +67,12 @@ def in_order(entries: Iterable[Entry]) -> list[Entry]:
 
 def next_entry(waiting: Sequence[Entry], running: Sequence[Entry], cores: int) -> Entry | None:
     """The first entry of the queue that may start beside those that run; None while all have to wait."""
-    if len(running) >= cores + EXTRA_WAITING:
-        return None
+    most = {True: WAITING_PER_CORE * cores, False: WORKING_BEYOND + cores}
     for entry in waiting:
         if not all(compatible(entry.beside, other.beside) for other in running):
+            continue
+        waits = entry.load < HALF
+        if sum((other.load < HALF) is waits for other in running) >= most[waits]:
             continue
         if len(running) < cores or sum(one.load for one in running) + entry.load <= FULL * cores:
             return entry

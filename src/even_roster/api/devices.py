@@ -99,9 +99,9 @@ class ChangePage(Page[ChangeRow]):
 
 
 class UndoRequest(Model):
-    """Take edits back: all of them or none."""
+    """Take edits back: all of them or none; at most so many as the service's settings have it."""
 
-    change_ids: list[Id] = Field(min_length=1, max_length=500)
+    change_ids: list[Id] = Field(min_length=1, max_length=10_000)
 
 
 class JoinHint(Model):
@@ -181,9 +181,9 @@ class BulkItem(Model):
 
 
 class BulkEdit(Model):
-    """The same values for several devices: all or none."""
+    """The same values for several devices: all or none; at most so many as the service's settings have it."""
 
-    devices: list[BulkItem] = Field(min_length=1, max_length=5000)
+    devices: list[BulkItem] = Field(min_length=1, max_length=100_000)
     role: Word | None = None
     owner: Word | None = None
     place: Word | None = None

@@ -139,6 +139,7 @@ def limits(settings: Settings, files: int) -> Limits:
     return Limits(
         connections, strangers, settings.strangers_each or min(usual.strangers_each, strangers),
         max(8, connections // 8), settings.streams or max(8, connections // 2), max(8, connections // 16), usual.requests_each,
+        settings.body,
     )  # fmt: skip
 
 

@@ -21,7 +21,9 @@ class Settings(BaseSettings):
     """Settings of one service process. With `own_certificate` it makes a certificate for itself. Without `watch` it does
     nothing by itself: no schedules, no listening; an `eager` one begins its first scans at once. `new_key` lets it make another
     key where that of its home is lost or unusable. `connections`, `strangers` (together, and of one address) and `streams` are how
-    many there may be at once; None follows from how many files the process may open (see web/shares.py)."""
+    many there may be at once; None follows from how many files the process may open (see web/shares.py). `body` is how many octets
+    a request may send that is no file, `bulk` how many devices are set at once, `undo` how many changes are taken back at once:
+    each is done whole while others wait for the records."""
 
     model_config = SettingsConfigDict(env_prefix="EVEN_ROSTER_", extra="ignore")
 
@@ -39,6 +41,9 @@ class Settings(BaseSettings):
     strangers: int | None = Field(default=None, ge=8)
     strangers_each: int | None = Field(default=None, ge=1)
     streams: int | None = Field(default=None, ge=1)
+    body: int = Field(default=1 << 20, ge=1 << 16, le=1 << 26)
+    bulk: int = Field(default=10_000, ge=1, le=100_000)
+    undo: int = Field(default=500, ge=1, le=10_000)
 
     def address(self) -> tuple[str, int]:
         """Host and port to listen on. Raises SettingsError."""

@@ -10,6 +10,7 @@ from ..naming import resolving
 from ..web.contract import paths
 from ..web.deps import ContextDep, Who
 from ..web.paging import Paging
+from ..web.problems import Refusal
 from . import undoing
 
 router = paths("/api/v1", "changes")
@@ -30,4 +31,8 @@ def changes(context: ContextDep, who: Who, paging: Paging, device: Word | None =
 @router.post("/changes/undo", status_code=204)
 def undo(request: UndoRequest, context: ContextDep, who: Who) -> None:
     """Take edits back, the latest first, where nobody changed the same fields since: all of them or none."""
+    if len(request.change_ids) > context.settings.undo:
+        most = context.settings.undo
+        said = f"{len(request.change_ids):,} changes at once; {most:,} may be taken back at once (EVEN_ROSTER_UNDO)"
+        raise Refusal(422, "too_many", said, "change_ids")
     undoing.undo(context, who, request.change_ids)

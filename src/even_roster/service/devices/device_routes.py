@@ -118,6 +118,11 @@ def bulk(request: BulkEdit, context: ContextDep, who: Who) -> BulkDone:
     fields = _given(request.model_dump(exclude={"devices"}))
     if not fields:
         raise Refusal(422, "bad_edit", "nothing to set: give a role, an owner or a place", "role")
+    if len(request.devices) > context.settings.bulk:
+        said = (
+            f"{len(request.devices):,} devices at once; {context.settings.bulk:,} may be set at once (EVEN_ROSTER_BULK)"
+        )
+        raise Refusal(422, "too_many", said, "devices")
     named, versions = (
         _devices(context, [item.id for item in request.devices]),
         [None if item.version is None else (item.version,) for item in request.devices],

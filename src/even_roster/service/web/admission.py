@@ -17,14 +17,12 @@ from .problems import TITLES, respond, respond_and_close
 SIGN_IN = "/api/v1/sign-in"
 OPEN = ("/healthz", SIGN_IN, "/api/docs", "/api/v1/openapi.json")
 """What anybody may read: it holds nothing of the site."""
-MOST = 1 << 20
-"""Octets of a body."""
 FILES: Mapping[str, int] = {
     "/api/v1/sheets/import": MOST_BYTES,
     "/api/v1/sheets/workbook": MOST_BYTES,
     "/api/v1/vendors/load": 16 << 20,
 }
-"""Octets of bodies that are files."""
+"""Octets of bodies that are files; of others as the settings have it."""
 PATIENCE = 30.0
 """Seconds that the next part of a body may take."""
 SIGNED_IN = "roster_sign_in"
@@ -96,14 +94,17 @@ class Admission:
                 "sign in with the address that the service printed when it started, or send its token",
             )
         length = Headers(scope=scope).get("content-length", "0")
-        if not length.isdigit() or int(length[:18]) > _most(path):
-            return _too_large(path)
+        if not length.isdigit() or int(length[:18]) > self._most(path):
+            return _too_large(self._most(path))
         return None
+
+    def _most(self, path: str) -> int:
+        return FILES.get(path, self._places.limits.body)
 
     async def _read(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Pass a request on, and count what comes of its body. Whatever the application makes of a body that was cut off, what is
         answered is why it was."""
-        path, left, whole, begun = scope["path"], _most(scope["path"]), False, False
+        left, whole, begun = self._most(scope["path"]), False, False
         refused: Problem | None = None
 
         async def counted() -> Message:
@@ -119,7 +120,7 @@ class Admission:
                 left -= len(message.get("body", b""))
                 whole = not message.get("more_body", False)
                 if left < 0:
-                    refused = _too_large(path)
+                    refused = _too_large(self._most(scope["path"]))
                     raise _CutOff
             return message
 
@@ -138,12 +139,9 @@ class Admission:
             await respond_and_close(refused)(scope, receive, send)
 
 
-def _most(path: str) -> int:
-    return FILES.get(path, MOST)
-
-
-def _too_large(path: str) -> Problem:
-    return _problem(413, "too_large", f"a body may have {_most(path) >> 20} MiB here; send less at a time")
+def _too_large(most: int) -> Problem:
+    said = f"{most >> 20} MiB" if most >= 1 << 20 else f"{most >> 10} KiB"
+    return _problem(413, "too_large", f"a body may have {said} here; send less at a time")
 
 
 def _problem(status: int, code: str, said: str) -> Problem:

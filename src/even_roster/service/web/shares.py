@@ -24,7 +24,7 @@ class Limits:
     """How many there may be at once. `connections`: all together, what the process may open less what it needs itself. `strangers`:
     all together, each with up to 250 kB for an answer that it leaves; and of one address, ten browsers behind one router with
     room to spare. `signed_each`, `streams_each`, `requests_each`: of one sign-in, so that a program that went wrong leaves the
-    others theirs."""
+    others theirs. `body`: octets that a request may send which is no file."""
 
     connections: int = 8_192
     strangers: int = 128
@@ -33,6 +33,7 @@ class Limits:
     streams: int = 4_096
     streams_each: int = 512
     requests_each: int = 128
+    body: int = 1 << 20
 
 
 class Came(NamedTuple, Generic[C]):

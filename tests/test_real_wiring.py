@@ -14,7 +14,7 @@ from pathlib import Path
 from even_roster.api.chases import ChaseNew
 from even_roster.api.port_orders import PortOrderNew, PortOrderView
 from even_roster.api.switches import CredentialNew, KeptPort, SwitchNew
-from even_roster.client import BadInput, Conflict, Roster
+from even_roster.client import BadInput, Conflict, Roster, ServiceFault
 from tests.support.lab import Inside, namespace, needs_lab
 from tests.support.patience import until
 from tests.support.service import Service, service
@@ -109,9 +109,28 @@ class RealRing(unittest.TestCase):
         return self.within.do(lambda: list(self.roster.ports(LEADS[name])))
 
     def order(self, port: KeptPort, to: str = "off", **more: object) -> PortOrderView:
-        known = self.within.do(lambda: self.roster.port_switching(port.id))
-        new = PortOrderNew.model_validate({"to": to, "credential": "hand", "name": known.ask_for, **more})
-        return self.within.do(lambda: self.roster.order_port(port.id, new))
+        """Nobody has entered what the desk and the till are: that is consented to, and nothing else is there to consent to."""
+        given: list[PortOrderView] = []
+
+        def accepted() -> bool:
+            known = self.within.do(lambda: self.roster.port_switching(port.id, by="hand"))
+            self.assertTrue(all("nobody needs" in one for one in known.on_trust), known.on_trust)
+            new = PortOrderNew.model_validate(
+                {"to": to, "credential": "hand", "name": known.ask_for, "consents": known.on_trust, **more}
+            )
+            try:
+                given.append(self.within.do(lambda: self.roster.order_port(port.id, new)))
+            except ServiceFault as error:
+                self.assertEqual(error.problem.code, "busy")
+            return bool(given)
+
+        until(accepted, "the switch is always busy")
+
+        def ended() -> PortOrderView:
+            return self.within.do(lambda: self.roster.port_order(given[0].id))
+
+        until(lambda: ended().state not in ("given", "sent"), "it is not told how it ended")
+        return ended()
 
     def up(self, name: str, port: str) -> bool:
         """How the kernel has a port."""

@@ -21,24 +21,27 @@ import httpx
 
 from even_roster.api.chases import ChaseEdit, ChaseFound, ChaseNew
 from even_roster.api.demo import LeadPlug, LeadPull
-from even_roster.api.port_orders import PortOrderNew
+from even_roster.api.port_orders import PortOrderNew, PortOrderView
 from even_roster.api.switches import CredentialNew, KeptPort, SwitchSearch
 from even_roster.api.wiring import LinkView, LinkWordNew, MapPlaceEdit
 from even_roster.cli.switching import seat
-from even_roster.client import BadInput, Conflict, NotFound, Roster
+from even_roster.client import BadInput, Conflict, NotFound, Roster, ServiceFault
 from even_roster.core.mac import MacNumber
 from even_roster.core.wiring.guard import Desk
-from even_roster.probe.snmp_agent import Refused
+from even_roster.probe.snmp_agent import Agent, Refused
 from even_roster.service.context import now_ms, open_context
 from even_roster.service.settings import Settings
 from even_roster.service.switches.switch_reader import SwitchReader
 from even_roster.service.watching.watcher import Watcher
-from even_roster.service.wiring import guard_facts
+from even_roster.service.wiring import guard_facts, port_orders
 from even_roster.service.wiring.chaser import Chaser
 from even_roster.service.wiring.link_picture import Wiring
-from even_roster.service.wiring.port_orders import PortOrders, Target, Unsure
+from even_roster.service.wiring.order_sending import Target, Unsure
+from even_roster.service.wiring.port_orders import PortOrders
+from even_roster.service.wiring.who_must_stay import GATEWAY, Kept
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
+from even_roster.store import order_records
 from even_roster.store.order_records import OrderRow
 from tests.support.lab import environment
 from tests.support.patience import PATIENCE, until
@@ -222,6 +225,23 @@ class Switched(Wired):
         values = {"to": to, "credential": "machinist", "name": f"{port.switch.name} port {port.name}", **more}
         return PortOrderNew.model_validate(values)
 
+    def give(self, port: KeptPort, new: PortOrderNew) -> PortOrderView:
+        """Give an order as people do: look first, again while the switch is busy, and wait for how it ended."""
+        if new.to == "off":
+            self.roster.port_switching(port.id, new.my_device, str(new.credential))
+        given: list[PortOrderView] = []
+
+        def accepted() -> bool:
+            try:
+                given.append(self.roster.order_port(port.id, new))
+            except ServiceFault as error:
+                self.assertEqual(error.problem.code, "busy")
+            return bool(given)
+
+        until(accepted, "the switch is always busy")
+        until(lambda: self.roster.port_order(given[0].id).state not in ("given", "sent"), "it is not told how it ended")
+        return self.roster.port_order(given[0].id)
+
     def test_off_for_a_time_and_back_by_itself(self) -> None:
         port = self.port("switch-office-2", "6")
         self.assertEqual(port.behind_count, 2, "a phone and a desk")
@@ -229,12 +249,12 @@ class Switched(Wired):
         self.assertEqual((known.refusals, known.ask_for), ([], "switch-office-2 port 6"))
         self.assertTrue(any("stays off" in one for one in known.warnings))
         with self.assertRaisesRegex(BadInput, "type the name"):
-            self.roster.order_port(port.id, self.order(port, name="something"))
-        done = self.roster.order_port(port.id, self.order(port, for_seconds=8))
+            self.give(port, self.order(port, name="something"))
+        done = self.give(port, self.order(port, for_seconds=8))
         self.assertEqual((done.state, done.until is not None), ("off for now", True), done.said)
         self.assertEqual(self.port("switch-office-2", "6").wanted, "down", "read back")
         with self.assertRaisesRegex(BadInput, "switched off already"):
-            self.roster.order_port(port.id, self.order(port))
+            self.give(port, self.order(port))
         with self.assertRaisesRegex(BadInput, "off for now"):
             credential = next(one for one in self.roster.credentials() if one.name == "machinist")
             self.roster.remove_credential(credential.id)
@@ -253,7 +273,7 @@ class Switched(Wired):
                 port = self.port(switch, name)
                 self.assertTrue(any(why in one for one in self.roster.port_switching(port.id).refusals))
                 with self.assertRaisesRegex(Conflict, "stays as it is"):
-                    self.roster.order_port(port.id, self.order(port))
+                    self.give(port, self.order(port))
                 self.assertEqual(self.port(switch, name).wanted, "up")
         ledger = self.roster.where("ledger").items[0].port
         assert ledger is not None
@@ -261,21 +281,22 @@ class Switched(Wired):
             any("a DHCP server is not known yet" in one for one in self.roster.port_switching(ledger.id).warnings)
         )
         self.service.roster("dhcp", "ask")
-        self.assertIn("a DHCP server hangs there", self.roster.port_switching(ledger.id).refusals)
+        self.assertIn("a DHCP server is connected there", self.roster.port_switching(ledger.id).refusals)
 
     def test_whoever_orders_it_is_not_cut_off_wherever_he_says_to_sit(self) -> None:
         port = self.port("switch-office-2", "6")
         mac = self.roster.port_switching(port.id).behind[0].mac
         address = next(one.address for one in self.roster.port_switching(port.id).behind if one.address)
         for said, why in (
-            (mac.upper().replace(":", "-"), "the device that orders it hangs there"), (address, "the device that orders it hangs there"),
-            ("Switch-office-2:6", "says to hang there"), ("unknown", "(--my-device)"), ("fd00:44::7", "it comes by IPv6"),
+            (mac.upper().replace(":", "-"), "the device that orders it is connected there"), (address, "the device that orders it is connected there"),
+            ("Switch-office-2:6", "says to be connected there"), ("unknown", "(--my-device)"), ("fd00:44::7", "it comes by IPv6"),
+            ("02:c0:44:00:77:77", "not known on which port the device that orders it is connected"), ("10.44.30.250", "nobody is known at"),
         ):  # fmt: skip
             with self.subTest(said):
                 self.assertTrue(any(why in one for one in self.roster.port_switching(port.id, said).refusals))
                 with self.assertRaisesRegex(Conflict, re.escape(why)):
-                    self.roster.order_port(port.id, self.order(port, my_device=said))
-        for said in ("here", "switch-office-2:7", "02:c0:44:00:77:77", "::1"):
+                    self.give(port, self.order(port, my_device=said))
+        for said in ("here", "switch-office-2:7", "::1"):
             self.assertEqual(self.roster.port_switching(port.id, said).refusals, [], said)
         for said in ("switch-office-2:99", "nobody:1", "the attic"):
             with self.subTest(said), self.assertRaises(BadInput):
@@ -305,17 +326,28 @@ class Switched(Wired):
     def test_credentials_that_do_not_encrypt_want_consent_and_who_may_only_read_is_told(self) -> None:
         port = self.port("switch-office-3", "20")
         with self.assertRaisesRegex(BadInput, "does not encrypt"):
-            self.roster.order_port(port.id, self.order(port, credential="rigging"))
-        failed = self.roster.order_port(port.id, self.order(port, credential="larkspur", weak=True))
+            self.give(port, self.order(port, credential="rigging"))
+        with self.assertRaisesRegex(BadInput, "taken on trust: .*it was read by SNMP version 2c"):
+            self.give(port, self.order(port, credential="larkspur", weak=True))
+        consents = self.roster.port_switching(port.id, by="rigging").on_trust
+        self.assertTrue(any("what switch-office-3 tells" in one for one in consents), consents)
+        known = self.roster.port_switching(port.id, by="larkspur").on_trust
+        failed = self.give(port, self.order(port, credential="larkspur", weak=True, consents=known))
         self.assertEqual(failed.state, "failed")
         self.assertIn("does not let this credential set it", failed.said)
-        done = self.roster.order_port(port.id, self.order(port, credential="rigging", weak=True))
-        self.assertEqual(done.state, "done")
-        self.assertEqual(self.roster.order_port(port.id, self.order(port, "on")).state, "done")
+        consents = self.roster.port_switching(port.id, by="rigging").on_trust
+        done = self.give(
+            port, self.order(port, credential="rigging", weak=True, consents=[*consents, "something else"])
+        )
+        self.assertEqual((done.state, done.consents, done.stands), ("done", consents, "off"))
+        self.assertEqual(
+            self.roster.port_switching(port.id, by="machinist").on_trust, [], "it is read with more certainty"
+        )
+        self.assertEqual(self.give(port, self.order(port, "on")).state, "done")
 
     def test_an_agent_that_says_yes_and_does_nothing_is_found_out(self) -> None:
         port = self.port("switch-attic", "3")
-        failed = self.roster.order_port(port.id, self.order(port, for_seconds=60))
+        failed = self.give(port, self.order(port, for_seconds=60))
         self.assertEqual(failed.state, "failed")
         self.assertIn("said yes and did nothing", failed.said)
 
@@ -340,26 +372,31 @@ class Switched(Wired):
         self.assertEqual(sorted(code for _, code in said)[0], 0, said)
         self.assertEqual(sum(code == 0 for _, code in said), 1, said)
         self.assertTrue(any("switched off already" in text for text, _ in said), said)
-        self.assertEqual(self.roster.order_port(port.id, self.order(port, "on")).state, "done")
+        self.assertEqual(self.give(port, self.order(port, "on")).state, "done")
         self.assertEqual([one.state for one in self.roster.port_orders(port.id)][:2], ["done", "back"])
 
     def test_power_over_ethernet(self) -> None:
         fed = next(one for one in self.roster.ports("switch-office-3") if one.power.startswith("power"))
-        done = self.roster.order_port(
-            fed.id, self.order(fed, what="power", name=self.roster.port_switching(fed.id).ask_for)
-        )
+        known = self.roster.port_switching(fed.id, by="machinist")
+        self.assertEqual((known.on_trust, len(known.power_on_trust)), ([], 1))
+        order = self.order(fed, what="power", name=known.ask_for)
+        with self.assertRaisesRegex(BadInput, f"is that of port {fed.name}: only the numbers say so"):
+            self.give(fed, order)
+        done = self.give(fed, order.model_copy(update={"consents": known.power_on_trust}))
         self.assertEqual(done.state, "done", done.said)
         self.assertEqual(self.port("switch-office-3", fed.name).power, "")
-        self.assertEqual(self.roster.order_port(fed.id, self.order(fed, "on", what="power")).state, "done")
+        self.assertEqual(self.give(fed, self.order(fed, "on", what="power")).state, "done")
+        shown = self.roster.port_switching(fed.id, by="machinist")
+        self.assertEqual(shown.power_on_trust, [], "it was seen that link and power went and came together")
         unfed = next(one for one in self.roster.ports("switch-office-3") if one.name == "20")
         with self.assertRaisesRegex(BadInput, "feeds nothing"):
-            self.roster.order_port(unfed.id, self.order(unfed, what="power"))
+            self.give(unfed, self.order(unfed, what="power"))
 
     def test_on_the_command_line(self) -> None:
         looked = self.typed("port", "off", "switch-office-1", "17", "--look", ends=1)
         self.assertIn("it stays on: it is on the way from this service", looked)
         asked = self.typed("port", "off", "switch-stage-2", "20", "--by", "machinist", ends=2)
-        self.assertIn("type who hangs there", asked)
+        self.assertIn("type the name of who is connected there", asked)
         self.typed("port", "off", "switch-stage-2", "20", "--by", "machinist", "--name", "switch-stage-2 port 20")
         self.typed("port", "on", "switch-stage-2", "20", "--by", "machinist")
         self.assertIn("switch-stage-2 20", self.typed("port", "orders"))
@@ -445,13 +482,29 @@ class Unknown(unittest.IsolatedAsyncioTestCase):
         }  # fmt: skip
         self.target = cast(Target, SimpleNamespace(switch=SimpleNamespace(row=SimpleNamespace(id=1))))
 
+    def kept(self, until: int | None) -> OrderRow:
+        """An order as it is written down before it is sent."""
+        with self.context.database.write() as connection:
+            identity = order_records.add(connection, {**self.values, "until": until})
+        return self.row(identity)
+
+    def row(self, identity: int) -> OrderRow:
+        with self.context.database.read() as connection:
+            found = order_records.one(connection, identity)
+        assert found is not None
+        return found
+
     async def given(self, until: int | None, *tries: Exception | None) -> tuple[OrderRow, int]:
         """An order of which each try to set the port ends so; the order after it, and how many wait for their time."""
-        identity = await asyncio.to_thread(self.orders._keep, {**self.values, "until": until})
-        done = [mock.AsyncMock(side_effect=list(tries)), mock.AsyncMock(), mock.Mock()]
-        with mock.patch.multiple(self.orders, _set=done[0], _read=done[1], _later=done[2]):
-            await self.orders._carry_out(identity, self.target, "switch-attic port 3")
-        return await asyncio.to_thread(self.orders._order, identity), done[2].call_count
+        order, waits = await asyncio.to_thread(self.kept, until), mock.Mock()
+        setting = mock.AsyncMock(side_effect=list(tries))
+        with (
+            mock.patch.object(port_orders, "set_and_read_back", setting),
+            mock.patch.object(self.orders.returning, "later", waits),
+        ):
+            first = asyncio.ensure_future(setting())
+            await self.orders._follow(order, first, self.target, cast(Agent, None), "switch-attic port 3")
+        return await asyncio.to_thread(self.row, order.id), waits.call_count
 
     async def test_a_port_of_which_it_is_not_known_whether_it_is_off_comes_back_at_its_time_in_any_case(self) -> None:
         silent = Unsure("10.44.10.131 does not answer")
@@ -461,15 +514,15 @@ class Unknown(unittest.IsolatedAsyncioTestCase):
         row, waits = await self.given(now_ms() + 30_000, silent, None)
         self.assertEqual((row.state, waits, "is on" in row.said), ("failed", 0, True))
         row, waits = await self.given(None, silent, silent)
-        self.assertEqual((row.state, waits, "is not known" in row.said), ("failed", 0, True))
+        self.assertEqual((row.state, waits, "is not known" in row.said), ("not known", 0, True))
         row, waits = await self.given(now_ms() + 30_000, Refused("it may not"))
         self.assertEqual((row.state, waits, "is as it was" in row.said), ("failed", 0, True))
 
     def test_whoever_must_stay_and_hangs_nowhere_is_told_to_the_guard(self) -> None:
         with self.context.database.read() as connection:
-            kept = {MacNumber(1): guard_facts.GATEWAY, MacNumber(2): "a switch"}
-            sight = guard_facts._sight(self.context, Wiring(self.context, connection), Desk(None), kept)
-        self.assertEqual(sight.nowhere, {guard_facts.GATEWAY})
+            kept = Kept({MacNumber(1): GATEWAY}, {MacNumber(1): GATEWAY}, set())
+            sight = guard_facts._sight(self.context, connection, Wiring(self.context, connection), Desk(None), kept)
+        self.assertEqual(sight.nowhere, {GATEWAY})
 
 
 class OwnCable(unittest.IsolatedAsyncioTestCase):

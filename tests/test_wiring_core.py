@@ -7,6 +7,7 @@ import unittest
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 from even_roster.core.findings.engine import BY_KIND
 from even_roster.core.findings.model import DAY, HOUR
@@ -20,10 +21,11 @@ from even_roster.core.wiring.chase_turns import Turned, said, turned
 from even_roster.core.wiring.drawing import draw, svg
 from even_roster.core.wiring.facts import UNREAD, End, Known, Link, Member, Plug, Word
 from even_roster.core.wiring.graph import Graph, falls, graph, parts, rings, way
-from even_roster.core.wiring.guard import FRESH_MS, HARMLESS, Desk, PortFacts, Sight, contests, judge
+from even_roster.core.wiring.guard import FRESH_MS, HARMLESS, Desk, PortFacts, Sight, Verdict, contests, judge
 from even_roster.core.wiring.layout import Spot, layout
 from even_roster.core.wiring.links import SETTLED, links
 from even_roster.core.wiring.outline import outline
+from even_roster.core.wiring.standing_places import Seen
 from tests.support.effort import effort
 from tests.support.topologies import READ, Topology
 
@@ -347,25 +349,29 @@ class Map(unittest.TestCase):
         self.assertEqual(lines, ["s1", "└ 11 – 21  s2", "  ├ 22 – 1  s3", "  ├ 23 – 1  s4", "  └ 24 – 1  s5"])
 
 
+PHONE = PortState(39, link="up", neighbours=(beside(9, "lan", "bridge", "telephone"),))
+
+
 class Guard(unittest.TestCase):
     """This service hangs at port 15 of switch 1; the way to switch 3 goes by the link 12 – 31."""
 
     OURS = MacNumber(0x02CC00000001)
 
-    def judged(
+    def verdict(
         self, port: int = 39, desk: Desk | None = None, *, link: Link | None = None, macs: Sequence[int] = (),
         state: PortState | None = None, linked: bool = False, read: Mapping[int, int] | None = None,
         ours: Mapping[int, frozenset[int]] | None = None, shut: str = "blocking", lead: bool = False, nowhere: Sequence[str] = (),
         base: int | None = 39, addressed: bool | None = False, own_learnt: bool = False, marked: bool = False, whole: bool = True,
-        contested: Mapping[int, str] | None = None,
-    ) -> tuple[str, ...]:  # fmt: skip
+        contested: Mapping[int, str] | None = None, seen: Sequence[Seen] = (), switched: Sequence[int] = (),
+        strangers: Sequence[MacNumber] = (),
+    ) -> Verdict:  # fmt: skip
         found, states = ring_of_three(shut)
         found[1] = link or found[1]
         sight = Sight(
             graph(found, states), (), read if read is not None else dict.fromkeys((1, 2, 3, 4), NOW),
             ours if ours is not None else {1: frozenset({15}), 3: frozenset({31}), 2: frozenset({21})},
             {MacNumber(500): "a gateway", MacNumber(501): "the device that orders it"}, {-3: "switch-3", -1: "switch-1"}, nowhere,
-            contested or {},
+            contested or {}, switched, seen,
         )  # fmt: skip
         usual = PortState(39, link="up", wanted="up")
         facts = PortFacts(
@@ -380,16 +386,57 @@ class Guard(unittest.TestCase):
             own_learnt,
             whole,
             marked,
+            strangers,
         )
-        return judge(desk or Desk(self.OURS, 1, 15), facts, sight, NOW).refusals
+        return judge(desk or Desk(self.OURS, 1, 15), facts, sight, NOW)
+
+    def judged(self, *which: Any, **how: Any) -> tuple[str, ...]:
+        """Why a port of switch 3 may not be switched off; with what of its usual state is otherwise."""
+        return self.verdict(*which, **how).refusals
 
     def test_who_is_known_and_hangs_on_an_edge_may_be_switched_off(self) -> None:
         self.assertEqual(self.judged(macs=[700]), ())
+        self.assertEqual(self.judged(state=PortState(39, link="down")), (), "nobody is connected")
+        self.assertEqual(self.judged(macs=[700], state=PHONE), ())
+        point = PortState(39, link="up", neighbours=(beside(9, "lan", "bridge", "access point"),))
+        (refused,) = self.judged(macs=[700], state=point)
+        self.assertIn("an access point, announces itself there", refused)
+
+    def test_what_only_a_stranger_says_of_himself_is_taken_on_trust(self) -> None:
+        stranger = [MacNumber(0x02C044007777)]
+        verdict = self.verdict(macs=stranger, state=PHONE, strangers=stranger)
+        self.assertEqual(verdict.refusals, ())
+        self.assertEqual(len(verdict.on_trust), 2, verdict.on_trust)
+        self.assertIn("is a telephone: it announces that itself", verdict.on_trust[0])
+        self.assertIn("nobody needs 02:c0:44:00:77:77", verdict.on_trust[1])
+        self.assertEqual(self.verdict(macs=[700], state=PHONE).on_trust, ())
+
+    def test_where_a_gateway_is_connected_is_told_by_more_than_one_reading(self) -> None:
+        usual = Seen(MacNumber(500), "a gateway", 3, 40, NOW - HOUR, (10,))
+        self.assertEqual(self.judged(macs=[700], seen=[usual]), ())
+        self.assertEqual(self.judged(macs=[700], seen=[replace(usual, first=NOW, certain=True)]), ())
+        behind = {11: 1, 21: 2}
+        for words, seen in {
+            "only in its last reading": [replace(usual, first=NOW)],
+            "at the ports 40 and 41 at once": [usual, replace(usual, port=41)],
+            "each learnt a gateway behind the other": [
+                replace(usual, switch=switch, port=port) for port, switch in behind.items()
+            ],
+        }.items():
+            with self.subTest(words):
+                refusals = self.judged(macs=[700], seen=seen)
+                self.assertEqual(len(refusals), 1, refusals)
+                self.assertIn(words, refusals[0])
         self.assertEqual(
-            self.judged(state=PortState(39, link="up", neighbours=(beside(9, "lan", "bridge", "telephone"),))), ()
+            self.judged(macs=[700], seen=[usual, replace(usual, port=41, vlans=(20,))]), (), "two VLANs, two cables"
         )
-        point = PortState(39, link="up", uplink=True, neighbours=(beside(9, "lan", "bridge", "access point"),))
-        self.assertEqual(self.judged(state=point), (), "an access point is no switch")
+
+    def test_a_port_that_was_told_to_be_off_carries_no_way_any_more(self) -> None:
+        self.assertTrue(any("port 12 on the way" in one for one in self.judged(macs=[700], switched=[12])))
+        self.assertTrue(
+            any("this service is connected was told" in one for one in self.judged(macs=[700], switched=[15]))
+        )
+        self.assertEqual(self.judged(macs=[700], switched=[40]), ())
 
     def test_every_way_that_is_not_told_whole_is_refused_whatever_the_port(self) -> None:
         one = (End(1, 12), End(3, 31))
@@ -415,11 +462,11 @@ class Guard(unittest.TestCase):
             "orders": self.judged(macs=[501]), "virtual": self.judged(macs=[0x00005E000105]),
             "switch": self.judged(state=replace(usual, neighbours=(beside(9, "1"),))),
             "router": self.judged(state=replace(usual, neighbours=(beside(9, "1", "router"),))),
-            "uplink": self.judged(state=replace(usual, uplink=True)), "unknown": self.judged(nowhere=["a gateway"]),
+            "uplink": self.judged(state=replace(usual, uplink=True)), "unknown": self.judged(macs=[700], nowhere=["a gateway"]),
+            "silent": self.judged(),
         }.items():  # fmt: skip
             with self.subTest(what):
                 self.assertTrue(refused)
-        self.assertEqual(self.judged(macs=[700], nowhere=["a gateway"]), (), "who hangs there is known")
 
     def test_what_is_not_known_to_be_a_port_of_the_bridge_alone_is_refused(self) -> None:
         for words, refused in {
@@ -439,9 +486,8 @@ class Guard(unittest.TestCase):
         self.assertEqual(self.judged(macs=[700], contested={4: "a takeover"}), (), "it is not on the way")
 
     def test_what_a_person_says_is_outweighed_by_no_announcement(self) -> None:
-        point = PortState(39, link="up", uplink=True, neighbours=(beside(9, "lan", "bridge", "access point"),))
-        self.assertEqual(self.judged(state=point), ())
-        (refused,) = self.judged(state=point, marked=True)
+        self.assertEqual(self.judged(macs=[700], state=PHONE), ())
+        (refused,) = self.judged(macs=[700], state=PHONE, marked=True)
         self.assertIn("a person says that it is an uplink", refused)
 
     def test_a_finding_of_a_kind_that_is_not_known_to_be_harmless_contests(self) -> None:

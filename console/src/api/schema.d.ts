@@ -3162,8 +3162,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * What is to be known before a port is switched off: who hangs there, why it may not be, and the way there
-         * @description The switches on the way are read anew where that is older than half a minute; nothing is changed.
+         * What is to be known before a port is switched off: who is connected there, why it may not be, what of that could be forged, and the way there
+         * @description The switches on the way are read anew where that is older than half a minute, and where the credential that is to order (`by`) reads them with more certainty; nothing is changed.
          */
         post: operations["wiring.switching"];
         delete?: never;
@@ -3182,8 +3182,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Switch a port, or its power, off or on; the answer comes when the switch was read back
-         * @description Refused where this service, or whoever orders it, could be cut off, and where that cannot be told.
+         * Switch a port, or its power, off or on; the answer comes when the switch was read back, and after some seconds in any case: the order is followed then (`sent`)
+         * @description Refused where this service, or whoever orders it, could be cut off, and where that cannot be told; `busy` where it cannot be done soon.
          */
         post: operations["wiring.give"];
         delete?: never;
@@ -3204,6 +3204,26 @@ export interface paths {
          * @description The orders to switch ports, the latest first, at most 500; with `port` those of one.
          */
         get: operations["wiring.port_orders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/port-orders/{identity}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One order, as it stands
+         * @description One order, as it stands.
+         */
+        get: operations["wiring.port_order"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4483,7 +4503,7 @@ export interface components {
         };
         /**
          * BulkEdit
-         * @description The same values for several devices: all or none.
+         * @description The same values for several devices: all or none; at most so many as the service's settings have it.
          */
         BulkEdit: {
             /**
@@ -11139,8 +11159,9 @@ export interface components {
          * PortOrderNew
          * @description Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
          *     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
-         *     encrypt. `my_device` says where whoever orders it sits, besides the address that the order comes from: an address, a MAC,
-         *     SWITCH:PORT, `here` at the service's machine itself, or `unknown`.
+         *     encrypt, `consents` are the sentences of `PortSwitching.on_trust` that were seen and are consented to. `my_device` says where
+         *     whoever orders it sits, besides the address that the order comes from: an address, a MAC, SWITCH:PORT, `here` at the service's
+         *     machine itself, or `unknown`.
          */
         PortOrderNew: {
             /**
@@ -11184,6 +11205,14 @@ export interface components {
              */
             weak?: boolean;
             /**
+             * Consents
+             * @description The sentences of what is taken on trust to which whoever orders consents.
+             * @example [
+             *       "what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"
+             *     ]
+             */
+            consents?: string[];
+            /**
              * My Device
              * @description Where whoever orders it sits: an address, a MAC, SWITCH:PORT, here, or unknown.
              * @default
@@ -11216,7 +11245,9 @@ export interface components {
         };
         /**
          * PortOrderView
-         * @description An order: by whom, when, until when it is off for now, and how it stands. `said` tells it in a sentence.
+         * @description An order: by whom, when, until when it is off for now, and how it stands since `said_at`; `said` tells it in a sentence.
+         *     `sent`: its switch has not answered yet. `consents` is what was taken on trust, as whoever gave it was told. `stands` is
+         *     what the switch said of the port's link in its latest reading (`read_at`).
          */
         PortOrderView: {
             /**
@@ -11270,17 +11301,44 @@ export interface components {
             until: string | null;
             /**
              * State
-             * @description Given, done, off for now, back, or failed.
+             * @description Given, sent, done, off for now, back, failed, or not known.
              * @example done
              * @enum {string}
              */
-            state: "given" | "done" | "off for now" | "back" | "failed";
+            state: "given" | "sent" | "done" | "off for now" | "back" | "failed" | "not known";
             /**
              * Said
              * @description How it stands, in a sentence.
              * @example switch-foyer-1 port 5 is off, as its switch says itself
              */
             said: string;
+            /**
+             * Said At
+             * @description Since when it stands so; null: not known.
+             * @example 2026-11-27T13:20:04Z
+             */
+            said_at: string | null;
+            /**
+             * Consents
+             * @description The sentences of what is taken on trust to which whoever orders consents.
+             * @example [
+             *       "what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"
+             *     ]
+             */
+            consents: string[];
+            /**
+             * Stands
+             * @description On or off, as the switch said of its link in its latest reading; or not known.
+             * @example off
+             * @enum {string}
+             */
+            stands: "on" | "off" | "not known";
+            /**
+             * Read At
+             * @description When it was read last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            read_at: string | null;
         };
         /**
          * PortRef
@@ -11372,8 +11430,10 @@ export interface components {
         };
         /**
          * PortSwitching
-         * @description What is to be known before a port is switched: who hangs there, the name to type, why it may not be switched off (nothing: it
-         *     may), the way from this service to its switch, and what to bear in mind.
+         * @description What is to be known before a port is switched: who is connected there, the name to type, why it may not be switched off
+         *     (nothing: it may), the way from this service to its switch, and what to bear in mind. `on_trust` is what would be taken on
+         *     trust, because others can have told it or nobody knows it: an order consents to it sentence by sentence; `power_on_trust` is
+         *     what comes to that where the power is switched.
          */
         PortSwitching: {
             /**
@@ -11388,7 +11448,7 @@ export interface components {
             port: components["schemas"]["PortRef"];
             /**
              * Said
-             * @description What hangs there, in a sentence.
+             * @description What is connected there, in a sentence.
              * @example card-terminal-1, 1 Gbit/s
              */
             said: string;
@@ -11421,6 +11481,22 @@ export interface components {
              *     ]
              */
             refusals: string[];
+            /**
+             * On Trust
+             * @description What would be taken on trust, a sentence each.
+             * @example [
+             *       "what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"
+             *     ]
+             */
+            on_trust: string[];
+            /**
+             * Power On Trust
+             * @description What would be taken on trust besides where its power is switched.
+             * @example [
+             *       "that the power numbered 1.5 is that of port 5: only the numbers say so"
+             *     ]
+             */
+            power_on_trust: string[];
             /**
              * Way
              * @description The switches from this service to its switch.
@@ -14952,7 +15028,7 @@ export interface components {
         };
         /**
          * UndoRequest
-         * @description Take edits back: all of them or none.
+         * @description Take edits back: all of them or none; at most so many as the service's settings have it.
          */
         UndoRequest: {
             /**
@@ -23531,6 +23607,11 @@ export interface operations {
                  * @example switch-office-2:6
                  */
                 my_device?: string;
+                /**
+                 * @description The credential that is to order, by name or id.
+                 * @example machinist
+                 */
+                by?: string;
             };
             header?: never;
             path: {
@@ -23634,6 +23715,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PortOrderPage"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            422: components["responses"]["422"];
+            431: components["responses"]["431"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "wiring.port_order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Its id.
+                 * @example 1
+                 */
+                identity: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was asked for. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortOrderView"];
                 };
             };
             304: components["responses"]["304"];

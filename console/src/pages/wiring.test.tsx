@@ -18,6 +18,8 @@ const KNOWN = {
   power: false,
   credentials: [{ id: 1, name: "machinist" }],
   ask_for: "phone-201",
+  on_trust: [],
+  power_on_trust: [],
 } as unknown as PortSwitching;
 const DONE = { id: 1, what: "link", to: "off", who: "console", at: "2026-12-01T13:00:00Z" } as unknown as PortOrderView;
 
@@ -44,8 +46,36 @@ describe("switching a port off", () => {
     await user.click(off);
     await waitFor(() => expect(text()).toContain("Port 5 is off. It comes back at"));
     expect(orders().map((one) => one.body)).toEqual([
-      { what: "link", to: "off", credential: "machinist", name: "phone-201 ", for_seconds: 30, weak: false, my_device: "" },
+      { what: "link", to: "off", credential: "machinist", name: "phone-201 ", for_seconds: 30, weak: false, my_device: "", consents: [] },
     ]);
+  });
+
+  it("asks for a consent to what is taken on trust by that credential, sentence by sentence", async () => {
+    const service = new StubbedService();
+    service.on("POST /api/v1/ports/31/orders", () => ({ ...DONE, state: "done", said: "port 5 is off" }));
+    const { user, orders } = await shown({}, service);
+    const sentence = "what switch-office-2 tells: it was read by SNMP version 2c";
+    service.on("POST /api/v1/ports/31/switching", () => ({ ...KNOWN, on_trust: [sentence] }));
+    await user.selectOptions(await screen.findByLabelText("By a credential with write access"), "machinist");
+    await write(user, screen.getByLabelText("Type “phone-201”"), "phone-201");
+    await waitFor(() => expect(text()).toContain("What switch-office-2 tells: it was read by SNMP version 2c."));
+    expect(service.asked.filter((one) => one.path.endsWith("/switching")).at(-1)?.query.get("by")).toBe("machinist");
+    const off = await press("Switch it off");
+    expect(off).toHaveProperty("disabled", true);
+    await user.click(screen.getByLabelText("I have checked that myself"));
+    await user.click(off);
+    await waitFor(() => expect(orders().map((one) => (one.body as { consents: string[] }).consents)).toEqual([[sentence]]));
+  });
+
+  it("follows an order until its switch has answered", async () => {
+    const service = new StubbedService();
+    service.on("POST /api/v1/ports/31/orders", () => ({ ...DONE, state: "sent", said: "port 5 was told to be off" }));
+    service.on("GET /api/v1/port-orders/1", () => ({ ...DONE, state: "not known", said: "whether port 5 is off is not known" }));
+    const { user } = await shown({}, service);
+    await user.selectOptions(await screen.findByLabelText("By a credential with write access"), "machinist");
+    await write(user, screen.getByLabelText("Type “phone-201”"), "phone-201");
+    await user.click(await press("Switch it off"));
+    await waitFor(() => expect(text()).toContain("Whether port 5 is off is not known."));
   });
 
   it("sends the person's own device, for browsers behind a proxy", async () => {
@@ -88,7 +118,7 @@ describe("switching a port off", () => {
     const service = new StubbedService();
     service.on("POST /api/v1/ports/31/orders", () => ({ ...DONE, to: "on", state: "done", said: "port 5 is on", until: null }));
     const { user, orders } = await shown({ on: false, behind: [] }, service);
-    expect((await screen.findByText("Nobody is known to hang there.")).tagName).toBe("P");
+    expect((await screen.findByText("Nobody is known to be connected to it.")).tagName).toBe("P");
     expect(screen.queryByRole("button", { name: "Switch it off" })).toBeNull();
     await user.selectOptions(screen.getByLabelText("By a credential with write access"), "machinist");
     await user.click(await press("Switch it on"));

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -11,12 +11,14 @@ from .switches import CredentialRef, KeptBehind, PortRef, SwitchRef
 
 What = Literal["link", "power"]
 To = Literal["off", "on"]
-OrderState = Literal["given", "done", "off for now", "back", "failed"]
+OrderState = Literal["given", "sent", "done", "off for now", "back", "failed", "not known"]
 
 
 class PortSwitching(Model):
-    """What is to be known before a port is switched: who hangs there, the name to type, why it may not be switched off (nothing: it
-    may), the way from this service to its switch, and what to bear in mind."""
+    """What is to be known before a port is switched: who is connected there, the name to type, why it may not be switched off
+    (nothing: it may), the way from this service to its switch, and what to bear in mind. `on_trust` is what would be taken on
+    trust, because others can have told it or nobody knows it: an order consents to it sentence by sentence; `power_on_trust` is
+    what comes to that where the power is switched."""
 
     switch: SwitchRef
     port: PortRef
@@ -26,6 +28,8 @@ class PortSwitching(Model):
     behind: list[KeptBehind]
     ask_for: str
     refusals: list[str]
+    on_trust: list[str]
+    power_on_trust: list[str]
     way: list[str]
     warnings: list[str]
     credentials: list[CredentialRef]
@@ -34,8 +38,9 @@ class PortSwitching(Model):
 class PortOrderNew(Model):
     """Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
-    encrypt. `my_device` says where whoever orders it sits, besides the address that the order comes from: an address, a MAC,
-    SWITCH:PORT, `here` at the service's machine itself, or `unknown`."""
+    encrypt, `consents` are the sentences of `PortSwitching.on_trust` that were seen and are consented to. `my_device` says where
+    whoever orders it sits, besides the address that the order comes from: an address, a MAC, SWITCH:PORT, `here` at the service's
+    machine itself, or `unknown`."""
 
     what: What = "link"
     to: To
@@ -43,11 +48,14 @@ class PortOrderNew(Model):
     name: str = Field(default="", max_length=200)
     for_seconds: int | None = Field(default=None, ge=5, le=86_400)
     weak: bool = False
+    consents: list[Annotated[str, Field(max_length=2_000)]] = Field(default_factory=list, max_length=100)
     my_device: str = Field(default="", max_length=200)
 
 
 class PortOrderView(Model):
-    """An order: by whom, when, until when it is off for now, and how it stands. `said` tells it in a sentence."""
+    """An order: by whom, when, until when it is off for now, and how it stands since `said_at`; `said` tells it in a sentence.
+    `sent`: its switch has not answered yet. `consents` is what was taken on trust, as whoever gave it was told. `stands` is
+    what the switch said of the port's link in its latest reading (`read_at`)."""
 
     id: int
     switch: SwitchRef
@@ -59,6 +67,10 @@ class PortOrderView(Model):
     until: Time | None
     state: OrderState
     said: str
+    said_at: Time | None
+    consents: list[str]
+    stands: Literal["on", "off", "not known"]
+    read_at: Time | None
 
 
 class PortOrderPage(Page[PortOrderView]):

@@ -1,10 +1,11 @@
-"""`roster port off`, `on` and `orders`: switching ports, after it was shown who hangs there."""
+"""`roster port off`, `on` and `orders`: switching ports, after it was shown who is connected there."""
 
 from __future__ import annotations
 
 import argparse
 import os
 import sys
+import time
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
@@ -14,15 +15,19 @@ from .output import Out, ago, clock
 from .ports_of import pick_port
 
 if TYPE_CHECKING:
-    from ..client import PortOrderView, PortSwitching
+    from ..api.port_orders import PortOrderNew
+    from ..client import KeptPort, PortOrderView, PortSwitching
+    from .connection import Service
 
+FOLLOW_SECONDS, AGAIN_SECONDS = 60.0, 0.5
+NOT_DONE = ("failed", "not known")
 UNITS = {"s": 1, "min": 60, "h": 3600}
 
 
 def add_verbs(port: Noun) -> None:
     """Add the verbs to `roster port`."""
     off = port.verb(
-        "off", "switch a port off, or its power; shows who hangs there first", _off,
+        "off", "switch a port off, or its power; shows who is connected there first", _off,
         "switch-office-2 6 --by machinist --for 5s --name 'switch-office-2 port 6'",
     )  # fmt: skip
     on = port.verb("on", "switch a port on, or its power", _on, "switch-office-2 6 --by machinist")
@@ -39,7 +44,12 @@ def add_verbs(port: Noun) -> None:
         metavar="MAC|ADDRESS|SWITCH:PORT",
         help="your own device, so that you are not cut off; 'here' at the service's machine",
     )
-    off.add_argument("--look", action="store_true", help="only show who hangs there and what speaks against it")
+    off.add_argument(
+        "--consent",
+        action="store_true",
+        help="consent to what is taken on trust, as it is shown",
+    )
+    off.add_argument("--look", action="store_true", help="only show who is connected there and what speaks against it")
     orders = port.verb("orders", "which ports were switched, by whom, and how that stands", _orders)
     orders.add_argument("--limit", type=int, default=20, metavar="N", help="how many of them at most")
 
@@ -69,11 +79,13 @@ def seat(said: str | None, environ: Mapping[str, str]) -> str:
 def _off(options: argparse.Namespace) -> int:
     from ..api.port_orders import PortOrderNew
 
-    out, time = Out(options.json), seconds(options.time)
+    out, lasts = Out(options.json), seconds(options.time)
     with connect(options) as roster:
         one = pick_port(roster, options.switch, options.port)
         mine = seat(options.my_device, os.environ)
-        found = roster.port_switching(one.id, mine)
+        with out.waiting("reading the switches on the way"):
+            found = roster.port_switching(one.id, mine, options.by or "")
+        on_trust = [*found.on_trust, *(found.power_on_trust if options.power else [])]
         if options.look or found.refusals:
             if out.as_json:
                 out.json(found)
@@ -82,16 +94,39 @@ def _off(options: argparse.Namespace) -> int:
             return 1 if found.refusals else 0
         if not options.by:
             raise bad_input("give the credential with write access: --by NAME")
+        if on_trust and not options.consent:
+            raise bad_input(
+                f"this would be taken on trust: {'; '.join(on_trust)}; give --consent where you have seen to it yourself"
+            )
         name = options.name
         if name is None:
             if out.as_json or not sys.stdin.isatty():
-                raise bad_input(f"type who hangs there: --name {found.ask_for!r}")
+                raise bad_input(f"type the name of who is connected there: --name {found.ask_for!r}")
             _show(out, found, one.switch.name)
             name = input(f"Type {found.ask_for!r} to switch it off: ")
-        done = roster.order_port(one.id, PortOrderNew(
-            what=_what(options), to="off", credential=options.by, name=name, for_seconds=time, weak=options.weak, my_device=mine,
+        done = _ordered(out, roster, one, PortOrderNew(
+            what=_what(options), to="off", credential=options.by, name=name, for_seconds=lasts, weak=options.weak, my_device=mine,
+            consents=on_trust,
         ))  # fmt: skip
     return _told(out, done)
+
+
+def _ordered(out: Out, roster: Service, port: KeptPort, new: PortOrderNew) -> PortOrderView:
+    """An order when its switch has answered, or as it stands after FOLLOW_SECONDS; while its switch is busy it is given again."""
+    from ..client import ServiceFault
+
+    until = time.monotonic() + FOLLOW_SECONDS
+    with out.waiting(f"waiting for {port.switch.name}"):
+        order: PortOrderView | None = None
+        while order is None or (order.state in ("given", "sent") and time.monotonic() < until):
+            try:
+                order = roster.order_port(port.id, new) if order is None else roster.port_order(order.id)
+            except ServiceFault as error:
+                if error.problem.code != "busy" or time.monotonic() > until:
+                    raise
+            if order is None or order.state in ("given", "sent"):
+                time.sleep(AGAIN_SECONDS)
+    return order
 
 
 def _on(options: argparse.Namespace) -> int:
@@ -102,9 +137,8 @@ def _on(options: argparse.Namespace) -> int:
         raise bad_input("give the credential with write access: --by NAME")
     with connect(options) as roster:
         one = pick_port(roster, options.switch, options.port)
-        done = roster.order_port(
-            one.id, PortOrderNew(what=_what(options), to="on", credential=options.by, weak=options.weak)
-        )
+        new = PortOrderNew(what=_what(options), to="on", credential=options.by, weak=options.weak)
+        done = _ordered(out, roster, one, new)
     return _told(out, done)
 
 
@@ -122,6 +156,8 @@ def _show(out: Out, found: PortSwitching, switch: str) -> None:
     for refusal in found.refusals:
         out.say(f"  it stays on: {refusal}", "yellow")
     if not found.refusals:
+        for one in (*found.on_trust, *found.power_on_trust):
+            out.say(f"  on trust: {one}", "yellow")
         for warning in found.warnings:
             out.say(f"  bear in mind: {warning}")
 
@@ -131,8 +167,10 @@ def _told(out: Out, done: PortOrderView) -> int:
         out.json(done)
     else:
         back = f" It comes back at {clock(done.until)}." if done.until and done.state == "off for now" else ""
-        out.say(f"{done.said[:1].upper()}{done.said[1:]}.{back}", "red" if done.state == "failed" else "")
-    return 1 if done.state == "failed" else 0
+        out.say(f"{done.said[:1].upper()}{done.said[1:]}.{back}", "red" if done.state in NOT_DONE else "")
+        if done.state in ("given", "sent"):
+            out.say("It is followed: 'roster port orders' tells how it ended.")
+    return 1 if done.state in NOT_DONE else 0
 
 
 def _orders(options: argparse.Namespace) -> int:
@@ -145,11 +183,11 @@ def _orders(options: argparse.Namespace) -> int:
         out.say("No port was switched by this service yet.")
     else:
         out.table(
-            ("when", "who", "port", "what", "until", "how it stands"),
+            ("when", "who", "port", "what", "until", "how it stands", "since"),
             (
                 (
                     ago(one.at), one.who, f"{one.switch.name} {one.port.name}", f"{one.what} {one.to}",
-                    clock(one.until) if one.until else "", f"{one.state}: {one.said}",
+                    clock(one.until) if one.until else "", f"{one.state}: {one.said}", ago(one.said_at) if one.said_at else "",
                 )
                 for one in found
             ),

@@ -9,7 +9,7 @@ from typing import Any
 TIMES = frozenset({
     "asked_at", "at", "begun_at", "closed", "closed_at", "ends", "expires", "first_opened", "first_seen", "found_at",
     "handed_out_at", "held_at", "last_scan", "last_seen", "next_scan", "opened_at", "published_at", "read_at",
-    "rebinds", "refused_until", "renewed", "renews", "sent", "sent_at", "silent_since", "since", "started",
+    "rebinds", "refused_until", "renewed", "renews", "said_at", "sent", "sent_at", "silent_since", "since", "started",
     "storm", "touched_at", "until", "up_at", "updated", "went_at",
 })  # fmt: skip
 """What of the API's models is a time (a test compares it with the API's description)."""

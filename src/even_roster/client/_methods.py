@@ -257,6 +257,7 @@ class Calls:
     wiring_moments = Method(_wiring_calls.wiring_moments)
     port_switching = Method(_wiring_calls.port_switching)
     order_port = Method(_wiring_calls.order_port)
+    port_order = Method(_wiring_calls.port_order)
     port_orders = ListMethod(_wiring_calls.port_orders)
     chases = ListMethod(_wiring_calls.chases)
     chase = Method(_wiring_calls.chase)

@@ -76,16 +76,23 @@ def free_switch(identity: int) -> Call[None]:
     return call("None", "DELETE", f"/api/v1/wiring/places/{identity}")
 
 
-def port_switching(identity: int, my_device: str = "") -> Call[PortSwitching]:
-    """What is to be known before a port is switched off; `my_device` as in PortOrderNew. Takes seconds: switches on the way are
-    read anew. Raises NotFound, BadInput."""
-    return call("PortSwitching", "POST", f"/api/v1/ports/{identity}/switching", {"my_device": my_device or None})
+def port_switching(identity: int, my_device: str = "", by: str = "") -> Call[PortSwitching]:
+    """What is to be known before a port is switched off by a credential; `my_device` as in PortOrderNew. Takes seconds: switches on
+    the way are read anew. Raises NotFound, BadInput."""
+    asked = {"my_device": my_device or None, "by": by or None}
+    return call("PortSwitching", "POST", f"/api/v1/ports/{identity}/switching", asked)
 
 
 def order_port(identity: int, new: PortOrderNew) -> Call[PortOrderView]:
-    """Switch a port, or its power, off or on, and wait until its switch was read back. Raises Conflict where that could cut this
-    service off, BadInput, NotFound."""
+    """Switch a port, or its power, off or on. The order is `sent` where its switch has not answered within some seconds: see
+    `port_order`. Raises Conflict where that could cut this service off, ServiceFault (`busy`) where it cannot be done soon,
+    BadInput, NotFound."""
     return call("PortOrderView", "POST", f"/api/v1/ports/{identity}/orders", body=new)
+
+
+def port_order(identity: int) -> Call[PortOrderView]:
+    """An order to switch a port, as it stands. Raises NotFound."""
+    return call("PortOrderView", "GET", f"/api/v1/port-orders/{identity}")
 
 
 def port_orders(port: int | None = None) -> ListCall[PortOrderView, PortOrderPage]:

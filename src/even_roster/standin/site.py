@@ -337,8 +337,9 @@ class Site:
         return found
 
     def _agent(self, to: IPv4Address, payload: bytes) -> list[tuple[float, IPv4Address, bytes]]:
-        """An SNMP agent answers while its host is on."""
-        host = next((one for one in self._by_address.get(int(to), ()) if one.awake.at(self.elapsed())), None)
+        """An SNMP agent answers while its host is on, and is not cut off."""
+        here = (one for one in self._by_address.get(int(to), ()) if one.awake.at(self.elapsed()) and not one.mute)
+        host = next(here, None)
         agent = self.agents.get(int(to))
         answer = agent(payload) if agent is not None and host is not None else None
         delay = self.slow.get(int(to), 0.0) + (host.delay if host is not None else 0.0)

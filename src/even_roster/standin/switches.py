@@ -55,7 +55,8 @@ def switch_rows(site: Site, cabling: Cabling, wired: Wired) -> Iterator[Variable
     yield from _system(site, wired)
     for port in range(1, wired.ports + 1):
         link, turned = cabling.flaps((switch.label, port), now)
-        up = link and port not in wired.off and (port in around or port in (plugged & awake))
+        lit = port not in wired.off and port not in wired.unpowered
+        up = link and lit and (port in around or port in (plugged & awake))
         speed = wired.slow.get(port, 10 * _GIGA if port in around else _GIGA) if up else 0
         yield from _port(switch, wired, port, speed, up, turned)
         traffic = _traffic(switch, port, now) if up or port in plugged else (0, 0)

@@ -168,6 +168,13 @@ def devices_of_macs(connection: Connection, macs: set[MacNumber]) -> dict[MacNum
     return {row.mac: row.device_id for row in rows}
 
 
+def vouched_for(connection: Connection, macs: Collection[MacNumber]) -> set[MacNumber]:
+    """Those of some MACs that belong to devices which people have entered or planned."""
+    query = select(adapters.c.mac).join(devices, devices.c.id == adapters.c.device_id)
+    rows = connection.execute(query.where(in_list(adapters.c.mac, macs), devices.c.vouched, ~devices.c.retired))
+    return {MacNumber(row.mac) for row in rows}
+
+
 def stays_of(connection: Connection, macs: list[MacNumber], limit: int = 200) -> list[StayRow]:
     """The stays of some MACs, the latest first."""
     return all_of(connection, StayRow, _STAYS, {"macs": macs, "most": limit}) if macs else []

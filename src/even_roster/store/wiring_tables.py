@@ -37,6 +37,8 @@ port_orders = Table(
     Column("until", BigInteger),
     Column("state", Text, nullable=False),
     Column("said", Text, nullable=False, server_default=""),
+    Column("said_at", BigInteger),
+    Column("consents", JSON, nullable=False, server_default="[]"),
     Index("ix_port_orders_port", "port", "at"),
     Index("ix_port_orders_state", "state"),
 )  # fmt: skip

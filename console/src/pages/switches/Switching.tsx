@@ -59,6 +59,7 @@ export function Switching({ port }: { port: KeptPort }) {
   );
 }
 
+const UNDER_WAY = ["given", "sent"];
 const TIMES: [string, number | null][] = [
   ["until it is switched on again", null],
   ["for 30 seconds", 30],
@@ -73,7 +74,28 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
   const [time, setTime] = useState(1);
   const [power, setPower] = useState(false);
   const [weak, setWeak] = useState(false);
-  const [done, setDone] = useState<PortOrderView | null>(null);
+  const [consent, setConsent] = useState(false);
+  const [order, setOrder] = useState<PortOrderView | null>(null);
+  // How far the switches on the way are to be trusted depends on the credential: they are read by it where that says more.
+  const sure = useQuery({
+    queryKey: ["switching", known.port.id, mine, credential],
+    queryFn: () =>
+      api.post("/api/v1/ports/{identity}/switching", {
+        path: { identity: known.port.id },
+        query: { my_device: mine, by: credential },
+      }),
+    enabled: credential !== "" && !known.refusals.length,
+    retry: false,
+  });
+  const looked = sure.data ?? known;
+  const onTrust = credential === "" ? [] : [...looked.on_trust, ...(power ? looked.power_on_trust : [])];
+  const followed = useQuery({
+    queryKey: ["port-order", order?.id],
+    queryFn: () => api.get("/api/v1/port-orders/{identity}", { path: { identity: order?.id ?? 0 } }),
+    enabled: order !== null && UNDER_WAY.includes(order.state),
+    refetchInterval: (query) => (query.state.data && !UNDER_WAY.includes(query.state.data.state) ? false : 500),
+  });
+  const done = followed.data ?? order;
   const give = useMutation({
     mutationFn: (to: "off" | "on") =>
       api.post("/api/v1/ports/{identity}/orders", {
@@ -86,9 +108,10 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
           for_seconds: to === "off" ? (TIMES[time]?.[1] ?? null) : null,
           weak,
           my_device: mine,
+          consents: to === "off" && consent ? onTrust : [],
         },
       }),
-    onSuccess: setDone,
+    onSuccess: setOrder,
     onSettled: async () => {
       for (const key of ["port-orders", "port", "ports"]) await client.invalidateQueries({ queryKey: [key] });
     },
@@ -96,7 +119,7 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
   if (done)
     return (
       <div role="status">
-        <p className={done.state === "failed" ? "text-alarm" : ""}>
+        <p className={["failed", "not known"].includes(done.state) ? "text-alarm" : ""}>
           {sentence(done.said)}.
           {done.until && done.state === "off for now" ? ` It comes back at ${moment(done.until)}.` : ""}
         </p>
@@ -117,7 +140,7 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
       <p>
         {known.behind.length
           ? `Connected: ${known.behind.map((one) => one.device?.name ?? one.mac).join(", ")}.`
-          : "Nobody is known to hang there."}
+          : "Nobody is known to be connected to it."}
       </p>
       {known.way.length ? <p className="text-sm text-soft">The way there: {known.way.join(", ")}.</p> : null}
       {known.refusals.length ? (
@@ -160,6 +183,25 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
               ))}
             </select>
           </Field>
+          {looked.refusals.length && !known.refusals.length ? (
+            <Notice tone="alarm">It cannot be switched off: {looked.refusals.join("; ")}.</Notice>
+          ) : null}
+          {sure.isFetching ? <p className="text-sm text-soft">Reading the switches on the way by {credential}…</p> : null}
+          {sure.error ? <Notice tone="alarm">{sentence(sure.error.message)}.</Notice> : null}
+          {off && onTrust.length && !sure.isFetching ? (
+            <div className="text-sm">
+              <p>This is taken on trust:</p>
+              <ul className="list-disc pl-5">
+                {onTrust.map((one) => (
+                  <li key={one}>{sentence(one)}.</li>
+                ))}
+              </ul>
+              <label className="mt-1 flex items-center gap-1.5">
+                <input type="checkbox" checked={consent} onChange={(event) => setConsent(event.target.checked)} />I have
+                checked that myself
+              </label>
+            </div>
+          ) : null}
           {off && !known.refusals.length ? (
             <>
               <Field label="How long">
@@ -186,7 +228,14 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
               <Button
                 tone="ink"
                 type="submit"
-                disabled={!credential || give.isPending || name.trim().toLowerCase() !== known.ask_for.toLowerCase()}
+                disabled={
+                  !credential ||
+                  give.isPending ||
+                  sure.isFetching ||
+                  looked.refusals.length > 0 ||
+                  (onTrust.length > 0 && !consent) ||
+                  name.trim().toLowerCase() !== known.ask_for.toLowerCase()
+                }
               >
                 {give.isPending ? "Waiting for the switch…" : "Switch it off"}
               </Button>

@@ -114,6 +114,7 @@ def _ports(columns: Mapping[Column, Rows]) -> tuple[tuple[Port, ...], tuple[Lack
                 base, _text(texts.get(index)), _DUPLEX.get(_number(duplex.get(index)) or 0, ""),
                 _number(vlans.get(base or 0)), tagged.get(base or 0, ()), tree.get(base or 0, ""), bundle.get(index, ""),
                 power.get(index, ""), _number(changed.get(index)), counted.get(index), ends.get(base or 0), feeds.get(index),
+                _raw(names.get(index)) or _raw(texts.get(index)),
             )
         )  # fmt: skip
     return tuple(found), unmapped
@@ -181,7 +182,17 @@ def _number(value: Value) -> int | None:
 
 
 def _text(value: Value) -> str:
-    return clean(value.decode("utf-8", "replace"), LONGEST) if isinstance(value, bytes) else ""
+    """A text as people may see it: older agents write Latin-1 where UTF-8 is due, and end it with a NUL."""
+    if not isinstance(value, bytes):
+        return ""
+    try:
+        return clean(value.decode(), LONGEST)
+    except UnicodeDecodeError:
+        return clean(value.decode("latin-1"), LONGEST)
+
+
+def _raw(value: Value) -> bytes:
+    return value if isinstance(value, bytes) else b""
 
 
 def _mac(value: Value) -> MacNumber | None:

@@ -67,7 +67,7 @@ class Port:
     one of frames without a tag, `tagged` those of frames with one. `tree` is its part in the spanning tree, `bundle` the interface
     that it is a member of, `power` what it feeds over Ethernet; `changed_ticks` when its link changed last (ifLastChange, in
     hundredths of a second since the agent's start). `towards` is which bridge and port the spanning tree has at the other end,
-    `feeds` its group and number in POWER-ETHERNET-MIB."""
+    `feeds` its group and number in POWER-ETHERNET-MIB. `raw` is its name octet for octet, by which it is known again."""
 
     index: int
     name: str
@@ -89,6 +89,7 @@ class Port:
     counted: Counted | None = None
     towards: tuple[MacNumber, int] | None = None
     feeds: tuple[int, int] | None = None
+    raw: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,18 +1,19 @@
 """Whether a port may be switched off: never one that this service, or whoever orders it, needs to be heard there again. Pure.
 
 The way from this service to the switch must be known whole from what all switches on it said within a minute: links that both ends
-tell, nothing unread between, and our own MAC learnt at each of them behind the port of the way. What is unknown is refused.
-"""
+tell, nothing unread between, and our own MAC learnt at each of them behind the port of the way. What is unknown is refused, and
+what would have to be taken on trust is named (`on_trust`)."""
 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from ..mac import MacNumber
+from ..mac import Mac, MacNumber
 from ..switches.port_states import PortState
 from .facts import Known
 from .graph import Graph, Node, across, node_of, way
+from .standing_places import Seen, doubts
 
 FRESH_MS = 60_000
 _VIRTUAL = 0x00005E00
@@ -21,8 +22,8 @@ _VIRTUAL = 0x00005E00
 
 @dataclass(frozen=True, slots=True)
 class Desk:
-    """Where this service hangs: its MAC on the link of the switch, at which port it was learnt as at an edge (0: at none that is
-    known), and whether the switch is on that link at all."""
+    """Where this service is connected: its MAC on the link of the switch, at which port it was learnt as at an edge (0: at none
+    that is known), and whether the switch is on that link at all."""
 
     mac: MacNumber | None
     switch: int = 0
@@ -51,14 +52,17 @@ class PortFacts:
     """Whether the switch's forwarding tables were read to their ends: else others may be behind it."""
     marked_uplink: bool = False
     """Whether a person says that it is an uplink."""
+    strangers: Collection[MacNumber] = ()
+    """Who is there and is no device that people have entered."""
 
 
 @dataclass(frozen=True, slots=True)
 class Sight:
     """What was read: the graph with its switches' readings (ms), at which ports each switch has our MAC, and who must stay in
     reach: MACs by why. `called` is what ports are called by their ids, and switches by their ids below zero; `nowhere` are those
-    who must stay in reach and of whom it is not known where they hang; `contested` are switches whose address or MAC an open
-    finding is about, with what it says."""
+    without whom nobody here has a network and of whom it is not known where they are connected; `contested` are switches whose
+    address or MAC an open finding is about (0: this service), with what it says; `switched` are ports that were told to be off,
+    whether that was answered or not; `seen` is where the gateways, DHCP servers and this service were learnt."""
 
     graph: Graph
     routers: Collection[int]
@@ -68,15 +72,21 @@ class Sight:
     called: Mapping[int, str] = field(default_factory=dict)
     nowhere: Collection[str] = ()
     contested: Mapping[int, str] = field(default_factory=dict)
+    switched: Collection[int] = ()
+    seen: Sequence[Seen] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """Why a port may not be switched off (nothing: it may), and the way to its switch: the ports on it, and the switches."""
+    """Why a port may not be switched off (nothing: it may), and the way to its switch: the ports on it, and the switches.
+    `on_trust` is what nobody knows for certain, and without which the port would be refused."""
 
     refusals: tuple[str, ...]
     ports: tuple[int, ...] = ()
     switches: tuple[int, ...] = ()
+    on_trust: tuple[str, ...] = ()
+    again: tuple[int, ...] = ()
+    """Switches that tell more when they are read once more."""
 
 
 def judge(desk: Desk, facts: PortFacts, sight: Sight, now: int) -> Verdict:
@@ -86,7 +96,23 @@ def judge(desk: Desk, facts: PortFacts, sight: Sight, now: int) -> Verdict:
     if facts.port in ports or (desk.port and facts.port == desk.port):
         refusals.append("it is on the way from this service to its switch")
     refusals += _port(facts, sight)
-    return Verdict(tuple(dict.fromkeys(refusals)), tuple(ports), tuple(switches))
+    unsure = doubts(sight.seen, sight.graph.links, sight.read, {facts.switch, *switches}, sight.called)
+    refusals += unsure.said
+    on_trust = () if refusals else _on_trust(facts)
+    return Verdict(tuple(dict.fromkeys(refusals)), tuple(ports), tuple(switches), on_trust, unsure.again)
+
+
+def _on_trust(facts: PortFacts) -> tuple[str, ...]:
+    """What nobody but a stranger himself says of who is there, and without which the port would be refused."""
+    if not facts.strangers:
+        return ()
+    telephones = (
+        f"that {around.name or around.chassis}, which passes frames on, is a telephone: it announces that itself"
+        for around in (facts.state.neighbours if facts.state is not None else ())
+        if _PASSING & set(around.capabilities)
+    )
+    strangers = (f"that nobody needs {Mac(mac)}: what it is was never entered" for mac in sorted(facts.strangers))
+    return (*telephones, *strangers)
 
 
 def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], list[int], list[int]]:
@@ -94,7 +120,9 @@ def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], li
     if desk.mac is None or not desk.on_link:
         return ["its switch is not on a link of this service: the way to it goes by a router, and is not known"], [], []
     if not desk.port:
-        return ["it is not known on which port this service hangs itself"], [], []
+        return ["it is not known on which port this service is connected"], [], []
+    if desk.port in sight.switched:
+        return ["the port on which this service is connected was told to be off"], [desk.port], [desk.switch]
     found, edges = list[str](), way(sight.graph, f"s{desk.switch}", f"s{switch}")
     if edges is None:
         return ["no whole way from this service to its switch is known"], [desk.port], [desk.switch]
@@ -104,6 +132,8 @@ def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], li
         link, stands = sight.graph.links[edge.link], sight.graph.standings[edge.link]
         beyond = across(edge, at)
         ports += sorted(link.ports)
+        if off := sorted(link.ports & set(sight.switched)):
+            found.append(f"port {sight.called.get(off[0], off[0])} on the way to it was told to be off")
         if link.known is not Known.BOTH or link.between or len(link.ends) != 2 or any(why for why in stands.shut):
             found.append(
                 f"the link to {_switch(sight, beyond)} is {link.known.value}, and not told by both of its ends"
@@ -114,6 +144,8 @@ def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], li
             own = {end.port for end in link.ends if node_of(end, sight.routers) == beyond}
             arriving[number] = frozenset(own | {port for pair in link.members for port in pair})
         at = beyond
+    if 0 in sight.contested:
+        found.append(f"an open finding is about this service's own address or MAC ({sight.contested[0]})")
     for number in switches:
         name = sight.called.get(-number, "a switch")
         if now - sight.read.get(number, 0) > FRESH_MS:
@@ -155,23 +187,36 @@ def _port(facts: PortFacts, sight: Sight) -> list[str]:
     if facts.linked:
         found.append("it joins two switches")
     found += [
-        f"{around.name or around.chassis}, a {'router' if 'router' in around.capabilities else 'switch'}, announces itself there"
+        f"{around.name or around.chassis}, {_kind(around.capabilities)}, announces itself there"
         for around in state.neighbours
-        if {"bridge", "router"} & set(around.capabilities)
-        and not {"telephone", "access point"} & set(around.capabilities)
+        if _kind(around.capabilities)
     ]
-    points = any("access point" in around.capabilities for around in state.neighbours)
-    if state.uplink and not points and not found:
+    if state.uplink and not found:
         found.append("it leads to other switches")
-    if state.up and not facts.macs and sight.nowhere:
-        who = ", ".join(sorted(sight.nowhere))
-        found.append(f"it has a link and nobody has spoken there, and it is not known on which port {who} hangs")
+    if state.up and not facts.macs:
+        found.append("it has a link and nobody has spoken there: who is connected is not known")
+    elif state.up and sight.nowhere:
+        found.append(
+            f"it has a link, and it is not known on which port {', '.join(sorted(sight.nowhere))} is connected"
+        )
     for mac in sorted(set(facts.macs)):
         if mac in sight.kept:
-            found.append(f"{sight.kept[mac]} hangs there")
+            found.append(f"{sight.kept[mac]} is connected there")
         elif mac >> 16 == _VIRTUAL:
-            found.append("a virtual router hangs there")
+            found.append("a virtual router is connected there")
     return found
+
+
+_PASSING, _TELEPHONE = frozenset({"bridge", "router"}), "telephone"
+
+
+def _kind(capabilities: Sequence[str]) -> str:
+    """What announces itself so and may not be cut off; empty for others. A telephone passes on the frames of who is behind it."""
+    if "access point" in capabilities:
+        return "an access point"
+    if _TELEPHONE in capabilities:
+        return ""
+    return "a router" if "router" in capabilities else "a switch" if "bridge" in capabilities else ""
 
 
 def _switch(sight: Sight, node: Node) -> str:
@@ -201,5 +246,5 @@ def contests(kind: str, first: bool) -> bool:
 
 
 def asked_name(names: Sequence[str], port: str) -> str:
-    """The name to type before a port is switched: of the only one who hangs there, else of the port."""
+    """The name to type before a port is switched: of the only one who is connected there, else of the port."""
     return names[0] if len(names) == 1 else port

@@ -92,13 +92,16 @@ class SwitchBook:
 
     # Readings
 
-    def take(self, identity: int, reading: Reading, at: int, works: int | None) -> None:
-        """A switch was read at a time, by a credential (None: by one that is not kept)."""
+    def take(
+        self, identity: int, reading: Reading, at: int, works: int | None, by: int | None = None
+    ) -> None:  # fmt: skip
+        """A switch was read at a time; `works` is the credential by which it is read from now on (None: one that is not kept),
+        `by` the one by which it was read this time, where that is another."""
         with self._database.write() as connection:
             switch = self.switches.get(identity)
             if switch is None:
                 return
-            fresh = _take(connection, switch, reading, at, works)
+            fresh = _take(connection, switch, reading, at, works, by if by is not None else works)
             self._database.when_stored(lambda: self._swap({**self.switches, identity: fresh}))
         if time.monotonic() - self._weighed_at > REST * self._weighing:
             self.weigh()
@@ -153,7 +156,9 @@ class SwitchBook:
         return self.by_port.get(identity)
 
 
-def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, works: int | None) -> SwitchNow:
+def _take(
+    connection: Connection, switch: SwitchNow, reading: Reading, at: int, works: int | None, by: int | None
+) -> SwitchNow:  # fmt: skip
     """The switch after a reading, which is written."""
     row, before = switch.row, switch.row.learnt or at
     around: dict[int, list[Neighbour]] = defaultdict(list)
@@ -185,6 +190,8 @@ def _take(connection: Connection, switch: SwitchNow, reading: Reading, at: int, 
         **_roots(switch, reading, at),
         "restarted": restarted or switch.restarted,
         "begun": switch.begun or at,
+        "by": by,
+        "fed": _fed(switch, reading, ports, restarted=restarted is not None),
     }
     values: dict[str, Any] = {
         "read": at, "learnt": at, "asked": at, "trouble": "", "told": told, "works": works, "refused": None,
@@ -213,6 +220,7 @@ def _told(reading: Reading) -> dict[str, Any]:
         "learnt_whole": reading.learnt_whole,
         "own_learnt": _named(reading, {one.port for one in reading.learnt if one.mac in reading.own}),
         "feeds": {name: list(port.feeds) for name, port in _by_name(reading.ports).items() if port.feeds is not None},
+        "raws": {name: port.raw.hex() for name, port in _by_name(reading.ports).items() if port.raw != port.name.encode()},
     }  # fmt: skip
 
 
@@ -227,6 +235,27 @@ def _roots(switch: SwitchNow, reading: Reading, at: int) -> dict[str, Any]:
     if was is None or now is None or was == now:
         return {name: switch.told.get(name) for name in ("root_before", "root_since")}
     return {"root_before": was, "root_since": at}
+
+
+def _fed(switch: SwitchNow, reading: Reading, ports: Mapping[int, Port], *, restarted: bool) -> list[str]:
+    """Ports of which a reading has shown that the power which bears their number is theirs: power and link came, or went, together,
+    and at no other port. What was shown holds until the switch starts anew or numbers otherwise."""
+    named = _by_name(reading.ports)
+    feeds = {name: list(port.feeds) for name, port in named.items() if port.feeds is not None}
+    known = [] if restarted else [
+        name for name in switch.told.get("fed", ()) if feeds.get(name) == switch.told.get("feeds", {}).get(name)
+    ]  # fmt: skip
+    power, link = set[str](), set[str]()
+    for key, port in ports.items():
+        before = switch.ports.get(key)
+        if before is None or before.state is None:
+            continue
+        if before.state.power.startswith("power") != port.power.startswith("power"):
+            power.add(before.name)
+        if before.state.up != (port.link is Link.UP):
+            link.add(before.name)
+    shown = power if len(power) == 1 and power == link else set()
+    return sorted({*known, *(name for name in shown if name in feeds)})
 
 
 def _learning(reading: Reading, ports: Mapping[int, Port]) -> Learning:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from ipaddress import IPv4Address
 
@@ -64,6 +64,8 @@ class SwitchReader:
         self._told_at, self._telling = float("-inf"), 0.0
         self._busy = 0
         self.reading: set[int] = set()
+        self.after: list[Callable[[int, int], Awaitable[None]]] = []
+        """Who is told of each reading that came about: the switch's id, and when it began (UTC ms)."""
 
     def begin(self) -> None:
         """Read from now on, where the service watches by itself at all; what turned is told always."""
@@ -128,10 +130,11 @@ class SwitchReader:
         finally:
             self.reading.discard(identity)
 
-    async def read(self, identity: int) -> None:
-        """Read a switch now; who reads it already is waited for. Raises Refusal where it cannot be read."""
+    async def read(self, identity: int, by: int | None = None) -> None:
+        """Read a switch now, `by` a credential for this once; who reads it already is waited for. Raises Refusal where it cannot
+        be read."""
         turn = self._turns[identity]
-        if turn.locked():
+        if turn.locked() and by is None:
             async with turn:
                 switch = self._context.switches.switches.get(identity)
                 if switch is not None and switch.row.trouble:
@@ -142,7 +145,7 @@ class SwitchReader:
             async with turn:
                 await self.fill()
                 async with self._gate:
-                    await self._read(identity)
+                    await self._read(identity, by)
         finally:
             self._busy -= 1
         if not self._busy:  # of several that are read side by side the last one has them weighed
@@ -153,13 +156,15 @@ class SwitchReader:
         if self._context.switches.unweighed:
             await attempt(self._context.switches.weigh, "uplinks could not be weighed")
 
-    async def _read(self, identity: int) -> None:
+    async def _read(self, identity: int, by: int | None) -> None:
         switch = self._context.switches.switches.get(identity)
         if switch is None:
             return
         at, row = now_ms(), switch.row
-        ways = await asyncio.to_thread(self._ways, row)
+        ways = await asyncio.to_thread(self._ways, row, by)
         told = await self.ask(row.address, ways)
+        if isinstance(told, Unread) and by is not None:
+            raise Refusal(422, "agent", told.why, "credential")  # that it is not read by this one is not its trouble
         if isinstance(told, Unread):
             refused = told.refused or (row.works is None and len(ways) > 0)
             self._silent[identity] = self._silent.get(identity, 0) + 1
@@ -180,7 +185,11 @@ class SwitchReader:
             )
             await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)
             raise Refusal(422, "agent", why, "switch")
-        await asyncio.to_thread(self._context.switches.take, identity, reading, now_ms(), works)
+        await asyncio.to_thread(
+            self._context.switches.take, identity, reading, now_ms(), row.works if by is not None else works, works
+        )
+        for told_of in self.after:
+            await told_of(identity, at)
 
     def same_agent(self, reading: Reading, address: Address) -> SwitchNow | None:
         """The switch that is read already by another of its addresses, None where there is none."""
@@ -194,9 +203,11 @@ class SwitchReader:
                 return switch
         return None
 
-    def _ways(self, row: SwitchRow) -> dict[int, Credential]:
+    def _ways(self, row: SwitchRow, by: int | None) -> dict[int, Credential]:
         """By what a switch is read: the credential that was picked, else the one that worked, else all of them in turn."""
         found = credential_edits.opened(self._context)
+        if by is not None:
+            return {by: found[by]} if by in found else {}
         wanted = row.credential if row.credential is not None else row.works
         return {wanted: found[wanted]} if wanted in found else {} if row.credential is not None else found
 

@@ -12,6 +12,7 @@ WORDS: dict[str, tuple[str, Any]] = {
         "where whoever orders it sits: an address, a MAC, SWITCH:PORT, here, or unknown",
         "switch-office-2:6",
     ),
+    "by": ("the credential that is to order, by name or id", "machinist"),
     "begin": ("where the path begins: a device, address or switch", "printer-1"),
     "end": ("where it ends", "sound-desk"),
     "one": ("the id of one port", 23),

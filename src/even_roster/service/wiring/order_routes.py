@@ -42,11 +42,12 @@ OrdersDep = Annotated[PortOrders, Depends(_orders)]
 
 @router.post("/ports/{identity}/switching")
 async def switching(
-    identity: Id, context: ContextDep, orders: OrdersDep, who: Who, request: Request, my_device: Word = ""
+    identity: Id, context: ContextDep, orders: OrdersDep, who: Who, request: Request, my_device: Word = "", by: Word = ""
 ) -> PortSwitching:  # fmt: skip
-    """What is to be known before a port is switched off: who hangs there, why it may not be, and the way there. The switches on
-    the way are read anew where that is older than half a minute; nothing is changed."""
-    found = await orders.look(identity, seat(request, my_device))
+    """What is to be known before a port is switched off: who is connected there, why it may not be, what of that could be forged,
+    and the way there. The switches on the way are read anew where that is older than half a minute, and where the credential that
+    is to order (`by`) reads them with more certainty; nothing is changed."""
+    found = await orders.look(identity, seat(request, my_device), by)
     return await asyncio.to_thread(_look_view, context, orders, identity, found)
 
 
@@ -62,8 +63,9 @@ def _look_view(context: Context, orders: PortOrders, identity: int, found: Judge
     return PortSwitching(
         switch=view.switch, port=PortRef(id=port.id, name=port.name), said=view.said, on=view.wanted != "down",
         power=port.name in switch.told.get("feeds", {}), behind=view.behind, ask_for=name,
-        refusals=list(found.verdict.refusals), way=found.way, credentials=credentials,
-        warnings=[*(f"{who} is not known yet: whether one hangs there cannot be told" for who in found.unsure), *_WARNINGS],
+        refusals=list(found.verdict.refusals), way=found.way, on_trust=found.on_trust("link"),
+        power_on_trust=[found.unproven] if found.unproven else [], credentials=credentials,
+        warnings=[*(f"{who} is not known yet: whether one is connected there cannot be told" for who in found.unsure), *_WARNINGS],
     )  # fmt: skip
 
 
@@ -71,9 +73,10 @@ def _look_view(context: Context, orders: PortOrders, identity: int, found: Judge
 async def give(
     identity: Id, new: PortOrderNew, context: ContextDep, orders: OrdersDep, who: Who, request: Request
 ) -> PortOrderView:  # fmt: skip
-    """Switch a port, or its power, off or on; the answer comes when the switch was read back. Refused where this service, or
-    whoever orders it, could be cut off, and where that cannot be told."""
-    row = await orders.give(identity, new, who, seat(request, new.my_device))
+    """Switch a port, or its power, off or on; the answer comes when the switch was read back, and after some seconds in any case:
+    the order is followed then (`sent`). Refused where this service, or whoever orders it, could be cut off, and where that cannot
+    be told; `busy` where it cannot be done soon."""
+    row = await orders.give(identity, new, who, seat(request, new.my_device), request.is_disconnected)
     return await asyncio.to_thread(_view_alone, context, row)
 
 
@@ -90,6 +93,12 @@ def port_orders(
         return PortOrderPage(items=[_view(context, names, one) for one in shown], **rest._asdict())
 
 
+@router.get("/port-orders/{identity}")
+def port_order(identity: Id, context: ContextDep, orders: OrdersDep, who: Who) -> PortOrderView:
+    """One order, as it stands."""
+    return _view_alone(context, orders.order(identity))
+
+
 def _view_alone(context: Context, row: OrderRow) -> PortOrderView:
     with context.database.read() as connection:
         return _view(context, Names(context, connection), row)
@@ -97,8 +106,11 @@ def _view_alone(context: Context, row: OrderRow) -> PortOrderView:
 
 def _view(context: Context, names: Names, row: OrderRow) -> PortOrderView:
     switch, port = context.switches.by_port[row.port]
+    wanted = port.state.wanted if port.state is not None and row.what == "link" else ""
     return PortOrderView.model_validate({
         "id": row.id, "switch": SwitchRef(id=switch.row.id, name=names.switch(switch)[1]),
         "port": PortRef(id=port.id, name=port.name), "what": row.what, "to": row.to, "who": row.who, "at": time_of(row.at),
         "until": maybe_time(row.until), "state": row.state, "said": row.said,
+        "said_at": maybe_time(row.said_at), "consents": list(row.consents), "read_at": maybe_time(switch.row.learnt),
+        "stands": {"up": "on", "down": "off"}.get(wanted, "not known"),
     })  # fmt: skip

@@ -1,75 +1,55 @@
-"""Switches ports and their power off and on, one order after the other. What is off for a time is written down before anything is
-sent, and comes back after a restart of the service, too; it stays off where the machine of the service dies.
-"""
+"""Switches ports and their power off and on: judges, writes down, and sends, one order at a switch after the other.
+
+Judging and sending stand under one short lock, so that two orders that are each harmless never cut together; no answer is waited
+for under it, and a port that was told to be off counts as off from then on. Whoever orders is answered within ANSWER_SECONDS: with
+how it ended, or with that it was sent and is followed."""
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
-from dataclasses import dataclass
-from ipaddress import IPv4Address
-from typing import Any
+from collections.abc import Awaitable, Callable, Coroutine
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
 
 from ...api.events import SwitchEvent
 from ...api.port_orders import PortOrderNew
 from ...api.switches import Credential
-from ...core.address import dotted
 from ...core.wiring.guard import FRESH_MS, asked_name
 from ...probe.segment import SegmentError
-from ...probe.snmp_agent import Agent, AgentError, Refused
+from ...probe.snmp_agent import Agent, AgentError
 from ...store import order_records
 from ...store.edits import EditError, Missing
-from ...store.order_records import BACK, DONE, FAILED, GIVEN, OFF_FOR_NOW, OrderRow
-from ...wire.snmp import Type, Variable
-from ..aids.repeating import attempt_here
+from ...store.order_records import DONE, FAILED, GIVEN, OFF_FOR_NOW, SENT, UNKNOWN, OrderRow
 from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
-from ..switches import agent_reading, credential_edits
+from ..switches import credential_edits
 from ..switches.picture import Names
-from ..switches.switch_reader import SwitchReader
+from ..switches.switch_reader import HOUR_MS, SwitchReader
 from ..watching.watcher import Watcher
 from ..web.problems import Refusal
 from .guard_facts import Judged, judged
+from .order_queues import OrderQueues, busy
+from .order_returning import Returning
+from .order_sending import OFF, ON, Target, Unsure, reached, set_and_read_back
 from .seats import HERE, Seat
 
-Oid = tuple[int, ...]
-_NAME: Oid = (1, 3, 6, 1, 2, 1, 31, 1, 1, 1, 1)
-_TEXT: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 2)
-_ADMIN: Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 7)
-"""ifAdminStatus (RFC 2863)"""
-_POWER: Oid = (1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 3)
-"""pethPsePortAdminEnable (RFC 3621)"""
-_ON, _OFF = 1, 2
-VERIFY_SECONDS, VERIFY_STEP = 5.0, 0.3
-RETRY_SECONDS, RETRY_MOST = 5.0, 60.0
+ANSWER_SECONDS = 4.0
+"""Whoever orders is answered by then; what is not over goes on and is told by its state."""
 ROUNDS = 3
 _SHORT_MS = FRESH_MS // 2
 """A reading that is older is made anew before the guard judges, so that it is fresh when it does."""
+_T = TypeVar("_T")
+Gone = Callable[[], Awaitable[bool]]
 
 
-class Unsure(AgentError):
-    """An agent was told, and whether it has done it is not known, or it has not."""
+@dataclass(slots=True)
+class _Course:
+    """How far an order is: until when its asker waits (the loop's time), whether there is no way back, and its id then."""
 
-
-@dataclass(frozen=True, slots=True)
-class Target:
-    """A port to switch: what is set there, and by what."""
-
-    switch: SwitchNow
-    port: PortNow
-    what: str
-    credential: Credential
-
-    @property
-    def object(self) -> Oid:
-        """What is set. Raises EditError where the port has nothing of the kind."""
-        if self.what == "link":
-            assert self.port.state is not None
-            return (*_ADMIN, self.port.state.index)
-        feeds = self.switch.told.get("feeds", {}).get(self.port.name)
-        if feeds is None:
-            raise EditError(f"port {self.port.name} feeds nothing over Ethernet, as far as its switch tells", "what")
-        return (*_POWER, *feeds)
+    until: float
+    begun: bool = False
+    kept: asyncio.Future[int] = field(default_factory=lambda: asyncio.get_running_loop().create_future())
 
 
 class PortOrders:
@@ -77,19 +57,20 @@ class PortOrders:
 
     def __init__(self, context: Context, watcher: Watcher, reader: SwitchReader) -> None:
         self._context, self._watcher, self._reader = context, watcher, reader
-        self._turn = asyncio.Lock()
-        self._tasks: dict[int, asyncio.Task[None]] = {}
+        self.queues = OrderQueues()
+        self._judging = asyncio.Lock()
+        self._refused: dict[tuple[int, int], int] = {}
+        self._tasks: set[asyncio.Task[Any]] = set()
+        self.returning = Returning(context, watcher, reader)
 
     def begin(self) -> None:
         """Take up what was left open: what is off for now comes back at its time."""
-        with self._context.database.read() as connection:
-            rows = order_records.open_ones(connection)
-        for row in rows:
-            self._later(row)
+        self.returning.begin()
 
     async def close(self) -> None:
         """Stop; what is off for now is taken up again at the next start."""
-        for task in list(self._tasks.values()):
+        await self.returning.close()
+        for task in list(self._tasks):
             task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await task
@@ -103,28 +84,57 @@ class PortOrders:
             raise Missing(f"there is no port {identity} of a switch that is read")
         return found
 
-    async def look(self, identity: int, seat: Seat) -> Judged:
-        """What the guard says of a port: the switches on the way are read anew as far as they must be."""
-        found: Judged | None = None
+    async def look(self, identity: int, seat: Seat, by: int | str = "") -> Judged:
+        """What the guard says of a port, for a credential to order by: the switches on the way are read anew as far as they must
+        be. Raises Missing, EditError."""
+        key = await asyncio.to_thread(self._key, by) if by else None
+        tried: set[int] = set()
         for _ in range(ROUNDS):
-            switch, port = self.known(identity)
-            found = await asyncio.to_thread(judged, self._context, switch, port, seat)
-            ids = {*found.verdict.switches, switch.row.id}
-            old = [key for key in sorted(ids) if self._age(key) > _SHORT_MS]
-            if not old:
+            found = await self._judged(identity, seat, key)
+            on_way = {*found.verdict.switches, self.known(identity)[0].row.id}
+            old = {number for number in on_way if self._age(number) > _SHORT_MS}
+            weak = (
+                set() if key is None else await asyncio.to_thread(self._to_try, identity, {*found.weakly} - tried, key)
+            )
+            again = {*found.verdict.again} - tried
+            if not old | weak | again:
                 return found
-            await asyncio.gather(*(self._read(key) for key in old))
-        assert found is not None
+            tried |= weak | again
+            if again:
+                await self._watcher.confirm(
+                    found.ask
+                )  # who answers now is where it is learnt in the reading that follows
+            ways = {number: key if number in found.weakly else None for number in old | weak | again}
+            await asyncio.gather(*(self._read(number, way) for number, way in ways.items()))
+        return await self._judged(identity, seat, key)
+
+    def _to_try(self, identity: int, weakly: set[int], key: int) -> set[int]:
+        """Which switches are read by the credential that orders, to be more certain of them: the one that is ordered, and others
+        where that authenticates and they did not refuse it within the last hour."""
+        credential, target = credential_edits.opened(self._context).get(key), self.known(identity)[0].row.id
+        if credential is None or credential.snmp != "3" or credential.auth == "none":
+            return weakly & {target}
+        since = now_ms() - HOUR_MS
+        return {number for number in weakly if number == target or self._refused.get((number, key), 0) < since}
+
+    async def _judged(self, identity: int, seat: Seat, key: int | None) -> Judged:
         switch, port = self.known(identity)
-        return await asyncio.to_thread(judged, self._context, switch, port, seat)
+        return await asyncio.to_thread(judged, self._context, switch, port, seat, key)
 
     def _age(self, switch: int) -> int:
         known = self._context.switches.switches.get(switch)
         return now_ms() - (known.row.learnt or 0) if known is not None else 0
 
-    async def _read(self, switch: int) -> None:
-        with contextlib.suppress(Refusal, EditError):
-            await self._reader.read(switch)
+    async def _read(self, switch: int, key: int | None = None) -> None:
+        """Read a switch; it is read to the end, too, where nobody waits for it any more."""
+        await asyncio.shield(self._task(self._read_whole(switch, key)))
+
+    async def _read_whole(self, switch: int, key: int | None) -> None:
+        try:
+            await self._reader.read(switch, key)
+        except (Refusal, EditError):
+            if key is not None:
+                self._refused[switch, key] = now_ms()
 
     def asks_for(self, port: PortNow, called: str) -> str:
         """The name to type before a port is switched off."""
@@ -136,28 +146,81 @@ class PortOrders:
 
     # Orders
 
-    async def give(self, identity: int, request: PortOrderNew, who: str, seat: Seat) -> OrderRow:
-        """Carry an order out; gives it as it ended. Raises Missing, EditError, Refusal."""
-        async with self._turn:  # the second of two orders is judged by what the first has left
-            switch, port = self.known(identity)
-            credential, row = await asyncio.to_thread(self._credential, request)
-            called = await asyncio.to_thread(self._called, switch, port)
+    async def give(self, identity: int, request: PortOrderNew, who: str, seat: Seat, gone: Gone) -> OrderRow:
+        """Carry an order out; gives it as it ended, or as it stands after ANSWER_SECONDS. One whose asker is `gone` before it was
+        sent is not carried out. Raises Missing, EditError, Refusal."""
+        course = _Course(asyncio.get_running_loop().time() + ANSWER_SECONDS)
+        task = self._task(self._in_turn(identity, request, who, seat, gone, course))
+        await asyncio.wait({task}, timeout=ANSWER_SECONDS)
+        if task.done():
+            return task.result()
+        if course.begun:
+            return await asyncio.to_thread(self.order, await course.kept)
+        task.cancel()
+        raise busy(f"the switches on the way could not be asked within {ANSWER_SECONDS:g} seconds")
+
+    def _task(self, work: Coroutine[Any, Any, _T]) -> asyncio.Task[_T]:
+        task = asyncio.create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+        return task
+
+    async def _in_turn(
+        self, identity: int, request: PortOrderNew, who: str, seat: Seat, gone: Gone, course: _Course
+    ) -> OrderRow:  # fmt: skip
+        switch, port = self.known(identity)
+        name = await asyncio.to_thread(self._name, switch)
+        called = f"{name} port {port.name}"
+        async with self.queues.turn(switch.row.id, name, course.until):
+            credential, key = await asyncio.to_thread(self._credential, request)
             self._sensible(request, port)
-            await asyncio.to_thread(self._alone, request, port)
             if request.to == "off":
-                await self._permitted(identity, request, seat, called)
-                switch, port = self.known(identity)
+                await self.look(identity, seat, request.credential)
+            switch, port = self.known(identity)
             target = Target(switch, port, request.what, credential)
             _ = target.object  # nothing is written down of what the port does not have
-            until = now_ms() + request.for_seconds * 1000 if request.for_seconds is not None else None
-            values = {
+            values: dict[str, Any] = {
                 "switch": switch.row.id, "port": port.id, "what": request.what, "to": request.to, "at": now_ms(),
-                "who": who if seat.said in ("", HERE) else f"{who}, at {seat.said}",
-                "credential": row, "until": until, "state": GIVEN, "said": "it is being carried out",
+                "who": who if seat.said in ("", HERE) else f"{who}, at {seat.said}", "credential": key,
+                "until": now_ms() + request.for_seconds * 1000 if request.for_seconds is not None else None,
+                "state": GIVEN, "said": "it is being carried out", "said_at": now_ms(), "consents": [],
             }  # fmt: skip
-            order = await asyncio.to_thread(self._keep, values)
-            await self._carry_out(order, target, called)
-            return await asyncio.to_thread(self._order, order)
+            return await self._send(target, request, seat, gone, called, values, course)
+
+    async def _send(
+        self, target: Target, request: PortOrderNew, seat: Seat, gone: Gone, called: str, values: dict[str, Any], course: _Course
+    ) -> OrderRow:  # fmt: skip
+        try:
+            async with reached(self._context, self._watcher, target) as agent:
+                async with self._judging:
+                    await asyncio.to_thread(self._alone, request, target.port)
+                    if request.to == "off":
+                        values["consents"] = await self._permitted(
+                            target.port.id, request, seat, called, values["credential"]
+                        )
+                    if await gone():
+                        raise Refusal(409, "gone", f"whoever ordered {called} is gone: nothing was done", "port")
+                    course.begun = True
+                    row = await self._kept(values, course)
+                    self.returning.sending.add(row.id)
+                    setting = self._task(set_and_read_back(agent, target, OFF if row.to == "off" else ON))
+                    await asyncio.sleep(0)  # it is on its way before the next order is judged
+                try:
+                    await self._follow(row, setting, target, agent, called)
+                finally:
+                    self.returning.sending.discard(row.id)
+        except (AgentError, SegmentError) as error:
+            course.begun = True
+            said = f"{_what(values['what'], called)} is as it was: {error}"
+            row = await self._kept({**values, "state": FAILED, "said": said, "said_at": now_ms()}, course)
+        await self._read(target.switch.row.id)
+        self._context.tell(SwitchEvent(id=target.switch.row.id))
+        return await asyncio.to_thread(self.order, row.id)
+
+    async def _kept(self, values: dict[str, Any], course: _Course) -> OrderRow:
+        row = await asyncio.to_thread(self._keep, values)
+        course.kept.set_result(row.id)
+        return row
 
     def _sensible(self, request: PortOrderNew, port: PortNow) -> None:
         if request.for_seconds is not None and request.to != "off":
@@ -174,181 +237,98 @@ class PortOrders:
         if rows and request.to == "off":
             raise EditError(f"it is switched off already, by {rows[0].who}; switch it on first", "to")
 
-    def _by_hand(self, row: OrderRow) -> None:
-        """What was off for now and was switched on by hand does not come back by itself again."""
-        with self._context.database.read() as connection:
-            rows = [one for one in order_records.open_ones(connection) if (one.port, one.what) == (row.port, row.what)]
-        for one in rows:
-            self._over(one, BACK, "it was switched on by hand before its time")
-            task = self._tasks.pop(one.id, None)
-            if task is not None and self._context.loop is not None:
-                self._context.loop.call_soon_threadsafe(task.cancel)
-
-    async def _permitted(self, identity: int, request: PortOrderNew, seat: Seat, called: str) -> None:
-        found = await self.look(identity, seat)
+    async def _permitted(
+        self, identity: int, request: PortOrderNew, seat: Seat, called: str, key: int
+    ) -> list[str]:  # fmt: skip
+        """What is taken on trust where an order is permitted, all of which it consents to. Raises Refusal, EditError."""
+        found = await self._judged(identity, seat, key)
         if found.verdict.refusals:
             raise Refusal(409, "guarded", f"{called} stays as it is: {'; '.join(found.verdict.refusals)}", "port")
         _, port = self.known(identity)
         wanted = await asyncio.to_thread(self.asks_for, port, called)
         if request.name.strip().casefold() != wanted.casefold():
             raise EditError(f"type the name {wanted!r} to switch off {called}", "name")
+        on_trust = found.on_trust(request.what)
+        if more := [one for one in on_trust if one not in request.consents]:
+            raise EditError(
+                f"{called} stays as it is, because this would be taken on trust: {'; '.join(more)}; order it with these sentences "
+                "in 'consents' (--consent) where you have seen to it yourself", "consents",
+            )  # fmt: skip
+        return on_trust
 
     def _credential(self, request: PortOrderNew) -> tuple[Credential, int]:
-        with self._context.database.read() as connection:
-            row = credential_edits.find(connection, request.credential)
-        credential = credential_edits.opened(self._context).get(row.id)
+        key = self._key(request.credential)
+        credential = credential_edits.opened(self._context).get(key)
         if credential is None:
-            raise EditError(f"the credential {row.name} cannot be opened; enter it again", "credential")
+            raise EditError(f"the credential {request.credential} cannot be opened; enter it again", "credential")
         strong = credential.snmp == "3" and credential.auth != "none" and credential.privacy != "none"
         if not strong and not request.weak:
             raise EditError(
-                f"{row.name} does not encrypt: whoever listens on the way could switch ports with it; consent with 'weak'",
-                "weak",
-            )
-        return credential, int(row.id)
+                f"{request.credential} does not encrypt: whoever listens on the way could switch ports with it; consent with "
+                "'weak'", "weak",
+            )  # fmt: skip
+        return credential, key
 
-    def _called(self, switch: SwitchNow, port: PortNow) -> str:
+    def _key(self, credential: int | str) -> int:
         with self._context.database.read() as connection:
-            return f"{Names(self._context, connection).switch(switch)[1]} port {port.name}"
+            return int(credential_edits.find(connection, credential).id)
 
-    def _keep(self, values: dict[str, Any]) -> int:
+    def _name(self, switch: SwitchNow) -> str:
+        with self._context.database.read() as connection:
+            return Names(self._context, connection).switch(switch)[1]
+
+    def _keep(self, values: dict[str, Any]) -> OrderRow:
         with self._context.database.write() as connection:
-            return order_records.add(connection, values)
+            identity = order_records.add(connection, values)
+        return self.order(identity)
 
-    def _order(self, identity: int) -> OrderRow:
+    def order(self, identity: int) -> OrderRow:
+        """One order. Raises Missing where there is none, or its port is not kept any more."""
         with self._context.database.read() as connection:
             found = order_records.one(connection, identity)
-        if found is None:
+        if found is None or found.port not in self._context.switches.by_port:
             raise Missing(f"there is no order {identity}")
         return found
 
-    async def _carry_out(self, identity: int, target: Target, called: str) -> None:
-        row = await asyncio.to_thread(self._order, identity)
-        what = called if row.what == "link" else f"the power of {called}"
-        wanted = _OFF if row.to == "off" else _ON
+    async def _follow(
+        self, row: OrderRow, setting: asyncio.Task[None], target: Target, agent: Agent, called: str
+    ) -> None:  # fmt: skip
+        """Tell how an order stands until its switch has said how the port is."""
+        what = _what(row.what, called)
+        said = f"{what} was told to be {row.to}, and its switch has not said yet that it is"
+        await self.returning.settle(row, SENT, said)
         try:
-            await self._set(target, wanted)
+            await setting
         except Unsure as error:
-            await self._unsure(row, target, what, error)
+            await self._unsure(row, target, agent, what, error)
         except (AgentError, SegmentError, EditError) as error:
-            await self._settle(row, FAILED, f"{what} is as it was: {error}")
+            await self.returning.settle(row, FAILED, f"{what} is as it was: {error}")
         else:
             state = OFF_FOR_NOW if row.until is not None else DONE
-            await self._settle(row, state, f"{what} is {row.to}, as its switch says itself")
+            await self.returning.settle(row, state, f"{what} is {row.to}, as its switch says itself")
             if row.until is not None:
-                self._later(row._replace(state=state))
-            if wanted == _ON:
-                await asyncio.to_thread(self._by_hand, row)
-        await self._read(target.switch.row.id)
-        self._context.tell(SwitchEvent(id=target.switch.row.id))
+                self.returning.later(row)
+            if row.to == "on":
+                await asyncio.to_thread(self.returning.by_hand, row)
 
-    async def _unsure(self, row: OrderRow, target: Target, what: str, error: Unsure) -> None:
+    async def _unsure(self, row: OrderRow, target: Target, agent: Agent, what: str, error: Unsure) -> None:
         """It may have been done all the same, and be why nothing comes back: what was to be off is switched on. Where that cannot
         be told either, what was to come back comes back at its time."""
         if row.to == "off":
             try:
-                await self._set(target, _ON)
+                await set_and_read_back(agent, target, ON)
             except (AgentError, SegmentError, EditError):
                 if row.until is not None:
                     said = f"whether {what} is off is not known: {error}; it is switched on at its time in any case"
-                    await self._settle(row, OFF_FOR_NOW, said)
-                    self._later(row._replace(state=OFF_FOR_NOW))
+                    await self.returning.settle(row, OFF_FOR_NOW, said)
+                    self.returning.later(row)
                     return
             else:
-                await self._settle(row, FAILED, f"{what} is on, as its switch says itself: {error}")
+                await self.returning.settle(row, FAILED, f"{what} is on, as its switch says itself: {error}")
                 return
-        await self._settle(row, FAILED, f"whether {what} is {row.to} is not known, look at the port itself: {error}")
+        said = f"whether {what} is {row.to} is not known: {error}; look at the port itself, the next reading tells it"
+        await self.returning.settle(row, UNKNOWN, said)
 
-    async def _settle(self, row: OrderRow, state: str, said: str) -> None:
-        await asyncio.to_thread(self._over, row, state, said)
 
-    def _over(self, row: OrderRow, state: str, said: str) -> None:
-        with self._context.database.write() as connection:
-            order_records.change(connection, row.id, state, said)
-
-    async def _set(self, target: Target, value: int) -> None:
-        """Set what an order is about, and read it back until it is so. Raises AgentError, SegmentError, EditError."""
-        address = target.switch.row.address
-        adapter, why_not = await asyncio.to_thread(self._watcher.towards, address)
-        if adapter is None:
-            raise AgentError(f"{dotted(address)} cannot be asked from here: {why_not}")
-        segment = self._context.machine.open(adapter)
-        try:
-            agent = Agent(segment, IPv4Address(address), agent_reading.session(target.credential))
-            await self._same_port(agent, target)
-            await self._sent(agent, target.object, value, dotted(address))
-        finally:
-            await segment.close()
-
-    async def _sent(self, agent: Agent, what: Oid, value: int, address: str) -> None:
-        """Tell an agent, and read back. Raises Refused where it says itself that it may not be told, else Unsure."""
-        try:
-            await agent.set([Variable(what, Type.INTEGER, value)])
-        except Refused:
-            raise
-        except (AgentError, SegmentError) as error:
-            raise Unsure(str(error)) from error
-        waited = 0.0
-        while True:
-            try:
-                (told,) = await agent.get([what])
-            except (AgentError, SegmentError) as error:
-                raise Unsure(str(error)) from error
-            if told.value == value:
-                return
-            if waited >= VERIFY_SECONDS:
-                raise Unsure(f"{address} said yes and did nothing: read back, it is as it was")
-            await asyncio.sleep(VERIFY_STEP)
-            waited += VERIFY_STEP
-
-    async def _same_port(self, agent: Agent, target: Target) -> None:
-        """A restart may have numbered interfaces anew: what is set is the port that is meant, by its name."""
-        if target.port.state is None:
-            raise EditError(f"its switch does not tell of port {target.port.name} any more", "port")
-        index = target.port.state.index
-        name, text = await agent.get([(*_NAME, index), (*_TEXT, index)])
-        said = [one.value.decode("utf-8", "replace").strip() for one in (name, text) if isinstance(one.value, bytes)]
-        plain = target.port.name.removesuffix(f" ({index})")
-        if plain not in (*said, str(index)):
-            raise AgentError(f"interface {index} is not port {plain} any more: the switch numbers them anew")
-
-    # What comes back by itself
-
-    def _later(self, row: OrderRow) -> None:
-        self._tasks[row.id] = asyncio.create_task(
-            attempt_here(self._take_up(row), "a port could not be switched on again")
-        )
-
-    async def _take_up(self, row: OrderRow) -> None:
-        if row.until is None:
-            await self._settle(row, FAILED, "the service ended while it was carried out: look at the port itself")
-            return
-        wait = RETRY_SECONDS
-        await asyncio.sleep(max(0.0, (row.until - now_ms()) / 1000))
-        while True:
-            try:
-                async with self._turn:
-                    await self._back(row)
-                return
-            except (AgentError, SegmentError, EditError, Missing, Refusal) as error:
-                said = f"it is to be on again since its time, and could not be switched on yet: {error}"
-                await self._settle(row, OFF_FOR_NOW, said)
-                await self._read(row.switch)
-            await asyncio.sleep(wait)
-            wait = min(wait * 1.5, RETRY_MOST)
-
-    async def _back(self, row: OrderRow) -> None:
-        """Switch on again what was off for a time. Raises AgentError, SegmentError, EditError, Missing."""
-        now = await asyncio.to_thread(self._order, row.id)
-        if now.state not in order_records.OPEN:
-            return
-        switch, port = self.known(row.port)
-        credential = (await asyncio.to_thread(credential_edits.opened, self._context)).get(row.credential)
-        if credential is None:
-            raise EditError("its credential is not kept any more, or cannot be opened", "credential")
-        await self._set(Target(switch, port, row.what, credential), _ON)
-        called = await asyncio.to_thread(self._called, switch, port)
-        what = called if row.what == "link" else f"the power of {called}"
-        await self._settle(row, BACK, f"{what} is on again, as its switch says itself")
-        await self._read(row.switch)
-        self._context.tell(SwitchEvent(id=row.switch))
+def _what(what: str, called: str) -> str:
+    return called if what == "link" else f"the power of {called}"

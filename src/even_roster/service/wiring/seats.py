@@ -98,7 +98,7 @@ def _at(context: Context, connection: Connection, text: str) -> Person:
         mapped = given.ipv4_mapped
         if mapped is None:
             return Person(
-                unknown=f"it is not known on which port the device that orders it hangs, it comes by IPv6: {HOW}"
+                unknown=f"it is not known on which port the device that orders it is connected, it comes by IPv6: {HOW}"
             )
         given = mapped
     adapters = context.machine.adapters()
@@ -106,9 +106,8 @@ def _at(context: Context, connection: Connection, text: str) -> Person:
         return Person()
     address = address_of(given)
     macs = holders(context, connection, address, None)
-    near = any(address in adapter.onlink for adapter in adapters)
-    if not macs and near:
+    if not macs:
         return Person(
-            unknown=f"it is not known on which port the device that orders it hangs, nobody is known at {given}: {HOW}"
+            unknown=f"it is not known on which port the device that orders it is connected, nobody is known at {given}: {HOW}"
         )
     return Person(tuple(macs))

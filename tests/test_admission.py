@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import itertools
 import json
 import select
 import socket
@@ -18,13 +19,14 @@ import httpx
 import uvicorn
 from starlette.types import Receive, Scope, Send
 
+from even_roster.api.devices import DeviceNew
 from even_roster.service.web import admission, connections
 from even_roster.service.web.accepting import Server
 from even_roster.service.web.admission import Admission
 from even_roster.service.web.connections import Connection
 from even_roster.service.web.shares import Limits, Shares
 from tests.support.patience import PATIENCE
-from tests.support.service import Service, demo
+from tests.support.service import Service, demo, service
 
 BESIDE = "anything"
 
@@ -242,6 +244,28 @@ class Patience(unittest.TestCase):
         with mock.patch.object(admission, "PATIENCE", 0.2):
             answer = asyncio.run(ask())
         self.assertEqual((answer.status_code, answer.json()["code"]), (408, "too_slow"))
+
+
+class AsItIsSet(unittest.TestCase):
+    def test_how_much_is_taken_at_once_is_set_and_told(self) -> None:
+        limits = {"EVEN_ROSTER_BODY": "65536", "EVEN_ROSTER_BULK": "2", "EVEN_ROSTER_UNDO": "1"}
+        with service("serve", environ=limits) as running, running.client() as roster:
+            ids = [roster.add_device(DeviceNew(name=f"lamp-{number}")).device.id for number in range(3)]
+
+            def told(path: str, body: dict[str, Any]) -> str:
+                token = {"Authorization": f"Bearer {roster.place.token}"}
+                answer = httpx.post(f"{running.url}/api/v1/{path}", headers=token, json=body, timeout=PATIENCE)
+                return "" if answer.is_success else str(answer.json()["detail"])
+
+            every = [{"id": one} for one in ids]
+            said = told("devices/bulk", {"devices": every, "place": "attic"})
+            self.assertEqual(said, "3 devices at once; 2 may be set at once (EVEN_ROSTER_BULK)")
+            self.assertEqual(told("devices/bulk", {"devices": every[:2], "place": "attic"}), "")
+            last = [one.id for one in itertools.islice(roster.changes(), 2)]
+            said = told("changes/undo", {"change_ids": last})
+            self.assertEqual(said, "2 changes at once; 1 may be taken back at once (EVEN_ROSTER_UNDO)")
+            self.assertEqual(told("changes/undo", {"change_ids": last[:1]}), "")
+            self.assertIn("a body may have 64 KiB here", told("devices", {"name": "x", "notes": "y" * 70_000}))
 
 
 if __name__ == "__main__":

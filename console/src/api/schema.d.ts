@@ -7589,6 +7589,25 @@ export interface components {
             fitted_ids?: number[];
         };
         /**
+         * Ground
+         * @description A thing that is known, in a sentence, and when it was told or since when it is so.
+         */
+        Ground: {
+            /**
+             * Said
+             * @description What is known, in a sentence.
+             * @example switch-office-2 has learnt this service at port 25
+             */
+            said: string;
+            /**
+             * At
+             * Format: date-time
+             * @description When that was told, or since when it is so.
+             * @example 2026-11-27T13:20:04Z
+             */
+            at: string;
+        };
+        /**
          * HandCommand
          * @description What a person types on a computer to reach a device in a foreign subnet, and to put that back.
          */
@@ -11431,9 +11450,9 @@ export interface components {
         /**
          * PortSwitching
          * @description What is to be known before a port is switched: who is connected there, the name to type, why it may not be switched off
-         *     (nothing: it may), the way from this service to its switch, and what to bear in mind. `on_trust` is what would be taken on
-         *     trust, because others can have told it or nobody knows it: an order consents to it sentence by sentence; `power_on_trust` is
-         *     what comes to that where the power is switched.
+         *     (nothing: it may; then `grounds` is on what that stands), the way from this service to its switch, and what to bear in mind.
+         *     `on_trust` is what would be taken on trust, because others can have told it or nobody knows it: an order consents to it sentence
+         *     by sentence; `power_on_trust` is what comes to that where the power is switched.
          */
         PortSwitching: {
             /**
@@ -11481,6 +11500,11 @@ export interface components {
              *     ]
              */
             refusals: string[];
+            /**
+             * Grounds
+             * @description On what it may be switched off, each with when that was told; none where it may not.
+             */
+            grounds: components["schemas"]["Ground"][];
             /**
              * On Trust
              * @description What would be taken on trust, a sentence each.

@@ -18,6 +18,7 @@ const KNOWN = {
   power: false,
   credentials: [{ id: 1, name: "machinist" }],
   ask_for: "phone-201",
+  grounds: [{ said: "switch-office-2 has learnt this service at port 25", at: "2026-12-01T12:59:50Z" }],
   on_trust: [],
   power_on_trust: [],
 } as unknown as PortSwitching;
@@ -38,6 +39,7 @@ describe("switching a port off", () => {
     const { user, orders } = await shown({}, service);
     const off = await press("Switch it off");
     expect(text()).toContain("Connected: desk-bookings, phone-201.");
+    expect(text()).toContain("What is known of it (1)");
     expect(text()).toContain("Phone-201 has its power from it.");
     await user.selectOptions(screen.getByLabelText("By a credential with write access"), "machinist");
     await write(user, screen.getByLabelText("Type “phone-201”"), "phone-20");

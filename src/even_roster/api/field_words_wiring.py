@@ -25,6 +25,7 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
     "number": ("its number, in the order of this list", 1),
     "to_switch": "whether it leads to another switch",
     "ask_for": ("the name to type before it is switched off", "card-terminal-1"),
+    "grounds": "on what it may be switched off, each with when that was told; none where it may not",
     "on_trust": (
         "what would be taken on trust, a sentence each",
         ["what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"],
@@ -72,6 +73,8 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
 }
 
 WIRING_CLOSER: dict[str, str | tuple[str, Any]] = {
+    "Ground.said": ("what is known, in a sentence", "switch-office-2 has learnt this service at port 25"),
+    "Ground.at": ("when that was told, or since when it is so", "2026-11-27T13:20:04Z"),
     "LinkView.up": "whether its ports have their links",
     "MapCable.word": ("the word that stands at it; empty: none", "kept shut"),
     "MapCable.known": ("how well it is known", "told by both"),

@@ -14,11 +14,18 @@ To = Literal["off", "on"]
 OrderState = Literal["given", "sent", "done", "off for now", "back", "failed", "not known"]
 
 
+class Ground(Model):
+    """A thing that is known, in a sentence, and when it was told or since when it is so."""
+
+    said: str
+    at: Time
+
+
 class PortSwitching(Model):
     """What is to be known before a port is switched: who is connected there, the name to type, why it may not be switched off
-    (nothing: it may), the way from this service to its switch, and what to bear in mind. `on_trust` is what would be taken on
-    trust, because others can have told it or nobody knows it: an order consents to it sentence by sentence; `power_on_trust` is
-    what comes to that where the power is switched."""
+    (nothing: it may; then `grounds` is on what that stands), the way from this service to its switch, and what to bear in mind.
+    `on_trust` is what would be taken on trust, because others can have told it or nobody knows it: an order consents to it sentence
+    by sentence; `power_on_trust` is what comes to that where the power is switched."""
 
     switch: SwitchRef
     port: PortRef
@@ -28,6 +35,7 @@ class PortSwitching(Model):
     behind: list[KeptBehind]
     ask_for: str
     refusals: list[str]
+    grounds: list[Ground]
     on_trust: list[str]
     power_on_trust: list[str]
     way: list[str]

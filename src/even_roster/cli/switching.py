@@ -6,7 +6,7 @@ import argparse
 import os
 import sys
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from .common import bad_input, connect
@@ -90,7 +90,7 @@ def _off(options: argparse.Namespace) -> int:
             if out.as_json:
                 out.json(found)
             else:
-                _show(out, found, one.switch.name)
+                _show(out, found, on_trust)
             return 1 if found.refusals else 0
         if not options.by:
             raise bad_input("give the credential with write access: --by NAME")
@@ -102,7 +102,7 @@ def _off(options: argparse.Namespace) -> int:
         if name is None:
             if out.as_json or not sys.stdin.isatty():
                 raise bad_input(f"type the name of who is connected there: --name {found.ask_for!r}")
-            _show(out, found, one.switch.name)
+            _show(out, found, on_trust)
             name = input(f"Type {found.ask_for!r} to switch it off: ")
         done = _ordered(out, roster, one, PortOrderNew(
             what=_what(options), to="off", credential=options.by, name=name, for_seconds=lasts, weak=options.weak, my_device=mine,
@@ -146,8 +146,8 @@ def _what(options: argparse.Namespace) -> Any:
     return "power" if options.power else "link"
 
 
-def _show(out: Out, found: PortSwitching, switch: str) -> None:
-    out.say(f"Port {found.port.name} of {switch}: {found.said}", "bold")
+def _show(out: Out, found: PortSwitching, on_trust: Sequence[str]) -> None:
+    out.say(f"Port {found.port.name} of {found.switch.name}: {found.said}", "bold")
     for who in found.behind[:20]:
         name = (who.device.name if who.device else None) or who.mac
         out.say(f"  {name}{f' ({who.address})' if who.address else ''}, {who.mac}")
@@ -155,8 +155,10 @@ def _show(out: Out, found: PortSwitching, switch: str) -> None:
         out.say(f"  the way there: {', '.join(found.way)}")
     for refusal in found.refusals:
         out.say(f"  it stays on: {refusal}", "yellow")
+    for ground in found.grounds:
+        out.say(f"  known: {ground.said} ({ago(ground.at)})")
     if not found.refusals:
-        for one in (*found.on_trust, *found.power_on_trust):
+        for one in on_trust:
             out.say(f"  on trust: {one}", "yellow")
         for warning in found.warnings:
             out.say(f"  bear in mind: {warning}")

@@ -186,6 +186,18 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
           {looked.refusals.length && !known.refusals.length ? (
             <Notice tone="alarm">It cannot be switched off: {looked.refusals.join("; ")}.</Notice>
           ) : null}
+          {looked.grounds.length ? (
+            <details className="text-sm">
+              <summary className="cursor-pointer">What is known of it ({looked.grounds.length})</summary>
+              <ul className="list-disc pl-5 text-soft">
+                {looked.grounds.map((one) => (
+                  <li key={one.said}>
+                    {sentence(one.said)} ({ago(one.at)}).
+                  </li>
+                ))}
+              </ul>
+            </details>
+          ) : null}
           {sure.isFetching ? <p className="text-sm text-soft">Reading the switches on the way by {credential}…</p> : null}
           {sure.error ? <Notice tone="alarm">{sentence(sure.error.message)}.</Notice> : null}
           {off && onTrust.length && !sure.isFetching ? (

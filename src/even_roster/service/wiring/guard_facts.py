@@ -21,6 +21,7 @@ from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
 from ..switches import credential_edits
 from ..switches.where import Places
+from .grounds import Ground, grounds
 from .link_picture import Wiring
 from .seats import Seat, person
 from .who_must_stay import DHCP, GATEWAY, SERVICE, Kept, gather
@@ -35,6 +36,7 @@ class Judged:
     way: list[str]
     unsure: list[str]
     weakly: Mapping[int, str]
+    grounds: list[Ground]
     unproven: str = ""
     ask: tuple[Address, ...] = ()
     """The gateways and DHCP servers of the own links: who answers there is in the forwarding tables."""
@@ -67,7 +69,8 @@ def judged(context: Context, switch: SwitchNow, port: PortNow, seat: Seat, key: 
         way = [wiring.called(f"s{number}") for number in verdict.switches]
         unsure = [why for why in (GATEWAY, DHCP) if why not in kept.kinds]
         weakly = _weakly(context, wiring, dict.fromkeys([*verdict.switches, switch.row.id]), switch.row.id, key)
-        return Judged(verdict, way, unsure, weakly, _unproven(switch, port), kept.ask)
+        stands_on = [] if verdict.refusals else grounds(context, wiring, switch, port, verdict, kept, whoever)
+        return Judged(verdict, way, unsure, weakly, stands_on, _unproven(switch, port), kept.ask)
 
 
 def _strangers(connection: Connection, port: PortNow) -> set[MacNumber]:

@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from ...api.common import Id, Word
-from ...api.port_orders import PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
+from ...api.port_orders import Ground, PortOrderNew, PortOrderPage, PortOrderView, PortSwitching
 from ...api.switches import CredentialRef, PortRef, SwitchRef
 from ...core.wiring.guard import asked_name
 from ...store import order_records
@@ -63,7 +63,8 @@ def _look_view(context: Context, orders: PortOrders, identity: int, found: Judge
     return PortSwitching(
         switch=view.switch, port=PortRef(id=port.id, name=port.name), said=view.said, on=view.wanted != "down",
         power=port.name in switch.told.get("feeds", {}), behind=view.behind, ask_for=name,
-        refusals=list(found.verdict.refusals), way=found.way, on_trust=found.on_trust("link"),
+        refusals=list(found.verdict.refusals), way=found.way,
+        grounds=[Ground(said=one.said, at=time_of(one.at)) for one in found.grounds], on_trust=found.on_trust("link"),
         power_on_trust=[found.unproven] if found.unproven else [], credentials=credentials,
         warnings=[*(f"{who} is not known yet: whether one is connected there cannot be told" for who in found.unsure), *_WARNINGS],
     )  # fmt: skip

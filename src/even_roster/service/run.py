@@ -85,7 +85,7 @@ def serve(
         app, log_config=None, access_log=False, timeout_graceful_shutdown=STOP_SECONDS, lifespan="on",
         timeout_keep_alive=KEEP_ALIVE_SECONDS, http=Connection, ws="none",
         ssl_certfile=settings.tls_certificate, ssl_keyfile=settings.tls_key, server_header=False,
-        headers=[(VERSION_HEADER, __version__)],
+        headers=[(VERSION_HEADER, __version__)], proxy_headers=False,  # where a request comes from, its connection says
     )  # fmt: skip
 
     def stop_scans() -> None:

@@ -107,6 +107,7 @@ class Rounds(unittest.TestCase):
 
     def test_controls_are_those_that_answered_last(self) -> None:
         there = Answering()
+        self.assertEqual(KEPT, 16, "a link of any size costs sixteen questions at most")
         for number in range(KEPT + 5):
             there.answered("eth0", Address(HERE + number))
         there.answered("eth0", Address(HERE + 10))

@@ -8,7 +8,7 @@ import shutil
 import subprocess
 import tempfile
 import unittest
-from ipaddress import IPv4Address, IPv4Interface
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 from pathlib import Path
 
 from even_roster.core.address import Address, address_of
@@ -20,6 +20,7 @@ from even_roster.core.findings.model import About
 from even_roster.core.findings.world import World
 from even_roster.core.fitting import kinds, words
 from even_roster.core.fitting.kinds import Comes, Field, Kind, KindError, checked, mac_in, read, written
+from even_roster.core.fitting.lending import to_try
 from even_roster.core.fitting.naming import PatternError, names
 from even_roster.core.fitting.progress import (
     Look,
@@ -210,6 +211,23 @@ class Settings(unittest.TestCase):
         self.assertEqual(
             words.card_lines(self.CARD, kind),
             [("name", "printer-5"), ("mac", "02c0.440c.0001"), ("address", "10.44.10.35"), ("prefix", "24")],
+        )
+
+
+class Lending(unittest.TestCase):
+    def test_addresses_of_a_foreign_subnet_are_tried_from_its_upper_part(self) -> None:
+        def tried(network: str, device: str, *taken: str) -> list[str]:
+            known = [Address(int(IPv4Address(one))) for one in taken]
+            found = to_try(IPv4Network(network), Address(int(IPv4Address(device))), known)
+            return [str(IPv4Address(one)) for one in found]
+
+        upper = ["192.168.5.191", "192.168.5.192", "192.168.5.193", "192.168.5.194"]
+        self.assertEqual(tried("192.168.5.0/24", "192.168.5.1"), upper)
+        others = ["192.168.5.192", "192.168.5.194", "192.168.5.195", "192.168.5.196"]
+        self.assertEqual(tried("192.168.5.0/24", "192.168.5.191", "192.168.5.193"), others)
+        self.assertEqual(tried("10.0.0.0/8", "10.0.0.1")[0], "10.191.255.255", "and of a large one nothing is counted out")
+        self.assertEqual(
+            tried("192.168.5.0/29", "192.168.5.5"), ["192.168.5.6", "192.168.5.4", "192.168.5.3", "192.168.5.2"]
         )
 
 

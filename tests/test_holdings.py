@@ -310,6 +310,19 @@ class Dhcpd(WithFolder):
             self.assertIn(said, str(trouble.exception))
 
 
+class Whom(unittest.TestCase):
+    def test_whom_a_reservation_is_for_is_said_once(self) -> None:
+        mac, named = (By.MAC, "02:c0:44:00:00:29"), (By.NAME, "printer-1")
+        for identifiers, name, said in (
+            ((mac,), "", "02:c0:44:00:00:29"), ((mac,), "printer-1", "02:c0:44:00:00:29 (printer-1)"),
+            ((named,), "printer-1", f"{By.NAME} printer-1"), ((), "printer-1", "printer-1"), ((), "", ""),
+            ((mac, (By.CLIENT_ID, "01:02")), "", f"02:c0:44:00:00:29 or {By.CLIENT_ID} 01:02"),
+        ):  # fmt: skip
+            with self.subTest(said):
+                holding = Holding(Part.RESERVATION, Place("dhcpd.conf", 3), "host", identifiers=identifiers, name=name)
+                self.assertEqual(holding.whom, said)
+
+
 class Claiming(unittest.TestCase):
     """What stands against an address at the DHCP servers."""
 

@@ -16,13 +16,16 @@ from fastapi import FastAPI
 
 from even_roster.api.port_orders import PortOrderNew
 from even_roster.api.switches import CredentialNew
+from even_roster.core.switches.columns import Column
+from even_roster.core.switches.readers import reading
+from even_roster.probe.snmp_agent import AgentError
 from even_roster.service.app import create_app
 from even_roster.service.context import now_ms, open_context
 from even_roster.service.knowing.switch_now import PortNow, SwitchNow
 from even_roster.service.settings import Settings
 from even_roster.service.switches import credential_edits, switch_edits
 from even_roster.service.web.problems import Refusal
-from even_roster.service.wiring import order_queues, port_orders
+from even_roster.service.wiring import order_queues, order_sending, port_orders
 from even_roster.service.wiring.order_sending import set_and_read_back
 from even_roster.service.wiring.port_orders import PortOrders
 from even_roster.service.wiring.seats import Seat
@@ -54,6 +57,38 @@ async def until(holds: Callable[[], Awaitable[bool]], said: str) -> None:
             return
         await asyncio.sleep(0.02)
     raise AssertionError(said)
+
+
+class OddNames(unittest.IsolatedAsyncioTestCase):
+    """Ports are shown by cleaned names and known again by what their switch really calls them."""
+
+    RAW = (b"Buehne links\x00", b"B\xfchne 2", "Bühne 3".encode(), b"\x1b[2Jport 4\x07", b"up\tlink", b"")
+    SHOWN = ("Buehne links", "Bühne 2", "Bühne 3", "[2Jport 4", "up link", "6")
+
+    def told(self) -> dict[Column, dict[tuple[int, ...], Any]]:
+        """What an agent tells of its interfaces."""
+        numbers: dict[tuple[int, ...], Any] = {(index,): raw for index, raw in enumerate(self.RAW, start=1)}
+        return {Column.NAME: numbers, Column.KIND: dict.fromkeys(numbers, 6)}
+
+    async def test_each_is_shown_cleaned_and_switched_by_number_and_raw_name(self) -> None:
+        ports = reading(self.told()).ports
+        self.assertEqual(tuple(port.name for port in ports), self.SHOWN)
+        raws = {port.name: port.raw.hex() for port in ports if port.raw != port.name.encode()}
+        self.assertNotIn("Bühne 3", raws, "it is as it is shown")
+        for port in ports:
+            with self.subTest(port.name):
+                await self.asked(port.name, port.index, raws, port.raw)
+                for other in (b"Buehne links", b"port 4", b"uplink", b"another"):
+                    if other != port.raw:
+                        with self.assertRaisesRegex(AgentError, "is not port .* any more"):
+                            await self.asked(port.name, port.index, raws, other)
+
+    async def asked(self, name: str, index: int, raws: dict[str, str], tells: bytes) -> None:
+        """Before a port is set, its agent is asked what it calls that interface now."""
+        agent = mock.Mock(get=mock.AsyncMock(return_value=(mock.Mock(value=tells), mock.Mock(value=b""))))
+        target = mock.Mock()
+        target.port.name, target.port.state.index, target.switch.told = name, index, {"raws": raws}
+        await order_sending._same_port(agent, target)
 
 
 class Orders(unittest.IsolatedAsyncioTestCase):

@@ -17,6 +17,7 @@ from ipaddress import IPv4Address
 from pathlib import Path
 from typing import Any
 
+from even_roster.core.switches.columns import Column
 from even_roster.probe import snmp_agent
 from even_roster.probe.snmp_agent import Agent, AgentError, Ending, Walked
 from even_roster.probe.snmp_session import CommunitySession
@@ -49,6 +50,78 @@ UNITS = st.builds(
 )  # fmt: skip
 TABLE: ber.Oid = (1, 3, 6, 1, 2, 1, 2, 2, 1, 2)
 HERE = IPv4Address("10.44.10.5")
+
+
+PUBLISHED = """
+SYSTEM 1.3.6.1.2.1.1
+DESCRIPTION 1.3.6.1.2.1.2.2.1.2
+KIND 1.3.6.1.2.1.2.2.1.3
+SPEED 1.3.6.1.2.1.2.2.1.5
+ADDRESS 1.3.6.1.2.1.2.2.1.6
+WANTED 1.3.6.1.2.1.2.2.1.7
+LINK 1.3.6.1.2.1.2.2.1.8
+CHANGED 1.3.6.1.2.1.2.2.1.9
+OCTETS_IN 1.3.6.1.2.1.2.2.1.10
+PACKETS_IN 1.3.6.1.2.1.2.2.1.11
+ERRORS_IN 1.3.6.1.2.1.2.2.1.14
+OCTETS_OUT 1.3.6.1.2.1.2.2.1.16
+PACKETS_OUT 1.3.6.1.2.1.2.2.1.17
+ERRORS_OUT 1.3.6.1.2.1.2.2.1.20
+NAME 1.3.6.1.2.1.31.1.1.1.1
+HIGH_OCTETS_IN 1.3.6.1.2.1.31.1.1.1.6
+HIGH_PACKETS_IN 1.3.6.1.2.1.31.1.1.1.7
+HIGH_OCTETS_OUT 1.3.6.1.2.1.31.1.1.1.10
+HIGH_PACKETS_OUT 1.3.6.1.2.1.31.1.1.1.11
+HIGH_SPEED 1.3.6.1.2.1.31.1.1.1.15
+ALIAS 1.3.6.1.2.1.31.1.1.1.18
+BRIDGE_ADDRESS 1.3.6.1.2.1.17.1.1
+BASE_PORT 1.3.6.1.2.1.17.1.4.1.2
+ROOT 1.3.6.1.2.1.17.2.5
+ROOT_PORT 1.3.6.1.2.1.17.2.7
+TREE_STATE 1.3.6.1.2.1.17.2.15.1.3
+TREE_BRIDGE 1.3.6.1.2.1.17.2.15.1.8
+TREE_PORT 1.3.6.1.2.1.17.2.15.1.9
+FORWARDING 1.3.6.1.2.1.17.4.3.1.2
+FORWARDING_STATUS 1.3.6.1.2.1.17.4.3.1.3
+VLAN_FORWARDING 1.3.6.1.2.1.17.7.1.2.2.1.2
+VLAN_FORWARDING_STATUS 1.3.6.1.2.1.17.7.1.2.2.1.3
+VLAN_DATABASE 1.3.6.1.2.1.17.7.1.4.2.1.3
+VLAN_MEMBERS 1.3.6.1.2.1.17.7.1.4.2.1.4
+VLAN_UNTAGGED 1.3.6.1.2.1.17.7.1.4.2.1.5
+VLAN 1.3.6.1.2.1.17.7.1.4.5.1.1
+TREES_STATE 1.3.111.2.802.1.1.6.1.4.1.5
+TREES_PART 1.3.111.2.802.1.1.6.1.4.1.12
+DUPLEX 1.3.6.1.2.1.10.7.2.1.19
+NEIGHBOUR_MACS 1.3.6.1.2.1.4.35.1.4
+NEIGHBOUR_STATES 1.3.6.1.2.1.4.35.1.7
+MEDIA_MACS 1.3.6.1.2.1.4.22.1.2
+MEDIA_KINDS 1.3.6.1.2.1.4.22.1.4
+OWN_ADDRESSES 1.3.6.1.2.1.4.34.1.3
+OLDER_ADDRESSES 1.3.6.1.2.1.4.20.1.2
+ENTITY_CLASS 1.3.6.1.2.1.47.1.1.1.1.5
+FIRMWARE 1.3.6.1.2.1.47.1.1.1.1.9
+SOFTWARE 1.3.6.1.2.1.47.1.1.1.1.10
+SERIAL 1.3.6.1.2.1.47.1.1.1.1.11
+MODEL 1.3.6.1.2.1.47.1.1.1.1.13
+LOGICAL_TEXT 1.3.6.1.2.1.47.1.2.1.1.2
+LOGICAL_KIND 1.3.6.1.2.1.47.1.2.1.1.3
+LOGICAL_COMMUNITY 1.3.6.1.2.1.47.1.2.1.1.4
+LOGICAL_CONTEXT 1.3.6.1.2.1.47.1.2.1.1.8
+POWER 1.3.6.1.2.1.105.1.1.1.6
+POWER_CLASS 1.3.6.1.2.1.105.1.1.1.10
+BUNDLE 1.2.840.10006.300.43.1.2.1.1.13
+LOCAL_CHASSIS 1.0.8802.1.1.2.1.3.2
+LOCAL_PORTS 1.0.8802.1.1.2.1.3.7.1
+NEIGHBOURS 1.0.8802.1.1.2.1.4.1.1
+NEIGHBOUR_ADDRESSES 1.0.8802.1.1.2.1.4.2.1
+"""
+"""Each object as its standard numbers it: RFC 1213, 2863, 3635, 4188, 4293, 4363, 4133, 3621; IEEE 802.1AB, 802.1AX, 802.1Q."""
+
+
+class Numbers(unittest.TestCase):
+    def test_each_object_has_the_number_of_its_standard(self) -> None:
+        told = dict(line.split() for line in PUBLISHED.split("\n") if line)
+        self.assertEqual({one.name: ".".join(map(str, one.value)) for one in Column}, told)
 
 
 class Octets(unittest.TestCase):

@@ -4,9 +4,11 @@ code with a clock of its own."""
 from __future__ import annotations
 
 import asyncio
+import itertools
 import random
 import tempfile
 import unittest
+import xml.etree.ElementTree as ET
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -337,6 +339,20 @@ class Labels(unittest.TestCase):
             drawn[drawn.index(f">{number}</text>") - 60 : drawn.index(f">{number}</text>")] for number in (1, 2)
         )
         self.assertEqual(one.partition('x="')[2][:4], two.partition('x="')[2][:4])
+
+    def test_each_label_has_a_place_of_its_own_within_the_page(self) -> None:
+        for rows in (1, 2):
+            drawn = ET.fromstring(sheet("x", [Label(str(number), "") for number in range(70)], 16, 10, rows))
+            wide, high = (float(drawn.attrib[name].removesuffix("mm")) for name in ("width", "height"))
+            cells = [(float(one.attrib["x"]), float(one.attrib["y"])) for one in drawn if one.tag.endswith("rect")]
+            self.assertEqual(len(cells), 70)
+            for number, (x, y) in enumerate(cells):
+                self.assertTrue(x >= 0 and y >= 0 and x + 16 <= wide and y + 10 <= high, (x, y, wide, high))
+                for other in cells[:number]:
+                    self.assertTrue(abs(x - other[0]) >= 16 or abs(y - other[1]) >= 10, f"{(x, y)} lies on {other}")
+            lines = sorted({y for _, y in cells})
+            apart = {round(after - before, 3) for before, after in itertools.pairwise(lines)}
+            self.assertLessEqual(max(apart), 10 + 20, "strips follow one another")
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 from collections.abc import Awaitable, Callable, Coroutine
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -39,6 +40,7 @@ ANSWER_SECONDS = 4.0
 ROUNDS = 3
 _SHORT_MS = FRESH_MS // 2
 """A reading that is older is made anew before the guard judges, so that it is fresh when it does."""
+_log = logging.getLogger(__name__)
 _T = TypeVar("_T")
 Gone = Callable[[], Awaitable[bool]]
 
@@ -155,15 +157,24 @@ class PortOrders:
         if task.done():
             return task.result()
         if course.begun:
-            return await asyncio.to_thread(self.order, await course.kept)
+            either: set[asyncio.Future[Any]] = {task, course.kept}
+            await asyncio.wait(either, return_when=asyncio.FIRST_COMPLETED)
+            return task.result() if task.done() else await asyncio.to_thread(self.order, course.kept.result())
         task.cancel()
         raise busy(f"the switches on the way could not be asked within {ANSWER_SECONDS:g} seconds")
 
     def _task(self, work: Coroutine[Any, Any, _T]) -> asyncio.Task[_T]:
         task = asyncio.create_task(work)
         self._tasks.add(task)
-        task.add_done_callback(self._tasks.discard)
+        task.add_done_callback(self._ended)
         return task
+
+    def _ended(self, task: asyncio.Task[Any]) -> None:
+        """Whoever waits is told how it ended; a fault of our own is logged, too, since perhaps nobody waits any more."""
+        self._tasks.discard(task)
+        error = None if task.cancelled() else task.exception()
+        if error is not None and not isinstance(error, (Refusal, EditError, Missing, AgentError, SegmentError)):
+            _log.error("an order ended by a fault", exc_info=error)
 
     async def _in_turn(
         self, identity: int, request: PortOrderNew, who: str, seat: Seat, gone: Gone, course: _Course

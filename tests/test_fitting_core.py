@@ -225,7 +225,9 @@ class Lending(unittest.TestCase):
         self.assertEqual(tried("192.168.5.0/24", "192.168.5.1"), upper)
         others = ["192.168.5.192", "192.168.5.194", "192.168.5.195", "192.168.5.196"]
         self.assertEqual(tried("192.168.5.0/24", "192.168.5.191", "192.168.5.193"), others)
-        self.assertEqual(tried("10.0.0.0/8", "10.0.0.1")[0], "10.191.255.255", "and of a large one nothing is counted out")
+        self.assertEqual(
+            tried("10.0.0.0/8", "10.0.0.1")[0], "10.191.255.255", "and of a large one nothing is counted out"
+        )
         self.assertEqual(
             tried("192.168.5.0/29", "192.168.5.5"), ["192.168.5.6", "192.168.5.4", "192.168.5.3", "192.168.5.2"]
         )

@@ -38,7 +38,7 @@ from tests.support.effort import effort
 BESIDE = "anything"
 PART = "test and endure"
 
-NETWORKS = effort(6, 100, 400)
+NETWORKS = effort(4, 100, 400)
 OWN = IPv4Interface("10.44.10.20/24")
 STRONG = CredentialNew(
     name="machinist", user="machinist", auth="sha256", auth_password="trapdoor-one", privacy="aes128", privacy_password="trapdoor-two"
@@ -189,7 +189,7 @@ class Networks(unittest.TestCase):
             self.assertTrue(any(f"what switch-{number} tells" in one for one in asked.consents), asked.consents)
 
     def test_no_interface_of_a_switch_of_its_own_and_no_unknown_place_is_permitted(self) -> None:
-        for seed in range(4):
+        for seed in range(2):
             network = Network(1000 + seed)
             judging = Judging(self, network)
             here = Seat("127.0.0.1")

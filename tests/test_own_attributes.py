@@ -36,7 +36,7 @@ BESIDE = "anything"
 PART = "test and endure"
 
 OFFICE = IPv4Network("10.44.10.0/24")
-EDITS = effort(12, 50)
+EDITS = effort(8, 50)
 COMMENTS = re.compile(r'"(?:[^"\\\n]|\\.)*"|(//[^\n]*|#[^\n]*|/\*.*?\*/)', re.DOTALL)
 
 HASHES = re.compile(r'"(?:[^"\\\n]|\\.)*"|(#[^\n]*)')

@@ -39,7 +39,7 @@ from tests.support.patience import PATIENCE, until
 BESIDE = "anything"
 PART = "test and endure"
 
-ROUNDS = effort(12, 40)
+ROUNDS = effort(8, 40)
 TIMES = 4
 LONGEST = 60.0
 

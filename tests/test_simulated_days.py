@@ -28,7 +28,7 @@ from tests.support.healthy import (
 BESIDE = "anything"
 PART = "test and endure"
 
-DAYS, TAKE_OVERS, DEVICES = effort(3, 30, 120), effort(2, 8, 40), effort(200, 500, 500)
+DAYS, TAKE_OVERS, DEVICES = effort(2, 30, 120), effort(2, 8, 40), effort(200, 500, 500)
 LOOKED_AT_EVERY = effort(4, 1, 1)
 """Hours of the site's clock between two looks at what the service does by itself every few minutes."""
 SUBNETS = ["10.44.10.0/24", "10.44.20.0/24", "10.44.30.0/24", "10.44.40.0/26"]

@@ -498,8 +498,8 @@ class Guard(unittest.TestCase):
         self.assertLessEqual(HARMLESS, BY_KIND.keys(), "each of them is a kind")
 
     def test_whatever_is_drawn_the_way_of_the_service_is_never_switched_off(self) -> None:
-        permitted = 0
-        for seed in range(150):
+        permitted, tried = 0, effort(50, 150, 400)
+        for seed in range(tried):
             source = random.Random(seed)
             made = Topology.make(source, source.choice(SHAPES), source.randint(2, 9), 30)
             made.silent = set(source.sample(range(made.switches), source.randint(0, 1)))
@@ -532,7 +532,7 @@ class Guard(unittest.TestCase):
                 real = self.real_way(made, here.id - 1, one.id - 1) | {at.id}
                 self.assertFalse(real & set(allowed), f"seed {seed}: a port of the way may be switched off")
                 permitted += len(allowed)
-        self.assertGreater(permitted, 1000, "others may")
+        self.assertGreater(permitted, 5 * tried, "others may")
 
     def real_way(self, made: Topology, begin: int, end: int) -> set[int]:
         """The ports of all cables that forward between two switches."""

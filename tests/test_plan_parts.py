@@ -19,7 +19,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine
 
 from even_roster.core.adapters import Adapter
-from even_roster.core.address import Address
+from even_roster.core.address import Address, address_of
 from even_roster.core.dhcp import Pool, Reservation, Scope, ScopeThere
 from even_roster.core.holdings import Holding
 from even_roster.core.mac import Mac, MacNumber
@@ -44,6 +44,7 @@ from even_roster.dhcp.server import (
     publish,
 )
 from even_roster.probe import prover
+from even_roster.probe.confirm import confirm
 from even_roster.standin.hosts import Awake, Host
 from even_roster.standin.segment import StandinMachine
 from even_roster.standin.site import Site as SimulatedSite
@@ -482,6 +483,26 @@ class Probing(unittest.TestCase):
         self.assertEqual({h.mac for h in found["10.44.10.50"].heard}, {PRINTER.value, LAPTOP.value})
         self.assertEqual([(h.mac, h.by) for h in found["10.44.10.60"].heard], [(LAPTOP.value, "its own arp probe")])
         self.assertEqual(found["10.44.10.61"].heard, ())
+
+    def test_what_is_overheard_speaks_against_an_address_and_is_told_as_that(self) -> None:
+        printer = IPv4Address("10.44.10.50")
+        asked = arp.Arp(arp.Operation.REQUEST, PRINTER, IPv4Address("10.44.10.7"), arp.NO_MAC, printer)
+        for frame in (arp.announcement(LAPTOP, printer), arp.reply_to(asked, LAPTOP, printer)):
+            chatty = a_host("c", LAPTOP, "10.44.10.9", chatter=(ethernet.encode(frame),))
+            found = self.word(FakeClock(0.0), chatty, wanted=[str(printer)])[str(printer)]
+            self.assertEqual([(h.mac, h.by) for h in found.heard], [(LAPTOP.value, prover.OVERHEARD)])
+
+    def test_a_second_round_counts_replies_to_its_own_questions_alone(self) -> None:
+        rival, printer, nobody = Mac.parse("02:c0:66:00:00:66"), IPv4Address("10.44.10.50"), IPv4Address("10.44.10.51")
+        asked = arp.Arp(arp.Operation.REQUEST, LAPTOP, IPv4Address("10.44.10.9"), arp.NO_MAC, printer)
+        forged = [
+            frame for address in (printer, nobody)
+            for frame in (arp.announcement(rival, address), arp.reply_to(asked, rival, address), arp.request(rival, address, printer))
+        ]  # fmt: skip
+        chatty = a_host("c", rival, "10.44.10.66", chatter=tuple(map(ethernet.encode, forged)))
+        machine = StandinMachine(a_site(FakeClock(0.0), a_host("printer", PRINTER, str(printer)), chatty))
+        found = asyncio.run(confirm(machine.open(machine.adapters()[0]), [address_of(printer), address_of(nobody)]))
+        self.assertEqual(found, {address_of(printer): (PRINTER.value,), address_of(nobody): ()})
 
 
 if __name__ == "__main__":

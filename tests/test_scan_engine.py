@@ -192,6 +192,42 @@ class Sweeping(unittest.TestCase):
         foreign = {str(IPv4Address(a.address)) for a in run.answers if a.foreign}
         self.assertEqual(foreign, {"192.168.200.10", "0.0.0.0"})
 
+    def test_only_a_reply_to_us_for_what_was_asked_is_an_answer(self) -> None:
+        site, forger, nobody, printer = (
+            hall(),
+            Mac.parse("02:c0:66:00:00:66"),
+            IPv4Address("10.44.10.222"),
+            IPv4Address("10.44.10.30"),
+        )
+        own = site.adapters[0]
+        assert own.mac is not None
+        here = own.addresses[0].ip
+        somebody = arp.Arp(arp.Operation.REQUEST, Mac.parse("02:c0:44:00:00:77"), printer, arp.NO_MAC, nobody)
+        to_us = arp.Arp(arp.Operation.REQUEST, own.mac, here, arp.NO_MAC, nobody)
+        forged = [
+            *(arp.announcement(forger, address) for address in (nobody, printer, here)),
+            *(arp.request(forger, address, here) for address in (nobody, printer)),
+            *(arp.reply_to(somebody, forger, address) for address in (nobody, printer)),
+            arp.reply_to(to_us, forger, IPv4Address("10.44.10.223")),
+            arp.reply_to(to_us, forger, IPv4Address("192.168.1.1")),
+        ]
+        run = Run(site, plan("10.44.10.1-222"), spoil=[ethernet.encode(frame) for frame in forged])
+        self.assertEqual(run.by(str(nobody)), Source.OVERHEARD)
+        self.assertEqual(run.asked(str(nobody)), 3, "it is asked as often as any that is silent")
+        self.assertEqual(run.by("10.44.10.223"), Source.OVERHEARD, "it was not asked for")
+        by_arp = {a.mac for a in run.answers if a.address == int(printer) and a.by is Source.ARP}
+        self.assertEqual(by_arp, {host.mac for host in site.hosts if printer in host.addresses})
+        self.assertFalse([a for a in run.answers if a.mac == forger and a.by is not Source.OVERHEARD])
+        self.assertEqual(run.engine.answered, Run(hall(), plan("10.44.10.1-222")).engine.answered)
+
+    def test_a_gateway_is_whoever_answers_for_it_and_not_who_speaks_in_its_name(self) -> None:
+        site, forger = hall(), Mac.parse("02:c0:66:00:00:66")
+        gateway = site.adapters[0].gateway
+        assert gateway is not None
+        run = Run(site, plan("10.44.40.0/26"), spoil=[ethernet.encode(arp.announcement(forger, gateway))])
+        to = {ethernet.decode(data).destination for _, data in run.door.log if data[12:14] == b"\x08\x00"}
+        self.assertEqual(to, {host.mac for host in site.hosts if gateway in host.addresses})
+
     def test_a_host_that_comes_up_in_a_later_round_is_found(self) -> None:
         site = hall()
         late = Awake(period=1e9, on=1e8, offset=0.7)

@@ -86,7 +86,7 @@ class Fast(unittest.TestCase):
             frame = ethernet.decode(data)
             if data[12:14] == b"\x08\x06":
                 packet = arp.decode(frame.payload)
-                return packet.operation, packet.sender_mac.value, int(packet.sender_address)
+                return packet.operation, packet.sender_mac.value, int(packet.sender_address), packet.target_mac.value
             whole = ipv4.decode(frame.payload)
             message = icmp.decode(whole.payload)
             if data[14] != 0x45 or whole.more or whole.fragment_offset or whole.protocol != 1:
@@ -105,7 +105,7 @@ class Fast(unittest.TestCase):
             return None
 
     def test_sound_frames_are_read(self) -> None:
-        self.assertEqual(self.by_readers(self.SOUND[1]), (2, THEIR_MAC.value, int(TWO)))
+        self.assertEqual(self.by_readers(self.SOUND[1]), (2, THEIR_MAC.value, int(TWO), OUR_MAC.value))
         self.assertEqual(self.by_readers(self.SOUND[2]), (THEIR_MAC.value, int(TWO), int(ONE), 77))
 
     @settings(max_examples=500)

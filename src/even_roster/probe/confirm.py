@@ -97,8 +97,9 @@ def _listen(door: FrameDoor, until: float, own: Mac, heard: Round, stop: threadi
                 packet = arp.decode(outer.payload)
             except WireError:
                 continue
-            if packet.operation is not arp.Operation.REPLY or packet.announcement or packet.sender_mac == own:
-                continue
-            if packet.sender_mac.unusable_as_source:
-                continue
-            heard.answered(address_of(packet.sender_address), packet.sender_mac.value, at)
+            address = address_of(packet.sender_address)
+            if packet.operation is not arp.Operation.REPLY or packet.target_mac != own or packet.sender_mac == own:
+                continue  # an answer is a reply to us
+            if packet.sender_mac.unusable_as_source or not heard.asked.get(address):
+                continue  # and to a question of ours
+            heard.answered(address, packet.sender_mac.value, at)

@@ -126,6 +126,11 @@ class Front:
         self._cursor = 0
         return True
 
+    def asked(self, address: Address) -> bool:
+        """Whether an address was asked for: what comes before that, or for others, answers no question."""
+        index = self._positions.index(address)
+        return index >= 0 and self._asked[index] > 0
+
     def heard(self, address: Address, at: float) -> Heard | None:
         """An address answered; None when it is none of the targets. A reply time is told for the first answer to an only question
         (RFC 6298 section 3): what comes after may answer an earlier question, or somebody else's."""

@@ -27,6 +27,8 @@ from .scan import Scan, ScanOrder, Stage
 from .segment import FrameDoor, Reached, Segment, SegmentError
 from .sweep_engine import Answer
 
+BY_ARP, OVERHEARD = "arp", "arp, overheard"
+"""An answer to our question; a frame to somebody else, or to all, that claims the address."""
 PROBES = 3
 PROBE_MIN = 1.0
 ANNOUNCE_WAIT = 1.0
@@ -141,7 +143,8 @@ def _listen(
 
 
 def _claim(frame: bytes, own: Mac) -> tuple[Address, Heard] | None:
-    """Which address a frame claims, and for whom."""
+    """Which address a frame claims, and for whom. Whatever claims it speaks against it (RFC 5227 2.1.1); only a reply to us is an
+    answer."""
     try:
         outer = ethernet.decode(frame)
         if outer.ethertype != ethernet.EtherType.ARP:
@@ -152,7 +155,8 @@ def _claim(frame: bytes, own: Mac) -> tuple[Address, Heard] | None:
     if packet.sender_mac == own or packet.sender_mac.unusable_as_source:
         return None
     if address_of(packet.sender_address):
-        return address_of(packet.sender_address), Heard(packet.sender_mac.value, "arp")
+        reply = packet.operation is arp.Operation.REPLY and packet.target_mac == own
+        return address_of(packet.sender_address), Heard(packet.sender_mac.value, BY_ARP if reply else OVERHEARD)
     if packet.operation is arp.Operation.REQUEST:
         return address_of(packet.target_address), Heard(packet.sender_mac.value, "its own arp probe")
     return None

@@ -186,8 +186,8 @@ class Scan:
 
     def _enter(self, answer: Answer) -> None:
         self._answers.append(answer)
-        if answer.address not in self._order.targets and not answer.foreign:
-            return
+        if not answer.foreign and (answer.by is Source.OVERHEARD or answer.address not in self._order.targets):
+            return  # it is no answer to this scan; what was heard is told all the same
         if self.book.answer(answer) and not answer.foreign and not self._stop.is_set():
             self._ask(IPv4Address(answer.address), answer.by is Source.SELF)
 

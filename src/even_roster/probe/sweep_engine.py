@@ -1,9 +1,9 @@
 """The scan engine over raw frames: told the time and what arrived, it says what to send. No I/O, no clock.
 
-Addresses on the link are asked by ARP, those behind the gateway by echo. Everything heard counts: replies, requests
-and announcements of others, two MACs for one address, and addresses that do not belong here.
-Times are monotonic seconds, above zero.
-"""
+Addresses on the link are asked by ARP, those behind the gateway by echo. An answer is a reply to our own MAC for an address that
+was asked for; two of them for one address are both told. Requests and announcements of others, and what is answered to somebody
+else, are overheard: they say nothing of who is there, and nobody is asked less because of them. Times are monotonic seconds, above
+zero. """
 
 from __future__ import annotations
 
@@ -197,20 +197,24 @@ class SweepEngine:
         except WireError:
             self.rejected += 1
 
-    def _heard_arp(self, operation: int, mac: MacNumber, address: Address, at: float) -> None:
+    def _heard_arp(self, operation: int, mac: MacNumber, address: Address, target: MacNumber, at: float) -> None:
         if mac == self._mac.value or mac == 0 or mac >> 40 & 1:
             return
-        if self._gateway_mac is None and self._gateway is not None and address == int(self._gateway):
-            self._gateway_mac = mac.to_bytes(6, "big")
-        heard = self._near.heard(address, at)
-        foreign = heard is None and address not in self._onlink
-        if foreign and (address >> 28 == 0xE or address == 0xFFFFFFFF):
-            return
-        answer = heard if heard is not None and operation == arp.Operation.REPLY else _NO_TIME
-        if answer.rtt is not None:
-            self._waiting.measured(answer.rtt)
-        new = self._say(address, mac, Source.ARP, at, answer.rtt, foreign, answer.late)
-        if new and heard is not None and self._want_echo:
+        foreign = address not in self._onlink
+        if operation == arp.Operation.REPLY and target == self._mac.value and not foreign:
+            if self._gateway_asked and self._gateway_mac is None and address == int(self._gateway or 0):
+                self._gateway_mac = mac.to_bytes(6, "big")
+            if self._near.asked(address):
+                self._answered(address, mac, at)
+                return
+        if address and address >> 28 != 0xE and address != 0xFFFFFFFF:
+            self._say(address, mac, Source.OVERHEARD, at, None, foreign)
+
+    def _answered(self, address: Address, mac: MacNumber, at: float) -> None:
+        heard = self._near.heard(address, at) or _NO_TIME
+        if heard.rtt is not None:
+            self._waiting.measured(heard.rtt)
+        if self._say(address, mac, Source.ARP, at, heard.rtt, False, heard.late) and self._want_echo:
             self._to_echo.append((address, mac.to_bytes(6, "big")))
 
     def _heard_echo(self, mac: MacNumber, address: Address, destination: int, identifier: int, at: float) -> None:
@@ -234,7 +238,8 @@ class SweepEngine:
             return
         if frame.ethertype == ethernet.EtherType.ARP:
             packet = arp.decode(frame.payload)
-            self._heard_arp(packet.operation, packet.sender_mac.value, address_of(packet.sender_address), at)
+            sender, target = packet.sender_mac.value, packet.target_mac.value
+            self._heard_arp(packet.operation, sender, address_of(packet.sender_address), target, at)
         elif frame.ethertype == ethernet.EtherType.IPV4 and frame.destination.multicast:
             source = ipv4.decode(frame.payload).source
             harmless = frame.source.unusable_as_source or source.is_multicast or address_of(source) == 0xFFFFFFFF

@@ -12,7 +12,7 @@ from ..core.address import Address
 from ..core.mac import MacNumber
 from .errors import WireError
 
-_ARP = struct.Struct("!12xHHHBBHHII")
+_ARP = struct.Struct("!12xHHHBBHHIIHI")
 _ARP_SIZE = 42
 _ECHO = struct.Struct("!6xHI4xH2xH4xII")
 _WORDS_20 = struct.Struct("!10H")
@@ -20,16 +20,16 @@ _IP_AT, _ICMP_AT = 14, 34
 _ARP_TYPE, _IPV4_TYPE = 0x0806, 0x0800
 
 
-def read_arp(frame: bytes) -> tuple[int, MacNumber, Address]:
-    """Operation, sender's MAC and sender's address of an untagged ARP frame. Raises WireError."""
+def read_arp(frame: bytes) -> tuple[int, MacNumber, Address, MacNumber]:
+    """Operation, sender's MAC and address, and target's MAC of an untagged ARP frame. Raises WireError."""
     if len(frame) < _ARP_SIZE:
         raise WireError("an ARP frame is cut off")
-    ethertype, hardware, protocol, mac_size, size, operation, high, low, address = _ARP.unpack_from(frame)
+    ethertype, hardware, protocol, mac_size, size, operation, high, low, address, top, rest = _ARP.unpack_from(frame)
     if ethertype != _ARP_TYPE or hardware != 1 or protocol != _IPV4_TYPE or mac_size != 6 or size != 4:
         raise WireError("not ARP for IPv4 over Ethernet")
     if operation != 1 and operation != 2:
         raise WireError("neither request nor reply")
-    return operation, high << 32 | low, address
+    return operation, high << 32 | low, address, top << 32 | rest
 
 
 def read_echo_reply(frame: bytes) -> tuple[MacNumber, Address, int, int] | None:

@@ -135,7 +135,8 @@ def _held(evidence: Evidence, now: int) -> list[str]:
         found.append("it is this machine's own address")
     for heard in evidence.heard:
         who = str(Mac(heard.mac)) if heard.mac is not None else "something"
-        found.append(f"{who} answered for it just now (by {heard.by})")
+        did = "uses it, as was overheard" if heard.by.endswith("overheard") else "answered for it"
+        found.append(f"{who} {did} just now (by {heard.by.partition(',')[0]})")
     lease = evidence.lease
     if lease is not None and lease.until > now:
         whom = lease.name or (str(Mac(lease.mac)) if lease.mac is not None else "somebody")

@@ -19,7 +19,7 @@ from ...core.plan.model import Band, Plan, Subnet
 from ...core.plan.proof import DOUBT_MS, Asked, Evidence, Grade, LeaseSeen, Proof, prove
 from ...core.span import Span, SpanSet
 from ...core.stays import Sighting, Source
-from ...probe.prover import MOST, WireWord, ask
+from ...probe.prover import BY_ARP, MOST, OVERHEARD, WireWord, ask
 from ...store import lease_records, seen_records
 from ...store.edits import EditError, Missing
 from .. import views
@@ -186,10 +186,10 @@ async def _ask_wire(context: Context, addresses: list[Address]) -> dict[Address,
 
     words = await ask(segment, addresses, told)
     sightings = [
-        Sighting(address, heard.mac, now_ms(), Source.ARP)
+        Sighting(address, heard.mac, now_ms(), Source.ARP if heard.by == BY_ARP else Source.OVERHEARD)
         for address, word in words.items()
         for heard in word.heard
-        if heard.mac is not None and heard.by == "arp"
+        if heard.mac is not None and heard.by in (BY_ARP, OVERHEARD)
     ]
     if sightings:
         seen = describe_segment(choice.adapter, targets, context.known_links)

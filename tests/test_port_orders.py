@@ -99,7 +99,9 @@ class Orders(unittest.IsolatedAsyncioTestCase):
         self.app: FastAPI = create_app(self.context)
 
     async def asyncSetUp(self) -> None:
-        asyncio.get_running_loop().set_debug(False)
+        loop = asyncio.get_running_loop()
+        loop.set_debug(False)
+        self.addAsyncCleanup(loop.shutdown_default_executor)  # a question to the records may be open still when the service ends
         await self.enterAsyncContext(self.app.router.lifespan_context(self.app))
         self.orders: PortOrders = self.app.state.port_orders
         self.reader = self.app.state.switch_reader

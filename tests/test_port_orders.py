@@ -101,7 +101,9 @@ class Orders(unittest.IsolatedAsyncioTestCase):
     async def asyncSetUp(self) -> None:
         loop = asyncio.get_running_loop()
         loop.set_debug(False)
-        self.addAsyncCleanup(loop.shutdown_default_executor)  # a question to the records may be open still when the service ends
+        self.addAsyncCleanup(
+            loop.shutdown_default_executor
+        )  # a question to the records may be open still when the service ends
         await self.enterAsyncContext(self.app.router.lifespan_context(self.app))
         self.orders: PortOrders = self.app.state.port_orders
         self.reader = self.app.state.switch_reader

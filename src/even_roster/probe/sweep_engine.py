@@ -3,7 +3,7 @@
 Addresses on the link are asked by ARP, those behind the gateway by echo. An answer is a reply to our own MAC for an address that
 was asked for; two of them for one address are both told. Requests and announcements of others, and what is answered to somebody
 else, are overheard: they say nothing of who is there, and nobody is asked less because of them. Times are monotonic seconds, above
-zero. """
+zero."""
 
 from __future__ import annotations
 

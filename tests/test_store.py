@@ -315,10 +315,33 @@ class Intake(StoreCase):
     def test_a_device_without_an_address_is_a_device_all_the_same(self) -> None:
         with self.database.write() as connection:
             taken = take_in(
-                connection, self.segment, [Sighting(Address(0), MacNumber(0xF), 1, Source.OVERHEARD)], [], {}, vendor_of
+                connection, self.segment, [Sighting(Address(0), MacNumber(0xF), 1, Source.ARP)], [], {}, vendor_of
             )
             self.assertEqual(device_queries.stays_of(connection, [MacNumber(0xF)]), [])
         self.assertEqual(len(taken.new), 1)
+
+    def test_what_was_only_overheard_makes_no_device_no_stay_and_moves_nobody(self) -> None:
+        mac, stranger, at = 0x02C044000001, MacNumber(0x02C066000066), 1_000_000
+        (device,) = self.see((10, mac), at=at).new
+
+        def heard(*pairs: tuple[int, int]) -> list[int]:
+            sightings = [
+                Sighting(Address(BASE + last), MacNumber(one), at + 60_000, Source.OVERHEARD) for last, one in pairs
+            ]
+            with self.database.write() as connection:
+                return take_in(connection, self.segment, sightings, [], {}, vendor_of).new
+
+        self.assertEqual(heard((10, mac), (66, mac), (10, stranger), (67, stranger)), [])
+        with self.database.read() as connection:
+            (stay,) = device_queries.stays_of(connection, [MacNumber(mac), stranger])
+        self.assertEqual(
+            (stay.address, stay.first, stay.last), (BASE + 10, at, at + 60_000), "it goes on where it answered"
+        )
+        self.assertEqual(self.row(device).address, BASE + 10)
+        self.see((66, mac), at=at + 120_000)
+        with self.database.read() as connection:
+            places = {one.address for one in device_queries.stays_of(connection, [MacNumber(mac)])}
+        self.assertEqual(places, {BASE + 10, BASE + 66}, "an answer is another thing")
 
 
 class History(StoreCase):
@@ -380,7 +403,7 @@ class BothFamilies(StoreCase):
             take_in(
                 connection,
                 self.segment,
-                [*seen, Sighting(Address(0), MacNumber(0xFF), 1, Source.OVERHEARD)],
+                [*seen, Sighting(Address(0), MacNumber(0xFF), 1, Source.ARP)],
                 [],
                 {},
                 vendor_of,

@@ -343,6 +343,18 @@ class OnTheLink(unittest.TestCase):
         until(lambda: "02:c0:9f:40:77:72" in self.macs(), "who answers is no device yet")
         self.assertNotIn("02:c0:9f:40:77:71", self.macs(), "who was only heard is none")
         self.assertIn("02:c0:9f:40:77:71", self.heard_only())
+        # A known device is not moved by what others send in its name, and is where it answers as soon as it speaks there.
+        self.street.speak(forger, "claim", "02:c0:9f:40:77:72", "10.77.0.95")
+        self.street.speak(forger, "claim", "02:c0:9f:40:77:73", "10.77.0.93")
+        until(lambda: "02:c0:9f:40:77:73" in self.heard_only(), "what came after it is not listed")
+        self.assertEqual(self.places("02:c0:9f:40:77:72"), {"10.77.0.92"})
+        honest.ip("address", "add", "10.77.0.96/24", "dev", "eth0")
+        self.street.speak(honest, "claim", "02:c0:9f:40:77:72", "10.77.0.96")
+        until(lambda: "10.77.0.96" in self.places("02:c0:9f:40:77:72"), "where it answers it is not known to be")
+        self.assertEqual(self.places("02:c0:9f:40:77:72"), {"10.77.0.92", "10.77.0.96"})
+
+    def places(self, mac: str) -> set[str]:
+        return {stay.address for stay in self.do(lambda r: r.device(mac)).stays}
 
     def macs(self) -> set[str | None]:
         return {d.mac for d in self.do(lambda r: list(r.devices()))}

@@ -95,7 +95,8 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
     """Fold a batch, in order of time, into the latest stay of each pair.
 
     `rivals` are the latest stays at each address, whatever their MAC: the ones that can break a stay.
-    A sighting older than the stay it belongs to widens nothing but is counted.
+    A sighting older than the stay it belongs to widens nothing but is counted. What was only overheard begins no stay: it goes on
+    with one that an answer has begun, or is a question to be asked.
     """
     current: dict[Pair, Stay] = dict(latest)
     at_address: dict[int, dict[Pair, Stay]] = {a: {s.pair: s for s in stays} for a, stays in rivals.items()}
@@ -106,6 +107,8 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
         stay = current.get(pair)
         others = (s for p, s in at_address.get(sighting.address, {}).items() if p != pair)
         if stay is None or _broken(stay, others, sighting.at):
+            if sighting.source == Source.OVERHEARD:
+                continue
             if stay is not None and pair in touched:
                 ended.append(stay)
             stay = Stay(None, sighting.address, sighting.mac, sighting.at, sighting.at, 1, sighting.source)

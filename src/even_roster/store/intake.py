@@ -48,7 +48,12 @@ def take_in(
     ports: dict[MacNumber, list[int]],
     vendor_of: VendorOf,
 ) -> TakenIn:
-    """Record a batch. `ports` are the open TCP ports by MAC. Sightings of address 0 make a device but no stay."""
+    """Record a batch. `ports` are the open TCP ports by MAC. Sightings of address 0 make a device but no stay; what was only
+    overheard makes neither."""
+    there = {one.mac for one in sightings if one.source != Source.OVERHEARD}
+    heard = {one.mac for one in sightings if one.mac is not None} - there
+    known_macs = _known(connection, heard) if heard else set()
+    sightings = [one for one in sightings if one.mac in there or one.mac in known_macs]
     times: dict[MacNumber, tuple[int, int]] = {}
     for sighting in sightings:
         if sighting.mac is not None:
@@ -70,6 +75,11 @@ def take_in(
     settled = _settled(connection, {mac: owner[mac] for mac in plain}, sightings, grown)
     refresh(connection, touched - settled, vendor_of)
     return TakenIn(sorted(touched), new)
+
+
+def _known(connection: Connection, macs: Collection[MacNumber]) -> set[MacNumber]:
+    """Those of some MACs that belong to a device."""
+    return {row.mac for row in connection.execute(select(adapters.c.mac).where(in_list(adapters.c.mac, macs)))}
 
 
 def _settled(

@@ -17,10 +17,10 @@ from ...api.scans import AddressResult, ScanInfo, ScanRequest
 from ...core import targets as target_rules
 from ...core.adapters import Adapter, AdapterError, Choice, choose
 from ...core.address import Address, address_of
-from ...core.mac import MacNumber
+from ...core.mac import NOBODY, MacNumber
 from ...core.ranges import RangeError, parse
 from ...core.span import SpanSet
-from ...core.stays import Sighting
+from ...core.stays import Sighting, Source
 from ...probe.results import Result
 from ...probe.scan import DEFAULT_PORTS, Outcome, Scan, ScanOrder, Stage
 from ...probe.segment import SegmentError
@@ -337,8 +337,14 @@ class RunningScan:
             scan_records.progress(connection, self.info.id, self.info.probes, known, foreign)
             refs.update(refs_of_macs(connection, macs))
 
+        findings = self._context.findings
+        heard = [
+            one for one in sightings if one.source == Source.OVERHEARD and not findings.is_device(one.mac or NOBODY)
+        ]
+        self._context.newcomers.heard(self.info.adapter, heard)
         if not self._elsewhere:
-            self._known_answered |= self._context.findings.any_known(sightings)
+            findings.wonder({one.address for one in heard if one.address})
+            self._known_answered |= findings.any_known(sightings)
         self._context.observer.observe([Batch(self._where, self.info.adapter, sightings, names, ports)], also=also)
         self._named.update((one.address, one.name.name, one.name.source.value) for one in names)
         return refs

@@ -251,6 +251,7 @@ class Listening:
                 del heard.neighbours[next(iter(heard.neighbours))]
         for line in batch.lines:
             heard.lines.append((now, line))
+        moved = set() if elsewhere else context.findings.not_there(sightings)
         if not elsewhere:
             self._tell_findings(name, batch, sightings, now)
         strangers = []
@@ -262,6 +263,9 @@ class Listening:
                     strangers.append(one_sighting)
             elif not _lately(self._stored.get(key_of), now, STORE_AGAIN_MS) and len(self._waiting) < MOST_WAITING:
                 self._waiting[key_of] = one_sighting
+        if moved:  # a known device is heard where it did not answer yet: it is asked whether it is there
+            context.findings.wonder(moved)
+            self._alarm()
         if strangers:
             context.newcomers.heard(name, strangers)
             if not elsewhere:

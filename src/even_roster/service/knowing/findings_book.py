@@ -356,14 +356,6 @@ class FindingsBook:
         """True for a MAC that belongs to a device."""
         return mac in self.world.devices
 
-    def not_there(self, sightings: Iterable[Sighting]) -> set[Address]:
-        """The addresses at which known devices were heard that are not known to be there."""
-        with self._knowing:
-            return {
-                one.address for one in sightings
-                if one.mac in self.world.devices and one.address and one.mac not in self.world.holders.get(one.address, ())
-            }  # fmt: skip
-
     def heard_on(self, address: Address) -> str:
         """The adapter on whose link an address was heard last; empty for none."""
         return self.world.heard_on.get(address, "")

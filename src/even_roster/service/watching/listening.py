@@ -13,12 +13,13 @@ import queue
 import threading
 import time
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from ...api.events import HeardTold, ListenEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of
+from ...core.findings.world import World
 from ...core.mac import NOBODY, Mac, MacNumber
 from ...core.stays import Sighting
 from ...probe.listen import Batch, Ear, Line
@@ -251,8 +252,10 @@ class Listening:
                 del heard.neighbours[next(iter(heard.neighbours))]
         for line in batch.lines:
             heard.lines.append((now, line))
-        moved = set() if elsewhere else context.findings.not_there(sightings)
+        moved: set[Address] = set()
         if not elsewhere:
+            with context.findings.looking() as world:
+                moved = _not_there(world, sightings)
             self._tell_findings(name, batch, sightings, now)
         strangers = []
         for one_sighting in sightings:
@@ -372,3 +375,11 @@ def _shown(heard: Heard, batch: Batch) -> ListenEvent:
         adapter=heard.adapter, frames=batch.frames, unread=batch.unread, per_second=heard.last_second,
         lines=[HeardTold(protocol=one.protocol, mac=str(Mac(one.mac)), said=one.said) for one in batch.lines[:20]],
     )  # fmt: skip
+
+
+def _not_there(world: World, sightings: Iterable[Sighting]) -> set[Address]:
+    """The addresses at which known devices were heard that are not known to be there."""
+    return {
+        one.address for one in sightings
+        if one.address and one.mac in world.devices and one.mac not in world.holders.get(one.address, ())
+    }  # fmt: skip

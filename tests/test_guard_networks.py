@@ -61,7 +61,7 @@ class Asked:
     @property
     def consents(self) -> list[str]:
         """To what must be consented for that."""
-        return self.judged.on_trust("link")
+        return self.judged.unverified("link")
 
 
 class Judging:

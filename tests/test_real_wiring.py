@@ -114,9 +114,9 @@ class RealRing(unittest.TestCase):
 
         def accepted() -> bool:
             known = self.within.do(lambda: self.roster.port_switching(port.id, by="hand"))
-            self.assertTrue(all("nobody needs" in one for one in known.on_trust), known.on_trust)
+            self.assertTrue(all("nobody needs" in one for one in known.unverified), known.unverified)
             new = PortOrderNew.model_validate(
-                {"to": to, "credential": "hand", "name": known.ask_for, "consents": known.on_trust, **more}
+                {"to": to, "credential": "hand", "name": known.ask_for, "consents": known.unverified, **more}
             )
             try:
                 given.append(self.within.do(lambda: self.roster.order_port(port.id, new)))

@@ -30,6 +30,7 @@ from even_roster.service.switches.picture import Names
 from even_roster.service.switches.where import Places
 from even_roster.service.web.paging import Asked
 from even_roster.service.wiring import wiring_findings
+from even_roster.service.wiring.who_must_stay import Kept
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
 from even_roster.store import link_records, switch_counters, switch_records
@@ -75,6 +76,26 @@ class Book(unittest.TestCase):
         """A switch was read."""
         self.at += after
         self.book.take(switch, one, self.at, None)
+
+    def test_whose_power_it_is_is_shown_by_readings_that_nobody_else_can_have_made_up(self) -> None:
+        def told(up: bool) -> Reading:
+            link, power = (Link.UP, "power (class 2)") if up else (Link.DOWN, "")
+            return reading(ports=(port(1, "1", link=link, power=power, feeds=(1, 1)), port(2, "2", feeds=(1, 2))))
+
+        for sure, shown in ((False, []), (True, []), (True, ["1"])):  # two that are sure, one after the other
+            self.at += FIVE
+            up = not (self.book.switches[1].ports and next(iter(self.book.switches[1].ports.values())).state.up)  # type: ignore[union-attr]
+            self.book.take(1, told(up), self.at, None, sure=sure)
+            self.assertEqual(self.book.switches[1].told["fed"], shown)
+        self.at += FIVE
+        self.book.take(1, told(up), self.at, None)
+        self.assertEqual(self.book.switches[1].told["fed"], ["1"], "what was shown holds")
+
+    def test_an_announcement_makes_no_place_certain(self) -> None:
+        around = (Neighbour(1, str(Mac(TILL)), "1"),)
+        self.take(reading((TILL, 1), neighbours=around))
+        (seen,) = Kept({}, {TILL: "a gateway"}, set()).seen(self.context)
+        self.assertFalse(seen.certain, "whoever sends frames with another's MAC announces it, too")
 
     def stays(self, switch: int = 1) -> list[tuple[str, int, bool, int]]:
         """Port, MAC, whether it is there, and why not, of all that is stored."""

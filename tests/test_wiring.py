@@ -327,21 +327,21 @@ class Switched(Wired):
         port = self.port("switch-office-3", "20")
         with self.assertRaisesRegex(BadInput, "does not encrypt"):
             self.give(port, self.order(port, credential="rigging"))
-        with self.assertRaisesRegex(BadInput, "taken on trust: .*it was read by SNMP version 2c"):
+        with self.assertRaisesRegex(BadInput, "not verified: .*it was read by SNMP version 2c"):
             self.give(port, self.order(port, credential="larkspur", weak=True))
-        consents = self.roster.port_switching(port.id, by="rigging").on_trust
+        consents = self.roster.port_switching(port.id, by="rigging").unverified
         self.assertTrue(any("what switch-office-3 tells" in one for one in consents), consents)
-        known = self.roster.port_switching(port.id, by="larkspur").on_trust
+        known = self.roster.port_switching(port.id, by="larkspur").unverified
         failed = self.give(port, self.order(port, credential="larkspur", weak=True, consents=known))
         self.assertEqual(failed.state, "failed")
         self.assertIn("does not let this credential set it", failed.said)
-        consents = self.roster.port_switching(port.id, by="rigging").on_trust
+        consents = self.roster.port_switching(port.id, by="rigging").unverified
         done = self.give(
             port, self.order(port, credential="rigging", weak=True, consents=[*consents, "something else"])
         )
         self.assertEqual((done.state, done.consents, done.stands), ("done", consents, "off"))
         self.assertEqual(
-            self.roster.port_switching(port.id, by="machinist").on_trust, [], "it is read with more certainty"
+            self.roster.port_switching(port.id, by="machinist").unverified, [], "it is read with more certainty"
         )
         self.assertEqual(self.give(port, self.order(port, "on")).state, "done")
 
@@ -378,16 +378,16 @@ class Switched(Wired):
     def test_power_over_ethernet(self) -> None:
         fed = next(one for one in self.roster.ports("switch-office-3") if one.power.startswith("power"))
         known = self.roster.port_switching(fed.id, by="machinist")
-        self.assertEqual((known.on_trust, len(known.power_on_trust)), ([], 1))
+        self.assertEqual((known.unverified, len(known.power_unverified)), ([], 1))
         order = self.order(fed, what="power", name=known.ask_for)
         with self.assertRaisesRegex(BadInput, f"is that of port {fed.name}: only the numbers say so"):
             self.give(fed, order)
-        done = self.give(fed, order.model_copy(update={"consents": known.power_on_trust}))
+        done = self.give(fed, order.model_copy(update={"consents": known.power_unverified}))
         self.assertEqual(done.state, "done", done.said)
         self.assertEqual(self.port("switch-office-3", fed.name).power, "")
         self.assertEqual(self.give(fed, self.order(fed, "on", what="power")).state, "done")
         shown = self.roster.port_switching(fed.id, by="machinist")
-        self.assertEqual(shown.power_on_trust, [], "it was seen that link and power went and came together")
+        self.assertEqual(shown.power_unverified, [], "it was seen that link and power went and came together")
         unfed = next(one for one in self.roster.ports("switch-office-3") if one.name == "20")
         with self.assertRaisesRegex(BadInput, "feeds nothing"):
             self.give(unfed, self.order(unfed, what="power"))
@@ -396,7 +396,7 @@ class Switched(Wired):
         looked = self.typed("port", "off", "switch-office-1", "17", "--look", ends=1)
         self.assertIn("it stays on: it is on the way from this service", looked)
         asked = self.typed("port", "off", "switch-stage-2", "20", "--by", "machinist", ends=2)
-        self.assertIn("type the name of who is connected there", asked)
+        self.assertIn("type the name of what is connected", asked)
         self.typed("port", "off", "switch-stage-2", "20", "--by", "machinist", "--name", "switch-stage-2 port 20")
         self.typed("port", "on", "switch-stage-2", "20", "--by", "machinist")
         self.assertIn("switch-stage-2 20", self.typed("port", "orders"))

@@ -363,7 +363,7 @@ class Guard(unittest.TestCase):
         ours: Mapping[int, frozenset[int]] | None = None, shut: str = "blocking", lead: bool = False, nowhere: Sequence[str] = (),
         base: int | None = 39, addressed: bool | None = False, own_learnt: bool = False, marked: bool = False, whole: bool = True,
         contested: Mapping[int, str] | None = None, seen: Sequence[Seen] = (), switched: Sequence[int] = (),
-        strangers: Sequence[MacNumber] = (),
+        strangers: Sequence[MacNumber] = (), partly: Sequence[str] = (), lldp: bool = True,
     ) -> Verdict:  # fmt: skip
         found, states = ring_of_three(shut)
         found[1] = link or found[1]
@@ -386,6 +386,8 @@ class Guard(unittest.TestCase):
             own_learnt,
             whole,
             marked,
+            partly,
+            lldp,
             strangers,
         )
         return judge(desk or Desk(self.OURS, 1, 15), facts, sight, NOW)
@@ -402,14 +404,22 @@ class Guard(unittest.TestCase):
         (refused,) = self.judged(macs=[700], state=point)
         self.assertIn("an access point, announces itself there", refused)
 
-    def test_what_only_a_stranger_says_of_himself_is_taken_on_trust(self) -> None:
+    def test_what_only_a_stranger_says_of_himself_is_taken_unverified(self) -> None:
         stranger = [MacNumber(0x02C044007777)]
         verdict = self.verdict(macs=stranger, state=PHONE, strangers=stranger)
         self.assertEqual(verdict.refusals, ())
-        self.assertEqual(len(verdict.on_trust), 2, verdict.on_trust)
-        self.assertIn("is a telephone: it announces that itself", verdict.on_trust[0])
-        self.assertIn("nobody needs 02:c0:44:00:77:77", verdict.on_trust[1])
-        self.assertEqual(self.verdict(macs=[700], state=PHONE).on_trust, ())
+        self.assertEqual(len(verdict.unverified), 2, verdict.unverified)
+        self.assertIn("is a telephone: it announces that itself", verdict.unverified[0])
+        self.assertIn("nobody needs 02:c0:44:00:77:77", verdict.unverified[1])
+        self.assertEqual(self.verdict(macs=[700], state=PHONE).unverified, ())
+
+    def test_what_a_switch_told_in_part_or_does_not_tell_at_all_is_not_taken_for_nothing(self) -> None:
+        (refused,) = self.judged(macs=[700], partly=["neighbours"])
+        self.assertIn("not read to its end: neighbours of this port may be of earlier", refused)
+        verdict = self.verdict(macs=[700], lldp=False)
+        self.assertEqual((verdict.refusals, len(verdict.unverified)), ((), 1))
+        self.assertIn("that no switch is connected to it", verdict.unverified[0])
+        self.assertEqual(self.verdict(state=PortState(39, link="down"), lldp=False).unverified, ())
 
     def test_where_a_gateway_is_connected_is_told_by_more_than_one_reading(self) -> None:
         usual = Seen(MacNumber(500), "a gateway", 3, 40, NOW - HOUR, (10,))

@@ -3162,7 +3162,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * What is to be known before a port is switched off: who is connected there, why it may not be, what of that could be forged, and the way there
+         * What is to be known before a port is switched off: which devices are connected, why it may not be, what of that could be forged, and the way there
          * @description The switches on the way are read anew where that is older than half a minute, and where the credential that is to order (`by`) reads them with more certainty; nothing is changed.
          */
         post: operations["wiring.switching"];
@@ -11178,7 +11178,7 @@ export interface components {
          * PortOrderNew
          * @description Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
          *     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
-         *     encrypt, `consents` are the sentences of `PortSwitching.on_trust` that were seen and are consented to. `my_device` says where
+         *     encrypt, `consents` are the sentences of `PortSwitching.unverified` that were seen and are consented to. `my_device` says where
          *     whoever orders it sits, besides the address that the order comes from: an address, a MAC, SWITCH:PORT, `here` at the service's
          *     machine itself, or `unknown`.
          */
@@ -11225,7 +11225,7 @@ export interface components {
             weak?: boolean;
             /**
              * Consents
-             * @description The sentences of what is taken on trust to which whoever orders consents.
+             * @description The sentences of `unverified` to which the order consents.
              * @example [
              *       "what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"
              *     ]
@@ -11265,7 +11265,7 @@ export interface components {
         /**
          * PortOrderView
          * @description An order: by whom, when, until when it is off for now, and how it stands since `said_at`; `said` tells it in a sentence.
-         *     `sent`: its switch has not answered yet. `consents` is what was taken on trust, as whoever gave it was told. `stands` is
+         *     `sent`: its switch has not answered yet. `consents` is what was not verified, as whoever gave it was told. `stands` is
          *     what the switch said of the port's link in its latest reading (`read_at`).
          */
         PortOrderView: {
@@ -11339,7 +11339,7 @@ export interface components {
             said_at: string | null;
             /**
              * Consents
-             * @description The sentences of what is taken on trust to which whoever orders consents.
+             * @description The sentences of `unverified` to which the order consents.
              * @example [
              *       "what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"
              *     ]
@@ -11449,10 +11449,10 @@ export interface components {
         };
         /**
          * PortSwitching
-         * @description What is to be known before a port is switched: who is connected there, the name to type, why it may not be switched off
+         * @description What is to be known before a port is switched: which devices are connected, the name to type, why it may not be switched off
          *     (nothing: it may; then `grounds` is on what that stands), the way from this service to its switch, and what to bear in mind.
-         *     `on_trust` is what would be taken on trust, because others can have told it or nobody knows it: an order consents to it sentence
-         *     by sentence; `power_on_trust` is what comes to that where the power is switched.
+         *     `unverified` is what others can have forged, or nobody has entered: an order consents to it sentence
+         *     by sentence; `power_unverified` is what comes to that where the power is switched.
          */
         PortSwitching: {
             /**
@@ -11506,21 +11506,21 @@ export interface components {
              */
             grounds: components["schemas"]["Ground"][];
             /**
-             * On Trust
-             * @description What would be taken on trust, a sentence each.
+             * Unverified
+             * @description What is not verified, a sentence each.
              * @example [
              *       "what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"
              *     ]
              */
-            on_trust: string[];
+            unverified: string[];
             /**
-             * Power On Trust
-             * @description What would be taken on trust besides where its power is switched.
+             * Power Unverified
+             * @description What else is not verified if its power is switched.
              * @example [
              *       "that the power numbered 1.5 is that of port 5: only the numbers say so"
              *     ]
              */
-            power_on_trust: string[];
+            power_unverified: string[];
             /**
              * Way
              * @description The switches from this service to its switch.

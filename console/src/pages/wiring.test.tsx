@@ -3,7 +3,7 @@ import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { KeptPort, LinkPage, PortOrderView, PortSwitching } from "../api/types";
 import { openPage, text, write } from "../testing/page";
-import { answered, StubbedService } from "../testing/stub";
+import { answered, type Asked, StubbedService } from "../testing/stub";
 
 const PORT = answered<{ port: KeptPort }>("/api/v1/ports/31").port;
 const press = (name: string | RegExp) => screen.findByRole("button", { name });
@@ -19,8 +19,8 @@ const KNOWN = {
   credentials: [{ id: 1, name: "machinist" }],
   ask_for: "phone-201",
   grounds: [{ said: "switch-office-2 has learnt this service at port 25", at: "2026-12-01T12:59:50Z" }],
-  on_trust: [],
-  power_on_trust: [],
+  unverified: [],
+  power_unverified: [],
 } as unknown as PortSwitching;
 const DONE = { id: 1, what: "link", to: "off", who: "console", at: "2026-12-01T13:00:00Z" } as unknown as PortOrderView;
 
@@ -52,12 +52,12 @@ describe("switching a port off", () => {
     ]);
   });
 
-  it("asks for a consent to what is taken on trust by that credential, sentence by sentence", async () => {
+  it("asks for a consent to what is not verified by that credential, sentence by sentence", async () => {
     const service = new StubbedService();
     service.on("POST /api/v1/ports/31/orders", () => ({ ...DONE, state: "done", said: "port 5 is off" }));
     const { user, orders } = await shown({}, service);
     const sentence = "what switch-office-2 tells: it was read by SNMP version 2c";
-    service.on("POST /api/v1/ports/31/switching", () => ({ ...KNOWN, on_trust: [sentence] }));
+    service.on("POST /api/v1/ports/31/switching", () => ({ ...KNOWN, unverified: [sentence] }));
     await user.selectOptions(await screen.findByLabelText("By a credential with write access"), "machinist");
     await write(user, screen.getByLabelText("Type “phone-201”"), "phone-201");
     await waitFor(() => expect(text()).toContain("What switch-office-2 tells: it was read by SNMP version 2c."));
@@ -67,6 +67,25 @@ describe("switching a port off", () => {
     await user.click(screen.getByLabelText("I have checked that myself"));
     await user.click(off);
     await waitFor(() => expect(orders().map((one) => (one.body as { consents: string[] }).consents)).toEqual([[sentence]]));
+  });
+
+  it("asks anew where another credential means other sentences", async () => {
+    const service = new StubbedService();
+    const credentials = ["machinist", "rigging"].map((name, id) => ({ id, name }));
+    const { user } = await shown({ credentials }, service);
+    service.on("POST /api/v1/ports/31/switching", (asked: Asked) => ({
+      ...KNOWN,
+      credentials,
+      unverified: [`what is read by ${asked.query.get("by")}`],
+    }));
+    await user.selectOptions(await screen.findByLabelText("By a credential with write access"), "machinist");
+    await user.click(await screen.findByLabelText("I have checked that myself"));
+    await write(user, screen.getByLabelText("Type “phone-201”"), "phone-201");
+    expect(await press("Switch it off")).toHaveProperty("disabled", false);
+    await user.selectOptions(screen.getByLabelText("By a credential with write access"), "rigging");
+    await waitFor(() => expect(text()).toContain("What is read by rigging."));
+    expect(screen.getByLabelText("I have checked that myself")).toHaveProperty("checked", false);
+    expect(await press("Switch it off")).toHaveProperty("disabled", true);
   });
 
   it("follows an order until its switch has answered", async () => {

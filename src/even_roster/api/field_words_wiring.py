@@ -26,16 +26,16 @@ WIRING_WORDS: dict[str, str | tuple[str, Any]] = {
     "to_switch": "whether it leads to another switch",
     "ask_for": ("the name to type before it is switched off", "card-terminal-1"),
     "grounds": "on what it may be switched off, each with when that was told; none where it may not",
-    "on_trust": (
-        "what would be taken on trust, a sentence each",
+    "unverified": (
+        "what is not verified, a sentence each",
         ["what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"],
     ),
-    "power_on_trust": (
-        "what would be taken on trust besides where its power is switched",
+    "power_unverified": (
+        "what else is not verified if its power is switched",
         ["that the power numbered 1.5 is that of port 5: only the numbers say so"],
     ),
     "consents": (
-        "the sentences of what is taken on trust to which whoever orders consents",
+        "the sentences of `unverified` to which the order consents",
         ["what switch-attic tells: it was read by SNMP version 2c, and others can answer in its place"],
     ),
     "said_at": ("since when it stands so; null: not known", "2026-11-27T13:20:04Z"),

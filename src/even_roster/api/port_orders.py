@@ -22,10 +22,10 @@ class Ground(Model):
 
 
 class PortSwitching(Model):
-    """What is to be known before a port is switched: who is connected there, the name to type, why it may not be switched off
+    """What is to be known before a port is switched: which devices are connected, the name to type, why it may not be switched off
     (nothing: it may; then `grounds` is on what that stands), the way from this service to its switch, and what to bear in mind.
-    `on_trust` is what would be taken on trust, because others can have told it or nobody knows it: an order consents to it sentence
-    by sentence; `power_on_trust` is what comes to that where the power is switched."""
+    `unverified` is what others can have forged, or nobody has entered: an order consents to it sentence
+    by sentence; `power_unverified` is what comes to that where the power is switched."""
 
     switch: SwitchRef
     port: PortRef
@@ -36,8 +36,8 @@ class PortSwitching(Model):
     ask_for: str
     refusals: list[str]
     grounds: list[Ground]
-    on_trust: list[str]
-    power_on_trust: list[str]
+    unverified: list[str]
+    power_unverified: list[str]
     way: list[str]
     warnings: list[str]
     credentials: list[CredentialRef]
@@ -46,7 +46,7 @@ class PortSwitching(Model):
 class PortOrderNew(Model):
     """Switch a port, or its power, off or on: by a credential with write access, picked for this order. `name` is what
     `PortSwitching.ask_for` asks for. With `for_seconds` it comes back by itself. `weak` consents to a credential that does not
-    encrypt, `consents` are the sentences of `PortSwitching.on_trust` that were seen and are consented to. `my_device` says where
+    encrypt, `consents` are the sentences of `PortSwitching.unverified` that were seen and are consented to. `my_device` says where
     whoever orders it sits, besides the address that the order comes from: an address, a MAC, SWITCH:PORT, `here` at the service's
     machine itself, or `unknown`."""
 
@@ -62,7 +62,7 @@ class PortOrderNew(Model):
 
 class PortOrderView(Model):
     """An order: by whom, when, until when it is off for now, and how it stands since `said_at`; `said` tells it in a sentence.
-    `sent`: its switch has not answered yet. `consents` is what was taken on trust, as whoever gave it was told. `stands` is
+    `sent`: its switch has not answered yet. `consents` is what was not verified, as whoever gave it was told. `stands` is
     what the switch said of the port's link in its latest reading (`read_at`)."""
 
     id: int

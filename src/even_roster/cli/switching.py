@@ -1,4 +1,4 @@
-"""`roster port off`, `on` and `orders`: switching ports, after it was shown who is connected there."""
+"""`roster port off`, `on` and `orders`: switch ports, after showing the connected devices."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ UNITS = {"s": 1, "min": 60, "h": 3600}
 def add_verbs(port: Noun) -> None:
     """Add the verbs to `roster port`."""
     off = port.verb(
-        "off", "switch a port off, or its power; shows who is connected there first", _off,
+        "off", "switch a port off, or its power; shows the connected devices first", _off,
         "switch-office-2 6 --by machinist --for 5s --name 'switch-office-2 port 6'",
     )  # fmt: skip
     on = port.verb("on", "switch a port on, or its power", _on, "switch-office-2 6 --by machinist")
@@ -47,9 +47,9 @@ def add_verbs(port: Noun) -> None:
     off.add_argument(
         "--consent",
         action="store_true",
-        help="consent to what is taken on trust, as it is shown",
+        help="accept what cannot be verified; each point is printed",
     )
-    off.add_argument("--look", action="store_true", help="only show who is connected there and what speaks against it")
+    off.add_argument("--look", action="store_true", help="only show the connected devices and what prevents it")
     orders = port.verb("orders", "which ports were switched, by whom, and how that stands", _orders)
     orders.add_argument("--limit", type=int, default=20, metavar="N", help="how many of them at most")
 
@@ -85,28 +85,29 @@ def _off(options: argparse.Namespace) -> int:
         mine = seat(options.my_device, os.environ)
         with out.waiting("reading the switches on the way"):
             found = roster.port_switching(one.id, mine, options.by or "")
-        on_trust = [*found.on_trust, *(found.power_on_trust if options.power else [])]
+        unverified = [*found.unverified, *(found.power_unverified if options.power else [])]
         if options.look or found.refusals:
             if out.as_json:
                 out.json(found)
             else:
-                _show(out, found, on_trust)
+                _show(out, found, unverified)
             return 1 if found.refusals else 0
         if not options.by:
             raise bad_input("give the credential with write access: --by NAME")
-        if on_trust and not options.consent:
-            raise bad_input(
-                f"this would be taken on trust: {'; '.join(on_trust)}; give --consent where you have seen to it yourself"
-            )
+        if unverified and not options.consent:
+            raise bad_input(f"not verified: {'; '.join(unverified)}; give --consent if you have checked this yourself")
+        if unverified and options.name is not None and not out.as_json:
+            for sentence in unverified:
+                out.say(f"not verified: {sentence}", "yellow")
         name = options.name
         if name is None:
             if out.as_json or not sys.stdin.isatty():
-                raise bad_input(f"type the name of who is connected there: --name {found.ask_for!r}")
-            _show(out, found, on_trust)
+                raise bad_input(f"type the name of what is connected: --name {found.ask_for!r}")
+            _show(out, found, unverified)
             name = input(f"Type {found.ask_for!r} to switch it off: ")
         done = _ordered(out, roster, one, PortOrderNew(
             what=_what(options), to="off", credential=options.by, name=name, for_seconds=lasts, weak=options.weak, my_device=mine,
-            consents=on_trust,
+            consents=unverified,
         ))  # fmt: skip
     return _told(out, done)
 
@@ -146,7 +147,7 @@ def _what(options: argparse.Namespace) -> Any:
     return "power" if options.power else "link"
 
 
-def _show(out: Out, found: PortSwitching, on_trust: Sequence[str]) -> None:
+def _show(out: Out, found: PortSwitching, unverified: Sequence[str]) -> None:
     out.say(f"Port {found.port.name} of {found.switch.name}: {found.said}", "bold")
     for who in found.behind[:20]:
         name = (who.device.name if who.device else None) or who.mac
@@ -158,8 +159,8 @@ def _show(out: Out, found: PortSwitching, on_trust: Sequence[str]) -> None:
     for ground in found.grounds:
         out.say(f"  known: {ground.said} ({ago(ground.at)})")
     if not found.refusals:
-        for one in on_trust:
-            out.say(f"  on trust: {one}", "yellow")
+        for one in unverified:
+            out.say(f"  not verified: {one}", "yellow")
         for warning in found.warnings:
             out.say(f"  bear in mind: {warning}")
 

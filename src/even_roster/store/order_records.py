@@ -38,7 +38,7 @@ class OrderRow(NamedTuple):
     said_at: int | None = None
     """When it came to stand so, by what its switch said or did not say."""
     consents: Json = ()
-    """What was taken on trust, as whoever ordered it was told."""
+    """What was not verified, as whoever ordered it was told."""
 
 
 def add(connection: Connection, values: dict[str, Any]) -> int:

@@ -74,7 +74,7 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
   const [time, setTime] = useState(1);
   const [power, setPower] = useState(false);
   const [weak, setWeak] = useState(false);
-  const [consent, setConsent] = useState(false);
+  const [consented, setConsented] = useState("");
   const [order, setOrder] = useState<PortOrderView | null>(null);
   // How far the switches on the way are to be trusted depends on the credential: they are read by it where that says more.
   const sure = useQuery({
@@ -88,7 +88,10 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
     retry: false,
   });
   const looked = sure.data ?? known;
-  const onTrust = credential === "" ? [] : [...looked.on_trust, ...(power ? looked.power_on_trust : [])];
+  const unverified = credential === "" ? [] : [...looked.unverified, ...(power ? looked.power_unverified : [])];
+  // A consent is to the sentences that were shown: others, by another credential, want another one.
+  const sentences = unverified.join("\n");
+  const consent = sentences !== "" && consented === sentences;
   const followed = useQuery({
     queryKey: ["port-order", order?.id],
     queryFn: () => api.get("/api/v1/port-orders/{identity}", { path: { identity: order?.id ?? 0 } }),
@@ -108,7 +111,7 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
           for_seconds: to === "off" ? (TIMES[time]?.[1] ?? null) : null,
           weak,
           my_device: mine,
-          consents: to === "off" && consent ? onTrust : [],
+          consents: to === "off" && consent ? unverified : [],
         },
       }),
     onSuccess: setOrder,
@@ -200,16 +203,16 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
           ) : null}
           {sure.isFetching ? <p className="text-sm text-soft">Reading the switches on the way by {credential}…</p> : null}
           {sure.error ? <Notice tone="alarm">{sentence(sure.error.message)}.</Notice> : null}
-          {off && onTrust.length && !sure.isFetching ? (
+          {off && unverified.length && !sure.isFetching ? (
             <div className="text-sm">
-              <p>This is taken on trust:</p>
+              <p>Not verified:</p>
               <ul className="list-disc pl-5">
-                {onTrust.map((one) => (
+                {unverified.map((one) => (
                   <li key={one}>{sentence(one)}.</li>
                 ))}
               </ul>
               <label className="mt-1 flex items-center gap-1.5">
-                <input type="checkbox" checked={consent} onChange={(event) => setConsent(event.target.checked)} />I have
+                <input type="checkbox" checked={consent} onChange={(event) => setConsented(event.target.checked ? sentences : "")} />I have
                 checked that myself
               </label>
             </div>
@@ -245,7 +248,7 @@ function Order({ known, mine, onDone }: { known: PortSwitching; mine: string; on
                   give.isPending ||
                   sure.isFetching ||
                   looked.refusals.length > 0 ||
-                  (onTrust.length > 0 && !consent) ||
+                  (unverified.length > 0 && !consent) ||
                   name.trim().toLowerCase() !== known.ask_for.toLowerCase()
                 }
               >

@@ -2,7 +2,7 @@
 
 The way from this service to the switch must be known whole from what all switches on it said within a minute: links that both ends
 tell, nothing unread between, and our own MAC learnt at each of them behind the port of the way. What is unknown is refused, and
-what would have to be taken on trust is named (`on_trust`)."""
+what is not verified is named (`unverified`)."""
 
 from __future__ import annotations
 
@@ -52,6 +52,10 @@ class PortFacts:
     """Whether the switch's forwarding tables were read to their ends: else others may be behind it."""
     marked_uplink: bool = False
     """Whether a person says that it is an uplink."""
+    partly: Collection[str] = ()
+    """What its switch told in part only."""
+    lldp: bool = True
+    """Whether its switch tells what announces itself at its ports (LLDP)."""
     strangers: Collection[MacNumber] = ()
     """Who is there and is no device that people have entered."""
 
@@ -79,12 +83,12 @@ class Sight:
 @dataclass(frozen=True, slots=True)
 class Verdict:
     """Why a port may not be switched off (nothing: it may), and the way to its switch: the ports on it, and the switches.
-    `on_trust` is what nobody knows for certain, and without which the port would be refused."""
+    `unverified` is what nobody knows for certain, and without which the port would be refused."""
 
     refusals: tuple[str, ...]
     ports: tuple[int, ...] = ()
     switches: tuple[int, ...] = ()
-    on_trust: tuple[str, ...] = ()
+    unverified: tuple[str, ...] = ()
     again: tuple[int, ...] = ()
     """Switches that tell more when they are read once more."""
 
@@ -98,21 +102,24 @@ def judge(desk: Desk, facts: PortFacts, sight: Sight, now: int) -> Verdict:
     refusals += _port(facts, sight)
     unsure = doubts(sight.seen, sight.graph.links, sight.read, {facts.switch, *switches}, sight.called)
     refusals += unsure.said
-    on_trust = () if refusals else _on_trust(facts)
-    return Verdict(tuple(dict.fromkeys(refusals)), tuple(ports), tuple(switches), on_trust, unsure.again)
+    unverified = () if refusals else _unverified(facts)
+    return Verdict(tuple(dict.fromkeys(refusals)), tuple(ports), tuple(switches), unverified, unsure.again)
 
 
-def _on_trust(facts: PortFacts) -> tuple[str, ...]:
-    """What nobody but a stranger himself says of who is there, and without which the port would be refused."""
+def _unverified(facts: PortFacts) -> tuple[str, ...]:
+    """What is not known of the connected devices, or known by their own word alone, and without which the port would be refused."""
+    silent = () if facts.lldp or facts.state is None or not facts.state.up else (
+        "that no switch is connected to it: its switch does not tell what announces itself (LLDP)",
+    )  # fmt: skip
     if not facts.strangers:
-        return ()
+        return silent
     telephones = (
         f"that {around.name or around.chassis}, which passes frames on, is a telephone: it announces that itself"
         for around in (facts.state.neighbours if facts.state is not None else ())
         if _PASSING & set(around.capabilities)
     )
     strangers = (f"that nobody needs {Mac(mac)}: what it is was never entered" for mac in sorted(facts.strangers))
-    return (*telephones, *strangers)
+    return (*silent, *telephones, *strangers)
 
 
 def _way(desk: Desk, switch: int, sight: Sight, now: int) -> tuple[list[str], list[int], list[int]]:
@@ -177,7 +184,11 @@ def _port(facts: PortFacts, sight: Sight) -> list[str]:
     elif facts.addressed:
         found.append("the switch has an address of its own on it")
     if not facts.learnt_whole:
-        found.append("the forwarding table of its switch was not read to its end: who is connected there is not known")
+        found.append("the forwarding table of its switch was not read to its end: the connected devices are not known")
+    if facts.partly:
+        found.append(
+            f"its switch was not read to its end: {', '.join(sorted(facts.partly))} of this port may be of earlier"
+        )
     if facts.own_learnt:
         found.append("the switch has learnt a MAC of its own behind it")
     if facts.marked_uplink:
@@ -194,7 +205,7 @@ def _port(facts: PortFacts, sight: Sight) -> list[str]:
     if state.uplink and not found:
         found.append("it leads to other switches")
     if state.up and not facts.macs:
-        found.append("it has a link and nobody has spoken there: who is connected is not known")
+        found.append("it has a link, and its switch has learnt no MAC on it: the connected device is unknown")
     elif state.up and sight.nowhere:
         found.append(
             f"it has a link, and it is not known on which port {', '.join(sorted(sight.nowhere))} is connected"
@@ -246,5 +257,5 @@ def contests(kind: str, first: bool) -> bool:
 
 
 def asked_name(names: Sequence[str], port: str) -> str:
-    """The name to type before a port is switched: of the only one who is connected there, else of the port."""
+    """The name to type before a port is switched: of the only connected device, else of the port."""
     return names[0] if len(names) == 1 else port

@@ -16,7 +16,7 @@ from .facts import Known, Link
 @dataclass(frozen=True, slots=True)
 class Seen:
     """Who was learnt (`who`: a gateway, …) at a port in the latest reading of its switch, in some VLANs, since when, and whether it
-    is `certain` by more than that: it announces itself there, or the links that are told lead to it."""
+    is `certain` by more than that: the links that are told lead to it."""
 
     mac: MacNumber
     who: str

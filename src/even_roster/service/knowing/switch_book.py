@@ -93,15 +93,15 @@ class SwitchBook:
     # Readings
 
     def take(
-        self, identity: int, reading: Reading, at: int, works: int | None, by: int | None = None
+        self, identity: int, reading: Reading, at: int, works: int | None, by: int | None = None, *, sure: bool = False
     ) -> None:  # fmt: skip
         """A switch was read at a time; `works` is the credential by which it is read from now on (None: one that is not kept),
-        `by` the one by which it was read this time, where that is another."""
+        `by` the one by which it was read this time, where that is another; `sure` where others cannot make up its answers."""
         with self._database.write() as connection:
             switch = self.switches.get(identity)
             if switch is None:
                 return
-            fresh = _take(connection, switch, reading, at, works, by if by is not None else works)
+            fresh = _take(connection, switch, reading, at, works, by if by is not None else works, sure=sure)
             self._database.when_stored(lambda: self._swap({**self.switches, identity: fresh}))
         if time.monotonic() - self._weighed_at > REST * self._weighing:
             self.weigh()
@@ -157,7 +157,7 @@ class SwitchBook:
 
 
 def _take(
-    connection: Connection, switch: SwitchNow, reading: Reading, at: int, works: int | None, by: int | None
+    connection: Connection, switch: SwitchNow, reading: Reading, at: int, works: int | None, by: int | None, *, sure: bool
 ) -> SwitchNow:  # fmt: skip
     """The switch after a reading, which is written."""
     row, before = switch.row, switch.row.learnt or at
@@ -191,7 +191,8 @@ def _take(
         "restarted": restarted or switch.restarted,
         "begun": switch.begun or at,
         "by": by,
-        "fed": _fed(switch, reading, ports, restarted=restarted is not None),
+        "sure": sure,
+        "fed": _fed(switch, reading, ports, restarted=restarted is not None, sure=sure),
     }
     values: dict[str, Any] = {
         "read": at, "learnt": at, "asked": at, "trouble": "", "told": told, "works": works, "refused": None,
@@ -217,7 +218,7 @@ def _told(reading: Reading) -> dict[str, Any]:
             for name, port in _by_name(reading.ports).items()
         },
         "addressed": _named(reading, reading.addressed) if reading.addressed is not None else None,
-        "learnt_whole": reading.learnt_whole,
+        "learnt_whole": reading.learnt_whole, "cut": sorted(reading.cut),
         "own_learnt": _named(reading, {one.port for one in reading.learnt if one.mac in reading.own}),
         "feeds": {name: list(port.feeds) for name, port in _by_name(reading.ports).items() if port.feeds is not None},
         "raws": {name: port.raw.hex() for name, port in _by_name(reading.ports).items() if port.raw != port.name.encode()},
@@ -237,9 +238,10 @@ def _roots(switch: SwitchNow, reading: Reading, at: int) -> dict[str, Any]:
     return {"root_before": was, "root_since": at}
 
 
-def _fed(switch: SwitchNow, reading: Reading, ports: Mapping[int, Port], *, restarted: bool) -> list[str]:
+def _fed(switch: SwitchNow, reading: Reading, ports: Mapping[int, Port], *, restarted: bool, sure: bool) -> list[str]:
     """Ports of which a reading has shown that the power which bears their number is theirs: power and link came, or went, together,
-    and at no other port. What was shown holds until the switch starts anew or numbers otherwise."""
+    and at no other port, between two readings that others cannot have made up. What was shown holds until the switch starts anew or
+    numbers otherwise."""
     named = _by_name(reading.ports)
     feeds = {name: list(port.feeds) for name, port in named.items() if port.feeds is not None}
     known = [] if restarted else [
@@ -254,7 +256,7 @@ def _fed(switch: SwitchNow, reading: Reading, ports: Mapping[int, Port], *, rest
             power.add(before.name)
         if before.state.up != (port.link is Link.UP):
             link.add(before.name)
-    shown = power if len(power) == 1 and power == link else set()
+    shown = power if sure and switch.told.get("sure") and len(power) == 1 and power == link else set()
     return sorted({*known, *(name for name in shown if name in feeds)})
 
 

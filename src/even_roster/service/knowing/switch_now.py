@@ -65,6 +65,12 @@ class SwitchNow:
         found: int | None = self.told.get("begun")
         return found
 
+    def switched(self, port: PortNow) -> str:
+        """Whether a port is switched on or off, as the latest reading told it; empty where it did not."""
+        if port.state is None or not port.there or "wanted" in self.told.get("cut", ()):
+            return ""
+        return {"up": "on", "down": "off"}.get(port.state.wanted, "")
+
     @property
     def called(self) -> str:
         """What it calls itself, else its address."""

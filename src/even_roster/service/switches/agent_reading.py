@@ -41,6 +41,11 @@ MOST_PARTS, PART_SECONDS = 64, 20.0
 SYSTEM_NAME = (*Column.SYSTEM.value, 5, 0)
 
 
+def authenticates(credential: Credential) -> bool:
+    """Whether others cannot make up the answers: version 3 with authentication (RFC 3414)."""
+    return credential.snmp == "3" and credential.auth != "none"
+
+
 def session(credential: Credential) -> Session:
     """How an agent is asked by a credential. Raises EditError."""
     if credential.snmp != "3":

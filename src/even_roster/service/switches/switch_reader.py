@@ -172,6 +172,10 @@ class SwitchReader:
             raise Refusal(422, "agent", told.why, "switch")
         self._silent.pop(identity, None)
         reading, works = told
+        if by is not None and not _as_much(switch, reading):
+            raise Refusal(
+                422, "agent", f"{dotted(row.address)} tells this credential less than is known of it", "credential"
+            )
         if not reading.ports:
             why = (
                 f"{dotted(row.address)} answers, and tells nothing of its interfaces: its credential may see too little"
@@ -186,8 +190,9 @@ class SwitchReader:
             await asyncio.to_thread(self._context.switches.failed, identity, why, at, refused=False)
             raise Refusal(422, "agent", why, "switch")
         await asyncio.to_thread(
-            self._context.switches.take, identity, reading, now_ms(), row.works if by is not None else works, works
-        )
+            self._context.switches.take, identity, reading, now_ms(), row.works if by is not None else works, works,
+            sure=agent_reading.authenticates(ways[works]),
+        )  # fmt: skip
         for told_of in self.after:
             await told_of(identity, at)
 
@@ -248,3 +253,10 @@ class SwitchReader:
                 site, since = self._context.plan.site_here, now_ms() - DAY_MS
                 found += scan_records.held_lately(connection, site, network, since)[:FILL_MOST]
         return found
+
+
+def _as_much(switch: SwitchNow, reading: Reading) -> bool:
+    """Whether a reading by another credential tells all that the usual one does: what one may not see is not gone."""
+    known = {what for what, _ in switch.told.get("lacks", ())}
+    there = sum(port.there for port in switch.ports.values())
+    return {lack.what for lack in reading.lacks} <= known and len(reading.ports) >= there and not reading.cut

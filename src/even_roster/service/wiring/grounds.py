@@ -60,14 +60,18 @@ def _link(wiring: Wiring, one: KeptLink, read: dict[int, int]) -> Ground:
     by_port = wiring.context.switches.by_port
     ends = " and ".join(f"{wiring.called(f's{end.switch}')} port {by_port[end.port][1].name}" for end in one.link.ends)
     at = min((read.get(end.switch, 0) for end in one.link.ends), default=0)
-    return Ground(f"{ends} each say that the other is there", at)
+    return Ground(f"{ends} confirm each other", at)
 
 
 def _connected(wiring: Wiring, port: PortNow) -> str:
     macs = [stay.mac for stay in port.here]
     if not macs:
         dark = port.state is None or not port.state.up
-        return "nobody is connected to it: it has no link" if dark else "who was connected to it has not spoken lately"
+        return (
+            "nothing is connected to it: it has no link"
+            if dark
+            else "the device that was connected has sent nothing lately"
+        )
     wiring.names.learn(macs)
     return f"connected to it: {', '.join(wiring.names.said(mac) for mac in macs)}"
 

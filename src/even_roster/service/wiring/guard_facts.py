@@ -14,12 +14,14 @@ from ...core.address import Address, dotted
 from ...core.findings.engine import BY_KIND
 from ...core.findings.model import State
 from ...core.mac import Mac, MacNumber
+from ...core.switches.columns import CALLED, Column
 from ...core.switches.placing import Grade
 from ...core.wiring.guard import Desk, PortFacts, Sight, Verdict, contests, judge
 from ...store import device_queries, order_records
 from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
 from ..switches import credential_edits
+from ..switches.agent_reading import authenticates
 from ..switches.where import Places
 from .grounds import Ground, grounds
 from .link_picture import Wiring
@@ -41,10 +43,14 @@ class Judged:
     ask: tuple[Address, ...] = ()
     """The gateways and DHCP servers of the own links: who answers there is in the forwarding tables."""
 
-    def on_trust(self, what: str) -> list[str]:
+    def unverified(self, what: str) -> list[str]:
         """What could be forged of that on which switching the link, or the power, is permitted."""
         power = [self.unproven] if what == "power" and self.unproven else []
-        return [*self.weakly.values(), *self.verdict.on_trust, *power]
+        return [*self.weakly.values(), *self.verdict.unverified, *power]
+
+
+_JUDGED = frozenset({"wanted", "link", "neighbours", "bundle", "tree"})
+"""Fields of a port by which the guard judges: where they were told of some ports only, those of the others are of earlier."""
 
 
 def judged(context: Context, switch: SwitchNow, port: PortNow, seat: Seat, key: int | None = None) -> Judged:
@@ -92,7 +98,7 @@ def _weakly(
         credential = known.get(by) if by is not None else None
         if credential is None:
             found[number] = f"what {name} tells: by what it was read is not known any more"
-        elif credential.snmp != "3" or credential.auth == "none":
+        elif not authenticates(credential):
             version = {"1": "version 1", "2c": "version 2c"}.get(credential.snmp, "version 3 without authentication")
             found[number] = f"what {name} tells: it was read by SNMP {version}, and others can answer in its place"
         elif number == target and key is not None and by != key:
@@ -113,8 +119,9 @@ def _interface(switch: SwitchNow, port: PortNow) -> dict[str, Any]:
     addressed, ends = switch.told.get("addressed"), switch.told.get("ends", {})
     return {
         "base": ends.get(port.name, [None])[0], "addressed": port.name in addressed if addressed is not None else None,
-        "learnt_whole": bool(switch.told.get("learnt_whole", False)),
-        "own_learnt": port.name in switch.told.get("own_learnt", ()), "marked_uplink": bool(port.words.uplink),
+        "learnt_whole": bool(switch.told.get("learnt_whole", False)), "partly": frozenset(switch.told.get("cut", _JUDGED)) &
+        _JUDGED, "lldp": not any(what == CALLED[Column.NEIGHBOURS] for what, _ in switch.told.get("lacks", ())), "own_learnt":
+        port.name in switch.told.get("own_learnt", ()), "marked_uplink": bool(port.words.uplink),
     }  # fmt: skip
 
 
@@ -184,5 +191,5 @@ def _sight(context: Context, connection: Connection, wiring: Wiring, desk: Desk,
 def _switched(connection: Connection, read: Mapping[int, int]) -> frozenset[int]:
     """Ports that were told to be off, whether that was answered or not: what was read since tells of them itself."""
     rows = order_records.counted_as_off(connection, min(read.values(), default=0))
-    late = (one for one in rows if one.state != order_records.DONE or (one.said_at or 0) >= read.get(one.switch, 0))
+    late = (one for one in rows if one.state in order_records.OPEN or (one.said_at or 0) >= read.get(one.switch, 0))
     return frozenset(one.port for one in late)

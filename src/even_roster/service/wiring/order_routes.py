@@ -44,9 +44,9 @@ OrdersDep = Annotated[PortOrders, Depends(_orders)]
 async def switching(
     identity: Id, context: ContextDep, orders: OrdersDep, who: Who, request: Request, my_device: Word = "", by: Word = ""
 ) -> PortSwitching:  # fmt: skip
-    """What is to be known before a port is switched off: who is connected there, why it may not be, what of that could be forged,
-    and the way there. The switches on the way are read anew where that is older than half a minute, and where the credential that
-    is to order (`by`) reads them with more certainty; nothing is changed."""
+    """What is to be known before a port is switched off: which devices are connected, why it may not be, what of that could be
+    forged, and the way there. The switches on the way are read anew where that is older than half a minute, and where the
+    credential that is to order (`by`) reads them with more certainty; nothing is changed."""
     found = await orders.look(identity, seat(request, my_device), by)
     return await asyncio.to_thread(_look_view, context, orders, identity, found)
 
@@ -64,8 +64,8 @@ def _look_view(context: Context, orders: PortOrders, identity: int, found: Judge
         switch=view.switch, port=PortRef(id=port.id, name=port.name), said=view.said, on=view.wanted != "down",
         power=port.name in switch.told.get("feeds", {}), behind=view.behind, ask_for=name,
         refusals=list(found.verdict.refusals), way=found.way,
-        grounds=[Ground(said=one.said, at=time_of(one.at)) for one in found.grounds], on_trust=found.on_trust("link"),
-        power_on_trust=[found.unproven] if found.unproven else [], credentials=credentials,
+        grounds=[Ground(said=one.said, at=time_of(one.at)) for one in found.grounds], unverified=found.unverified("link"),
+        power_unverified=[found.unproven] if found.unproven else [], credentials=credentials,
         warnings=[*(f"{who} is not known yet: whether one is connected there cannot be told" for who in found.unsure), *_WARNINGS],
     )  # fmt: skip
 
@@ -107,11 +107,11 @@ def _view_alone(context: Context, row: OrderRow) -> PortOrderView:
 
 def _view(context: Context, names: Names, row: OrderRow) -> PortOrderView:
     switch, port = context.switches.by_port[row.port]
-    wanted = port.state.wanted if port.state is not None and row.what == "link" else ""
+    stands = switch.switched(port) if row.what == "link" else ""
     return PortOrderView.model_validate({
         "id": row.id, "switch": SwitchRef(id=switch.row.id, name=names.switch(switch)[1]),
         "port": PortRef(id=port.id, name=port.name), "what": row.what, "to": row.to, "who": row.who, "at": time_of(row.at),
         "until": maybe_time(row.until), "state": row.state, "said": row.said,
         "said_at": maybe_time(row.said_at), "consents": list(row.consents), "read_at": maybe_time(switch.row.learnt),
-        "stands": {"up": "on", "down": "off"}.get(wanted, "not known"),
+        "stands": stands or "not known",
     })  # fmt: skip

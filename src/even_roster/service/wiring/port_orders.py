@@ -25,13 +25,14 @@ from ...store.order_records import DONE, FAILED, GIVEN, OFF_FOR_NOW, SENT, UNKNO
 from ..context import Context, now_ms
 from ..knowing.switch_now import PortNow, SwitchNow
 from ..switches import credential_edits
+from ..switches.agent_reading import authenticates
 from ..switches.picture import Names
 from ..switches.switch_reader import HOUR_MS, SwitchReader
 from ..watching.watcher import Watcher
 from ..web.problems import Refusal
 from .guard_facts import Judged, judged
 from .order_queues import OrderQueues, busy
-from .order_returning import Returning
+from .order_returning import Returning, look_at
 from .order_sending import OFF, ON, Target, Unsure, reached, set_and_read_back
 from .seats import HERE, Seat
 
@@ -114,7 +115,7 @@ class PortOrders:
         """Which switches are read by the credential that orders, to be more certain of them: the one that is ordered, and others
         where that authenticates and they did not refuse it within the last hour."""
         credential, target = credential_edits.opened(self._context).get(key), self.known(identity)[0].row.id
-        if credential is None or credential.snmp != "3" or credential.auth == "none":
+        if credential is None or not authenticates(credential):
             return weakly & {target}
         since = now_ms() - HOUR_MS
         return {number for number in weakly if number == target or self._refused.get((number, key), 0) < since}
@@ -127,16 +128,18 @@ class PortOrders:
         known = self._context.switches.switches.get(switch)
         return now_ms() - (known.row.learnt or 0) if known is not None else 0
 
-    async def _read(self, switch: int, key: int | None = None) -> None:
-        """Read a switch; it is read to the end, too, where nobody waits for it any more."""
-        await asyncio.shield(self._task(self._read_whole(switch, key)))
+    async def _read(self, switch: int, key: int | None = None) -> bool:
+        """Read a switch, and say whether it was read; it is read to the end, too, where nobody waits for it any more."""
+        return await asyncio.shield(self._task(self._read_whole(switch, key)))
 
-    async def _read_whole(self, switch: int, key: int | None) -> None:
+    async def _read_whole(self, switch: int, key: int | None) -> bool:
         try:
             await self._reader.read(switch, key)
         except (Refusal, EditError):
             if key is not None:
                 self._refused[switch, key] = now_ms()
+            return False
+        return True
 
     def asks_for(self, port: PortNow, called: str) -> str:
         """The name to type before a port is switched off."""
@@ -224,7 +227,8 @@ class PortOrders:
             course.begun = True
             said = f"{_what(values['what'], called)} is as it was: {error}"
             row = await self._kept({**values, "state": FAILED, "said": said, "said_at": now_ms()}, course)
-        await self._read(target.switch.row.id)
+        if not await self._read(target.switch.row.id, values["credential"]):
+            await self._read(target.switch.row.id)
         self._context.tell(SwitchEvent(id=target.switch.row.id))
         return await asyncio.to_thread(self.order, row.id)
 
@@ -251,7 +255,7 @@ class PortOrders:
     async def _permitted(
         self, identity: int, request: PortOrderNew, seat: Seat, called: str, key: int
     ) -> list[str]:  # fmt: skip
-        """What is taken on trust where an order is permitted, all of which it consents to. Raises Refusal, EditError."""
+        """What is not verified where an order is permitted, all of which it consents to. Raises Refusal, EditError."""
         found = await self._judged(identity, seat, key)
         if found.verdict.refusals:
             raise Refusal(409, "guarded", f"{called} stays as it is: {'; '.join(found.verdict.refusals)}", "port")
@@ -259,21 +263,20 @@ class PortOrders:
         wanted = await asyncio.to_thread(self.asks_for, port, called)
         if request.name.strip().casefold() != wanted.casefold():
             raise EditError(f"type the name {wanted!r} to switch off {called}", "name")
-        on_trust = found.on_trust(request.what)
-        if more := [one for one in on_trust if one not in request.consents]:
+        unverified = found.unverified(request.what)
+        if more := [one for one in unverified if one not in request.consents]:
             raise EditError(
-                f"{called} stays as it is, because this would be taken on trust: {'; '.join(more)}; order it with these sentences "
-                "in 'consents' (--consent) where you have seen to it yourself", "consents",
+                f"{called} stays as it is, because this is not verified: {'; '.join(more)}; send these sentences in "
+                "'consents' (--consent) if you have checked this yourself", "consents",
             )  # fmt: skip
-        return on_trust
+        return unverified
 
     def _credential(self, request: PortOrderNew) -> tuple[Credential, int]:
         key = self._key(request.credential)
         credential = credential_edits.opened(self._context).get(key)
         if credential is None:
             raise EditError(f"the credential {request.credential} cannot be opened; enter it again", "credential")
-        strong = credential.snmp == "3" and credential.auth != "none" and credential.privacy != "none"
-        if not strong and not request.weak:
+        if not (authenticates(credential) and credential.privacy != "none") and not request.weak:
             raise EditError(
                 f"{request.credential} does not encrypt: whoever listens on the way could switch ports with it; consent with "
                 "'weak'", "weak",
@@ -337,7 +340,7 @@ class PortOrders:
             else:
                 await self.returning.settle(row, FAILED, f"{what} is on, as its switch says itself: {error}")
                 return
-        said = f"whether {what} is {row.to} is not known: {error}; look at the port itself, the next reading tells it"
+        said = f"whether {what} is {row.to} is not known: {error}; {look_at(row.what)}"
         await self.returning.settle(row, UNKNOWN, said)
 
 

@@ -43,10 +43,9 @@ class Kept:
                 stay = port.stays.get(mac)
                 if stay is None or not stay.here:
                     continue
-                around = port.state.neighbours if port.state is not None else ()
-                # Where this service is connected, the links of the way say too: the guard compares them.
-                certain = who == SERVICE or any(one.mac == mac for one in around)
-                found.append(Seen(mac, who, switch.row.id, key, stay.first, stay.vlans, certain))
+                # Where this service is connected, the links of the way say too: the guard compares them. An announcement makes
+                # nothing certain: whoever sends frames with another's MAC announces it, too.
+                found.append(Seen(mac, who, switch.row.id, key, stay.first, stay.vlans, who == SERVICE))
         return found
 
     def lately(self, connection: Connection, port: PortNow) -> list[str]:

@@ -123,7 +123,8 @@ class Telling(Words):
 class Asking(Words):
     def test_moments_and_stretches_of_time_are_read_as_people_write_them(self) -> None:
         self.says("scan", "10.44.10.30", "--no-names", "--ports", "")
-        self.assertIn("It held 10.44.10.30.", self.says("at", "now", "printer-1"))
+        said = self.says("at", "now", "printer-1")
+        self.assertIn("At 10.44.10.30: printer-1 (02:c0:44:00:00:26) probably held it: it answered", said)
         self.assertRegex(
             self.says("history", "10.44.10.30", "--from", "yesterday", "--limit", "1"),
             r"10\.44\.10\.30 +02:c0:44:00:00:26",

@@ -9,10 +9,11 @@ from ipaddress import IPv4Address, IPv4Network
 
 from even_roster.core.absence import Reason
 from even_roster.core.address import Address
-from even_roster.core.findings import rules_dhcp
+from even_roster.core.findings import hearing, rules_dhcp
 from even_roster.core.findings.engine import BY_KIND, RULES, Acceptance, Engine, Finding, Turn
 from even_roster.core.findings.facts import Drift, KnownDevice, Limits, Link, PlannedServer, PoolSeen
 from even_roster.core.findings.forecast import PoolUse, days_until_full
+from even_roster.core.findings.forgetting import forget_old
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
 from even_roster.core.findings.offers import Offer, compare
 from even_roster.core.findings.world import World
@@ -59,7 +60,7 @@ def world(*items: Assignment, limits: Limits | None = None) -> World:
 
 
 def see(made: World, address: str, mac: MacNumber, at: int = NOW, source: Source = Source.ARP) -> None:
-    made.saw(ip(address), mac, at, source, "office0")
+    hearing.saw(made, ip(address), mac, at, source, "office0")
     made.devices.setdefault(mac, KnownDevice(mac & 0xFFFF, "", ""))
 
 
@@ -195,7 +196,10 @@ class Addresses(unittest.TestCase):
             (found.kind, found.evidence[0].said), ("duplicate-address", "10.44.10.5 is this machine's own address")
         )
         made.confirmed_round(ip("10.44.10.5"), [], NOW + SECOND)
-        self.assertEqual(kinds(made), [])
+        (found,) = opened(made)
+        self.assertIn("was heard to claim it and does not answer there", found.evidence[1].said)
+        made.confirmed_round(ip("10.44.10.5"), [], NOW + MINUTE)
+        self.assertEqual(kinds(made), [], "nothing was heard of it for a while")
 
     def test_a_claim_is_asked_about_however_long_the_owner_was_silent(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))
@@ -206,8 +210,19 @@ class Addresses(unittest.TestCase):
         self.assertEqual(
             sorted(made.questions.take(NOW)), sorted(map(ip, ("10.44.10.20", "10.44.10.60", "10.44.10.1")))
         )
-        see(made, "10.44.10.61", B, source=Source.OVERHEARD)
-        self.assertEqual(made.questions.take(NOW + HOUR), [], "an address that nobody has is no contradiction")
+        see(made, "10.44.10.62", B, source=Source.OVERHEARD)
+        see(made, "10.44.10.60", C, source=Source.OVERHEARD)
+        self.assertEqual(
+            made.questions.take(NOW + SECOND),
+            [ip("10.44.10.60"), ip("10.44.10.62")],
+            "what contradicts nothing waits for what does",
+        )
+        self.assertEqual(made.macs_at(ip("10.44.10.62")), [], "who was heard is not there")
+        for _ in range(3):
+            see(made, "10.44.10.62", B, NOW + MINUTE, source=Source.OVERHEARD)
+        self.assertEqual(made.questions.take(NOW + MINUTE), [], "it was asked a minute ago")
+        see(made, "10.44.10.62", B, NOW + HOUR, source=Source.OVERHEARD)
+        self.assertEqual(made.questions.take(NOW + HOUR), [ip("10.44.10.62")])
 
     def test_taken_over_while_the_owner_is_silent(self) -> None:
         made = world()
@@ -232,12 +247,21 @@ class Addresses(unittest.TestCase):
 
     def test_a_device_that_got_its_address_is_no_foreigner_any_more(self) -> None:
         made = world(static(2, "10.44.10.20", A, "light node"))
-        made.saw(ip("192.168.200.10"), A, NOW - MINUTE, Source.OVERHEARD, "office0")
-        self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"})
+        hearing.heard(made, ip("192.168.200.10"), A, NOW - MINUTE, "office0")
+        self.assertEqual(opened(made), [], "it is being asked")
+        later = Engine()
+        later.begin_full(made)
+        later.settle(made, NOW)
+        turns, _ = later.settle(made, NOW + 11 * SECOND)
+        self.assertEqual([one.finding.kind for one in turns], ["foreign-address-heard"])
+        made.saw(ip("192.168.200.10"), A, NOW - MINUTE, Source.ARP, "office0")
+        self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"}, "it answered there")
         see(made, "10.44.10.20", A)
         self.assertEqual(opened(made), [], "told within a moment, not after an hour")
-        made.saw(ip("192.168.200.10"), A, NOW + SECOND, Source.OVERHEARD, "office0")
-        self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"}, "it speaks as both")
+        hearing.heard(made, ip("192.168.200.11"), A, NOW + SECOND, "office0")
+        self.assertEqual(opened(made), [], "a frame in the name of a device that answers at its own address")
+        made.saw(ip("192.168.200.11"), A, NOW + SECOND, Source.ARP, "office0")
+        self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"}, "it answers at both")
 
     def test_a_look_without_a_control_says_nothing(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))
@@ -259,12 +283,16 @@ class Addresses(unittest.TestCase):
             made.passed(NOW + minute * MINUTE)
             made.looked(spans, NOW + minute * MINUTE)
             self.assertEqual(made.present(ip("10.44.10.20"), A), there, minute)
-        self.assertTrue(
-            made.present(ip("10.44.10.21"), B), "it never answered a question: silence proves nothing of it"
-        )
-        self.assertEqual(made.take_silences()[ip("10.44.10.20"), A].reason, Reason.SILENT)
-        see(made, "10.44.10.20", A, NOW + 21 * MINUTE)
+        self.assertFalse(made.present(ip("10.44.10.21"), B), "it never answered a question")
+        began = NOW + 5 * MINUTE
+        silence = made.take_silences()[ip("10.44.10.20"), A, began]
+        self.assertEqual((silence.reason, silence.before, silence.after), (Reason.SILENT, NOW, 0))
+        made.saw(ip("10.44.10.20"), A, NOW + 21 * MINUTE, Source.LEASE, None)
+        self.assertFalse(made.present(ip("10.44.10.20"), A), "what is leased to it says nothing of whether it is there")
+        see(made, "10.44.10.20", A, NOW + 22 * MINUTE)
         self.assertTrue(made.present(ip("10.44.10.20"), A))
+        again = made.take_silences()[ip("10.44.10.20"), A, began]
+        self.assertEqual(again.after, NOW + 22 * MINUTE, "and when it answered again is kept")
 
     def test_who_answers_elsewhere_has_moved(self) -> None:
         made = world()
@@ -454,7 +482,7 @@ class AgainstThePlan(unittest.TestCase):
         see(made, "10.44.10.111", A, NOW - 91 * DAY)
         see(made, "10.44.10.105", B, NOW - 91 * DAY)
         see(made, "10.44.10.112", C)
-        self.assertEqual(made.forget_old(), 1)
+        self.assertEqual(forget_old(made), 1)
         self.assertEqual((set(made.places), set(made.holders)), ({B, C}, {ip("10.44.10.105"), ip("10.44.10.112")}))
         made.looked(SpanSet.of([IPv4Network("10.44.10.0/24")]), NOW - HOUR)
         self.assertIn("stale-reservation", kinds(made))

@@ -423,7 +423,7 @@ class Told(unittest.TestCase):
             world.links = {"office0": Link("office0", (network,), None, None)}
             world.own_macs, world.own_addresses = {OWN.value}, {address("10.44.10.20")}
             world.fittings.told(fitted, {})
-            world.saw(FACTORY, MINE.value, 1_000, Source.OVERHEARD, "office0")
+            world.saw(FACTORY, MINE.value, 1_000, Source.ARP, "office0")
             self.assertEqual({turned.finding.kind for turned in engine.settle(world, 2_000)[0]}, told)
 
 

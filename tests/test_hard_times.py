@@ -183,17 +183,17 @@ class Elsewhere(unittest.TestCase):
         with days(hall, prepared) as site:
             site.scan(OFFICE)
             adapter = site.site.adapters[0]
-            self.assertEqual(site.run(site.watcher.judge_link(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
+            self.assertEqual(site.run(site.watcher.place.judge(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
             gate = next(h for h in site.site.hosts if h.routes and h.vlan == 10)
             known = {d.mac for d in site.site.hosts}
             # A router that was replaced is no other place: the devices behind it are the known ones.
             old = gate.mac
             self._new_mac(site.site, gate, 1)
-            self.assertEqual(site.run(site.watcher.judge_link(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
+            self.assertEqual(site.run(site.watcher.place.judge(adapter)).verdict, Verdict.SAME)  # type: ignore[attr-defined]
             for number, host in enumerate(list(site.site.hosts)):
                 if host.vlan == 10:
                     self._new_mac(site.site, host, 100 + number)
-            place = site.run(site.watcher.judge_link(adapter))
+            place = site.run(site.watcher.place.judge(adapter))
             self.assertEqual(place.verdict, Verdict.ELSEWHERE)  # type: ignore[attr-defined]
             self.assertIn("another network with the same addresses", place.said)  # type: ignore[attr-defined]
             self.assertIn(str(old), place.said)  # type: ignore[attr-defined]

@@ -63,45 +63,48 @@ class Truth(unittest.TestCase):
         edges = [edge for one in self.chance.sample(self.all, 40) for edge in (one.first, one.last, one.last + 1)]
         return [*edges, *(self.chance.randrange(410 * DAY) for _ in range(60))]
 
-    def test_who_was_there_at_a_moment(self) -> None:
+    def test_the_stays_around_a_moment(self) -> None:
         with self.database.read() as connection:
             for moment in self.moments():
-                address = BASE + self.chance.randrange(1, 41)
-                there = [one for one in self.all if one.first <= moment <= one.last]
-                rows = history_queries.at_address(connection, HERE, Address(address), moment)
+                address = Address(BASE + self.chance.randrange(1, 41))
+                rows = history_queries.near(connection, history_queries.of_span(HERE, address, address), moment, 500)
                 self.assertCountEqual(
-                    [(r.mac, r.first) for r in rows], [(o.mac, o.first) for o in there if o.address == address]
+                    [(r.mac, r.first) for r in rows], [(o.mac, o.first) for o in self.all if o.address == address]
+                )
+                (next_one, *_) = [*(r.first for r in rows if r.first > moment), None]
+                self.assertEqual(
+                    next_one,
+                    min((o.first for o in self.all if o.address == address and o.first > moment), default=None),
                 )
                 macs = self.chance.sample(MACS, 3)
-                found = history_queries.at_macs(connection, macs, moment)
+                found = history_queries.near(connection, history_queries.of_any(macs), moment, 5000)
                 self.assertCountEqual(
-                    [(r.address, r.mac) for r in found], [(o.address, o.mac) for o in there if o.mac in macs]
+                    [(r.address, r.mac, r.first) for r in found],
+                    [(o.address, o.mac, o.first) for o in self.all if o.mac in macs],
                 )
 
-    def test_everybody_of_a_span_and_the_same_only_counted(self) -> None:
-        grace = 2 * HOUR
+    def test_everybody_of_a_span_around_a_moment(self) -> None:
+        reach = 2 * HOUR
         with self.database.read() as connection:
             for moment in self.moments():
                 first, last = BASE + self.chance.randrange(1, 20), BASE + self.chance.randrange(20, 41)
                 there = [
-                    o for o in self.all if first <= o.address <= last and o.first <= moment <= o.last + grace
+                    o for o in self.all
+                    if first <= o.address <= last and o.first - reach <= moment <= o.last + reach
                 ]  # fmt: skip
-                rows = history_queries.in_subnet(connection, HERE, first, last, moment, 5000, grace)
+                rows = history_queries.around(connection, HERE, first, last, moment, reach, 5000)
                 self.assertCountEqual(
                     [(r.address, r.mac, r.first) for r in rows], [(o.address, o.mac, o.first) for o in there]
                 )
-                counted: dict[int, set[int]] = defaultdict(set)
-                for one in (o for o in self.all if o.first <= moment <= o.last + grace):
-                    counted[(one.address - BASE) // 8].add(one.address)
-                told = history_queries.counted_at(connection, HERE, BASE, 8, 6, moment, grace)
-                self.assertEqual(told, {place: len(held) for place, held in counted.items()})
 
     def test_the_nearest_before_and_after(self) -> None:
         with self.database.read() as connection:
             for moment in self.moments():
                 address = BASE + self.chance.randrange(1, 41)
                 mine = [o for o in self.all if o.address == address]
-                before, after = history_queries.beside_address(connection, HERE, Address(address), moment)
+                before, after = history_queries.beside(
+                    connection, history_queries.of_span(HERE, address, address), moment
+                )
                 self.assertEqual(
                     before.last if before else None, max((o.last for o in mine if o.last < moment), default=None)
                 )

@@ -388,8 +388,15 @@ class AnyOrder(OneRecord):
                     "roll_standings", "reply_hours", "wake_passwords",
                     "switches", "credentials", "switch_ports", "port_words", "port_states", "port_stays", "port_counters", "port_days",
                     "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders", "chases",
+                    "heard_only", "silences", "looks", "deaf_times", "heartbeat",
                 ):  # fmt: skip
                     connection.exec_driver_sql(f"DROP TABLE {table}")
+                for table in ("stays", "adapters", "devices"):
+                    connection.exec_driver_sql(f"ALTER TABLE {table} DROP COLUMN heard")
+                for column in ("count", "first", "last"):
+                    connection.exec_driver_sql(
+                        f"ALTER TABLE stays ADD COLUMN silent_{column} BIGINT DEFAULT '0' NOT NULL"
+                    )
                 for column in ("holdings_at", "holdings_trouble", "drift", "begun", "sheet", "shown"):
                     connection.exec_driver_sql(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
                 connection.exec_driver_sql("ALTER TABLE leases DROP COLUMN since")

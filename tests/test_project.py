@@ -34,7 +34,7 @@ ROOMS = {
     "wiring": {"aids", "knowing", "naming", "switches", "watching", "web"},
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},
-    "lookup": {"naming", "web", "scans", "plan", "findings", "watching"},
+    "lookup": {"knowing", "naming", "web", "scans", "plan", "findings", "watching"},
     "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "naming", "plan", "web"},
 }  # fmt: skip
 """Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""

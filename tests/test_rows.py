@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal, NamedTuple, get_args, get_origin, get
 
 from sqlalchemy import JSON, Column, Table, select
 
-from even_roster.store import fitting_tables, rows, tables
+from even_roster.store import fitting_tables, past_tables, rows, tables
 from even_roster.store.address_column import AddressNumber
 from even_roster.store.database import Database
 
@@ -21,7 +21,11 @@ class Shapes(unittest.TestCase):
 
     SHAPES: ClassVar[tuple[tuple[type[NamedTuple], Table, dict[str, Column[Any]]], ...]] = (
         (rows.DeviceRow, tables.devices, {}), (rows.AdapterRow, tables.adapters, {}),
-        (rows.StayRow, tables.stays, {"subnet": tables.segments.c.subnet, "device_id": tables.devices.c.id, "called": tables.devices.c.called}),
+        (rows.StayRow, tables.stays, {
+            "subnet": tables.segments.c.subnet, "device_id": tables.devices.c.id, "called": tables.devices.c.called,
+            "silent_count": past_tables.silences.c.times, "silent_first": past_tables.silences.c.first,
+            "silent_last": past_tables.silences.c.last,
+        }),
         (rows.NameStayRow, tables.name_stays, {}), (rows.ChangeRow, tables.changes, {}), (rows.ChangeItemRow, tables.change_items, {}),
         (rows.FindingRow, tables.findings, {}), (rows.TurnRow, tables.finding_turns, {"kind": tables.findings.c.kind}),
         (rows.RouteRow, tables.notice_routes, {}), (rows.ScanRow, tables.scans, {"subnet": tables.segments.c.subnet}),

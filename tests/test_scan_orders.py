@@ -279,10 +279,10 @@ class Telling(WithContext):
 
     def gone(self, mac: int, reason: Reason) -> None:
         """What was found out of a device at .30 by asking."""
-        silence = Silence(3, self.now + 1, self.now + 2, reason)
+        silence = Silence(3, self.now + 1, self.now + 2, reason, self.now)
         with self.context.database.write() as connection:
             absence_records.keep(
-                connection, self.context.plan.site_here, {(Address(BASE + 30), MacNumber(mac)): silence}
+                connection, self.context.plan.site_here, {(Address(BASE + 30), MacNumber(mac), silence.first): silence}
             )
 
     def test_macs_are_explained_even_when_never_seen(self) -> None:

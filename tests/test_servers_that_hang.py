@@ -140,6 +140,7 @@ class Beside(Folder):
         self.context: Context = open_context(Settings(home=self.home, watch=False), StandinMachine(larkspur.build()))
         self.addCleanup(self.context.close)
         self.servers = DhcpServers(self.context)
+        self.reading: list[threading.Thread] = []
 
     def manage(self, name: str, kind: str, values: dict[str, str]) -> int:
         allow(self.home, Reach(name, kind, values))
@@ -164,9 +165,7 @@ class Beside(Folder):
             door.listen(9)  # and nobody ever answers
             hangs = self.manage("a that hangs", "kea", {"socket": str(path)})
             good = self.manage("b", "dnsmasq", {"hosts": str(hosts)})
-            threading.Thread(
-                target=self.servers._read_all, daemon=True
-            ).start()  # once: it must not wait for ever itself
+            self.read_all()  # once: it must not wait for ever itself
             until(lambda: self.names(good) == ["printer-1"], "the server beside was not read")
             hosts.write_text(LINE.replace("printer-1", "printer-2"))
             until(lambda: self.read_on(good) == ["printer-2"], "the server beside was not read again")
@@ -174,11 +173,17 @@ class Beside(Folder):
             self.assertTrue(reader.is_alive(), "the other hangs still")
             self.assertEqual([one.name for one in threading.enumerate()].count(reader.name), 1, "and is asked once")
         reader.join()  # with the door its line is gone
+        for thread in self.reading:  # nobody writes into the folder any more
+            thread.join()
 
     def read_on(self, identity: int) -> list[str]:
         """Read all once more, as it is done every minute; what is known of one server."""
-        threading.Thread(target=self.servers._read_all, daemon=True).start()
+        self.read_all()
         return self.names(identity)
+
+    def read_all(self) -> None:
+        self.reading.append(threading.Thread(target=self.servers._read_all, daemon=True))
+        self.reading[-1].start()
 
     def test_what_has_not_changed_is_not_understood_again(self) -> None:
         hosts = self.folder / "hosts"

@@ -246,7 +246,7 @@ class Reading(unittest.TestCase):
                 "", "printer-1", "planned hostname", True,
                 chance.choice((NO_ADDRESS, Address(chance.randrange(1 << 32)), Address(1 << 125))),
                 MacNumber(chance.choice((NO_MAC, chance.randrange(1 << 48)))), 2, chance.choice(("", "Quillmark")), True,
-                chance.choice(([], [22], [80, 9100])), seen, seen, "", "",
+                chance.choice(([], [22], [80, 9100])), seen, seen, "", "", chance.choice((0, seen)),
             )  # fmt: skip
             told = listed_as_json([views.device_json(row)], None, 1).body
             self.assertEqual(

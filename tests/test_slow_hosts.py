@@ -68,7 +68,11 @@ class SlowHosts(unittest.TestCase):
                 told.update((f.kind, f.subjects[0].value) for f in do(lambda r: r.findings(state="open")))
                 return all(last != before[address] for address, last in seen().items())
 
-            until(looked, "no light look asks all of them", pause=1.0)
+            until(
+                looked,
+                lambda: f"no light look asks all: {[a for a, at in seen().items() if at == before[a]]} of {before}",
+                pause=1.0,
+            )
             self.assertEqual(told, set(), "nobody is accused for being slow")
             self.assertEqual(
                 {row.address for row in do(lambda r: list(r.devices(expected=False)))} - {"10.77.4.5"}, set(found)

@@ -119,13 +119,14 @@ class Hall(unittest.TestCase):
         (printer,) = ask(self.site, 0, "10.44.10.30")
         self.assertEqual(self.echo(0, "10.44.40.20", printer.sender_mac), [])
 
-    def test_lost_devices_only_give_themselves_away(self) -> None:
+    def test_lost_devices_give_themselves_away_and_answer_where_they_are_asked(self) -> None:
         office, stage = self.site.chatter("office0"), self.site.chatter("stage0")
         self.assertEqual(arp.decode(ethernet.decode(office[0]).payload).sender_address, IPv4Address("169.254.77.12"))
         self.assertEqual(arp.decode(ethernet.decode(stage[0]).payload).sender_address, IPv4Address("192.168.200.10"))
         hello = ipv4.decode(ethernet.decode(stage[1]).payload)
         self.assertEqual((hello.source, ipv4.decode_udp(hello).destination_port), (IPv4Address("0.0.0.0"), 67))
-        self.assertEqual(ask(self.site, 1, "192.168.200.10"), [])
+        (lost,) = ask(self.site, 1, "192.168.200.10")
+        self.assertEqual(lost.sender_address, IPv4Address("192.168.200.10"), "and answers whoever asks there")
 
     def test_portables_come_and_go(self) -> None:
         present = set()

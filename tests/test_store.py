@@ -185,7 +185,7 @@ class Files(StoreCase):
             kept = [
                 tuple(r)
                 for r in connection.exec_driver_sql(
-                    "SELECT address, mac, first, last, sightings, sources, widest, silent_count, reason FROM stays ORDER BY id"
+                    "SELECT address, mac, first, last, sightings, sources, widest, heard, reason FROM stays ORDER BY id"
                 )
             ]
             self.assertEqual(
@@ -249,9 +249,14 @@ class Files(StoreCase):
             for table in (
                 "roll_calls", "fitting_notes", "fitted", "fittings", "kinds", "roll_standings", "reply_hours", "wake_passwords",
                 "switches", "credentials", "switch_ports", "port_words", "port_states", "port_stays", "port_counters", "port_days",
-                "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders", "chases",
+                "told_pairs", "hand_pairs", "link_stays", "hand_links", "map_places", "port_orders", "chases", "heard_only",
+                "silences", "looks", "deaf_times", "heartbeat",
             ):  # fmt: skip
                 older.execute(f"DROP TABLE {table}")
+            for table in ("stays", "adapters", "devices"):
+                older.execute(f"ALTER TABLE {table} DROP COLUMN heard")
+            for column in ("count", "first", "last"):
+                older.execute(f"ALTER TABLE stays ADD COLUMN silent_{column} BIGINT DEFAULT '0' NOT NULL")
             for column in ("begun", "sheet"):  # and "shown", which is added after them, stands in the way
                 older.execute(f"ALTER TABLE dhcp_servers DROP COLUMN {column}")
             older.execute("UPDATE alembic_version SET version_num = '0009'")
@@ -335,9 +340,13 @@ class Intake(StoreCase):
         with self.database.read() as connection:
             (stay,) = device_queries.stays_of(connection, [MacNumber(mac), stranger])
         self.assertEqual(
-            (stay.address, stay.first, stay.last), (BASE + 10, at, at + 60_000), "it goes on where it answered"
+            (stay.address, stay.first, stay.last, stay.heard),
+            (BASE + 10, at, at, at + 60_000),
+            "it is no longer for that, and when it was heard stands beside",
         )
-        self.assertEqual(self.row(device).address, BASE + 10)
+        self.assertEqual(
+            (self.row(device).address, self.row(device).last_seen, self.row(device).heard), (BASE + 10, at, at + 60_000)
+        )
         self.see((66, mac), at=at + 120_000)
         with self.database.read() as connection:
             places = {one.address for one in device_queries.stays_of(connection, [MacNumber(mac)])}
@@ -369,11 +378,8 @@ class History(StoreCase):
         self.see((20, 0x02C044000001), at=5000)
         self.see((20, 0x02C044000002), at=40 * self.DAY)
         with self.database.read() as connection:
-            self.assertEqual(
-                [r.mac for r in history_queries.at_address(connection, HERE, Address(BASE + 20), 3000)],
-                [0x02C044000001],
-            )
-            before, after = history_queries.beside_address(connection, HERE, Address(BASE + 20), 20 * self.DAY)
+            place = history_queries.of_span(HERE, BASE + 20, BASE + 20)
+            before, after = history_queries.beside(connection, place, 20 * self.DAY)
             assert before is not None and after is not None
             self.assertEqual((before.mac, after.mac), (0x02C044000001, 0x02C044000002))
             where = history_queries.of_span(HERE, BASE, BASE + 255)

@@ -3438,7 +3438,8 @@ export interface components {
         };
         /**
          * AdapterRow
-         * @description One adapter of a device; without times it was never seen.
+         * @description One adapter of a device; without times it was never seen. `heard_at` is when it was overheard last: anybody can send in its
+         *     name, so that is no sign that it is there.
          */
         AdapterRow: {
             /**
@@ -3470,6 +3471,12 @@ export interface components {
              * @example 2026-11-27T09:30:00.000Z
              */
             last_seen: string | null;
+            /**
+             * Heard At
+             * @description When it was overheard last, which anybody can send in its name; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            heard_at: string | null;
         };
         /**
          * AddressHere
@@ -5668,6 +5675,37 @@ export interface components {
             switch_count: number;
         };
         /**
+         * Deaf
+         * @description A stretch of time in which nothing could be learnt, and why; `until` is null while it goes on, `adapter` empty for all.
+         */
+        Deaf: {
+            /**
+             * Adapter
+             * @description The adapter; empty: all of them.
+             * @example
+             */
+            adapter: string;
+            /**
+             * Since
+             * Format: date-time
+             * @description Since when.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            since: string;
+            /**
+             * Until
+             * @description Until when; null: it goes on.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            until: string | null;
+            /**
+             * Said
+             * @description Why, in words.
+             * @example Even Roster did not run
+             */
+            said: string;
+        };
+        /**
          * DeviceEdit
          * @description New values for some fields; left-out ones stay.
          *     With `with_hostname` a new name
@@ -6206,6 +6244,12 @@ export interface components {
              * @example 2026-11-27T09:30:00.000Z
              */
             last_seen: string | null;
+            /**
+             * Heard At
+             * @description When it was overheard last, which anybody can send in its name; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            heard_at: string | null;
             /**
              * Expected
              * @description Whether it was never seen.
@@ -7766,6 +7810,44 @@ export interface components {
             uptime_seconds: number;
         };
         /**
+         * HeardAs
+         * @description A MAC was heard to speak as an address and has not answered there: anybody can send that.
+         */
+        HeardAs: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string;
+            /**
+             * First Seen
+             * Format: date-time
+             * @description When it was seen first; null: never.
+             * @example 2026-11-20T08:00:00.000Z
+             */
+            first_seen: string;
+            /**
+             * Last Seen
+             * Format: date-time
+             * @description When it was seen last; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            last_seen: string;
+            /**
+             * Count
+             * @description How often, a minute counting once.
+             * @example 4
+             */
+            count: number;
+        };
+        /**
          * HeardLine
          * @description One frame in words.
          */
@@ -7948,8 +8030,9 @@ export interface components {
         };
         /**
          * History
-         * @description Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, of a subnet
-         *     what `happened` in it. `more` tells that the limit cut it short.
+         * @description Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, when it was asked in
+         *     vain and who was only heard, of a subnet what `happened` in it; of each when nothing could be learnt. `more` tells that the
+         *     limit cut it short.
          */
         History: {
             /**
@@ -7993,6 +8076,21 @@ export interface components {
              * @description Who came and who was seen last, the latest first.
              */
             happened: components["schemas"]["Happened"][];
+            /**
+             * Silences
+             * @description When it was asked in vain.
+             */
+            silences: components["schemas"]["Silent"][];
+            /**
+             * Heard Only
+             * @description Who was heard as it, or as what it was heard, without having answered there.
+             */
+            heard_only: components["schemas"]["HeardAs"][];
+            /**
+             * Deaf
+             * @description When nothing could be learnt, and why.
+             */
+            deaf: components["schemas"]["Deaf"][];
             /**
              * Turns
              * @description What happened to findings, the latest first.
@@ -8905,6 +9003,72 @@ export interface components {
              * @example 4
              */
             same_count: number;
+        };
+        /**
+         * KnownThen
+         * @description What is known of a MAC at an address at a moment: `held` between two answers that lie close together, `probably` held where
+         *     it answered before and nothing is known against it, `silent` when it was asked then, or `unknown`. `answered_before` and
+         *     `answered_after` are its nearest answers, `apart` how many seconds its answers around then lie apart at most where only that is
+         *     known, `silent_from` and `silent_until` when it was asked in vain around or before then.
+         */
+        KnownThen: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /** @description The device it belongs to, as far as is known. */
+            device: components["schemas"]["DeviceRef"] | null;
+            /**
+             * Known
+             * @description Held: between two answers that lie close together; probably: it answered before, and nothing is known against it; silent: it was asked in vain; unknown: nobody can say.
+             * @example probably
+             * @enum {string}
+             */
+            known: "held" | "probably" | "unknown" | "silent";
+            /**
+             * Answered Before
+             * @description Its last answer before, where it is known; null: not known.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            answered_before: string | null;
+            /**
+             * Answered After
+             * @description Its next answer, where it is known; null: not known, or none.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            answered_after: string | null;
+            /**
+             * Apart
+             * @description How many seconds its answers around then lie apart at most; null: its answers are known, or not.
+             * @example 300
+             */
+            apart: number | null;
+            /**
+             * Silent From
+             * @description Since when it was asked in vain; null: it was not.
+             * @example null
+             */
+            silent_from: string | null;
+            /**
+             * Silent Until
+             * @description When it was asked in vain last; null: it was not.
+             * @example null
+             */
+            silent_until: string | null;
+            /**
+             * Said
+             * @description The same as a sentence; empty in a subnet.
+             * @example printer-1 (02:c0:44:00:00:29) probably held it: it answered 3 minutes before, and was not asked in vain since.
+             */
+            said: string;
         };
         /**
          * LabelSheet
@@ -9936,8 +10100,9 @@ export interface components {
         };
         /**
          * Moment
-         * @description Who was there at a moment, and what the plan said then. Without anybody, `stay_before` and `stay_after` are the nearest stays
-         *     on either side; of a subnet `planned` is left out and only counted in a sentence.
+         * @description What is known of a moment, and what the plan said then. `stays` are of those that were there or probably were, `known` is
+         *     what that stands on, of an address also for those of whom nobody knows. Without anybody, `stay_before` and `stay_after` are the
+         *     nearest stays on either side; of a subnet `planned` is left out and only counted in a sentence.
          */
         Moment: {
             /**
@@ -9973,6 +10138,11 @@ export interface components {
              * @description Unbroken stretches of sightings, the latest first.
              */
             stays: components["schemas"]["StayRow"][];
+            /**
+             * Known
+             * @description What is known of each MAC at each address then.
+             */
+            known: components["schemas"]["KnownThen"][];
             /**
              * Planned
              * @description Whom the plan had it for then.
@@ -13644,6 +13814,64 @@ export interface components {
             ticket: string;
         };
         /**
+         * Silent
+         * @description How often in a row a MAC was asked for at an address in vain, in looks in which a control answered: from when to when, and
+         *     its answers on both sides (`answered_after` null: none yet). `ended` says why it was taken to be gone; empty: it was not.
+         */
+        Silent: {
+            /**
+             * Address
+             * @description The IPv4 address, dotted.
+             * @example 10.44.10.41
+             */
+            address: string;
+            /**
+             * Mac
+             * @description The MAC, lower-case hexadecimal with colons; any notation is taken.
+             * @example 02:c0:44:00:00:29
+             */
+            mac: string | null;
+            /**
+             * Silent From
+             * Format: date-time
+             * @description Since when it was asked in vain; null: it was not.
+             * @example null
+             */
+            silent_from: string;
+            /**
+             * Silent Until
+             * Format: date-time
+             * @description When it was asked in vain last; null: it was not.
+             * @example null
+             */
+            silent_until: string;
+            /**
+             * Count
+             * @description In how many looks in a row.
+             * @example 3
+             */
+            count: number;
+            /**
+             * Answered Before
+             * Format: date-time
+             * @description Its last answer before, where it is known; null: not known.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            answered_before: string;
+            /**
+             * Answered After
+             * @description Its next answer, where it is known; null: not known, or none.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            answered_after: string | null;
+            /**
+             * Ended
+             * @description Why it was taken to be gone then, in words; empty: it was not.
+             * @example
+             */
+            ended: string;
+        };
+        /**
          * SiteEdit
          * @description New values for a site; left-out ones stay.
          */
@@ -13776,9 +14004,10 @@ export interface components {
         };
         /**
          * StayRow
-         * @description A stretch in which a MAC was seen at an address again and again, never more than `widest_gap` seconds apart (None: not
+         * @description A stretch in which a MAC answered at an address again and again, never more than `widest_gap` seconds apart (None: not
          *     known, of old records). `silent_since` is when it was first asked for in vain afterwards, `ended` says in words why it is taken
-         *     to be gone; both are empty while nothing speaks against it. `device` is its holder now.
+         *     to be gone; both are empty while nothing speaks against it. `heard_at` is when it was overheard last there, beside its answers.
+         *     `device` is its holder now.
          */
         StayRow: {
             /**
@@ -13847,6 +14076,12 @@ export interface components {
              * @example
              */
             ended: string;
+            /**
+             * Heard At
+             * @description When it was overheard last, which anybody can send in its name; null: never.
+             * @example 2026-11-27T09:30:00.000Z
+             */
+            heard_at: string | null;
         };
         /**
          * StepDone

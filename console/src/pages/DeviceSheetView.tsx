@@ -4,6 +4,7 @@ import { ExternalLink } from "lucide-react";
 import { Link } from "react-router";
 import { api } from "../api/client";
 import { ago, moment } from "../lib/format";
+import { heardSince } from "../lib/heard";
 import { useOpen } from "../lib/open";
 import { FindingsAbout } from "../parts/Attention";
 import { Button, Facts, Mono, Notice, Section } from "../parts/basics";
@@ -89,6 +90,7 @@ export default function DeviceSheetView({ id }: { id: number }) {
               "last seen",
               device.expected ? "never: it is expected" : `${moment(device.last_seen)}, ${ago(device.last_seen)}`,
             ],
+            ["heard, no answer", heardSince(device) ? `${moment(device.heard_at)}, ${ago(device.heard_at)}` : null],
             ["first seen", device.expected ? null : moment(device.first_seen)],
           ]}
         />

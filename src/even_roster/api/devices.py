@@ -38,6 +38,7 @@ class DeviceRow(Model):
     web: str | None
     first_seen: Time | None
     last_seen: Time | None
+    heard_at: Time | None
     expected: bool
     retired: bool
 
@@ -47,16 +48,19 @@ class DevicePage(Page[DeviceRow]):
 
 
 class AdapterRow(MacView):
-    """One adapter of a device; without times it was never seen."""
+    """One adapter of a device; without times it was never seen. `heard_at` is when it was overheard last: anybody can send in its
+    name, so that is no sign that it is there."""
 
     first_seen: Time | None
     last_seen: Time | None
+    heard_at: Time | None
 
 
 class StayRow(Model):
-    """A stretch in which a MAC was seen at an address again and again, never more than `widest_gap` seconds apart (None: not
+    """A stretch in which a MAC answered at an address again and again, never more than `widest_gap` seconds apart (None: not
     known, of old records). `silent_since` is when it was first asked for in vain afterwards, `ended` says in words why it is taken
-    to be gone; both are empty while nothing speaks against it. `device` is its holder now."""
+    to be gone; both are empty while nothing speaks against it. `heard_at` is when it was overheard last there, beside its answers.
+    `device` is its holder now."""
 
     address: str
     mac: str | None
@@ -69,6 +73,7 @@ class StayRow(Model):
     widest_gap: int | None
     silent_since: Time | None
     ended: str
+    heard_at: Time | None
 
 
 class NameStay(NameView):

@@ -28,11 +28,26 @@ COLUMNS: dict[str, Callable[[DeviceRow], str]] = {
     "web": lambda d: d.web or "",
     "notes": lambda d: d.notes.replace("\n", " / "),
     "first seen": lambda d: ago(d.first_seen),
-    "last seen": lambda d: "expected" if d.expected else ago(d.last_seen),
+    "last seen": lambda d: _seen(d),
 }
+HEARD_MS = 60_000
+"""How much later than its last answer a device must have been overheard for that to be told."""
 USUAL = ("id", "address", "name", "role", "mac", "vendor", "last seen")
 FIELDS = ("name", "role", "owner", "place", "notes")
 BULK = ("role", "owner", "place")
+
+
+def _heard_since(device: Any) -> bool:
+    """True when it was overheard after its last answer."""
+    if device.heard_at is None:
+        return False
+    return bool(device.last_seen is None or (device.heard_at - device.last_seen).total_seconds() * 1000 > HEARD_MS)
+
+
+def _seen(device: Any) -> str:
+    """When it answered last, and whether it was heard since."""
+    seen = "expected" if device.expected else ago(device.last_seen)
+    return f"{seen}, heard {ago(device.heard_at)}" if _heard_since(device) else seen
 
 
 def add_commands(commands: Any, shared: argparse.ArgumentParser) -> None:
@@ -182,6 +197,7 @@ def _print_sheet(sheet: DeviceSheet, as_json: bool) -> None:
             ("open ports", " ".join(str(port) for port in device.ports)),
             ("first seen", clock(device.first_seen)),
             ("last seen", "never: it is expected" if device.expected else f"{clock(device.last_seen)} ({ago(device.last_seen)})"),
+            ("heard", f"{clock(device.heard_at)} ({ago(device.heard_at)})" if _heard_since(device) else ""),
         ]
     )  # fmt: skip
     rows = [

@@ -47,7 +47,7 @@ def _history(options: argparse.Namespace) -> int:
     if out.as_json:
         out.json(found)
         return 0
-    if not found.stays and not found.turns:
+    if not found.stays and not found.turns and not found.heard_only:
         out.say(f"nothing was seen of {found.subject} in that time")
         return 0
     if found.kind == "subnet":
@@ -58,6 +58,31 @@ def _history(options: argparse.Namespace) -> int:
         )  # fmt: skip
     else:
         _stays(out, found.stays)
+    if found.silences:
+        out.say("\nAsked in vain", "bold")
+        out.table(
+            ("address", "mac", "from", "to", "times", "answered before", "and after", "then"),
+            (
+                (
+                    s.address, s.mac or "", clock(s.silent_from), clock(s.silent_until), f"{s.count:,}", clock(s.answered_before),
+                    clock(s.answered_after) if s.answered_after else "not yet", s.ended,
+                )
+                for s in found.silences
+            ),
+            right=("times",),
+        )  # fmt: skip
+    if found.heard_only:
+        out.say("\nOnly heard, which anybody can send", "bold")
+        out.table(
+            ("address", "mac", "from", "to", "times"),
+            ((h.address, h.mac, clock(h.first_seen), clock(h.last_seen), f"{h.count:,}") for h in found.heard_only),
+            right=("times",),
+        )
+    if found.deaf:
+        out.say("\nNothing could be learnt", "bold")
+        out.table(
+            ("from", "to", "why"), ((clock(d.since), clock(d.until) if d.until else "now", d.said) for d in found.deaf)
+        )
     if found.names and found.kind != "subnet":
         out.say("")
         out.table(
@@ -91,9 +116,9 @@ def _stays(out: Out, stays: list[StayRow]) -> None:
 
 def _then(stay: StayRow) -> str:
     """What became of a stay."""
-    if stay.ended:
-        return stay.ended
-    return f"silent since {clock(stay.silent_since)}" if stay.silent_since else ""
+    heard = f"heard {clock(stay.heard_at)}" if stay.heard_at and stay.heard_at > stay.last_seen else ""
+    silent = f"silent since {clock(stay.silent_since)}" if stay.silent_since else ""
+    return ", ".join(filter(None, (stay.ended or silent, heard)))
 
 
 def _at(options: argparse.Namespace) -> int:

@@ -7,10 +7,10 @@ from datetime import datetime
 from typing import Any
 
 TIMES = frozenset({
-    "asked_at", "at", "begun_at", "closed", "closed_at", "ends", "expires", "first_opened", "first_seen", "found_at",
-    "handed_out_at", "held_at", "last_scan", "last_seen", "next_scan", "opened_at", "published_at", "read_at",
-    "rebinds", "refused_until", "renewed", "renews", "said_at", "sent", "sent_at", "silent_since", "since", "started",
-    "storm", "touched_at", "until", "up_at", "updated", "went_at",
+    "answered_after", "answered_before", "asked_at", "at", "begun_at", "closed", "closed_at", "ends", "expires", "first_opened",
+    "first_seen", "found_at", "handed_out_at", "heard_at", "held_at", "last_scan", "last_seen", "next_scan", "opened_at",
+    "published_at", "read_at", "rebinds", "refused_until", "renewed", "renews", "said_at", "sent", "sent_at", "silent_from",
+    "silent_since", "silent_until", "since", "started", "storm", "touched_at", "until", "up_at", "updated", "went_at",
 })  # fmt: skip
 """What of the API's models is a time (a test compares it with the API's description)."""
 _TIME = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z")

@@ -47,16 +47,18 @@ ANSWERS = ASKED_BY_ARP | ASKED_AFAR
 @dataclass(frozen=True, slots=True)
 class Silence:
     """How often in a row a device was asked for in vain, the first and the last time; `reason` says that it is gone, and then
-    `last` is when that was certain."""
+    `last` is when that was certain. `before` is its last answer before, `after` when it answered again, 0 while it has not."""
 
     count: int = 0
     first: int = 0
     last: int = 0
     reason: Reason = Reason.NONE
+    before: int = 0
+    after: int = 0
 
-    def asked_again(self, at: int, *, rival: bool, elsewhere: bool) -> Silence:
+    def asked_again(self, at: int, *, rival: bool, elsewhere: bool, before: int = 0) -> Silence:
         """After one more look in which it was silent and a control answered. `rival`: another answered at its address;
-        `elsewhere`: it answered at another one."""
+        `elsewhere`: it answered at another one; `before`: when it answered last."""
         if self.reason is not Reason.NONE:
             return self
         count, first = self.count + 1, self.first or at
@@ -69,7 +71,7 @@ class Silence:
             if count >= ENOUGH and at - first >= LONG
             else Reason.NONE
         )
-        return Silence(count, first, at, reason)
+        return Silence(count, first, at, reason, self.before or before)
 
 
 HEARD = Silence()

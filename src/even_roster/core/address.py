@@ -55,6 +55,12 @@ def dotted(address: int) -> str:
     return str(as_ip(address))
 
 
+def hostable(address: int) -> bool:
+    """False for IPv4 addresses that no device can have on a link: this network, loopback, multicast, reserved and the limited
+    broadcast (RFC 1122 3.2.1.3, RFC 6890)."""
+    return address > LAST_IPV4 or not (address >> 24 in (0, 127) or address >> 28 >= 0xE)
+
+
 def address_of(ip: IPv4Address | IPv6Address) -> Address:
     """The number of an address in the space."""
     return Address(int(ip))

@@ -3,7 +3,8 @@
 History grows with changes, not with scans: ten thousand scans of a quiet printer are one stay with a count. A stay is broken when
 a look found the pair gone (`core.absence`), when it was not seen for longer than GAP, or when in between another MAC held the
 address and this one did not answer beside it. Between two sightings nobody looked, or it was silent: the widest such stretch is
-kept, so that nothing is claimed of it. Pure; times are UTC milliseconds.
+kept, so that nothing is claimed of it. What was only overheard makes no stay, and makes none longer: when a pair that has answered
+was heard last stands beside. Pure; times are UTC milliseconds.
 """
 
 from __future__ import annotations
@@ -21,8 +22,9 @@ SAME_MOMENT_MS = 10 * 60 * 1000
 
 
 class Source(IntFlag):
-    """What observed a pair; a stay collects all of them. A folded stay stands for several old ones: the pair was there at
-    its first and its last moment, and some of the time between."""
+    """What observed a pair; a stay collects all of them but what was overheard. A folded stay is known in outline: it stands for
+    several old ones, or was kept by a version that took what was overheard for an answer. The pair was there at some of the times
+    between its first and its last moment."""
 
     ARP = 1
     NEIGHBOUR = 2
@@ -65,7 +67,7 @@ class Sighting:
 @dataclass(frozen=True, slots=True)
 class Stay:
     """A pair was there at `first` and at `last`, and `count` times in all, never more than `widest` apart (None: not known).
-    `gone` when a look found it gone since. `id` is None until stored."""
+    `gone` when a look found it gone since. `heard` is when it was overheard last, 0 for never. `id` is None until stored."""
 
     id: int | None
     address: Address
@@ -76,6 +78,7 @@ class Stay:
     sources: Source
     widest: int | None = 0
     gone: bool = False
+    heard: int = 0
 
     @property
     def pair(self) -> Pair:
@@ -95,8 +98,8 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
     """Fold a batch, in order of time, into the latest stay of each pair.
 
     `rivals` are the latest stays at each address, whatever their MAC: the ones that can break a stay.
-    A sighting older than the stay it belongs to widens nothing but is counted. What was only overheard begins no stay: it goes on
-    with one that an answer has begun, or is a question to be asked.
+    A sighting older than the stay it belongs to widens nothing but is counted. What was only overheard is entered as that beside a
+    stay that has not ended, and is nothing where there is none. A stay that is known in outline does not go on.
     """
     current: dict[Pair, Stay] = dict(latest)
     at_address: dict[int, dict[Pair, Stay]] = {a: {s.pair: s for s in stays} for a, stays in rivals.items()}
@@ -106,19 +109,23 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
         pair = sighting.pair
         stay = current.get(pair)
         others = (s for p, s in at_address.get(sighting.address, {}).items() if p != pair)
-        if stay is None or _broken(stay, others, sighting.at):
-            if sighting.source == Source.OVERHEARD:
+        if sighting.source == Source.OVERHEARD:
+            if stay is None or stay.gone:
                 continue
+            stay = replace(stay, heard=max(stay.heard, sighting.at))
+        elif stay is None or _broken(stay, others, sighting.at):
             if stay is not None and pair in touched:
                 ended.append(stay)
-            stay = Stay(None, sighting.address, sighting.mac, sighting.at, sighting.at, 1, sighting.source)
+            stay = Stay(
+                None, sighting.address, sighting.mac, sighting.at, sighting.at, 1, sighting.source & ~Source.OVERHEARD
+            )
         else:
             stay = replace(
                 stay,
                 first=min(stay.first, sighting.at),
                 last=max(stay.last, sighting.at),
                 count=stay.count + 1,
-                sources=stay.sources | sighting.source,
+                sources=stay.sources | (sighting.source & ~Source.OVERHEARD),
                 widest=None
                 if stay.widest is None
                 else max(stay.widest, sighting.at - stay.last, stay.first - sighting.at),
@@ -131,8 +138,8 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
 
 
 def _broken(stay: Stay, others: Iterable[Stay], at: int) -> bool:
-    """It was found gone, a gap too long, or a rival that was seen alone well after this pair fell silent."""
-    if at - stay.last > GAP_MS or (stay.gone and at > stay.last):
+    """It was found gone, a gap too long, known in outline only, or a rival that was seen alone well after this pair fell silent."""
+    if at - stay.last > GAP_MS or (stay.gone and at > stay.last) or (stay.sources & Source.FOLDED and at > stay.last):
         return True
     return any(stay.last + SAME_MOMENT_MS < rival.last <= at and rival.mac is not None for rival in others)
 

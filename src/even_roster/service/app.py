@@ -44,6 +44,7 @@ from .switches import credential_routes, pair_routes, port_routes, switch_routes
 from .switches.switch_reader import SwitchReader
 from .vendors import vendor_routes
 from .watching import watch_routes
+from .watching.deafness import DeafTimes
 from .watching.listening import Listening
 from .watching.watcher import Watcher
 from .web import contract
@@ -140,6 +141,7 @@ def create_app(context: Context, places: Places | None = None) -> FastAPI:
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         context.loop = asyncio.get_running_loop()
         pulse.begin()
+        await deaf_times.begin()
         servers.begin()
         watcher.begin()
         notices.begin()
@@ -165,6 +167,7 @@ def create_app(context: Context, places: Places | None = None) -> FastAPI:
         await listening.close()
         await servers.close()
         await running.close()
+        await deaf_times.close()
         context.hub.close()
         context.close()
 
@@ -179,6 +182,7 @@ def create_app(context: Context, places: Places | None = None) -> FastAPI:
     servers = DhcpServers(context)
     watcher = Watcher(context, running)
     listening = Listening(context, watcher.alarm)
+    deaf_times = DeafTimes(context, listening)
     notices = Notices(context)
     caller = Caller(context, watcher)
     app.state.caller = caller

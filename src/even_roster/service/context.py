@@ -29,6 +29,7 @@ from .aids.supervising import Supervisor
 from .knowing.events import Hub
 from .knowing.findings_book import FindingsBook
 from .knowing.known_links import KnownLinks
+from .knowing.look_book import LookBook
 from .knowing.newcomers import Newcomers
 from .knowing.observing import Observer
 from .knowing.plan_book import PlanBook
@@ -72,6 +73,7 @@ class Context:
     findings: FindingsBook = field(init=False)
     known_links: KnownLinks = field(init=False)
     newcomers: Newcomers = field(init=False)
+    looks: LookBook = field(init=False)
     supervisor: Supervisor = field(default_factory=Supervisor)
     observer: Observer = field(init=False)
     switches: SwitchBook = field(init=False)
@@ -90,6 +92,7 @@ class Context:
         )
 
         self.switches = SwitchBook(self.database, now_ms, self.tell)
+        self.looks = LookBook(self.database, lambda: self.plan.site_here, now_ms)
         self.newcomers = Newcomers(lambda: self.findings.new_per_hour)
         self.observer = Observer(
             self.database, self.plan, self.findings, self.known_links, self.vendor_of, now_ms, self.tell

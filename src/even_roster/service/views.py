@@ -73,7 +73,8 @@ def _device(row: rows.DeviceRow, time: Callable[[int | None], Any]) -> dict[str,
         place=row.place, notes=row.notes, address=address, mac=colons(row.mac) if row.mac != NO_MAC else None,
         adapter_count=row.macs, vendor=row.vendor or None, local=row.local, ports=row.ports,
         web=web_link(address, row.ports) if row.ports else None,
-        first_seen=time(row.first_seen), last_seen=time(row.last_seen), expected=not row.last_seen, retired=row.retired,
+        first_seen=time(row.first_seen), last_seen=time(row.last_seen), heard_at=time(row.heard), expected=not row.last_seen,
+        retired=row.retired,
     )  # fmt: skip
 
 
@@ -100,7 +101,7 @@ def adapter_row(row: rows.AdapterRow, vendors: VendorRegistry) -> AdapterRow:
     view = mac_view(row.mac, vendors)
     return AdapterRow(
         mac=view.mac, vendor=view.vendor, local=view.local, first_seen=maybe_time(row.first_seen),
-        last_seen=maybe_time(row.last_seen),
+        last_seen=maybe_time(row.last_seen), heard_at=maybe_time(row.heard),
     )  # fmt: skip
 
 
@@ -111,7 +112,7 @@ def stay_row(row: rows.StayRow, vendors: VendorRegistry) -> StayRow:
         address=dotted(row.address), mac=view.mac if view else None, vendor=view.vendor if view else None,
         first_seen=time_of(row.first), last_seen=time_of(row.last), count=row.sightings, sources=Source(row.sources).words,
         device=stay_device(row), widest_gap=None if row.widest is None else row.widest // 1000,
-        silent_since=maybe_time(row.silent_first), ended=Reason(row.reason).words,
+        silent_since=maybe_time(row.silent_first), ended=Reason(row.reason).words, heard_at=maybe_time(row.heard),
     )  # fmt: skip
 
 

@@ -233,7 +233,7 @@ class _Builder:
         lost = self.mac("marrowby")
         address = IPv4Address("169.254.77.12")
         call = ethernet.encode(arp.announcement(lost, address))
-        self._add("spare-terminal", "marrowby", 10, str(address), mac=lost, mute=True, chatter=(call,))
+        self._add("spare-terminal", "marrowby", 10, str(address), mac=lost, chatter=(call,))
 
         # A desk computer that sleeps until somebody wakes it.
         self.hosts.append(
@@ -264,7 +264,7 @@ class _Builder:
         fresh = self.mac("corvane")
         factory = IPv4Address("192.168.200.10")
         call = ethernet.encode(arp.announcement(fresh, factory))
-        self._add("light-node-new", "corvane", 20, str(factory), mac=fresh, mute=True, chatter=(call, _hello(fresh)))
+        self._add("light-node-new", "corvane", 20, str(factory), mac=fresh, chatter=(call, _hello(fresh)))
 
     def foyer(self) -> None:
         """Gates, card terminals, signage, access points."""

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, Table, update
+from sqlalchemy import Connection, Table, delete, update
 
+from .past_tables import looks, silences
 from .tables import adapters, devices, name_stays, segments, stays
 
 _TIMES: tuple[tuple[Table, tuple[str, ...]], ...] = (
-    (stays, ("first", "last", "silent_first", "silent_last")), (name_stays, ("first", "last")),
-    (adapters, ("first_seen", "last_seen")), (devices, ("first_seen", "last_seen")), (segments, ("first_seen", "last_seen")),
+    (stays, ("first", "last", "heard")), (silences, ("last", "before", "after")), (looks, ("first", "began", "last")),
+    (name_stays, ("first", "last")),
+    (adapters, ("first_seen", "last_seen", "heard")), (devices, ("first_seen", "last_seen", "heard")),
+    (segments, ("first_seen", "last_seen")),
 )  # fmt: skip
 
 
@@ -20,4 +23,5 @@ def bring_back(connection: Connection, now: int, slack: int) -> int:
         for name in columns:
             statement = update(table).where(table.c[name] > now + slack).values({name: now})
             changed += connection.execute(statement).rowcount
+    changed += connection.execute(delete(silences).where(silences.c.first > now + slack)).rowcount
     return changed

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, and_, delete, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Select, and_, delete, func, insert, or_, select, update
 
 from ..core.address import Address
 from ..core.mac import MacNumber
@@ -16,20 +16,23 @@ from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
 from .of_site import at_site
+from .past_tables import silences
 from .rows import NameStayRow, StayRow, TurnRow, all_of, one_of
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
 
 DAY = 24 * 3600 * 1000
-BETWEEN_LOOKS = 2 * 3600 * 1000
 
 
 def stays_query() -> Select[Any]:
     """The stays as StayRow has them."""
+    last_run = (("silent_count", "times"), ("silent_first", "first"), ("silent_last", "last"))
+    silent = (func.coalesce(silences.c[column], 0).label(label) for label, column in last_run)
     return (
-        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.called)
+        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.called, *silent)
         .join(segments, segments.c.id == stays.c.segment_id)
         .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
+        .join(silences, and_(silences.c.stay_id == stays.c.id, silences.c.after == 0), isouter=True)
     )  # fmt: skip
 
 
@@ -69,49 +72,22 @@ def macs_called(connection: Connection, name: str) -> list[MacNumber]:
     return sorted(found | set(connection.execute(heard).scalars()))
 
 
-def covering(
-    connection: Connection, where: ColumnElement[bool], moment: int, limit: int
+def near(connection: Connection, where: ColumnElement[bool], moment: int, limit: int) -> list[StayRow]:
+    """The stays of some that had begun at a moment, those that lasted longest first, and those that began next after it."""
+    before = stays_query().where(where, stays.c.first <= moment).order_by(stays.c.last.desc(), stays.c.id.desc())
+    after = stays_query().where(where, stays.c.first > moment).order_by(stays.c.first)
+    found = all_of(connection, StayRow, before.limit(limit))
+    return found + all_of(connection, StayRow, after.limit(limit))
+
+
+def around(
+    connection: Connection, site: int, first: int, last: int, moment: int, reach: int, limit: int
 ) -> list[StayRow]:  # fmt: skip
-    """Stays that cover a moment."""
-    query = stays_query().where(where, stays.c.first <= moment, stays.c.last >= moment)
-    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
-
-
-def at_address(connection: Connection, site: int, address: Address, moment: int) -> list[StayRow]:
-    """Who held an address of a site at a moment."""
-    return covering(connection, of_span(site, address, address), moment, 50)
-
-
-def at_macs(connection: Connection, macs: Sequence[MacNumber], moment: int) -> list[StayRow]:
-    """Which addresses some MACs held at a moment."""
-    return covering(connection, in_list(stays.c.mac, macs), moment, 500)
-
-
-def _there(moment: int, grace: int) -> ColumnElement[bool]:
-    """Stays that cover a moment, or of which nothing is known between their last sighting, up to `grace` ms before, and it."""
-    unheard = or_(stays.c.silent_first == 0, stays.c.silent_first > moment)
-    after = and_(stays.c.last >= moment - grace, unheard)
-    return and_(stays.c.first <= moment, or_(stays.c.last >= moment, after))
-
-
-def in_subnet(
-    connection: Connection, site: int, first: int, last: int, moment: int, limit: int, grace: int = 0
-) -> list[StayRow]:  # fmt: skip
-    """Everybody within a span of a site's addresses at a moment; who was seen last up to `grace` ms before, and not asked for in
-    vain since, counts."""
-    query = stays_query().where(of_span(site, first, last), _there(moment, grace))
-    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
-
-
-def counted_at(
-    connection: Connection, site: int, first: int, size: int, parts: int, moment: int, grace: int
-) -> dict[int, int]:  # fmt: skip
-    """As `in_subnet`, only counted: how many addresses were held in each of `parts` stretches of `size` addresses."""
-    place = ((stays.c.address - first) // size).label("place")
-    query = select(place, func.count(func.distinct(stays.c.address))).where(
-        of_span(site, first, first + size * parts - 1), _there(moment, grace)
+    """Stays within a span of a site's addresses that touch the time up to `reach` ms before and after a moment."""
+    query = stays_query().where(
+        of_span(site, first, last), stays.c.last >= moment - reach, stays.c.first <= moment + reach
     )
-    return {int(number): int(count) for number, count in connection.execute(query.group_by(place))}
+    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
 
 
 def of_span(site: int, first: int, last: int) -> ColumnElement[bool]:
@@ -143,20 +119,6 @@ def beside(connection: Connection, where: ColumnElement[bool], moment: int) -> t
     before = stays_query().where(where, stays.c.last < moment).order_by(stays.c.last.desc())
     after = stays_query().where(where, stays.c.first > moment).order_by(stays.c.first)
     return one_of(connection, StayRow, before), one_of(connection, StayRow, after)
-
-
-def beside_address(
-    connection: Connection, site: int, address: Address, moment: int
-) -> tuple[StayRow | None, StayRow | None]:  # fmt: skip
-    """See `beside`, for an address of a site."""
-    return beside(connection, of_span(site, address, address), moment)
-
-
-def beside_macs(
-    connection: Connection, macs: Sequence[MacNumber], moment: int
-) -> tuple[StayRow | None, StayRow | None]:  # fmt: skip
-    """See `beside`, for MACs."""
-    return beside(connection, in_list(stays.c.mac, macs), moment)
 
 
 def turns_about(
@@ -199,11 +161,17 @@ def compact(connection: Connection, before: int, most: int = 1 << 30) -> tuple[i
             sources |= known
         query = select(stays).where(pair).order_by(stays.c.last.desc(), stays.c.id.desc()).limit(1)
         latest = connection.execute(query).one()
+        goes = select(stays.c.id).where(pair)
+        lasting = connection.execute(
+            select(silences).where(silences.c.stay_id == latest.id, silences.c.after == 0)
+        ).one_or_none()
+        connection.execute(delete(silences).where(silences.c.stay_id.in_(goes)))
         connection.execute(delete(stays).where(pair, stays.c.id != row.keep))
+        if lasting is not None:
+            connection.execute(insert(silences).values(**{**lasting._asdict(), "stay_id": row.keep}))
         values = {
             "first": row.first, "last": row.last, "sightings": row.sightings, "sources": sources, "widest": None,
-            "silent_count": latest.silent_count, "silent_first": latest.silent_first, "silent_last": latest.silent_last,
-            "reason": latest.reason,
+            "heard": latest.heard, "reason": latest.reason,
         }  # fmt: skip
         connection.execute(update(stays).where(stays.c.id == row.keep).values(**values))
         dropped += row.many - 1

@@ -17,6 +17,7 @@ from ..core.mac import MacNumber
 from ..core.names import Name
 from ..core.stays import GAP_MS, Folded, Pair, Sighting, Source, Stay, fold
 from ..core.text import host_key
+from . import absence_records, heard_records
 from .listing import in_list
 from .summaries import VendorOf, refresh
 from .tables import adapters, change_items, devices, name_stays, stays
@@ -49,18 +50,22 @@ def take_in(
     vendor_of: VendorOf,
 ) -> TakenIn:
     """Record a batch. `ports` are the open TCP ports by MAC. Sightings of address 0 make a device but no stay; what was only
-    overheard makes neither."""
-    there = {one.mac for one in sightings if one.source != Source.OVERHEARD}
-    heard = {one.mac for one in sightings if one.mac is not None} - there
-    known_macs = _known(connection, heard) if heard else set()
-    sightings = [one for one in sightings if one.mac in there or one.mac in known_macs]
+    overheard makes neither: it is entered beside devices and stays that are there."""
     times: dict[MacNumber, tuple[int, int]] = {}
+    heard: dict[MacNumber, int] = {}
     for sighting in sightings:
-        if sighting.mac is not None:
-            first, last = times.get(sighting.mac, (sighting.at, sighting.at))
-            times[sighting.mac] = min(first, sighting.at), max(last, sighting.at)
+        if sighting.mac is None:
+            continue
+        if sighting.source == Source.OVERHEARD:
+            heard[sighting.mac] = max(sighting.at, heard.get(sighting.mac, 0))
+            continue
+        first, last = times.get(sighting.mac, (sighting.at, sighting.at))
+        times[sighting.mac] = min(first, sighting.at), max(last, sighting.at)
     owner, new = _adapters(connection, times)
+    _heard(connection, heard)
     grown = _stays(connection, segment, [s for s in sightings if s.address])
+    heard_records.keep(connection, segment, [s for s in sightings if s.address and s.mac is not None], grown)
+    sightings = [one for one in sightings if one.source != Source.OVERHEARD]
     _names(connection, names)
     touched = {owner[mac] for mac in times}
     others: set[MacNumber] = {n.mac for n in names if n.mac is not None}
@@ -77,9 +82,14 @@ def take_in(
     return TakenIn(sorted(touched), new)
 
 
-def _known(connection: Connection, macs: Collection[MacNumber]) -> set[MacNumber]:
-    """Those of some MACs that belong to a device."""
-    return {row.mac for row in connection.execute(select(adapters.c.mac).where(in_list(adapters.c.mac, macs)))}
+def _heard(connection: Connection, heard: dict[MacNumber, int]) -> None:
+    """Devices of these MACs were overheard last at these times."""
+    if not heard:
+        return
+    rows: list[tuple[object, ...]] = [(at, mac) for mac, at in heard.items()]
+    _many(connection, "UPDATE adapters SET heard = max(heard, ?) WHERE mac = ?", rows)
+    owner = "(SELECT device_id FROM adapters WHERE mac = ?)"
+    _many(connection, f"UPDATE devices SET heard = max(heard, ?) WHERE id = {owner}", rows)
 
 
 def _settled(
@@ -152,7 +162,7 @@ def _highest_device(connection: Connection) -> int:
 
 
 def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) -> set[Pair]:
-    """Fold sightings in; gives the pairs whose stay only grew."""
+    """Fold sightings in; gives the pairs whose stay only grew, or was heard again."""
     if not sightings:
         return set()
     since = min(one.at for one in sightings) - GAP_MS
@@ -163,17 +173,22 @@ def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) 
     if folded.grown:
         _many(
             connection,
-            "UPDATE stays SET first = ?, last = ?, sightings = ?, sources = ?, widest = ?, silent_count = 0, silent_first = 0, "
-            "silent_last = 0 WHERE id = ?",
-            [(s.first, s.last, s.count, int(s.sources), s.widest, s.id) for s in folded.grown],
+            "UPDATE stays SET first = ?, last = ?, sightings = ?, sources = ?, widest = ?, heard = ? WHERE id = ?",
+            [(s.first, s.last, s.count, int(s.sources), s.widest, s.heard, s.id) for s in folded.grown],
         )
+        answers: dict[Pair, int] = {}
+        for one in sightings:
+            if one.source not in (Source.OVERHEARD, Source.LEASE):
+                answers[one.pair] = min(one.at, answers.get(one.pair, one.at))
+        again = [(s.id, answers[s.pair]) for s in folded.grown if s.pair in answers and s.id is not None]
+        absence_records.answered_again(connection, again)
     return {stay.pair for stay in folded.grown} - {stay.pair for stay in folded.begun}
 
 
 def _values(stay: Stay) -> dict[str, object]:
     return {
         "address": stay.address, "mac": stay.mac, "first": stay.first, "last": stay.last, "sightings": stay.count,
-        "sources": int(stay.sources), "widest": stay.widest,
+        "sources": int(stay.sources), "widest": stay.widest, "heard": stay.heard,
     }  # fmt: skip
 
 
@@ -190,7 +205,8 @@ def latest_stays(
     latest: dict[Pair, Stay] = {}
     for row in connection.execute(query):
         stay = Stay(
-            row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest, bool(row.reason)
+            row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest, bool(row.reason),
+            row.heard,
         )  # fmt: skip
         latest[stay.pair] = stay
     by_address: dict[Address, list[Stay]] = defaultdict(list)

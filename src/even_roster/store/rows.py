@@ -61,6 +61,7 @@ class DeviceRow(NamedTuple):
     last_seen: int
     sort_name: str
     search: str
+    heard: int
 
 
 class AdapterRow(NamedTuple):
@@ -72,10 +73,12 @@ class AdapterRow(NamedTuple):
     label: str | None
     first_seen: int
     last_seen: int
+    heard: int
 
 
 class StayRow(NamedTuple):
-    """A row of `stays`, with the subnet it was in and the device that has the MAC by now."""
+    """A row of `stays`, with the subnet it was in, the device that has the MAC by now, and how often, the first and the last time
+    it was asked for in vain since its last answer (0: not)."""
 
     id: int
     segment_id: int
@@ -86,13 +89,14 @@ class StayRow(NamedTuple):
     sightings: int
     sources: int
     widest: int | None
-    silent_count: int
-    silent_first: int
-    silent_last: int
     reason: int
+    heard: int
     subnet: str
     device_id: int | None
     called: str | None
+    silent_count: int
+    silent_first: int
+    silent_last: int
 
 
 class PairSeen(NamedTuple):

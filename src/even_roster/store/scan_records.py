@@ -250,7 +250,7 @@ def familiar(
         select(stays.c.address, stays.c.mac)
         .join(segments, segments.c.id == stays.c.segment_id)
         .where(segments.c.fingerprint.in_(prints), stays.c.mac.is_not(None), stays.c.last >= since)
-        .where(stays.c.sources.op("&")(int(Source.ARP | Source.OVERHEARD)) != 0)
+        .where(stays.c.sources.op("&")(int(Source.ARP)) != 0)
         .order_by(stays.c.sightings.desc())
         .limit(limit)
     )

@@ -28,7 +28,9 @@ class _Facts:
     """What the records say of one device's adapters."""
 
     macs: list[tuple[int, MacNumber, int]] = field(default_factory=list)
+    heard: int = 0
     addresses: dict[int, int] = field(default_factory=dict)
+    left: dict[int, int] = field(default_factory=dict)
     names: list[Name] = field(default_factory=list)
     planned: str = ""
     planned_names: list[str] = field(default_factory=list)
@@ -71,14 +73,15 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
     facts: dict[int, _Facts] = defaultdict(_Facts)
     owner: dict[int, int] = {}
     columns = (adapters.c.device_id, adapters.c.mac, adapters.c.first_seen, adapters.c.last_seen)
-    for device, mac, first, last in connection.execute(
-        select(*columns).where(in_list(adapters.c.device_id, identities))
+    for device, mac, first, last, heard in connection.execute(
+        select(*columns, adapters.c.heard).where(in_list(adapters.c.device_id, identities))
     ):
         facts[device].macs.append((last, mac, first))
+        facts[device].heard = max(facts[device].heard, heard)
         owner[mac] = device
-    seen = select(stays.c.mac, stays.c.address, stays.c.last).where(in_list(stays.c.mac, owner))
-    for mac, address, last in connection.execute(seen):
-        held = facts[owner[mac]].addresses
+    seen = select(stays.c.mac, stays.c.address, stays.c.last, stays.c.reason).where(in_list(stays.c.mac, owner))
+    for mac, address, last, reason in connection.execute(seen):
+        held = facts[owner[mac]].left if reason else facts[owner[mac]].addresses
         held[address] = max(last, held.get(address, 0))
     named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))
     for mac, name, source in connection.execute(named):
@@ -99,8 +102,10 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
     identity, name, role, owner, place, notes = own
     macs = sorted(facts.macs, reverse=True)
     newest = max(facts.addresses.values(), default=0)
-    # Of several addresses held together the lowest is shown, so that lists do not flicker between them.
+    # Of several addresses held together the lowest is shown, so that lists do not flicker between them; those that it is known to
+    # have left come last.
     addresses = sorted(facts.addresses, key=lambda a: (max(newest - facts.addresses[a], _TOGETHER_MS), a))
+    addresses += sorted(facts.left.keys() - facts.addresses.keys(), key=lambda a: -facts.left[a])
     del addresses[_MOST_ADDRESSES:]
     shown = called(name, facts.planned, facts.names)
     vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
@@ -121,6 +126,7 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
         "local": bool(macs) and Mac(macs[0][1]).local,
         "first_seen": min((first for last, _, first in macs if last), default=0),
         "last_seen": max((last for last, _, _ in macs), default=0),
+        "heard": facts.heard,
         "sort_name": shown.name.casefold() or NO_NAME,
         "search": search_text(texts),
     }

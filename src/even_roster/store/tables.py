@@ -46,6 +46,7 @@ devices = Table(
     Column("last_seen", BigInteger, nullable=False, default=0),
     Column("sort_name", Text, nullable=False, default=NO_NAME),
     Column("search", Text, nullable=False, default=""),
+    Column("heard", BigInteger, nullable=False, default=0, server_default="0"),
 )  # fmt: skip
 for _column in ("sort_name", "address", "vendor", "role", "owner", "last_seen", "first_seen", "mac", "search"):
     Index(f"ix_devices_{_column}", devices.c.retired, devices.c[_column], devices.c.id)
@@ -58,6 +59,7 @@ adapters = Table(
     Column("label", Text),
     Column("first_seen", BigInteger, nullable=False),
     Column("last_seen", BigInteger, nullable=False),
+    Column("heard", BigInteger, nullable=False, default=0, server_default="0"),
 )  # fmt: skip
 
 segments = Table(
@@ -94,10 +96,8 @@ stays = Table(
     Column("sightings", Integer, nullable=False),
     Column("sources", Integer, nullable=False),
     Column("widest", BigInteger),
-    Column("silent_count", Integer, nullable=False, default=0, server_default="0"),
-    Column("silent_first", BigInteger, nullable=False, default=0, server_default="0"),
-    Column("silent_last", BigInteger, nullable=False, default=0, server_default="0"),
     Column("reason", Integer, nullable=False, default=0, server_default="0"),
+    Column("heard", BigInteger, nullable=False, default=0, server_default="0"),
     Index("ix_stays_address", "address", "last"),
     Index("ix_stays_mac", "mac", "last"),
 )  # fmt: skip

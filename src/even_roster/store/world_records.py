@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import Connection, func, or_, select
+from sqlalchemy import Connection, and_, func, or_, select
 
-from ..core.absence import Reason, Silence
+from ..core.absence import HEARD, Reason, Silence
 from ..core.address import Address
 from ..core.findings.facts import Drift, KnownDevice, PlannedServer, PoolSeen
 from ..core.findings.world import KEPT, World
@@ -18,6 +18,7 @@ from ..core.stays import Source
 from . import router_records, watch_records
 from .listing import in_list
 from .of_site import at_site
+from .past_tables import silences
 from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, stays
 
 SELF_TOLD = ("dhcp", "mdns", "netbios", "llmnr")
@@ -33,21 +34,25 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
             stays.c.first,
             stays.c.last,
             stays.c.sources,
-            stays.c.silent_count,
-            stays.c.silent_first,
-            stays.c.silent_last,
             stays.c.reason,
+            stays.c.heard,
+            silences,
         )
+        .join(silences, and_(silences.c.stay_id == stays.c.id, silences.c.after == 0), isouter=True)
         .where(at_site(world.site))
         .where(or_(stays.c.last > now - KEPT, in_list(stays.c.mac, planned)))
         .order_by(stays.c.last)
     )
-    for address, mac, first, last, sources, count, since, until, reason in connection.execute(query):
+    for address, mac, first, last, sources, reason, heard, _, since, until, count, before, _, _ in connection.execute(
+        query
+    ):
         world.saw(address, mac, last + offset, Source(sources))
         held = world.holders[address][mac]
-        held.first = min(held.first, first + offset)
+        held.first, held.heard = min(held.first, first + offset), heard + offset if heard else 0
+        held.silence = HEARD
         if count:
-            held.silence = Silence(count, since + offset, until + offset, Reason(reason))
+            held.silence = Silence(count, since + offset, until + offset, Reason(reason), before + offset)
+    world.take_silences()
     world.members = router_records.members(connection, world.site)
     know_devices(connection, world)
     names = select(name_stays).where(name_stays.c.last > now - KEPT)

@@ -11,14 +11,14 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from ..address import Address, ipv4
-from . import rules_addresses, rules_dhcp, rules_link, rules_plan, rules_ports, rules_rolls
+from . import rules_addresses, rules_dhcp, rules_gateway, rules_heard, rules_link, rules_plan, rules_ports, rules_rolls
 from .model import About, Away, Evidence, Found, Severity, State, Step, Subject, telling
 from .rule import Rule
 from .world import World
 
 RULES: tuple[Rule, ...] = (
     *rules_addresses.RULES, *rules_plan.RULES, *rules_link.RULES, *rules_dhcp.RULES, *rules_rolls.RULES,
-    *rules_ports.RULES,
+    *rules_ports.RULES, *rules_heard.RULES, *rules_gateway.RULES,
 )  # fmt: skip
 BY_KIND: Mapping[str, Rule] = {rule.kind: rule for rule in RULES}
 _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for about in About}

@@ -25,12 +25,14 @@ class Ground:
 
 @dataclass(slots=True)
 class Held:
-    """A MAC (or None, behind the gateway) at an address: first and last time, by what it was seen, and what looks in vain say."""
+    """A MAC (or None, behind the gateway) at an address: the first and the last time that it answered, by what, what looks in vain
+    say, and when it was overheard last (0: never)."""
 
     first: int
     last: int
     sources: Source
     silence: Silence = HEARD
+    heard: int = 0
 
 
 @dataclass(frozen=True, slots=True)

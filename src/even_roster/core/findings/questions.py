@@ -51,6 +51,10 @@ class Questions:
             return
         line[address] = None
 
+    def asked_at(self, address: Address) -> int:
+        """When a directed question for an address went out last, as far as is remembered; long ago where it is not."""
+        return self._asked.get(address, -(1 << 62))
+
     def take(self, now: int) -> list[Address]:
         """Those that may be asked now; they are taken to be asked."""
         if now > self._budget_at:

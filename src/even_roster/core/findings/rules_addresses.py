@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from ..absence import ASKED_BY_ARP
-from ..address import Address, address_of, dotted
+from ..address import Address, dotted
 from ..mac import Mac, MacNumber
 from ..plan.model import AssignmentKind
 from ..stays import Source
 from .entitled import claims_of_routers, entitled, parties, same_device, stands_in_for
 from .facts import Link
+from .hearsay import Heard
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
+from .rules_heard import abroad
 from .wording import accept, at, called, card, who
 from .world import World
 
 HOPS = 3
-GATEWAY_FRESH = 5 * MINUTE
+CLAIM_FRESH = 30 * SECOND
+SHOWN = 3
 LINK_LOCAL = 0xA9FE0000  # 169.254.0.0/16, RFC 3927
 _SELF_MASK = 0xFFFF0000
 _LEASE_GRACE = 2 * MINUTE
@@ -61,6 +64,8 @@ def duplicate(world: World, address: Address) -> Found | Away | None:
     own = address in world.own_addresses
     if own:
         macs = [mac for mac in macs if mac not in world.own_macs]
+    if own and not macs:
+        return _own_claimed(world, address)
     if len(macs) < (1 if own else 2):
         return None
     if world.fittings.macs.issuperset(macs):
@@ -94,6 +99,36 @@ def duplicate(world: World, address: Address) -> Found | Away | None:
         "the other",
         (*steps, card(address), *members, accept("accept it: they share the address on purpose")),
     )
+
+
+def _own_claimed(world: World, address: Address) -> Found | None:
+    """Somebody was heard to claim an address of our own, and does not answer for it."""
+    claims = {
+        m: one
+        for m, one in world.hearsay.at(address, world.now, CLAIM_FRESH).items()
+        if not stands_in_for(world, m, address)
+    }
+    if not claims:
+        return None
+    return Found(
+        Severity.URGENT,
+        (at(address), *(who(mac) for mac in sorted(claims)[:SHOWN])),
+        (Evidence(f"{dotted(address)} is this machine's own address"), *heard_claims(world, claims)),
+        "Find out what sends this: a device set to this address answers now and then, or somebody sends in its name",
+        (card(address), accept()),
+    )
+
+
+def heard_claims(world: World, claims: Mapping[MacNumber, Heard]) -> tuple[Evidence, ...]:
+    """What was heard of some MACs that do not answer at an address, as evidence."""
+    told = [
+        Evidence(
+            f"{called(world, mac)} was heard to claim it and does not answer there: anybody can send that", one.last
+        )
+        for mac, one in sorted(claims.items())[:SHOWN]
+    ]
+    more = len(claims) - len(told)
+    return (*told, *((Evidence("more MACs were heard to claim it"),) if more > 0 else ()))
 
 
 def flux(world: World, address: Address) -> Found | Away | None:
@@ -193,7 +228,8 @@ def hopping(world: World, address: Address) -> Found | Away | None:
     if len(line) <= HOPS or world.is_gateway(address) or len(rivals(world, address)) > 1:
         return None
     recent = [(when, mac) for when, mac in line if world.now - when <= HOUR]
-    there = set(world.macs_at(address))
+    claims = world.hearsay.at(address, world.now)
+    there = {*world.macs_at(address), *claims}
     macs = list(dict.fromkeys(mac for _, mac in recent if mac in there))
     back = len(recent) - len(macs)
     if (
@@ -207,61 +243,24 @@ def hopping(world: World, address: Address) -> Found | Away | None:
         return None
     if world.confirmed.get(address, (0, ()))[0] < recent[1][0] and world.now - recent[1][0] < MINUTE:
         return AWAY  # whether both answer is being asked: then it is a duplicate, and told as that
-    claims, members = membership(world, address, macs)
+    told, members = membership(world, address, macs)
     return Found(
         Severity.WRONG,
         (at(address), *(who(mac) for mac in macs)),
-        (*(Evidence(f"{called(world, mac)} claims {dotted(address)} again and again") for mac in macs), *claims),
+        (
+            *(
+                Evidence(
+                    f"{called(world, mac)} {'is heard to claim' if mac in claims else 'claims'} {dotted(address)} again and again"
+                    f"{' and has not answered there' if mac in claims else ''}"
+                )
+                for mac in macs
+            ),
+            *told,
+        ),
         "Find out which of them should have it; if they are members of a router group, say so; if they are adapters of one device, "
         "join them",
         (*members, accept("accept it: they take over from each other")),
     )
-
-
-def known_gateway_mac(world: World, address: Address) -> tuple[MacNumber, str] | None:
-    """The MAC a gateway is known by, and how."""
-    item = world.planned(address)
-    if item is not None and item.mac is not None:
-        return item.mac, "the plan has it"
-    link = next((one for one in world.links.values() if one.gateway == address), None)
-    return (link.gateway_mac, "it was seen there before") if link is not None and link.gateway_mac is not None else None
-
-
-def gateway_changed(world: World, address: Address) -> Found | Away | None:
-    """Somebody claims the gateway's address who is neither the known gateway nor a known member of its router group."""
-    if not world.is_gateway(address) or (known := known_gateway_mac(world, address)) is None:
-        return None
-    mac, how = known
-    confirmed = world.confirmed.get(address, (0, ()))
-    others = sorted(
-        other
-        for other, held in world.holders.get(address, {}).items()
-        if other is not None and other != mac and other not in world.own_macs and not entitled(world, address, other)
-        and (other in confirmed[1] or (world.now - held.last <= GATEWAY_FRESH and held.last > confirmed[0]))
-    )  # fmt: skip
-    if not others:
-        return None if address in world.confirmed else AWAY
-    both = mac in confirmed[1] or world.present(address, mac)
-    claims, members = membership(world, address, others)
-    return Found(
-        Severity.URGENT,
-        (at(address), who(mac), *(who(one) for one in others)),
-        (
-            Evidence(f"the gateway {dotted(address)} is {called(world, mac)}: {how}"),
-            *(Evidence(f"{called(world, one)} claims the gateway's address") for one in others),
-            *claims,
-        ),
-        "Find the second one and take it off the network: it can read and stop all traffic to other networks"
-        if both
-        else "If the router was replaced, enter the new MAC in the plan; if not, take the other one off the network",
-        (
-            Step(
-                Action.ASSIGN, "the router was replaced: enter its new MAC",
-                (("address", dotted(address)), ("mac", str(Mac(others[0])))),
-            ),
-            *members, accept(),
-        ),
-    )  # fmt: skip
 
 
 def static_in_pool(world: World, address: Address) -> Found | Away | None:
@@ -427,15 +426,8 @@ def self_assigned(world: World, address: Address) -> Found | Away | None:
 
 def _foreign_on(world: World, address: Address) -> Link | None:
     """The link on which an address was heard though it belongs to none of the link's subnets."""
-    link = world.links.get(world.heard_on.get(address, ""))
-    if link is None or not link.networks or link.holds(address) or address in world.own_addresses:
-        return None
-    subnet = world.subnet_at(address)
-    if subnet is not None and subnet.vlan is not None:
-        vlans = {s.vlan for n in link.networks if (s := world.subnet_at(address_of(n.network_address))) is not None}
-        if subnet.vlan in vlans:
-            return None  # two subnets of the plan share this link
-    return link
+    on = world.heard_on.get(address, "")
+    return world.links[on] if abroad(world, address, on) else None
 
 
 def _foreigner(world: World, address: Address) -> tuple[MacNumber, int] | None:
@@ -464,11 +456,6 @@ RULES = (
         "hopping-address", "An address hops between devices", About.ADDRESS,
         "Several adapters take turns at one address: a failover pair, a replaced device that came back, or two settings "
         "that are alike", hopping, keeps=HOUR,
-    ),
-    Rule(
-        "gateway-changed", "Another device claims the gateway's address", About.ADDRESS,
-        "Whoever holds the gateway's address receives everything that leaves the subnet", gateway_changed,
-        lingers=5 * SECOND, keeps=HOUR,
     ),
     Rule(
         "static-in-pool", "A typed-in address lies inside a pool", About.ADDRESS,

@@ -9,6 +9,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 
 from ..absence import ANSWERS, ASKED_AFAR, ASKED_BY_ARP, HEARD, Reason, Silence
 from ..address import Address
@@ -19,6 +20,7 @@ from ..stays import Source
 from .answering import Answering
 from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
 from .fittings import Fittings
+from .hearsay import Heard, Hearsay
 from .leased import Leased
 from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
@@ -36,7 +38,6 @@ TOGETHER = 2 * MINUTE
 SLACK = SECOND
 """How much older than the beginning of a look a sighting may be and still count for it: clocks are read one after the other."""
 SWITCHES_KEPT = 8
-ON_LINK = ASKED_BY_ARP | Source.OVERHEARD
 PROXY_FROM = 4
 
 
@@ -50,10 +51,10 @@ class World:
     ) -> None:  # fmt: skip
         self.ground = Ground(plan, site)
         self.dhcp = DhcpHeard(self.ground, self._mark)
-        self.leased = Leased(self.ground, self._touch)
+        self.leased = Leased(self.ground, self.touch)
         self.names, self.rolls, self.fittings = NamesTold(), Rolls(), Fittings()
         self.stand_ins, self.wiring = StandIns(), Wiring()
-        self.questions = Questions()
+        self.questions, self.hearsay = Questions(), Hearsay()
         self.randomised, self.vendor_of = randomised, vendor_of
         self.limits = limits or Limits()
         self.holders: dict[Address, dict[MacNumber | None, Held]] = {}
@@ -75,7 +76,7 @@ class World:
         self.dirty: dict[About, set[int]] = {about: set() for about in About}
         self.members: dict[Address, set[MacNumber]] = {}
         self.answering = Answering()
-        self._silences: dict[tuple[Address, MacNumber], Silence] = {}
+        self._silences: dict[tuple[Address, MacNumber, int], Silence] = {}
         self._link_keys: dict[str, int] = {}
         self._gateways: set[int] | None = None
         self._pools_at: tuple[list[int], list[int]] | None = None
@@ -109,7 +110,8 @@ class World:
     # What is told
 
     def saw(self, address: Address, mac: MacNumber | None, at: int, source: Source, link: str | None = None) -> None:
-        """A sighting. `link` is the adapter whose own link it was made on, None for one through the gateway."""
+        """A sighting but of what was overheard (see `hearing`). `link` is the adapter whose own link it was made on, None for one
+        through the gateway."""
         self.passed(at)
         if not address:
             return
@@ -120,25 +122,28 @@ class World:
         claim = held is None or at - held.last > 10 * MINUTE or held.silence is not HEARD
         if held is None:
             held = holders[mac] = Held(at, at, source)
-            self._touch(address, mac)
+            self.touch(address, mac)
             if mac is not None and link is not None:
                 self._missed_at_home(address, mac)
         else:
             # A pair that comes back after having been given up is news; one that goes on is not.
             if claim or source not in held.sources:
-                self._touch(address, mac)
-            if at >= held.last:
+                self.touch(address, mac)
+            if at >= held.last and held.silence is not HEARD and source is not Source.LEASE:
+                if mac is not None:  # what is leased to it says nothing of whether it is there
+                    self._silences[address, mac, held.silence.first] = replace(held.silence, after=at)
                 held.silence = HEARD
             held.first, held.last = min(held.first, at), max(held.last, at)
             held.sources |= source
         if mac is None:
             return
+        self.hearsay.answered(address, mac)
         self.places.setdefault(mac, {})[address] = held
         if link is not None:
             self.heard_on[address] = link
             if source is not Source.LEASE and mac not in self.own_macs:
-                self._switched(address, mac, at, holders)
-                if claim and self._contradicts(address, mac, at, holders):
+                self.switched(address, mac, at, self.hearsay.beside(address, holders, self.now))
+                if claim and self.contradicts(address, mac, at, holders):
                     self.questions.want(address)
             if source & ASKED_BY_ARP:
                 self.answering.answered(link, address)
@@ -166,7 +171,7 @@ class World:
         """True when somebody at an address answered by ARP and is there still."""
         return any(held.sources & ASKED_BY_ARP and self.is_present(address, held) for held in holders.values())
 
-    def _contradicts(self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held]) -> bool:
+    def contradicts(self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held]) -> bool:
         """True when a claim of a MAC is at odds with who is known to have the address, however long that one was silent."""
         if address in self.own_addresses:
             return True
@@ -183,28 +188,33 @@ class World:
             for other, held in holders.items()
         )
 
-    def _switched(self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held]) -> None:
-        """Keep the order in which MACs held an address; a second one beside a fresh first is asked about."""
-        if len(holders) < 2:
-            return  # nearly every address has one holder for ever: nothing is kept for those
+    def switched(
+        self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held | Heard]
+    ) -> bool:
+        """Keep the order in which MACs claimed an address; a second one beside a fresh first is asked about. True when another
+        claimed it before."""
+        if len(holders) < 1 + (mac in holders):
+            return False  # nearly every address has one holder for ever: nothing is kept for those
         line = self.switches.get(address)
         if line is None:
             others = [(held.last, other) for other, held in holders.items() if other is not None and other != mac]
             if not others:
-                return
+                return False
             line = self.switches[address] = deque([max(others)], maxlen=SWITCHES_KEPT)
-        if line[-1][1] != mac:
-            line.append((at, mac))
-            self._touch(address, mac)
-            if any(
-                other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
-                for other, held in holders.items()
-            ):
-                self.questions.want(address)
+        if line[-1][1] == mac:
+            return False
+        line.append((at, mac))
+        self.touch(address, mac)
+        if any(
+            other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
+            for other, held in holders.items()
+        ):
+            self.questions.want(address)
+        return True
 
-    def _touch(self, address: Address, mac: MacNumber | None) -> None:
-        dirty = self.dirty
-        dirty[About.ADDRESS].add(address)
+    def touch(self, address: Address, mac: MacNumber | None) -> None:
+        """Everything about an address, and a MAC, is to be looked at again."""
+        self.dirty[About.ADDRESS].add(address)
         item = self.plan.at(self.site, address)
         if item is not None:
             self.touch_item(item)
@@ -257,21 +267,21 @@ class World:
             a != address and other.last > held.last and other.sources & ANSWERS and other.last >= at - SLACK
             for a, other in self.places.get(mac, {}).items()
         )
-        before, held.silence = held.silence, held.silence.asked_again(at, rival=rival, elsewhere=elsewhere)
+        before, held.silence = (
+            held.silence,
+            held.silence.asked_again(at, rival=rival, elsewhere=elsewhere, before=held.last),
+        )
         if mac is not None and held.silence is not before:
-            self._silences[address, mac] = held.silence
+            self._silences[address, mac, held.silence.first] = held.silence
 
-    def take_silences(self) -> dict[tuple[Address, MacNumber], Silence]:
-        """The pairs whose silence changed since the last call."""
+    def take_silences(self) -> dict[tuple[Address, MacNumber, int], Silence]:
+        """The silences that changed since the last call, by pair and when they began."""
         found, self._silences = self._silences, {}
         return found
 
-    def silences_again(self, pairs: Iterable[tuple[Address, MacNumber]]) -> None:
-        """These could not be kept: they are given again by the next call of `take_silences`, as they are then."""
-        for address, mac in pairs:
-            held = self.holders.get(address, {}).get(mac)
-            if held is not None and held.silence is not HEARD:
-                self._silences[address, mac] = held.silence
+    def silences_again(self, found: Mapping[tuple[Address, MacNumber, int], Silence]) -> None:
+        """These could not be kept: they are given again by the next call of `take_silences`, unless they changed since."""
+        self._silences = {**found, **self._silences}
 
     def dirty_all(self) -> None:
         """Look at everything again; call it after any change of subnets or links."""
@@ -316,7 +326,7 @@ class World:
         """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
         for address in addresses:
             if not self.announced.said(mac, address):
-                self._touch(address, mac)
+                self.touch(address, mac)
                 if mac not in self.members.get(address, ()):
                     self.questions.want(address)
             self.announced.note(mac, address, at)
@@ -342,7 +352,7 @@ class World:
             case About.ADDRESS:
                 return self.holders.keys() | {a.address for a in self.plan.assigned_in(self.site, 0, 1 << 32)}
             case About.MAC:
-                return {*self.places, *self.strays, *self.broadcasts}
+                return {*self.places, *self.strays, *self.broadcasts, *self.hearsay}
             case About.ASSIGNMENT:
                 return [item.id for item in self.plan.assigned_in(self.site, 0, 1 << 32)]
             case About.RESERVATION:
@@ -454,7 +464,9 @@ class World:
     def answers_for(self, mac: MacNumber) -> list[Address]:
         """The addresses a MAC answers for by ARP now, sorted."""
         return sorted(
-            a for a, held in self.places.get(mac, {}).items() if held.sources & ON_LINK and self.is_present(a, held)
+            a
+            for a, held in self.places.get(mac, {}).items()
+            if held.sources & ASKED_BY_ARP and self.is_present(a, held)
         )
 
     def strange(self, mac: MacNumber) -> list[Address]:
@@ -477,24 +489,3 @@ class World:
         self.passed(at)
         self.stand_ins.answer(mac, told, self.strange(mac), at)
         self.touch_mac(mac)
-
-    def forget_old(self) -> int:
-        """Drop pairs not seen for KEPT, but none of a MAC or address that is planned: how long those are away is asked.
-        Gives how many."""
-        dropped = 0
-        for address, holders in list(self.holders.items()):
-            if self.plan.at(self.site, address) is not None:
-                continue
-            old = [m for m, held in holders.items() if self.now - held.last > KEPT and not (m and self.plan.has_mac(m))]
-            for mac in old:
-                del holders[mac]
-                if mac is not None and (places := self.places.get(mac)) is not None:
-                    places.pop(address, None)
-                    if not places:
-                        del self.places[mac]
-            dropped += len(old)
-            if not holders:
-                del self.holders[address]
-                for about in (self.switches, self.confirmed, self.heard_on):
-                    about.pop(address, None)
-        return dropped

@@ -19,12 +19,13 @@ from typing import Any
 from sqlalchemy import update
 
 from ...api.events import Event, FindingsEvent, TurnTold
-from ...core.absence import ANSWERS
+from ...core.absence import ANSWERS, Silence
 from ...core.address import Address, address_of
-from ...core.findings import rounds
+from ...core.findings import hearing, rounds
 from ...core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ...core.findings.facts import Limits, Link
 from ...core.findings.fittings import Idle
+from ...core.findings.forgetting import forget_old
 from ...core.findings.model import About, Evidence
 from ...core.findings.offers import Offer
 from ...core.findings.rolls import Absent
@@ -99,7 +100,7 @@ class FindingsBook:
             offset = self.offset
             for one in sightings:
                 near = link if link is not None and one.mac is not None else None
-                self.world.saw(one.address, one.mac, one.at + offset, one.source, near)
+                hearing.saw(self.world, one.address, one.mac, one.at + offset, one.source, near)
 
     def named(self, names: Iterable[NameHeard]) -> None:
         """Names were heard."""
@@ -122,19 +123,17 @@ class FindingsBook:
         """Store what looks in vain say since the last time."""
         with self._knowing:
             offset, site = self.offset, self.world.site
-            found = {
-                pair: replace(one, first=one.first - offset, last=one.last - offset)
-                for pair, one in self.world.take_silences().items()
-            }
-        if not found:
+            taken = self.world.take_silences()
+        if not taken:
             return
+        found = {(address, mac, since - offset): _silence(one, -offset) for (address, mac, since), one in taken.items()}
         try:
             with self._database.write() as connection:
                 absence_records.keep(connection, site, found)
         except Exception as error:  # a full disk: what was found out is kept with the next look
             _log.warning("who was silent could not be kept yet: %s", getattr(error, "orig", error))
             with self._knowing:
-                self.world.silences_again(found)
+                self.world.silences_again(taken)
 
     def confirmed(self, answers: Mapping[Address, tuple[MacNumber, ...]], link: str, *, controlled: bool) -> None:
         """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
@@ -346,19 +345,13 @@ class FindingsBook:
             for address in addresses:
                 self.world.questions.want(address)
 
-    def wonder(self, addresses: Iterable[Address]) -> None:
-        """Somebody new was heard at these addresses: they want a directed round when there is room."""
-        with self._knowing:
-            for address in addresses:
-                self.world.questions.wonder(address)
-
     def is_device(self, mac: MacNumber) -> bool:
         """True for a MAC that belongs to a device."""
         return mac in self.world.devices
 
     def heard_on(self, address: Address) -> str:
         """The adapter on whose link an address was heard last; empty for none."""
-        return self.world.heard_on.get(address, "")
+        return self.world.heard_on.get(address) or self.world.hearsay.link(address) or ""
 
     def suspects(self) -> list[Address]:
         """Addresses that want a directed round and may have it now."""
@@ -377,7 +370,7 @@ class FindingsBook:
             now = self._steady()
             if everything or now - self._full_at >= FULL_EVERY:
                 self._full_at = self._rechecked_at = now
-                self.world.forget_old()
+                forget_old(self.world)
                 self.engine.begin_full(self.world)
             elif now - self._rechecked_at >= RECHECK_EVERY:
                 self._rechecked_at = now
@@ -478,6 +471,12 @@ def _limits(connection: Any) -> Limits:
 def _new_per_hour(connection: Any) -> int:
     """How many devices an hour and link may arise by answering what was asked because they were heard."""
     return int(watch_records.kept(connection, "intake", watch_records.USUAL_INTAKE)["new_per_hour"])
+
+
+def _silence(one: Silence, offset: int) -> Silence:
+    """A silence with its times moved."""
+    first, last, before = one.first + offset, one.last + offset, one.before + offset
+    return replace(one, first=first, last=last, before=before, after=one.after + offset if one.after else 0)
 
 
 def _inside(address: Address, network: IPv4Network) -> bool:

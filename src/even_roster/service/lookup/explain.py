@@ -13,20 +13,24 @@ from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
 from ...core.mac import Mac, MacNumber
 from ...core.measure import kind_of
+from ...core.past import looks
+from ...core.plan.proof import span_of
 from ...core.ranges import parse
 from ...core.span import SpanSet
-from ...core.stays import SAME_MOMENT_MS, Source
+from ...core.stays import Source
 from ...core.targets import asked
-from ...store import device_queries, scan_records
+from ...store import device_queries, heard_records, look_records, scan_records
 from ...store.address_column import NO_ADDRESS
 from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
+from ..knowing import moments
 from ..plan import plan_views, planning
 from ..refs import Subnets
-from ..scans.running_scans import refs_of_macs
+from ..scans.running_scans import UNCONTROLLED, refs_of_macs
 
 HOLDERS = 3
+HEARD_SHOWN = 3
 
 
 def explain_address(context: Context, connection: Connection, address: IPv4Address) -> Explanation:
@@ -43,10 +47,11 @@ def explain_address(context: Context, connection: Connection, address: IPv4Addre
         sentences.append(f"It is the gateway of {adapter.name}.")
     sentences += _planned(context, connection, value, stays)
     sentences += _claimed(context, value)
-    sentences += _holders(context, stays)
+    sentences += _holders(context, connection, value, stays)
+    sentences += _heard(context, connection, value)
     sentences += _plugged(context, dict.fromkeys(stay.mac for stay in stays[:HOLDERS] if stay.mac is not None))
     sentences += _read_as_switch(context, value)
-    sentences += _last_scan(traces)
+    sentences += _last_scan(traces) + _asked(connection, here, value, stays)
     return Explanation(
         subject=str(address), kind="address", sentences=sentences, mac=None, vendor=None, local=False,
         subnet=Subnets(context.plan.plan, here).of(subnet) if subnet else None,
@@ -163,27 +168,42 @@ def _where(address: IPv4Address, subnet: str | None, adapter: str | None) -> lis
     return sentences
 
 
-def _holders(context: Context, stays: list[StayRow]) -> list[str]:
+def _holders(context: Context, connection: Connection, address: Address, stays: list[StayRow]) -> list[str]:
+    """Who holds an address now by the rule for moments, or what is known of who did last."""
     if not stays:
         return ["It was never seen in use."]
-    newest = stays[0].last
-    standing = [stay for stay in stays if stay.reason == Reason.NONE and newest - stay.last <= SAME_MOMENT_MS]
+    now = now_ms()
+    known = moments.of_address(connection, context.plan.site_here, address, max(now, stays[0].last))
+    standing = [one.row for one in known if one.then.known.there]
     if not standing:
         latest = stays[0]
         who = _holder(context, latest, latest.mac) if latest.mac is not None else "something behind the gateway"
-        return [f"Nobody is known to hold it now; {who} did last, until {ago(newest)}: {Reason(latest.reason).words}."]
-    now = [stay for stay in standing if stay.mac is not None]
-    if not now:
+        why = f": {Reason(latest.reason).words}" if latest.reason else ""
+        said = [f"Nobody is known to hold it now; {who} did last, until {ago(latest.last)}{why}."]
+        return said if why else [*said, *(one.said for one in known[:1])]
+    newest = standing[0].last
+    held = [stay for stay in standing if stay.mac is not None]
+    if not held:
         return [f"Something behind the gateway answered there, last {ago(newest)}; its MAC cannot be seen from here."]
-    told = [_holder(context, stay, stay.mac) for stay in now if stay.mac is not None]
-    if len(now) > 1:
-        sentences = [f"It is claimed by {'two' if len(now) == 2 else len(now)}: {' and '.join(told)}."]
+    told = [_holder(context, stay, stay.mac) for stay in held if stay.mac is not None]
+    if len(held) > 1:
+        sentences = [f"It is claimed by {'two' if len(held) == 2 else len(held)}: {' and '.join(told)}."]
     else:
-        sentences = [f"{told[0][:1].upper()}{told[0][1:]} holds it; last seen {ago(newest)}."]
-    before = {stay.mac for stay in stays if stay.mac is not None} - {stay.mac for stay in now}
+        sentences = [f"{told[0][:1].upper()}{told[0][1:]} holds it; it answered last {ago(newest)}."]
+    before = {stay.mac for stay in stays if stay.mac is not None} - {stay.mac for stay in held}
     if before:
         sentences.append(f"Before that {len(before)} other {'adapter' if len(before) == 1 else 'adapters'} held it.")
     return sentences
+
+
+def _heard(context: Context, connection: Connection, address: Address) -> list[str]:
+    """Who was only heard to speak as an address."""
+    found = heard_records.of_addresses(connection, context.plan.site_here, address, address, HEARD_SHOWN + 1)
+    shown = ", ".join(f"{Mac(row.mac)} (last {ago(row.last)})" for row in found[:HEARD_SHOWN])
+    more = " and more" if len(found) > HEARD_SHOWN else ""
+    return (
+        [f"{shown}{more} was heard to speak as it and has not answered there: anybody can send that."] if found else []
+    )
 
 
 def _holder(context: Context, stay: StayRow, mac: MacNumber) -> str:
@@ -206,10 +226,12 @@ def _vendor_sentence(mac: Mac, vendor: str | None) -> str:
 
 
 def _traces(connection: Connection, site: int, address: Address) -> list[ScanTrace]:
-    """What the last scans that asked for the address learnt."""
+    """What the last scans that asked for the address learnt; one that was cut off, or in which nobody answered who was known
+    before, says nothing of who did not answer."""
     found = []
     for scan, row in scan_records.scans_of_address(connection, site, address):
-        if row is None and (scan.state == "running" or IPv4Address(address) not in asked(scan.targets, scan.subnet)):
+        whole = scan.state == "done" and UNCONTROLLED not in scan.notes
+        if row is None and (not whole or IPv4Address(address) not in asked(scan.targets, scan.subnet)):
             continue
         found.append(
             ScanTrace(
@@ -236,6 +258,25 @@ def _last_scan(traces: list[ScanTrace]) -> list[str]:
     return [
         f"In the last scan that asked, {ago(round(last.at.timestamp() * 1000))}, it {'was ' if how == 'silent' else ''}{how}{more}."
     ]
+
+
+def _asked(connection: Connection, site: int, address: Address, stays: list[StayRow]) -> list[str]:
+    """How often it is asked for, and how often in vain since its last answer."""
+    now, answered = now_ms(), stays[0].last if stays else None
+    last, _ = looks.beside(look_records.near(connection, site, address, now), address, now, answered)
+    if last is None:
+        return []
+    often = f", at least every {span_of(last.every)} for {span_of(last.last - last.first)}" if last.count > 1 else ""
+    vain = next((stay for stay in stays if stay.silent_count), None)
+    times = (
+        "once"
+        if vain is not None and vain.silent_count == 1
+        else f"{vain.silent_count} times"
+        if vain is not None
+        else ""
+    )
+    silent = f"; in vain {times} since {ago(vain.silent_first)}" if vain is not None else ""
+    return [f"It was asked for last {ago(last.last)} (by {last.kind.words}){often}{silent}."]
 
 
 def ago(ms: int) -> str:

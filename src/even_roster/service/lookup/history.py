@@ -8,24 +8,27 @@ from typing import Literal
 
 from sqlalchemy import Connection
 
-from ...api.history import Happened, History, HistorySpan, Moment
-from ...core.absence import Reason
+from ...api.history import Deaf, Happened, HeardAs, History, HistorySpan, KnownThen, Moment, Silent
 from ...core.address import FIRST, Address, address_of, dotted
 from ...core.mac import Mac, MacError, MacNumber
+from ...core.past import looks, words
+from ...core.past.deaf import DeafTime
+from ...core.past.rule import Known
 from ...core.plan.proof import span_of
-from ...core.stays import SAME_MOMENT_MS, Source
-from ...store import device_queries, history_queries
+from ...store import absence_records, device_queries, heard_records, history_queries, look_records
 from ...store.rows import StayRow
 from .. import views
 from ..context import Context, now_ms
 from ..findings import finding_views
+from ..knowing import moments
+from ..knowing.moments import PairThen
 from ..naming import request_values
 from ..web.problems import Refusal
 from . import past_plan_views
 
 Kind = Literal["address", "mac", "name", "subnet"]
 DAY = 24 * 3600 * 1000
-BETWEEN_LOOKS = history_queries.BETWEEN_LOOKS
+SHOWN = 2
 BUCKETS = 120
 
 
@@ -101,9 +104,45 @@ def between(
         stays=[views.stay_row(row, context.vendors) for row in ([] if asked.kind == "subnet" else rows)],
         names=[views.name_stay(row) for row in names if row.last >= since and row.first <= until],
         happened=_happened(rows, since, until)[:limit] if asked.kind == "subnet" else [],
+        silences=_silences(connection, rows, since, until)[:limit] if asked.kind != "subnet" else [],
+        heard_only=_heard(connection, context.plan.site_here, asked, since, until, limit),
+        deaf=[_deaf(one) for one in reversed(look_records.deaf(connection, since, until))][:limit],
         turns=[finding_views.turn(t) for t in turns],
         more=more,
     )  # fmt: skip
+
+
+def _silences(connection: Connection, rows: list[StayRow], since: int, until: int) -> list[Silent]:
+    """When the pairs of some stays were asked in vain within a time, the latest first."""
+    runs = absence_records.of_stays(connection, {row.id for row in rows}, since, until)
+    found = [(run, row) for row in rows for run in runs.get(row.id, ())]
+    return [
+        Silent(
+            address=dotted(row.address), mac=str(Mac(row.mac)) if row.mac is not None else None,
+            silent_from=views.time_of(run.first), silent_until=views.time_of(run.last), count=run.count,
+            answered_before=views.time_of(run.before), answered_after=views.maybe_time(run.after), ended=absence_records.words(run),
+        )
+        for run, row in sorted(found, key=lambda pair: pair[0].last, reverse=True)
+    ]  # fmt: skip
+
+
+def _heard(connection: Connection, site: int, asked: Asked, since: int, until: int, limit: int) -> list[HeardAs]:
+    found = (
+        heard_records.of_macs(connection, asked.macs, limit)
+        if asked.macs
+        else heard_records.of_addresses(connection, site, asked.first, asked.last, limit)
+    )
+    return [
+        HeardAs(
+            address=dotted(row.address), mac=str(Mac(row.mac)), first_seen=views.time_of(row.first),
+            last_seen=views.time_of(row.last), count=row.times,
+        )
+        for row in found if row.last >= since and row.first <= until
+    ]  # fmt: skip
+
+
+def _deaf(one: DeafTime) -> Deaf:
+    return Deaf(adapter=one.adapter, since=views.time_of(one.first), until=views.maybe_time(one.last), said=one.said)
 
 
 def _subnet_name(context: Context, asked: Asked) -> str:
@@ -131,97 +170,89 @@ def _event(what: Literal["came", "last seen"], at: int, row: StayRow) -> Happene
     )  # fmt: skip
 
 
-def at(context: Context, connection: Connection, text: str, moment: int, limit: int = 5000) -> Moment:
-    """Who was there at a moment (UTC ms); where nobody was, who was before and after."""
+def at(context: Context, connection: Connection, text: str, moment: int, limit: int = 20_000) -> Moment:
+    """What is known of a moment (UTC ms): who was there, who may have been, who was silent, and how each is known."""
     asked, here = understand(context, connection, text), context.plan.site_here
     before = after = None
     if asked.macs:
-        rows = history_queries.at_macs(connection, asked.macs, moment)
-        if not rows:
-            before, after = history_queries.beside_macs(connection, asked.macs, moment)
-    else:
-        grace = BETWEEN_LOOKS if asked.kind == "subnet" else 0
-        rows = history_queries.in_subnet(connection, here, asked.first, asked.last, moment, limit, grace)
-        if not rows and asked.kind == "address":
-            before, after = history_queries.beside_address(connection, here, asked.first, moment)
-    if before is not None and moment - before.last <= BETWEEN_LOOKS:
-        # Nobody looked between the last sighting and then: the last holders are named, with when that was.
-        if asked.macs:
-            late = [before] if not 0 < before.silent_first <= moment else []
-        else:
-            late = history_queries.in_subnet(connection, here, asked.first, asked.last, moment, limit, BETWEEN_LOOKS)
-            late = [row for row in late if row.last >= before.last - SAME_MOMENT_MS]
-        if late and (after is None or _next_holders(connection, here, asked, after, limit) & {row.mac for row in late}):
-            rows, before, after = late, None, None
-    if asked.macs:
+        known = moments.of_macs(connection, here, asked.macs, moment)
         planned, said = past_plan_views.of_macs(context, connection, asked.macs, moment)
+        where = history_queries.of_any(asked.macs)
     elif asked.kind == "subnet":
+        known = moments.of_span(connection, here, asked.first, asked.last, moment, limit)
         planned, said = past_plan_views.of_subnet(context, connection, asked.first, asked.last, moment)
     else:
+        known = moments.of_address(connection, here, asked.first, moment)
         planned, said = past_plan_views.of_address(context, connection, asked.first, moment)
+        where = history_queries.of_span(here, asked.first, asked.last)
+    there = [one.row for one in known if one.then.known.there]
+    if not there and asked.kind != "subnet":
+        before, after = history_queries.beside(connection, where, moment)
+    told = _counted(asked, known) if asked.kind == "subnet" else _told(connection, here, asked, known, after, moment)
     return Moment(
-        subject=asked.text, kind=asked.kind, at=views.time_of(moment),
-        sentences=[*_told(asked, rows, before, after, moment), *said], stays=[views.stay_row(row, context.vendors) for row in rows],
-        planned=planned, stay_before=views.stay_row(before, context.vendors) if before is not None else None,
+        subject=asked.text, kind=asked.kind, at=views.time_of(moment), sentences=[*told, *said],
+        stays=[views.stay_row(row, context.vendors) for row in there], known=[_known(one) for one in known], planned=planned,
+        stay_before=views.stay_row(before, context.vendors) if before is not None else None,
         stay_after=views.stay_row(after, context.vendors) if after is not None else None,
     )  # fmt: skip
 
 
-def _next_holders(connection: Connection, here: int, asked: Asked, after: StayRow, limit: int) -> set[int | None]:
-    """Everybody who was seen first at the moment at which somebody was seen again."""
-    if asked.macs:
-        return {after.mac}
-    there = history_queries.in_subnet(connection, here, asked.first, asked.last, after.first, limit)
-    return {row.mac for row in there if row.first == after.first}
+def _known(one: PairThen) -> KnownThen:
+    then = one.then
+    return KnownThen(
+        address=dotted(one.row.address), mac=str(Mac(one.row.mac)) if one.row.mac is not None else None,
+        device=views.stay_device(one.row), known=then.known.value, answered_before=views.maybe_time(then.before),
+        answered_after=views.maybe_time(then.after), apart=None if then.apart is None else then.apart // 1000,
+        silent_from=views.maybe_time(then.run.first if then.run is not None else None),
+        silent_until=views.maybe_time(then.run.last if then.run is not None else None), said=one.said,
+    )  # fmt: skip
+
+
+def _counted(asked: Asked, known: list[PairThen]) -> list[str]:
+    """How many addresses of a subnet were in use, as far as is known."""
+    macs = {one.row.mac for one in known if one.row.mac is not None}
+    held = {one.row.address for one in known if one.then.known is Known.HELD}
+    every = {one.row.address for one in known}
+    sure = (
+        f"Of {len(held)} that is certain: they answered close together before and after. The others" if held else "They"
+    )
+    return [
+        f"{len(every)} addresses of {asked.text} were in use or probably were, by {len(macs)} adapters whose MAC is known.",
+        f"{sure} answered before, and nothing is known against it.",
+    ]
 
 
 def _told(
-    asked: Asked, rows: list[StayRow], before: StayRow | None, after: StayRow | None, moment: int
+    connection: Connection, site: int, asked: Asked, known: list[PairThen], after: StayRow | None, moment: int
 ) -> list[str]:  # fmt: skip
-    if asked.kind == "subnet":
-        macs = {row.mac for row in rows if row.mac is not None}
-        addresses = {row.address for row in rows}
-        return [f"{len(addresses)} addresses of {asked.text} were in use, by {len(macs)} adapters whose MAC is known."]
-    if rows and asked.kind == "address":
-        both = "Two devices" if len({row.mac for row in rows}) > 1 else None
-        who = " and ".join(dict.fromkeys(_who(row) for row in rows))
-        late = (moment - max(row.last for row in rows)) // 1000
-        seen = f" It was last seen there {span_of(late * 1000)} before; nobody looked between." if late > 0 else ""
-        gap = max((row.widest or 0 for row in rows), default=0)
-        if not late and gap > BETWEEN_LOOKS:
-            seen = f" It was seen before and after, up to {span_of(gap)} apart; in between nobody saw it."
-        if all(Source(row.sources) & Source.FOLDED for row in rows):
-            return [
-                f"{who} held it at some time around then: records that old are folded, with gaps that are not kept."
-            ]
-        return [f"{both} held it: {who}." if both else f"{who} held it.{seen}"]
-    if rows:
-        return [f"It held {', '.join(dotted(row.address) for row in rows)}."]
-    if before is None and after is None:
-        return ["It was never seen, before or after."]
-    said = ["Nobody was seen holding it then." if asked.kind == "address" else "It was not seen anywhere then."]
-    if before is not None:
-        said.append(f"Before that, last: {_who(before)} at {dotted(before.address)}, {_until(before, moment)}.")
-    if after is not None:
-        said.append(f"After that, first: {_who(after)} at {dotted(after.address)}.")
+    there = [one for one in known if one.then.known.there]
+    others = [one for one in known if not one.then.known.there]
+    if asked.macs:
+        sure = {one.row.address for one in there}
+        said = [_at_address(one) for one in there] or ["It is not known to have been anywhere then."]
+        latest = [one for one in others if one.row.address not in sure][: 1 if there else SHOWN]
+        said += [_at_address(one) for one in latest]
+    else:
+        both = len({one.row.mac for one in there}) > 1
+        said = ["More than one device answered for it around then."] if both else []
+        said += [one.said for one in there] or ["Nobody is known to have held it then."]
+        said += [one.said for one in others[: 0 if there else SHOWN]]
+        if not there:
+            asking = look_records.near(connection, site, asked.first, moment)
+            asking_then = looks.beside(asking, asked.first, moment, known[0].row.last if known else None)
+            said.append(words.nobody(*asking_then, moment, bool(known)))
+    if not there and not others and after is None:
+        said.insert(1, "It was never seen, before or after.")
+    elif not there and after is not None and all(one.then.after is None for one in others):
+        said.append(
+            f"After that, first: {moments.who(after)} answered at {dotted(after.address)}, {span_of(after.first - moment)} after."
+        )
     return said
 
 
-def _until(row: StayRow, moment: int) -> str:
-    """When a stay was over, and what was found between that and a moment."""
-    ago = span_of(moment - row.last)
-    if 0 < row.silent_first <= moment:
-        reason = Reason(row.reason)
-        why = f": {reason.words}" if reason in (Reason.GAVE_WAY, Reason.MOVED) else ", asked for in vain since"
-        return f"seen last {ago} before{why}"
-    until = f", not looked for until {span_of(row.silent_first - moment)} later" if row.silent_first else ""
-    return f"seen last {ago} before{until or ', not looked for between'}"
-
-
-def _who(row: StayRow) -> str:
-    name = row.called
-    mac = str(Mac(row.mac)) if row.mac is not None else "somebody behind the gateway"
-    return f"{name} ({mac})" if name else mac
+def _at_address(one: PairThen) -> str:
+    """What is known of a device at one of its addresses."""
+    return f"At {dotted(one.row.address)}: {one.said}"
 
 
 def span(context: Context, connection: Connection, text: str) -> HistorySpan:

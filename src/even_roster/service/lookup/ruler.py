@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from ipaddress import IPv4Network
 
 from sqlalchemy import ColumnElement, Connection, func, select
@@ -18,9 +19,11 @@ from ...store.rows import PairSeen, StayRow
 from ...store.tables import stays
 from .. import views
 from ..context import Context
+from ..knowing import moments
 from ..refs import Subnets
 
 MOST_TICKS = 4096
+MOST_STAYS = 200_000
 STRETCHES = 256
 
 
@@ -63,10 +66,8 @@ def _past_ticks(
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
     by_address: dict[Address, list[StayRow]] = {}
-    for row in history_queries.in_subnet(
-        connection, here, first, last, moment, MOST_TICKS, history_queries.BETWEEN_LOOKS
-    ):
-        by_address.setdefault(row.address, []).append(row)
+    for one in moments.of_span(connection, here, first, last, moment, MOST_STAYS):
+        by_address.setdefault(one.row.address, []).append(one.row)
     assigned = _assignments(plan, here, first, last)
     return [
         _past_tick(address, by_address.get(address, []), assigned.get(address, ("", None)), moment, gateway)
@@ -82,7 +83,7 @@ def _past_tick(
             address=dotted(address), state="planned", plan=plan[0], assigned=plan[1], device=None, vendor=None, role="",
             last_seen=None,
         )  # fmt: skip
-    macs = {row.mac for row in rows if row.mac is not None and row.last >= moment - SAME_MOMENT_MS}
+    macs = {row.mac for row in rows if row.mac is not None}
     row = max(rows, key=lambda one: one.last)
     return Tick(
         address=dotted(address), plan=plan[0], assigned=plan[1],
@@ -238,19 +239,13 @@ def _stretches(connection: Connection, site: int, network: IPv4Network, since: i
 
 
 def _past_stretches(connection: Connection, site: int, network: IPv4Network, moment: int) -> list[Stretch]:
-    """Counts per stretch of who was there at a moment, worked out by the database."""
-    size = max(network.num_addresses // STRETCHES, 1)
-    found = history_queries.counted_at(
-        connection, site, address_of(network.network_address), size, STRETCHES, moment, history_queries.BETWEEN_LOOKS
-    )
-    base = address_of(network.network_address)
+    """How many addresses of each stretch were in use at a moment, or probably were."""
+    size, base = max(network.num_addresses // STRETCHES, 1), address_of(network.network_address)
+    known = moments.of_span(connection, site, base, address_of(network.broadcast_address), moment, MOST_STAYS)
+    found = Counter((address - base) // size for address in {one.row.address for one in known})
     return [
         Stretch(
-            first=dotted(base + n * size),
-            last=dotted(base + (n + 1) * size - 1),
-            answering=found.get(n, 0),
-            seen=0,
-            two=0,
+            first=dotted(base + n * size), last=dotted(base + (n + 1) * size - 1), answering=found[n], seen=0, two=0
         )
         for n in range(STRETCHES)
     ]

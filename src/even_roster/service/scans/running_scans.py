@@ -15,9 +15,11 @@ from ...api.common import DeviceRef
 from ...api.events import ScanEvent
 from ...api.scans import AddressResult, ScanInfo, ScanRequest
 from ...core import targets as target_rules
+from ...core.absence import ANSWERS
 from ...core.adapters import Adapter, AdapterError, Choice, choose
 from ...core.address import Address, address_of
 from ...core.mac import NOBODY, MacNumber
+from ...core.past.looks import Kind, Look
 from ...core.ranges import RangeError, parse
 from ...core.span import SpanSet
 from ...core.stays import Sighting, Source
@@ -279,6 +281,9 @@ class RunningScan:
             return
         if state == "done" and self._spans:
             findings.looked(self._spans, self._wall, controlled=self._known_answered)
+            controlled = self._known_answered or any(one.by & ANSWERS for one in self.scan_results.values())
+            look = Look(Kind.SCAN, ANSWERS, self.info.adapter, self._spans, self._wall, now_ms(), controlled)
+            self._context.looks.over([look])
         twice = [address for address, result in self.scan_results.items() if len(result.macs) > 1]
         findings.suspect(twice)
         if self._gateway is not None and (result := self.scan_results.get(self._gateway)) and len(result.macs) == 1:
@@ -343,7 +348,6 @@ class RunningScan:
         ]
         self._context.newcomers.heard(self.info.adapter, heard)
         if not self._elsewhere:
-            findings.wonder({one.address for one in heard if one.address})
             self._known_answered |= findings.any_known(sightings)
         self._context.observer.observe([Batch(self._where, self.info.adapter, sightings, names, ports)], also=also)
         self._named.update((one.address, one.name.name, one.name.source.value) for one in names)
@@ -351,16 +355,17 @@ class RunningScan:
 
     def _sightings(self, answers: Sequence[Answer], book: dict[Address, Result]) -> list[Sighting]:
         """One sighting per pair and batch; on the link an answer without a MAC belongs to the pair that has one."""
-        merged: dict[tuple[int, MacNumber | None], Sighting] = {}
+        merged: dict[tuple[int, MacNumber | None, bool], Sighting] = {}
         for answer in answers:
             mac = answer.mac.value if answer.mac else None
             if mac is None and (result := book.get(answer.address)) and result.macs:
                 continue
             at = self._wall + round((answer.at - self._began) * 1000) if answer.at else self._wall
             at = min(max(at, self._wall), now_ms())
-            before = merged.get((answer.address, mac))
+            key = answer.address, mac, answer.by == Source.OVERHEARD
+            before = merged.get(key)
             source = answer.by | before.source if before else answer.by
-            merged[answer.address, mac] = Sighting(answer.address, mac, at, source)
+            merged[key] = Sighting(answer.address, mac, at, source)
         return list(merged.values())
 
     def _names_and_ports(self, results: Sequence[Result]) -> tuple[list[NameHeard], dict[MacNumber, list[int]]]:

@@ -17,10 +17,11 @@ from ...core.switches.port_states import PortState, from_stored
 from ...core.switches.port_stays import Ended
 from ...core.switches.sentences import speed_said
 from ...core.switches.uplinks import Verdict
-from ...store import device_queries, history_queries, switch_records
+from ...store import device_queries, switch_records
 from ...store.edits import Missing
 from ...store.switch_records import StayRow
 from ..context import Context
+from ..knowing import moments
 from ..knowing.switch_now import PortNow, SwitchNow
 from ..naming import resolving
 from ..views import mac_view, maybe_time, time_of
@@ -64,11 +65,11 @@ def _address(word: str) -> Address | None:
 
 
 def holders(context: Context, connection: Connection, address: Address, at: int | None) -> list[MacNumber]:
-    """Who has an address, or had it at a moment."""
+    """Who has an address, or had it at a moment, or probably did."""
     site = context.plan.site_here
     if at is not None:
-        rows = history_queries.at_address(connection, site, address, at)
-        return list(dict.fromkeys(MacNumber(row.mac) for row in rows if row.mac is not None))
+        known = [one for one in moments.of_address(connection, site, address, at) if one.then.known.there]
+        return list(dict.fromkeys(MacNumber(one.row.mac) for one in known if one.row.mac is not None))
     with context.findings.looking() as world:
         now = list(world.macs_at(address))
     last = device_queries.last_holders(connection, site, [address]).get(address)

@@ -13,13 +13,12 @@ import queue
 import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ...api.events import HeardTold, ListenEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of
-from ...core.findings.world import World
 from ...core.mac import NOBODY, Mac, MacNumber
 from ...core.stays import Sighting
 from ...probe.listen import Batch, Ear, Line
@@ -252,28 +251,19 @@ class Listening:
                 del heard.neighbours[next(iter(heard.neighbours))]
         for line in batch.lines:
             heard.lines.append((now, line))
-        moved: set[Address] = set()
-        if not elsewhere:
-            with context.findings.looking() as world:
-                moved = _not_there(world, sightings)
+        if not elsewhere:  # what is heard of others than those who answer there is asked about
             self._tell_findings(name, batch, sightings, now)
         strangers = []
         for one_sighting in sightings:
             key_of = (name, one_sighting.address, one_sighting.mac or NOBODY)
-            if not context.findings.is_device(key_of[2]):  # traffic alone makes no device: it is asked about
-                if not _lately(self._strangers.get(key_of), now, STRANGER_AGAIN_MS):
-                    self._strangers[key_of] = now
-                    strangers.append(one_sighting)
-            elif not _lately(self._stored.get(key_of), now, STORE_AGAIN_MS) and len(self._waiting) < MOST_WAITING:
+            stranger = not context.findings.is_device(key_of[2])  # traffic alone makes no device: it is asked about
+            if stranger and not _lately(self._strangers.get(key_of), now, STRANGER_AGAIN_MS):
+                self._strangers[key_of] = now
+                strangers.append(one_sighting)
+            if not _lately(self._stored.get(key_of), now, STORE_AGAIN_MS) and len(self._waiting) < MOST_WAITING:
                 self._waiting[key_of] = one_sighting
-        if moved:  # a known device is heard where it did not answer yet: it is asked whether it is there
-            context.findings.wonder(moved)
-            self._alarm()
         if strangers:
             context.newcomers.heard(name, strangers)
-            if not elsewhere:
-                context.findings.wonder({one.address for one in strangers})
-                self._alarm()
             if len(self._strangers) > MOST_WAITING:
                 self._strangers = {key: at for key, at in self._strangers.items() if at == now}
         for told in batch.names:
@@ -375,11 +365,3 @@ def _shown(heard: Heard, batch: Batch) -> ListenEvent:
         adapter=heard.adapter, frames=batch.frames, unread=batch.unread, per_second=heard.last_second,
         lines=[HeardTold(protocol=one.protocol, mac=str(Mac(one.mac)), said=one.said) for one in batch.lines[:20]],
     )  # fmt: skip
-
-
-def _not_there(world: World, sightings: Iterable[Sighting]) -> set[Address]:
-    """The addresses at which known devices were heard that are not known to be there."""
-    return {
-        one.address for one in sightings
-        if one.address and one.mac in world.devices and one.mac not in world.holders.get(one.address, ())
-    }  # fmt: skip

@@ -11,17 +11,16 @@ import contextlib
 import logging
 import random
 import time
-from collections.abc import Coroutine, Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from ipaddress import IPv4Network
+from collections.abc import Coroutine, Iterable, Sequence
+from dataclasses import dataclass, replace
+from ipaddress import IPv4Address, IPv4Network
 
-from ...api.events import WatchEvent
 from ...api.scans import ScanRequest
 from ...core.adapters import Adapter, AdapterError
 from ...core.address import Address, address_of
 from ...core.findings.facts import Link
-from ...core.known_link import Signs, Verdict, judge
 from ...core.mac import Mac, MacNumber
+from ...core.past.looks import Kind, Look
 from ...core.schedule import Due, Repeats, Schedule
 from ...core.span import SpanSet
 from ...core.stays import Sighting, Source
@@ -29,13 +28,20 @@ from ...probe import dhcp_ask, stand_in
 from ...probe.confirm import MOST, confirm
 from ...probe.dhcp_ask import OfferHeard
 from ...probe.segment import Segment, SegmentError
-from ...store import finding_records, history_queries, scan_records, switch_records, watch_records, world_records
+from ...store import (
+    finding_records,
+    heard_records,
+    history_queries,
+    scan_records,
+    switch_records,
+    watch_records,
+)
 from ...store.watch_records import Watch
 from ..context import Context, now_ms
-from ..knowing.known_links import KnownLink
 from ..knowing.observing import Batch
 from ..scans.running_scans import RunningScans, describe_segment
 from ..web.problems import Refusal
+from .place import Place, learnt_mac
 
 _log = logging.getLogger(__name__)
 SETTLE_SECONDS = 0.5
@@ -44,11 +50,9 @@ LINK_SECONDS = 4.0
 RECHECK_SECONDS = 5.0
 SERVER_WAIT = 1.5
 CONTROLS = 2
-PLACE_SECONDS = 60.0
 FOLD_AT_ONCE = 500
 FOLD_REST_SECONDS = 0.05
 TIDY_SECONDS = 6 * 3600.0
-FAMILIAR = 12
 LARGEST = 4096
 DAY = 24 * 3600 * 1000
 WHO = "schedule"
@@ -72,7 +76,7 @@ class Watcher:
         self._tasks: list[asyncio.Task[None]] = []
         self._random = random.Random()
         self._busy: dict[str, asyncio.Lock] = {}
-        self._placed: dict[str, tuple[Adapter, float]] = {}
+        self.place = Place(context)
         self._servers = Repeats()
         self._client = dhcp_ask.random_mac(self._random)
         self.watched: dict[int, Watched] = {}
@@ -128,7 +132,7 @@ class Watcher:
             if context.known_links.elsewhere(adapter.name):
                 continue
             gateway = address_of(adapter.gateway) if adapter.gateway is not None else None
-            links.append(Link(adapter.name, tuple(adapter.networks), gateway, _learnt(learnt, adapter, gateway)))
+            links.append(Link(adapter.name, tuple(adapter.networks), gateway, learnt_mac(learnt, adapter, gateway)))
         context.findings.links(links, macs, addresses)
 
     async def _confirm_all(self) -> None:
@@ -211,12 +215,15 @@ class Watcher:
         addresses: Iterable[Address],
         doubtful: set[Address] | None = None,
         took: dict[Address, float] | None = None,
+        whole: SpanSet | None = None,
     ) -> dict[Address, tuple[MacNumber, ...]]:
         """Ask on the own links who answers for some addresses, and along with them for devices that answered last, as controls;
         the findings and the records are told. To `doubtful` come those asked for where nobody answered at all, controls neither:
-        of them nothing is known; to `took` the reply times that are certain, in seconds."""
+        of them nothing is known; to `took` the reply times that are certain, in seconds. `whole` is a range of which
+        these are all that somebody held lately."""
         wanted = sorted(addresses)
         found: dict[Address, tuple[MacNumber, ...]] = {}
+        looks: list[Look] = []
         for adapter in self._context.machine.adapters() if wanted else ():
             # Who speaks from a foreign address (at its factory settings) is asked on the link it was heard on.
             near = [a for a in wanted if a in adapter.onlink or self._context.findings.heard_on(a) == adapter.name]
@@ -230,18 +237,24 @@ class Watcher:
                 for start in range(0, len(near), MOST - CONTROLS):
                     part = near[start : start + MOST - CONTROLS]
                     controls = await asyncio.to_thread(self._context.findings.controls, adapter.name, part)
+                    began = now_ms()
                     patience = self._context.reply_times[adapter.name].patience([*part, *controls])
                     answers = await confirm(segment, [*part, *controls], patience, took)
                     answered = any(answers.values())
                     if not answered and doubtful is not None:
                         doubtful.update(part)
                     asked = {a: macs for a, macs in answers.items() if a in set(part) or macs}
+                    spans = SpanSet.of(IPv4Address(a) for a in part)
+                    looks.append(Look(Kind.ROUND, Source.ARP, adapter.name, spans, began, now_ms(), answered))
                     await asyncio.to_thread(self._confirmed, adapter, asked, answered)
                     found |= {a: macs for a, macs in asked.items() if a in set(part)}
             except SegmentError as error:
                 _log.info("directed round on %s: %s", adapter.name, error)
             finally:
                 await segment.close()
+        if whole is not None and looks and all(one.controlled for one in looks) and len(found) == len(wanted):
+            looks = [replace(looks[0], kind=Kind.LIGHT, spans=whole, ended=looks[-1].ended)]
+        await asyncio.to_thread(self._context.looks.over, looks)
         return found
 
     def _confirmed(self, adapter: Adapter, answers: dict[Address, tuple[MacNumber, ...]], answered: bool) -> None:
@@ -269,7 +282,7 @@ class Watcher:
 
     async def look(self) -> None:
         """Do what is due now; at most one thing per link at a time."""
-        await self._place_all()
+        await self.place.judge_all()
         watches = await asyncio.to_thread(self._watches)
         self.watched = {identity: one for identity, one in self.watched.items() if identity in watches}
         minute = _minute_of_day()
@@ -370,7 +383,8 @@ class Watcher:
 
     async def light_check(self, network: IPv4Network) -> int:
         """Ask for the known devices of a subnet by ARP; gives how many answered."""
-        answers = await self.confirm(await asyncio.to_thread(self._held_lately, network))
+        whole = SpanSet.of([network])
+        answers = await self.confirm(await asyncio.to_thread(self._held_lately, network), whole=whole)
         return sum(1 for macs in answers.values() if macs)
 
     async def ask(
@@ -393,69 +407,8 @@ class Watcher:
     async def _link_lives(self, segment: Segment) -> bool:
         """True unless devices that answered last on a link are all silent too: then silence says nothing of anybody."""
         controls = await asyncio.to_thread(self._context.findings.controls, segment.adapter.name, [])
-        return not controls or any((await confirm(segment, controls)).values())
-
-    # Where the service stands
-
-    async def _place_all(self) -> None:
-        now = self._context.monotonic()
-        adapters = [a for a in self._context.machine.adapters() if a.medium != "loopback" and a.up and a.addresses]
-        for adapter in adapters:
-            before = self._placed.get(adapter.name)
-            if before is not None and before[0] == adapter and now - before[1] < PLACE_SECONDS:
-                continue
-            self._placed[adapter.name] = adapter, now
-            if await asyncio.to_thread(self._is_known, adapter):
-                await self.judge_link(adapter)
-
-    def _is_known(self, adapter: Adapter) -> bool:
-        with self._context.database.read() as connection:
-            known = set(scan_records.scanned_subnets(connection))
-        return any(str(network) in known for network in adapter.networks)
-
-    def _signs_known(
-        self, adapter: Adapter, gateway: Address | None
-    ) -> tuple[MacNumber | None, list[tuple[Address, MacNumber]], frozenset[MacNumber]]:
-        """What is recorded of an adapter's network: the gateway's MAC, familiar devices, DHCP servers' MACs."""
-        networks = [str(network) for network in adapter.networks]
-        with self._context.database.read() as connection:
-            known = _learnt(scan_records.gateway_macs(connection), adapter, gateway)
-            pairs = scan_records.familiar(connection, networks, gateway, now_ms() - 30 * DAY, FAMILIAR)
-            return known, pairs, world_records.server_macs(connection)
-
-    async def judge_link(self, adapter: Adapter) -> KnownLink:
-        """Find out whether an adapter stands on the known network: asks the gateway, then familiar devices, then DHCP."""
-        context = self._context
-        segment = context.machine.open(adapter)
-        gateway = (
-            address_of(adapter.gateway) if adapter.gateway is not None and adapter.gateway in adapter.onlink else None
-        )
-        known, pairs, servers = await asyncio.to_thread(self._signs_known, adapter, gateway)
-        try:
-            if not segment.abilities().frames:
-                return KnownLink(Verdict.UNKNOWN, "without raw frames the network cannot be told from another")
-            macs: Sequence[MacNumber] = ()
-            if gateway is not None:
-                macs = (await confirm(segment, [gateway]))[gateway]
-            seen = known if known in macs else (macs[0] if macs else None)
-            signs = Signs(known, seen, 0, 0)
-            if known is None or seen != known:
-                answers = await confirm(segment, [a for a, _ in pairs if a != gateway]) if pairs else {}
-                familiar = sum(1 for a, mac in pairs if mac in answers.get(a, ()))
-                signs = Signs(known, seen, len(pairs), familiar)
-                if not familiar and servers:
-                    heard = await dhcp_ask.ask(segment, dhcp_ask.WAIT / 2)
-                    signs = Signs(
-                        known, seen, len(pairs), 0, servers, frozenset(o.mac.value for o in heard)
-                    )  # fmt: skip
-        finally:
-            await segment.close()
-        verdict, said = judge(signs)
-        link = KnownLink(verdict, said, signs.gateway)
-        if context.known_links.put(adapter.name, link):
-            _log.info("%s: %s", adapter.name, said)
-            context.tell(WatchEvent(adapter=adapter.name, verdict=verdict.value))
-        return link
+        patience = self._context.reply_times[segment.adapter.name].patience(controls)
+        return not controls or any((await confirm(segment, controls, patience)).values())
 
     # Tidying
 
@@ -483,16 +436,10 @@ class Watcher:
                 time.sleep(FOLD_REST_SECONDS)
         with database.write() as connection:
             history_queries.forget_names(connection, old)
+            heard_records.forget(connection, now - heard_records.KEPT_MS)
             switch_records.forget(connection, old, old // DAY)
             gone = finding_records.forget(connection, now - kept["finding_days"] * DAY)
         return stays, gone
-
-
-def _learnt(
-    macs: Mapping[tuple[str, int | None], MacNumber], adapter: Adapter, gateway: Address | None
-) -> MacNumber | None:
-    """The learnt MAC of an adapter's gateway."""
-    return next((macs[key] for n in adapter.networks if (key := (str(n), gateway)) in macs), None)
 
 
 def _minute_of_day() -> int:

@@ -1,0 +1,51 @@
+"""What follows from a frame that was only overheard: a question, and that it was heard; anybody can send it. Pure."""
+
+from __future__ import annotations
+
+from ..absence import HEARD
+from ..address import Address, hostable
+from ..mac import MacNumber
+from ..stays import Source
+from .model import HOUR, MINUTE
+from .world import World
+
+ASK_AGAIN = 10 * MINUTE
+"""How long the last directed question for an address answers what is heard of it."""
+ANSWERED_LATELY = HOUR
+"""How long the last answer of a pair needs no other where it is heard."""
+
+
+def saw(
+    world: World, address: Address, mac: MacNumber | None, at: int, source: Source, link: str | None = None
+) -> None:  # fmt: skip
+    """A sighting of any source. `link` is the adapter whose own link it was made on, None for one through the gateway."""
+    if source == Source.OVERHEARD:
+        heard(world, address, mac, at, link)
+    else:
+        world.saw(address, mac, at, source, link)
+
+
+def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: str | None) -> None:
+    """A MAC was overheard as an address, on the link of an adapter (None: it is not known on which). Where that contradicts what is
+    known, it is asked at once; else when there is room. A question that found no room is put again with the next frame."""
+    world.passed(at)
+    if mac is None or mac in world.own_macs or not hostable(address):
+        return
+    holders = world.holders.get(address, {})
+    held = holders.get(mac)
+    if held is not None:
+        held.heard = max(held.heard, at)
+        if link is not None:
+            world.heard_on[address] = link
+        if held.silence is HEARD and at - held.last < ANSWERED_LATELY:
+            return
+    elif world.hearsay.heard(address, mac, at, link):
+        world.touch(address, mac)
+    if link is None:
+        return
+    again = world.switched(address, mac, at, world.hearsay.beside(address, holders, world.now))
+    if again or world.now - world.questions.asked_at(address) >= ASK_AGAIN:
+        if world.contradicts(address, mac, at, holders):
+            world.questions.want(address)
+        else:
+            world.questions.wonder(address)

@@ -1,0 +1,122 @@
+"""Who was heard to speak as an address without having answered there. Anybody can send such a frame: it raises questions, and is
+told as heard; nothing else follows from it.
+
+Its memory is bounded by MAC and address, and what lies longer back than KEPT is forgotten. Times are UTC ms on the world's clock.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from ..address import Address
+from ..mac import MacNumber
+from .facts import Held
+from .model import DAY, HOUR
+
+KEPT = DAY
+FRESH = HOUR
+MOST_MACS = 1024
+MOST_ADDRESSES = 16
+
+
+@dataclass(slots=True)
+class Heard:
+    """From when to when a MAC was heard as an address, how often, and on the link of which adapter."""
+
+    first: int
+    last: int
+    times: int
+    link: str | None
+
+
+class Hearsay:
+    """By MAC, the addresses it was heard as; beyond the bounds those heard longest ago go. `left_out` counts by MAC how many more
+    addresses it was heard as than are kept."""
+
+    def __init__(self) -> None:
+        self._of_mac: dict[MacNumber, dict[Address, Heard]] = {}
+        self._of_address: dict[Address, dict[MacNumber, Heard]] = {}
+        self.left_out: dict[MacNumber, int] = {}
+
+    def __contains__(self, mac: object) -> bool:
+        return mac in self._of_mac
+
+    def __iter__(self) -> Iterator[MacNumber]:
+        return iter(self._of_mac)
+
+    def __len__(self) -> int:
+        return len(self._of_mac)
+
+    def heard(self, address: Address, mac: MacNumber, at: int, link: str | None) -> bool:
+        """A MAC was heard as an address; True when that is news, or none for an hour."""
+        there = self._of_mac.pop(mac, None)
+        if there is None:
+            there = {}
+        self._of_mac[mac] = there
+        one = there.pop(address, None)
+        news = one is None or at - one.last > FRESH
+        if one is None:
+            one = Heard(at, at, 0, link)
+            self._of_address.setdefault(address, {})[mac] = one
+        one.first, one.last, one.times = min(one.first, at), max(one.last, at), one.times + 1
+        one.link = link or one.link
+        there[address] = one
+        while len(there) > MOST_ADDRESSES:
+            self._drop(mac, next(iter(there)))
+            self.left_out[mac] = self.left_out.get(mac, 0) + 1
+        while len(self._of_mac) > MOST_MACS:
+            self._drop_mac(next(iter(self._of_mac)))
+        return news
+
+    def answered(self, address: Address, mac: MacNumber) -> None:
+        """It answered there: it is no hearsay any more."""
+        if address in self._of_mac.get(mac, ()):
+            self._drop(mac, address)
+
+    def at(self, address: Address, now: int, within: int = FRESH) -> dict[MacNumber, Heard]:
+        """Who was heard as an address within the last hour, or another time."""
+        found = self._of_address.get(address)
+        return {mac: one for mac, one in found.items() if now - one.last <= within} if found else {}
+
+    def beside(
+        self, address: Address, holders: Mapping[MacNumber | None, Held], now: int
+    ) -> Mapping[MacNumber | None, Held | Heard]:
+        """Who answered at an address together with who was heard as it within the last hour."""
+        if address not in self._of_address:
+            return holders
+        found: dict[MacNumber | None, Held | Heard] = {}
+        found.update(self.at(address, now).items())
+        found.update(holders)
+        return found
+
+    def of(self, mac: MacNumber, now: int, within: int = FRESH) -> dict[Address, Heard]:
+        """What a MAC was heard as within the last hour, or another time; the latest last."""
+        found = self._of_mac.get(mac)
+        return {address: one for address, one in found.items() if now - one.last <= within} if found else {}
+
+    def link(self, address: Address) -> str | None:
+        """The adapter on whose link an address was heard last."""
+        there = self._of_address.get(address)
+        return max(there.values(), key=lambda one: one.last).link if there else None
+
+    def forget(self, now: int) -> None:
+        """Forget what was heard before KEPT."""
+        for mac, there in list(self._of_mac.items()):
+            for address in [a for a, one in there.items() if now - one.last > KEPT]:
+                self._drop(mac, address)
+
+    def _drop_mac(self, mac: MacNumber) -> None:
+        for address in list(self._of_mac.get(mac, ())):
+            self._drop(mac, address)
+
+    def _drop(self, mac: MacNumber, address: Address) -> None:
+        there = self._of_mac.get(mac, {})
+        there.pop(address, None)
+        if not there:
+            self._of_mac.pop(mac, None)
+            self.left_out.pop(mac, None)
+        at = self._of_address.get(address, {})
+        at.pop(mac, None)
+        if not at:
+            self._of_address.pop(address, None)

@@ -1,0 +1,102 @@
+"""Rules about what was only heard: devices that speak as addresses of other subnets and do not answer there.
+
+Anybody can send such frames, in any number: there is one finding a MAC, and beyond a few of them one for the whole link.
+"""
+
+from __future__ import annotations
+
+from itertools import islice
+
+from ..address import Address, address_of, dotted
+from ..mac import Mac, MacNumber
+from .hearsay import Heard
+from .model import HOUR, SECOND, About, Action, Evidence, Found, Severity, Step, Subject
+from .rule import Rule
+from .wording import accept, at, called, who
+from .world import World
+
+MOST_APIECE = 8
+"""For how many MACs of a link there is a finding each."""
+SHOWN = 3
+
+
+def abroad(world: World, address: Address, link: str | None) -> bool:
+    """True for an address that belongs to none of the subnets of the link of an adapter, and to none that the plan has on it."""
+    on = world.links.get(link or "")
+    if on is None or not on.networks or on.holds(address) or address in world.own_addresses:
+        return False
+    subnet = world.subnet_at(address)
+    if subnet is None or subnet.vlan is None:
+        return True
+    vlans = {s.vlan for n in on.networks if (s := world.subnet_at(address_of(n.network_address))) is not None}
+    return subnet.vlan not in vlans  # else two subnets of the plan share this link
+
+
+def _foreign(world: World, mac: MacNumber) -> list[tuple[Address, Heard]]:
+    """The foreign addresses that a MAC was heard as within the last hour, the latest first."""
+    if mac in world.own_macs or mac in world.fittings.macs or world.stands_in(mac):
+        return []
+    found = world.hearsay.of(mac, world.now)
+    return [(a, one) for a, one in reversed(found.items()) if abroad(world, a, one.link)]
+
+
+def _of_link(world: World, adapter: str) -> list[MacNumber]:
+    """The MACs of a link that were heard as foreign addresses, those known longest first."""
+    found = []
+    for mac in world.hearsay:
+        told = _foreign(world, mac)
+        if told and told[0][1].link == adapter:
+            found.append((min(one.first for _, one in told), mac))
+    return [mac for _, mac in sorted(found)]
+
+
+def heard_abroad(world: World, mac: MacNumber) -> Found | None:
+    """A device was heard as an address of another subnet, and did not answer there."""
+    found = _foreign(world, mac)
+    if not found or any(world.is_present(a, held) for a, held in world.places.get(mac, {}).items()):
+        return None  # who answers at an address of its own, and is heard as another, is asked about; a frame alone says nothing
+    link = found[0][1].link or ""
+    if mac not in islice(_of_link(world, link), MOST_APIECE):
+        return None
+    more = len(found) - SHOWN + world.hearsay.left_out.get(mac, 0)
+    shown = ", ".join(dotted(a) for a, _ in found[:SHOWN]) + (f" and {more:,} more addresses" if more > 0 else "")
+    return Found(
+        Severity.NOTICE,
+        (who(mac), *(at(a) for a, _ in found[:SHOWN]), Subject("adapter", link)),
+        (
+            Evidence(f"{called(world, mac)} was heard as {shown} on the link of {link}", found[0][1].last),
+            Evidence("it has not answered there: anybody can send such a frame in its name"),
+        ),
+        "If a device at its factory address is connected here, give it an address of this link; if not, find out what sends as it",
+        (Step(Action.ASSIGN, "find it an address here", (("mac", str(Mac(mac))),)), accept()),
+    )
+
+
+def many_abroad(world: World, key: int) -> Found | None:
+    """More MACs were heard as foreign addresses than are told one by one."""
+    adapter = world.link_of_key(key)
+    if adapter is None:
+        return None
+    macs = _of_link(world, adapter)
+    if len(macs) <= MOST_APIECE:
+        return None
+    return Found(
+        Severity.WRONG,
+        (Subject("adapter", adapter),),
+        (Evidence(f"more than {MOST_APIECE} MACs were heard as addresses of other subnets on the link of {adapter}, and have not "
+                  "answered there", max(world.hearsay.of(mac, world.now).popitem()[1].last for mac in macs)),),
+        "Find the port that they come from: a device that has gone wild, a loop to another network, or somebody who forges",
+        (accept(),),
+    )  # fmt: skip
+
+
+RULES = (
+    Rule(
+        "foreign-address-heard", "A device speaks as an address of another subnet and does not answer there", About.MAC,
+        "It may be at its factory settings, or somebody sends in its name", heard_abroad, patience=10 * SECOND, keeps=HOUR,
+    ),
+    Rule(
+        "foreign-addresses-heard", "Many MACs speak as addresses of other subnets", About.LINK,
+        "Nobody in this subnet can reach such addresses, and so many are no accident", many_abroad, keeps=HOUR,
+    ),
+)  # fmt: skip

@@ -1,0 +1,160 @@
+"""What is known of addresses and MACs at a moment: gathers the facts on both sides of it, and has the one rule judge them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import Connection
+
+from ...core.absence import Reason
+from ...core.address import Address, dotted
+from ...core.mac import Mac, MacNumber
+from ...core.past import looks, words
+from ...core.past.deaf import DeafTime, unasked
+from ...core.past.looks import Series
+from ...core.past.rule import BETWEEN, Against, Known, Run, Then, judge
+from ...core.stays import Source, Stay
+from ...store import absence_records, history_queries, look_records
+from ...store.rows import StayRow
+
+MOST_PAIRS = 64
+"""How many pairs of one address, or addresses of one device, are judged one by one."""
+
+
+@dataclass(frozen=True, slots=True)
+class PairThen:
+    """What is known of one pair at a moment: the stay that tells most of it, the verdict, and that in a sentence."""
+
+    row: StayRow
+    then: Then
+    said: str
+
+
+def of_address(connection: Connection, site: int, address: Address, moment: int) -> list[PairThen]:
+    """What is known at an address of a site: who was there, then who may have been, then who was silent; the latest first."""
+    where = history_queries.of_span(site, address, address)
+    rows = history_queries.near(connection, where, moment, MOST_PAIRS)
+    macs = {row.mac for row in rows if row.mac is not None}
+    elsewhere = (
+        history_queries.near(connection, history_queries.of_any(sorted(macs)), moment, 4 * MOST_PAIRS) if macs else []
+    )
+    asked = look_records.near(connection, site, address, moment)
+    return _judged(
+        connection, moment, rows, [*rows, *(row for row in elsewhere if row.address != address)], {address: asked}
+    )
+
+
+def of_macs(connection: Connection, site: int, macs: Sequence[MacNumber], moment: int) -> list[PairThen]:
+    """What is known of some MACs at a moment, address by address."""
+    rows = history_queries.near(connection, history_queries.of_any(macs), moment, 4 * MOST_PAIRS)
+    addresses = list(dict.fromkeys(row.address for row in rows))[:MOST_PAIRS]
+    rows = [row for row in rows if row.address in set(addresses)]
+    others: list[StayRow] = []
+    asked: dict[Address, list[Series]] = {}
+    for address in addresses:
+        others += history_queries.near(connection, history_queries.of_span(site, address, address), moment, 8)
+        asked[address] = look_records.near(connection, site, address, moment)
+    return _judged(connection, moment, rows, [*rows, *others], asked)
+
+
+def of_span(connection: Connection, site: int, first: int, last: int, moment: int, limit: int) -> list[PairThen]:
+    """Who was there within a span of a site's addresses, or probably was, in the order of addresses."""
+    rows = history_queries.around(connection, site, first, last, moment, BETWEEN, limit)
+    series = look_records.within(connection, site, first, last, moment - BETWEEN, moment + BETWEEN)
+    found = _judged(connection, moment, rows, rows, defaultdict(lambda: series), sentences=False)
+    return sorted((one for one in found if one.then.known.there), key=lambda one: (one.row.address, -one.row.last))
+
+
+def _judged(
+    connection: Connection, moment: int, rows: Sequence[StayRow], known: Sequence[StayRow],
+    asked: Mapping[Address, Sequence[Series]], *, sentences: bool = True,
+) -> list[PairThen]:  # fmt: skip
+    """The pairs of some stays, judged by them and by all that is known of their addresses and MACs."""
+    pairs: dict[tuple[Address, MacNumber | None], list[StayRow]] = defaultdict(list)
+    at_address: dict[Address, list[StayRow]] = defaultdict(list)
+    of_mac: dict[MacNumber, list[StayRow]] = defaultdict(list)
+    for row in rows:
+        pairs[row.address, row.mac].append(row)
+    for row in {row.id: row for row in known}.values():
+        at_address[row.address].append(row)
+        if row.mac is not None:
+            of_mac[row.mac].append(row)
+    runs = absence_records.around(connection, {row.id for row in rows}, moment)
+    found = []
+    for (address, mac), mine in pairs.items():
+        earlier = max((row for row in mine if row.first <= moment), key=lambda row: row.last, default=None)
+        if earlier is None:
+            continue
+        run = next((runs[row.id] for row in mine if row.id in runs), None)
+        against = _against(earlier, at_address[address], of_mac[mac] if mac is not None else ())
+        then = _judge(
+            address, mine, earlier, run, against, asked.get(address, ()) if not sentences else asked[address], moment
+        )
+        if then is not None:
+            found.append((earlier, then, against))
+    named = {row.mac: who(row) for row in known}
+    deaf = look_records.deaf(connection, moment - BETWEEN, moment + BETWEEN) if sentences else []
+    told = [PairThen(row, then, _said(row, then, moment, deaf, named) if sentences else "") for row, then, _ in found]
+    order = [Known.HELD, Known.PROBABLY, Known.UNKNOWN, Known.SILENT]
+    return sorted(told, key=lambda one: (order.index(one.then.known), -one.row.last))
+
+
+def _judge(
+    address: Address, mine: Sequence[StayRow], earlier: StayRow, run: Run | None, against: Sequence[Against],
+    asked: Sequence[Series], moment: int,
+) -> Then | None:  # fmt: skip
+    by = Source(0)
+    for row in mine:
+        by |= Source(row.sources)
+    answered = min(earlier.last, moment)
+    before, after = looks.beside(asked, address, moment, answered)
+    looked = (
+        min(before.last, moment) if before is not None else None,
+        after.next_by(moment) if after is not None else None,
+    )
+    apart = looks.apart(asked, address, moment, answered, by)
+    return judge(moment, [_stay(row) for row in mine], run, apart, against, looked)
+
+
+def _stay(row: StayRow) -> Stay:
+    return Stay(
+        row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest,
+        row.reason != Reason.NONE, row.heard,
+    )  # fmt: skip
+
+
+def _against(mine: StayRow, here: Collection[StayRow], mine_elsewhere: Collection[StayRow]) -> list[Against]:
+    """What speaks against a pair having stayed after its last answer: who answered first at its address after that, though it does
+    not answer beside it, and where it answered first itself."""
+    found = [
+        Against(max(row.first, mine.last + 1), mac=row.mac)
+        for row in here
+        if row.mac != mine.mac and row.last > mine.last and row.first > mine.last
+    ]
+    found += [
+        Against(max(row.first, mine.last + 1), address=row.address) for row in mine_elsewhere
+        if row.address != mine.address and row.first > mine.last
+    ]  # fmt: skip
+    return found
+
+
+def _said(
+    row: StayRow, then: Then, moment: int, deaf: Sequence[DeafTime], named: Mapping[MacNumber | None, str]
+) -> str:  # fmt: skip
+    rival = ""
+    if then.against is not None:
+        rival = (
+            f"it answered at {dotted(then.against.address)}"
+            if then.against.address is not None
+            else f"{named.get(then.against.mac, 'another device')} answered there"
+        )
+    first, last = then.before or moment, then.after or then.asked or moment
+    return words.told(who(row), then, moment, unasked(deaf, first, max(last, moment)), rival)
+
+
+def who(row: StayRow) -> str:
+    """Whose stay it is, for a sentence."""
+    mac = str(Mac(row.mac)) if row.mac is not None else "something behind the gateway"
+    return f"{row.called} ({mac})" if row.called else mac

@@ -15,7 +15,7 @@ from ipaddress import IPv4Address, IPv4Network
 from pathlib import Path
 
 import psutil
-from sqlalchemy import insert
+from sqlalchemy import insert, select
 from tests.support.lab import Namespace, namespace
 from tests.support.service import Service, service
 
@@ -24,6 +24,7 @@ from even_roster.core.findings.engine import Engine
 from even_roster.core.findings.facts import KnownDevice, Link
 from even_roster.core.findings.world import World
 from even_roster.core.mac import MacNumber
+from even_roster.core.past.looks import Kind, Series
 from even_roster.core.plan.model import Assignment, AssignmentKind, Band, BandKind, Plan, Site, Subnet
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Pair, Sighting, Source, Stay, fold
@@ -32,8 +33,9 @@ from even_roster.service.knowing.observing import Batch
 from even_roster.service.settings import Settings
 from even_roster.standin import larkspur
 from even_roster.standin.segment import StandinMachine
-from even_roster.store import scan_records
+from even_roster.store import look_records, scan_records
 from even_roster.store.database import Database
+from even_roster.store.past_tables import silences
 from even_roster.store.scan_records import SegmentSeen
 from even_roster.store.summaries import refresh
 from even_roster.store.tables import adapters, devices, stays
@@ -154,7 +156,7 @@ def rules(table: Table) -> None:
             Address(places[number * 11]),
             MacNumber(0x02C0FF000000 + number),
             now + count + number,
-            Source.OVERHEARD,
+            Source.ARP,
             "x0",
         )
         engine.settle(world, now + count + number)
@@ -163,15 +165,16 @@ def rules(table: Table) -> None:
 
 
 def year(table: Table) -> None:
-    """A year of a 2,000-device site: 1,400 that stay, 600 that roam, and 40 visitors' phones a day with a new MAC each."""
+    """A year of a 2,000-device site: 1,400 that stay, 600 that roam and sleep three times a day, and 40 visitors' phones a day with
+    a new MAC each; scanned every four hours, checked every quarter of an hour."""
     with tempfile.TemporaryDirectory() as folder:
         home = Path(folder) / "home"
         home.mkdir()
         now = time.time_ns() // 1_000_000
         rows = _fill_year(home / "roster.db", now)
         size = sum(path.stat().st_size for path in home.glob("roster.db*")) / 1e6
-        table.add("a year of a 2,000-device site on disk", f"{size:.0f} MB, {rows:,} stays", "< 300 MB")
-        with service("serve", home=home, anew=True) as running, running.client() as roster:
+        table.add("a year of a 2,000-device site on disk", f"{size:.0f} MB, {rows:,} stays and silences", "≤ 60 MB")
+        with service("serve", "--new-key", home=home, anew=True) as running, running.client() as roster:
             source = random.Random(3)
             rested(psutil.Process(running.process.pid))
             floor = p95(lambda _: roster.health())
@@ -189,13 +192,13 @@ def year(table: Table) -> None:
             def history_of_subnet(number: int) -> object:
                 return roster.history("10.48.8.0/24", when, when + timedelta(days=7))
 
-            for what, call in (
-                ("'at' for an address", at_address), ("'at' for a /24", at_subnet),
-                ("'history' of a MAC", history_of_mac), ("'history' of a /24 in a week", history_of_subnet),
+            for what, call, goal in (
+                ("'at' for an address", at_address, "≤ 50 ms"), ("'at' for a /24", at_subnet, "≤ 80 ms"),
+                ("'history' of a MAC", history_of_mac, "≤ 80 ms"), ("'history' of a /24 in a week", history_of_subnet, "≤ 80 ms"),
             ):  # fmt: skip
                 spent = p95(call)
                 table.add(
-                    f"{what}, a year on record, p95", f"{spent:.0f} ms", "≤ 50 ms", floor=f"{floor:.1f} ms (healthz)",
+                    f"{what}, a year on record, p95", f"{spent:.0f} ms", goal, floor=f"{floor:.1f} ms (healthz)",
                     ratio=spent / floor,
                 )  # fmt: skip
 
@@ -215,7 +218,8 @@ def _fill_year(path: Path, now: int) -> int:
                 "first": first,
                 "last": last,
                 "sightings": 24,
-                "sources": 37,
+                "sources": int(Source.ARP | Source.ECHO),
+                "widest": 4 * 3_600_000,
             }
         )
         macs.setdefault(mac, first)
@@ -246,10 +250,31 @@ def _fill_year(path: Path, now: int) -> int:
             )
         for begin in range(0, len(rows), 20_000):
             connection.execute(insert(stays), rows[begin : begin + 20_000])
+        naps = []
+        roaming = select(stays.c.id, stays.c.first, stays.c.last).where(
+            stays.c.mac.between(0x02C09FA00000, 0x02C09FAFFFFF)
+        )
+        for identity, first, last in connection.execute(roaming).all():
+            for at in range(first + DAY // 6, last, DAY // 3):
+                at += source.randrange(3_600_000)
+                naps.append(
+                    {"stay_id": identity, "first": at, "last": at, "times": 1, "before": at - 900_000, "after": at + 900_000}
+                )  # fmt: skip
+        for begin in range(0, len(naps), 20_000):
+            connection.execute(insert(silences), naps[begin : begin + 20_000])
+        every = SpanSet.of([IPv4Network((_BASE, 20))])
+        for day in range(0, 365, 5):  # as if the service was restarted now and then
+            begun, ended = start + day * DAY, start + (day + 5) * DAY
+            for kind, apart in ((Kind.SCAN, 4 * 3_600_000), (Kind.LIGHT, 900_000)):
+                last = ended - apart
+                one = Series(
+                    None, kind, Source.ARP, "x0", every, begun, last, last + 9_000, 5 * DAY // apart, apart + 9_000
+                )  # fmt: skip
+                look_records.keep(connection, 1, [one])
         for begin in range(0, len(known), 5000):
             refresh(connection, range(begin + 1, min(begin + 5000, len(known)) + 1), lambda _: "Fenmoor Portables")
     database.close()
-    return len(rows)
+    return len(rows) + len(naps)
 
 
 def listening(table: Table) -> None:

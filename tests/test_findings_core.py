@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from collections import Counter
 from dataclasses import replace
 from datetime import UTC, datetime
 from ipaddress import IPv4Address, IPv4Network
@@ -96,6 +97,15 @@ def opened(made: World) -> list[Finding]:
     engine = Engine()
     engine.begin_full(made)
     engine.settle(made, made.now)
+    return list(engine.standing.values())
+
+
+def later(made: World) -> list[Finding]:
+    """The findings that stand after a quarter of a minute."""
+    engine = Engine()
+    engine.begin_full(made)
+    engine.settle(made, made.now)
+    engine.settle(made, made.now + 15 * SECOND)
     return list(engine.standing.values())
 
 
@@ -262,6 +272,23 @@ class Addresses(unittest.TestCase):
         self.assertEqual(opened(made), [], "a frame in the name of a device that answers at its own address")
         made.saw(ip("192.168.200.11"), A, NOW + SECOND, Source.ARP, "office0")
         self.assertEqual({f.kind for f in opened(made)}, {"foreign-address"}, "it answers at both")
+
+    def test_what_many_strangers_send_is_told_apiece_for_eight_and_folded_for_the_rest(self) -> None:
+        made = world()
+        for number in range(1, 9):
+            hearing.heard(made, ip(f"192.168.200.{number}"), MacNumber(A + number), NOW, "office0")
+        told = Counter(f.kind for f in later(made))
+        self.assertEqual(told, {"foreign-address-heard": 8})
+        for number in range(9, 40):
+            hearing.heard(made, ip(f"192.168.200.{number}"), MacNumber(A + number), NOW, "office0")
+        found = later(made)
+        self.assertEqual(Counter(f.kind for f in found), {"foreign-address-heard": 8, "much-heard": 1})
+        (folded,) = (f for f in found if f.kind == "much-heard")
+        self.assertIn("more than 8 devices on the link of office0", folded.evidence[0].said)
+        for number in range(3, 30):  # one MAC as many addresses is one finding
+            hearing.heard(made, ip(f"192.168.201.{number}"), MacNumber(A + 1), NOW + number, "office0")
+        (one,) = (f for f in later(made) if str(Mac(MacNumber(A + 1))) in {s.value for s in f.subjects})
+        self.assertRegex(one.evidence[0].said, r"was heard as .* and 25 more addresses on the link of office0")
 
     def test_a_look_without_a_control_says_nothing(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))

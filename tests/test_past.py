@@ -161,6 +161,12 @@ class Looks(unittest.TestCase):
             words.nobody(hourly, later, T + 5 * HOUR, answered=False),
         )
         self.assertIn("at least every 1 hour", words.nobody(hourly, hourly, T + HOUR, answered=True))
+        self.assertEqual(
+            words.nobody(later, None, T + 9 * HOUR, answered=False),
+            "It was asked a moment before (by a full scan): nobody answered.",
+        )
+        self.assertTrue(hourly.controlled and begun(scan(0)).controlled)
+        self.assertIsNone(looks.apart([later], PLACE, T + 9 * HOUR, None, Source.ARP), "one look is no cadence")
         self.assertIn("nobody asked", words.nobody(None, None, T, answered=False))
 
     def test_series_come_back_from_the_records_as_they_were(self) -> None:

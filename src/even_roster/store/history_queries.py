@@ -80,6 +80,12 @@ def near(connection: Connection, where: ColumnElement[bool], moment: int, limit:
     return found + all_of(connection, StayRow, after.limit(limit))
 
 
+def after(connection: Connection, macs: Sequence[MacNumber], moment: int, limit: int) -> list[StayRow]:
+    """The stays of some MACs that began next after a moment."""
+    query = stays_query().where(in_list(stays.c.mac, macs), stays.c.last > moment, stays.c.first > moment)
+    return all_of(connection, StayRow, query.order_by(stays.c.first).limit(limit))
+
+
 def around(
     connection: Connection, site: int, first: int, last: int, moment: int, reach: int, limit: int
 ) -> list[StayRow]:  # fmt: skip

@@ -15,8 +15,8 @@ export function AtMoment({ subject, at }: { subject: string; at: string }) {
   return (
     <div className="mt-2 rounded border border-ink px-3 py-2">
       <p className="text-sm text-soft">On {moment(at)}</p>
-      {told.data?.sentences.map((one) => (
-        <p key={one} className="font-semibold">
+      {told.data?.sentences.map((one, place) => (
+        <p key={one} className={place === 0 ? "font-semibold" : "mt-1"}>
           {one}
         </p>
       ))}

@@ -32,12 +32,16 @@ class Heard:
 
 class Hearsay:
     """By MAC, the addresses it was heard as; beyond the bounds those heard longest ago go. `left_out` counts by MAC how many more
-    addresses it was heard as than are kept."""
+    addresses it was heard as than are kept; `since` is when it was heard first. `changes` counts what came and went; `ranked` keeps
+    the MACs of a link in an order that somebody worked out, until something changes."""
 
     def __init__(self) -> None:
         self._of_mac: dict[MacNumber, dict[Address, Heard]] = {}
         self._of_address: dict[Address, dict[MacNumber, Heard]] = {}
         self.left_out: dict[MacNumber, int] = {}
+        self.since: dict[MacNumber, int] = {}
+        self.changes = 0
+        self.ranked: dict[str, tuple[int, int, list[MacNumber]]] = {}
 
     def __contains__(self, mac: object) -> bool:
         return mac in self._of_mac
@@ -52,13 +56,14 @@ class Hearsay:
         """A MAC was heard as an address; True when that is news, or none for an hour."""
         there = self._of_mac.pop(mac, None)
         if there is None:
-            there = {}
+            there, self.since[mac] = {}, at
         self._of_mac[mac] = there
         one = there.pop(address, None)
         news = one is None or at - one.last > FRESH
         if one is None:
             one = Heard(at, at, 0, link)
             self._of_address.setdefault(address, {})[mac] = one
+            self.changes += 1
         one.first, one.last, one.times = min(one.first, at), max(one.last, at), one.times + 1
         one.link = link or one.link
         there[address] = one
@@ -112,10 +117,11 @@ class Hearsay:
 
     def _drop(self, mac: MacNumber, address: Address) -> None:
         there = self._of_mac.get(mac, {})
-        there.pop(address, None)
+        self.changes += there.pop(address, None) is not None
         if not there:
             self._of_mac.pop(mac, None)
             self.left_out.pop(mac, None)
+            self.since.pop(mac, None)
         at = self._of_address.get(address, {})
         at.pop(mac, None)
         if not at:

@@ -14,7 +14,7 @@ from .facts import Link
 from .hearsay import Heard
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
-from .rules_heard import abroad
+from .rules_heard import abroad, hopping_by_word, told_apiece
 from .wording import accept, at, called, card, who
 from .world import World
 
@@ -243,6 +243,8 @@ def hopping(world: World, address: Address) -> Found | Away | None:
         return None
     if world.confirmed.get(address, (0, ()))[0] < recent[1][0] and world.now - recent[1][0] < MINUTE:
         return AWAY  # whether both answer is being asked: then it is a duplicate, and told as that
+    if any(mac in claims for mac in macs) and not told_apiece(hopping_by_word(world), address):
+        return None
     told, members = membership(world, address, macs)
     return Found(
         Severity.WRONG,

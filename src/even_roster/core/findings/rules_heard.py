@@ -5,6 +5,7 @@ Anybody can send such frames, in any number: there is one finding a MAC, and bey
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from itertools import islice
 
 from ..address import Address, address_of, dotted
@@ -18,6 +19,7 @@ from .world import World
 MOST_APIECE = 8
 """For how many MACs of a link there is a finding each."""
 SHOWN = 3
+AGAIN = 5 * SECOND
 
 
 def abroad(world: World, address: Address, link: str | None) -> bool:
@@ -41,13 +43,20 @@ def _foreign(world: World, mac: MacNumber) -> list[tuple[Address, Heard]]:
 
 
 def _of_link(world: World, adapter: str) -> list[MacNumber]:
-    """The MACs of a link that were heard as foreign addresses, those known longest first."""
+    """The MACs of a link that were heard as foreign addresses, those known longest first; worked out anew when something changed,
+    and every few seconds."""
+    hearsay = world.hearsay
+    at, age, ranked = hearsay.ranked.get(adapter, (-1, 0, []))
+    if at == hearsay.changes and 0 <= world.now - age <= AGAIN:
+        return ranked
     found = []
     for mac in world.hearsay:
         told = _foreign(world, mac)
         if told and told[0][1].link == adapter:
-            found.append((min(one.first for _, one in told), mac))
-    return [mac for _, mac in sorted(found)]
+            found.append((world.hearsay.since[mac], mac))
+    ranked = [mac for _, mac in sorted(found)]
+    hearsay.ranked[adapter] = hearsay.changes, world.now, ranked
+    return ranked
 
 
 def heard_abroad(world: World, mac: MacNumber) -> Found | None:
@@ -72,22 +81,49 @@ def heard_abroad(world: World, mac: MacNumber) -> Found | None:
     )
 
 
-def many_abroad(world: World, key: int) -> Found | None:
-    """More MACs were heard as foreign addresses than are told one by one."""
+def straying(world: World) -> Iterator[MacNumber]:
+    """The MACs that were heard within the last hour to behave as if their subnet were another one."""
+    for mac in dict.fromkeys((*world.strays, *world.broadcasts)):
+        if len(world.strays.since(mac, world.now - HOUR)) >= 2 or world.broadcasts.since(mac, world.now - HOUR):
+            yield MacNumber(mac)
+
+
+def hopping_by_word(world: World) -> Iterator[Address]:
+    """The addresses that MACs were heard to claim in turns, some of which have not answered there."""
+    return (
+        address for address, line in world.switches.items() if len(line) > 1 and world.hearsay.at(address, world.now)
+    )
+
+
+def told_apiece(found: Iterator[int], one: int) -> bool:
+    """True when one of these is among the few that have a finding each; the others are told together."""
+    return one in islice(found, MOST_APIECE)
+
+
+def much_heard(world: World, key: int) -> Found | None:
+    """More was heard on a link than is told one by one."""
     adapter = world.link_of_key(key)
-    if adapter is None:
+    link = world.links.get(adapter or "")
+    if adapter is None or link is None:
         return None
-    macs = _of_link(world, adapter)
-    if len(macs) <= MOST_APIECE:
+    said = []
+    if len(_of_link(world, adapter)) > MOST_APIECE:
+        said.append("were heard as addresses of other subnets")
+    places = (world.last_place(mac) for mac in islice(straying(world), 8 * MOST_APIECE))
+    if sum(1 for place in places if place is not None and link.holds(place[0])) > MOST_APIECE:
+        said.append("ask for addresses outside their subnet")
+    hops = islice(hopping_by_word(world), 8 * MOST_APIECE)
+    if sum(1 for address in hops if link.holds(address)) > MOST_APIECE:
+        said.append("claim addresses in turns and do not answer there")
+    if not said:
         return None
     return Found(
         Severity.WRONG,
         (Subject("adapter", adapter),),
-        (Evidence(f"more than {MOST_APIECE} MACs were heard as addresses of other subnets on the link of {adapter}, and have not "
-                  "answered there", max(world.hearsay.of(mac, world.now).popitem()[1].last for mac in macs)),),
-        "Find the port that they come from: a device that has gone wild, a loop to another network, or somebody who forges",
+        tuple(Evidence(f"more than {MOST_APIECE} devices on the link of {adapter} {one}") for one in said),
+        "Find the port that these frames come from: a device that has gone wild, a loop to another network, or somebody who forges",
         (accept(),),
-    )  # fmt: skip
+    )
 
 
 RULES = (
@@ -96,7 +132,7 @@ RULES = (
         "It may be at its factory settings, or somebody sends in its name", heard_abroad, patience=10 * SECOND, keeps=HOUR,
     ),
     Rule(
-        "foreign-addresses-heard", "Many MACs speak as addresses of other subnets", About.LINK,
-        "Nobody in this subnet can reach such addresses, and so many are no accident", many_abroad, keeps=HOUR,
+        "much-heard", "More is heard that contradicts what is known than is told one by one", About.LINK,
+        "So much is no accident; anybody can send such frames in the name of others", much_heard, keeps=HOUR,
     ),
 )  # fmt: skip

@@ -9,6 +9,7 @@ from .entitled import stands_in_for
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .offers import compare, mask_of
 from .rule import Rule
+from .rules_heard import straying, told_apiece
 from .servers import HEARD_FOR, SILENT_ASKS
 from .wording import accept, at, called, who
 from .world import World
@@ -175,7 +176,7 @@ def wrong_mask(world: World, mac: MacNumber) -> Found | Away | None:
         return None
     place = world.last_place(mac)
     subnet = world.subnet_at(place[0]) if place is not None else None
-    if place is None or subnet is None:
+    if place is None or subnet is None or not told_apiece(straying(world), mac):
         return None
     evidence = []
     if len(strays) >= 2:

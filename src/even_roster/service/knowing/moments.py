@@ -19,8 +19,8 @@ from ...core.stays import Source, Stay
 from ...store import absence_records, history_queries, look_records
 from ...store.rows import StayRow
 
-MOST_PAIRS = 64
-"""How many pairs of one address, or addresses of one device, are judged one by one."""
+MOST_HERE, FEW, MOST_ELSEWHERE = 12, 6, 64
+"""How many stays before a moment and after it are looked at: of one address or device, of others at its addresses, of who left."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,28 +35,33 @@ class PairThen:
 def of_address(connection: Connection, site: int, address: Address, moment: int) -> list[PairThen]:
     """What is known at an address of a site: who was there, then who may have been, then who was silent; the latest first."""
     where = history_queries.of_span(site, address, address)
-    rows = history_queries.near(connection, where, moment, MOST_PAIRS)
-    macs = {row.mac for row in rows if row.mac is not None}
-    elsewhere = (
-        history_queries.near(connection, history_queries.of_any(sorted(macs)), moment, 4 * MOST_PAIRS) if macs else []
-    )
+    rows = history_queries.near(connection, where, moment, MOST_HERE)
     asked = look_records.near(connection, site, address, moment)
-    return _judged(
-        connection, moment, rows, [*rows, *(row for row in elsewhere if row.address != address)], {address: asked}
-    )
+    return _judged(connection, moment, rows, [*rows, *_elsewhere(connection, rows, moment)], {address: asked})
 
 
 def of_macs(connection: Connection, site: int, macs: Sequence[MacNumber], moment: int) -> list[PairThen]:
     """What is known of some MACs at a moment, address by address."""
-    rows = history_queries.near(connection, history_queries.of_any(macs), moment, 4 * MOST_PAIRS)
-    addresses = list(dict.fromkeys(row.address for row in rows))[:MOST_PAIRS]
-    rows = [row for row in rows if row.address in set(addresses)]
+    rows = history_queries.near(connection, history_queries.of_any(macs), moment, MOST_HERE + len(macs))
     others: list[StayRow] = []
     asked: dict[Address, list[Series]] = {}
-    for address in addresses:
-        others += history_queries.near(connection, history_queries.of_span(site, address, address), moment, 8)
+    for address in dict.fromkeys(row.address for row in rows):
+        others += history_queries.near(connection, history_queries.of_span(site, address, address), moment, FEW)
         asked[address] = look_records.near(connection, site, address, moment)
     return _judged(connection, moment, rows, [*rows, *others], asked)
+
+
+def _elsewhere(connection: Connection, rows: Sequence[StayRow], moment: int) -> list[StayRow]:
+    """Where those who are not known to have stayed at an address over a moment answered next after they had there."""
+    latest: dict[MacNumber, int] = {}
+    for row in rows:
+        if row.mac is not None and row.first <= moment:
+            latest[row.mac] = max(row.last, latest.get(row.mac, 0))
+    left = {mac: last for mac, last in latest.items() if last < moment}
+    if not left:
+        return []
+    found = history_queries.after(connection, sorted(left), min(left.values()), MOST_ELSEWHERE)
+    return [row for row in found if row.address != rows[0].address]
 
 
 def of_span(connection: Connection, site: int, first: int, last: int, moment: int, limit: int) -> list[PairThen]:

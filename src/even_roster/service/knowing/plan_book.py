@@ -28,7 +28,7 @@ from ...core.plan.model import Assignment, Band, Item, Plan, Subnet
 from ...core.plan.runs import Runs
 from ...core.roster import Adapter, Case, Device, Known
 from ...core.span import SpanSet
-from ...core.stays import Sighting
+from ...core.stays import Sighting, Source
 from ...dhcp.kinds import has_pool_options
 from ...store import holding_records, lease_records, plan_records, review_records, seen_records
 from ...store.database import Database
@@ -186,12 +186,12 @@ class PlanBook:
         return self._held.get(site, Runs())
 
     def saw(self, sightings: Iterable[Sighting]) -> None:
-        """Sightings came in from the site here."""
+        """Sightings came in from the site here; what was only overheard takes no address."""
         here = self.site_here
         with self._seeing:
             seen, last = self._seen_at(here), self._last_seen[here]
             for sighting in sightings:
-                if sighting.address:
+                if sighting.address and sighting.source != Source.OVERHEARD:
                     seen.runs.add(sighting.address)
                     seen.used.add(sighting.address)
                     last[sighting.address] = max(sighting.at, last.get(sighting.address, 0))

@@ -55,8 +55,8 @@ class Deaf(Model):
 
 class History(Model):
     """Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, when it was asked in
-    vain and who was only heard, of a subnet what `happened` in it; of each when nothing could be learnt. `more` tells that the
-    limit cut it short."""
+    vain (the latest hundred) and who was only heard, of a subnet what `happened` in it; of each when nothing could be learnt.
+    `more` tells that the limit cut it short."""
 
     subject: str
     kind: Literal["address", "mac", "name", "subnet"]

@@ -73,16 +73,19 @@ def around(connection: Connection, stay_ids: Collection[int], moment: int) -> di
     }
 
 
-def of_stays(connection: Connection, stay_ids: Collection[int], since: int, until: int) -> dict[int, list[Run]]:
-    """The looks in vain of some stays that touch a stretch of time, in order, by stay."""
+def of_stays(
+    connection: Connection, stay_ids: Collection[int], since: int, until: int, limit: int
+) -> list[tuple[int, Run]]:
+    """The latest silences of some stays that touch a stretch of time, the latest first, each with the id of its stay."""
+    if not stay_ids:
+        return []
     query = select(silences).where(
         in_list(silences.c.stay_id, stay_ids), silences.c.first <= until, silences.c.last >= since
     )
-    found: dict[int, list[Run]] = {}
-    for row in connection.execute(query.order_by(silences.c.first)) if stay_ids else ():
-        run = Run(row.first, row.last, row.times, row.before, row.after, row.reason)
-        found.setdefault(row.stay_id, []).append(run)
-    return found
+    return [
+        (row.stay_id, Run(row.first, row.last, row.times, row.before, row.after, row.reason))
+        for row in connection.execute(query.order_by(silences.c.last.desc()).limit(limit))
+    ]
 
 
 def words(run: Run) -> str:

@@ -17,7 +17,7 @@ from sqlalchemy import Connection, Engine, create_engine, create_mock_engine, ev
 from sqlalchemy.dialects import sqlite
 from sqlalchemy.exc import OperationalError
 
-from . import calling_tables, fitting_tables, switch_tables, wiring_tables
+from . import calling_tables, fitting_tables, past_tables, switch_tables, wiring_tables
 from .one_lock import OneLock
 from .tables import metadata, sites
 
@@ -43,7 +43,7 @@ class DiskFull(StoreError):
 
 
 _NO_ROOM = ("disk is full", "disk i/o error", "no space left")
-_TABLES = calling_tables, fitting_tables, switch_tables, wiring_tables
+_TABLES = calling_tables, fitting_tables, past_tables, switch_tables, wiring_tables
 """The modules of tables beside `tables`: a new file has theirs only when they were imported."""
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, and_, delete, func, insert, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Select, and_, delete, func, insert, literal, or_, select, update
 
 from ..core.address import Address
 from ..core.mac import MacNumber
@@ -16,31 +16,37 @@ from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
 from .of_site import at_site
-from .past_tables import silences
+from .past_tables import OPEN, silences
 from .rows import NameStayRow, StayRow, TurnRow, all_of, one_of
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
 
 DAY = 24 * 3600 * 1000
 
 
-def stays_query() -> Select[Any]:
-    """The stays as StayRow has them."""
+def stays_query(*, silent: bool = True) -> Select[Any]:
+    """The stays as StayRow has them; with `silent` False without the silence that lasts still."""
     last_run = (("silent_count", "times"), ("silent_first", "first"), ("silent_last", "last"))
-    silent = (func.coalesce(silences.c[column], 0).label(label) for label, column in last_run)
-    return (
-        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.called, *silent)
+    columns = (
+        (func.coalesce(silences.c[column], 0) if silent else literal(0)).label(label) for label, column in last_run
+    )
+    query = (
+        select(stays, segments.c.subnet, devices.c.id.label("device_id"), devices.c.called, *columns)
+        .select_from(stays)
         .join(segments, segments.c.id == stays.c.segment_id)
         .join(adapters, adapters.c.mac == stays.c.mac, isouter=True)
         .join(devices, devices.c.id == adapters.c.device_id, isouter=True)
-        .join(silences, and_(silences.c.stay_id == stays.c.id, silences.c.after == 0), isouter=True)
-    )  # fmt: skip
+    )
+    return query.join(silences, and_(silences.c.stay_id == stays.c.id, OPEN), isouter=True) if silent else query
 
 
 def of_addresses(
     connection: Connection, site: int, first: int, last: int, since: int, until: int, limit: int
 ) -> list[StayRow]:  # fmt: skip
-    """Stays within a span of a site's addresses that touch a stretch of time, the latest first."""
-    query = stays_query().where(of_span(site, first, last), stays.c.last >= since, stays.c.first <= until)
+    """Stays within a span of a site's addresses that touch a stretch of time, the latest first; of more than one address without
+    the silence that lasts still."""
+    query = stays_query(silent=first == last).where(
+        of_span(site, first, last), stays.c.last >= since, stays.c.first <= until
+    )
     return all_of(connection, StayRow, query.order_by(stays.c.last.desc(), stays.c.id.desc()).limit(limit))
 
 
@@ -89,8 +95,9 @@ def after(connection: Connection, macs: Sequence[MacNumber], moment: int, limit:
 def around(
     connection: Connection, site: int, first: int, last: int, moment: int, reach: int, limit: int
 ) -> list[StayRow]:  # fmt: skip
-    """Stays within a span of a site's addresses that touch the time up to `reach` ms before and after a moment."""
-    query = stays_query().where(
+    """Stays within a span of a site's addresses that touch the time up to `reach` ms before and after a moment, without the silence
+    that lasts still."""
+    query = stays_query(silent=False).where(
         of_span(site, first, last), stays.c.last >= moment - reach, stays.c.first <= moment + reach
     )
     return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))

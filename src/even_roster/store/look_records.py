@@ -15,7 +15,7 @@ from ..core.span import SpanSet
 from ..core.stays import Source
 from .past_tables import deaf_times, heartbeat, looks
 
-NEAR = 12
+NEAR = 6
 """How many series before a moment, and after it, are looked at."""
 MOST_ROUNDS = 20_000
 """How many series of rounds are kept; beyond that the oldest go."""

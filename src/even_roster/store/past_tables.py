@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, Table, Text
+from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, Table, Text, literal_column, text
 
 from .address_column import AddressNumber
 from .tables import metadata, segments, stays
@@ -16,9 +16,13 @@ silences = Table(
     Column("before", BigInteger, nullable=False),
     Column("after", BigInteger, nullable=False, default=0),
     Column("reason", Integer, nullable=False, default=0),
+    Index("ix_silences_open", "stay_id", sqlite_where=text("after = 0")),
     sqlite_with_rowid=False,
 )  # fmt: skip
 """When the pair of a stay was asked for in vain: `times` looks in a row, between its answers `before` and `after` (0: not yet)."""
+
+OPEN = silences.c.after == literal_column("0")
+"""The silences that last still; written so that SQLite sees that `ix_silences_open` has them."""
 
 looks = Table(
     "looks", metadata,

@@ -18,7 +18,7 @@ from ..core.stays import Source
 from . import router_records, watch_records
 from .listing import in_list
 from .of_site import at_site
-from .past_tables import silences
+from .past_tables import OPEN, silences
 from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, stays
 
 SELF_TOLD = ("dhcp", "mdns", "netbios", "llmnr")
@@ -38,7 +38,8 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
             stays.c.heard,
             silences,
         )
-        .join(silences, and_(silences.c.stay_id == stays.c.id, silences.c.after == 0), isouter=True)
+        .select_from(stays)
+        .join(silences, and_(silences.c.stay_id == stays.c.id, OPEN), isouter=True)
         .where(at_site(world.site))
         .where(or_(stays.c.last > now - KEPT, in_list(stays.c.mac, planned)))
         .order_by(stays.c.last)

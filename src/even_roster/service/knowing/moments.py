@@ -19,7 +19,7 @@ from ...core.stays import Source, Stay
 from ...store import absence_records, history_queries, look_records
 from ...store.rows import StayRow
 
-MOST_HERE, FEW, MOST_ELSEWHERE = 12, 6, 64
+MOST_HERE, FEW, MOST_ELSEWHERE = 8, 4, 24
 """How many stays before a moment and after it are looked at: of one address or device, of others at its addresses, of who left."""
 
 
@@ -86,7 +86,7 @@ def _judged(
         at_address[row.address].append(row)
         if row.mac is not None:
             of_mac[row.mac].append(row)
-    runs = absence_records.around(connection, {row.id for row in rows}, moment)
+    runs = absence_records.around(connection, {row.id for row in rows if row.first <= moment}, moment)
     found = []
     for (address, mac), mine in pairs.items():
         earlier = max((row for row in mine if row.first <= moment), key=lambda row: row.last, default=None)

@@ -28,7 +28,7 @@ from . import past_plan_views
 
 Kind = Literal["address", "mac", "name", "subnet"]
 DAY = 24 * 3600 * 1000
-SHOWN = 2
+SHOWN, MOST_SILENCES = 2, 100
 BUCKETS = 120
 
 
@@ -113,16 +113,16 @@ def between(
 
 
 def _silences(connection: Connection, rows: list[StayRow], since: int, until: int) -> list[Silent]:
-    """When the pairs of some stays were asked in vain within a time, the latest first."""
-    runs = absence_records.of_stays(connection, {row.id for row in rows}, since, until)
-    found = [(run, row) for row in rows for run in runs.get(row.id, ())]
+    """When the pairs of some stays were asked in vain within a time, the latest first, MOST_SILENCES at most."""
+    by_id = {row.id: row for row in rows}
+    runs = absence_records.of_stays(connection, set(by_id), since, until, MOST_SILENCES)
     return [
         Silent(
             address=dotted(row.address), mac=str(Mac(row.mac)) if row.mac is not None else None,
             silent_from=views.time_of(run.first), silent_until=views.time_of(run.last), count=run.count,
             answered_before=views.time_of(run.before), answered_after=views.maybe_time(run.after), ended=absence_records.words(run),
         )
-        for run, row in sorted(found, key=lambda pair: pair[0].last, reverse=True)
+        for run, row in ((run, by_id[identity]) for identity, run in runs)
     ]  # fmt: skip
 
 

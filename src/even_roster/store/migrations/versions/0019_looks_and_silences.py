@@ -15,6 +15,7 @@ def upgrade() -> None:
         "before BIGINT NOT NULL, after BIGINT NOT NULL, reason INTEGER NOT NULL, PRIMARY KEY (stay_id, first), "
         "FOREIGN KEY(stay_id) REFERENCES stays (id)) WITHOUT ROWID"
     )
+    op.execute("CREATE INDEX ix_silences_open ON silences (stay_id) WHERE after = 0")
     op.execute(
         "INSERT INTO silences (stay_id, first, last, times, before, after, reason) "
         "SELECT id, silent_first, silent_last, silent_count, last, 0, reason FROM stays WHERE silent_count > 0"

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
+from unittest.mock import patch
 
 from even_roster.core.address import Address, hostable, ipv4
 from even_roster.core.findings.hearsay import KEPT, MOST_ADDRESSES, MOST_MACS, Hearsay
@@ -16,8 +19,12 @@ from even_roster.core.past.looks import LEAST_BREAK, LIGHT_REACHES, Kind, Look, 
 from even_roster.core.past.rule import BETWEEN, CLOSE, PROBABLE, Against, Known, Run, Then, judge
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Source, Stay
+from even_roster.service import context as contexts
+from even_roster.service.context import now_ms
+from even_roster.service.watching.deafness import DeafTimes
 from even_roster.store import look_records
 from even_roster.store.database import Database
+from tests.support.days import days, hall
 from tests.support.drawing import given, st
 
 BESIDE = "anything"
@@ -208,6 +215,76 @@ class Looks(unittest.TestCase):
         self.assertEqual(
             unasked(times, T + 9 * HOUR, T + 10 * HOUR)[0].said, "Even Roster did not run, and was not stopped in order"
         )
+
+
+class Beats(unittest.TestCase):
+    """What the service learns of its own deafness, beat by beat, with time and adapters in the hand of the test."""
+
+    def setUp(self) -> None:
+        self.site = self.enterContext(days(hall, lambda *_: None))
+        self.context = self.site.context
+        self.adapters = list(self.context.machine.adapters())
+        self.enterContext(patch.object(self.context.machine, "adapters", lambda: self.adapters))
+        self.names = ["office0"]
+        self.ears = SimpleNamespace(heard={}, listening=lambda: self.names)
+        self.deaf = DeafTimes(self.context, self.ears)  # type: ignore[arg-type]
+
+    def told(self) -> list[tuple[Deafness, str, bool]]:
+        with self.context.database.read() as connection:
+            found = look_records.deaf(connection, 0, 1 << 60)
+        return [(one.why, one.adapter, one.last == 0) for one in found]
+
+    def pass_by(self, seconds: float = 5.0) -> None:
+        self.site.sleep(seconds)
+        self.deaf.beat()
+
+    def test_a_link_that_goes_down_and_an_ear_that_is_gone_are_kept_until_they_are_back(self) -> None:
+        self.deaf.beat()
+        whole = list(self.adapters)
+        self.adapters[:] = [replace(one, up=one.name != "office0") for one in whole]
+        self.names = []
+        self.pass_by()
+        open_ones = [(Deafness.LINK_DOWN, "office0", True), (Deafness.NOT_LISTENING, "office0", True)]
+        self.assertCountEqual(self.told(), open_ones)
+        self.pass_by()
+        self.assertCountEqual(self.told(), open_ones, "one that goes on is one")
+        self.adapters[:], self.names = whole, ["office0"]
+        self.ears.heard = {"office0": SimpleNamespace(storm_at=now_ms())}
+        self.pass_by()
+        self.assertCountEqual(
+            self.told(),
+            [
+                (Deafness.LINK_DOWN, "office0", False), (Deafness.NOT_LISTENING, "office0", False),
+                (Deafness.FRAMES_LOST, "office0", True),
+            ],
+        )  # fmt: skip
+        self.pass_by()
+        self.assertNotIn(True, [lasts for _, _, lasts in self.told()], "no frame was lost since")
+
+    def test_a_clock_that_is_set_is_told_with_the_times_that_did_not_pass_or_passed_twice(self) -> None:
+        self.deaf.beat()
+        wall = contexts.wall_ns
+        for step, why in ((3_600, Deafness.CLOCK_FORWARD), (1_800, Deafness.CLOCK_BACK)):
+            with patch.object(contexts, "wall_ns", lambda step=step: wall() + step * 1_000_000_000):
+                self.pass_by()
+            self.assertEqual(self.told()[-1 if why is Deafness.CLOCK_FORWARD else 0][0], Deafness.CLOCK_FORWARD)
+        self.assertEqual({why for why, _, _ in self.told()}, {Deafness.CLOCK_FORWARD, Deafness.CLOCK_BACK})
+
+    def test_how_long_the_service_did_not_run_is_known_to_the_last_beat(self) -> None:
+        self.deaf._woke()
+        self.assertEqual(self.told(), [], "it never ran before")
+        self.pass_by()
+        killed = now_ms()
+        self.site.sleep(600)
+        again = DeafTimes(self.context, self.ears)  # type: ignore[arg-type]
+        again._woke()
+        with self.context.database.read() as connection:
+            (one,) = look_records.deaf(connection, 0, 1 << 60)
+        self.assertEqual((one.why, one.first, one.last), (Deafness.KILLED, killed, now_ms()))
+        again._stopped()
+        self.site.sleep(60)
+        DeafTimes(self.context, self.ears)._woke()  # type: ignore[arg-type]
+        self.assertEqual([why for why, _, _ in self.told()], [Deafness.KILLED, Deafness.STOPPED])
 
 
 class OnlyHeard(unittest.TestCase):

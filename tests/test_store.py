@@ -7,6 +7,7 @@ import random
 import sqlite3
 import tempfile
 import unittest
+from collections.abc import Sequence
 from ipaddress import IPv6Address
 from pathlib import Path
 from typing import Any
@@ -39,7 +40,9 @@ from even_roster.store.database import Database, StoreError
 from even_roster.store.device_queries import DeviceFilter
 from even_roster.store.intake import NameHeard, TakenIn, take_in
 from even_roster.store.listing import CursorError, in_list
+from even_roster.store.past_tables import heard_only, silences
 from even_roster.store.scan_records import ResultRow, SegmentSeen
+from even_roster.store.summaries import complete
 from even_roster.store.tables import NO_MAC, changes, devices, metadata, stays
 from even_roster.store.watch_records import Watch
 
@@ -119,7 +122,36 @@ OLDER = (
 )  # fmt: skip
 
 
+OVERHEARD = (
+    "INSERT INTO segments (id, fingerprint, adapter, subnet, first_seen, last_seen) VALUES (1, 'x', 'office0', '10.44.10.0/24', 1, 1)",
+    "INSERT INTO devices (id, version, name, role, owner, place, notes, retired, created_at, seen_name, address, mac, macs, vendor, local, "
+    "ports, first_seen, last_seen, sort_name, search) VALUES "
+    f"(1, 4, 'ledger', 'storage', '', 'attic', 'two lines', 0, 1, '', {BASE + 12}, 10, 1, '', 0, '[]', 1, 9000, 'ledger', 'ledger'), "
+    f"(2, 1, '', '', '', '', '', 0, 1, '', {BASE + 99}, 11, 1, '', 0, '[]', 1, 9000, '', 'x')",
+    "INSERT INTO adapters (device_id, mac, first_seen, last_seen) VALUES (1, 10, 1000, 9000), (2, 11, 2000, 9000)",
+    "INSERT INTO stays (id, segment_id, address, mac, first, last, sightings, sources, widest, silent_count, silent_first, silent_last, "
+    f"reason) VALUES (1, 1, {BASE + 12}, 10, 1000, 5000, 7, 1, 60, 0, 0, 0, 0), (2, 1, {BASE + 13}, 10, 1000, 6000, 7, 33, 60, 0, 0, 0, 0), "
+    f"(3, 1, {BASE + 66}, 10, 7000, 7000, 1, 32, 0, 0, 0, 0, 0), (4, 1, {BASE + 99}, 11, 2000, 9000, 3, 32, 0, 0, 0, 0, 0), "
+    f"(5, 1, {BASE + 14}, 10, 1000, 3000, 7, 1, 60, 3, 4000, 4500, 1)",
+)  # fmt: skip
+
+
 class Files(StoreCase):
+    def of_revision(self, revision: str, statements: Sequence[str]) -> Path:
+        """A file as an older version left it."""
+        path = self.path.with_name(f"of-{revision}.db")
+        config = Config()
+        config.set_main_option("script_location", "src/even_roster/store/migrations")
+        engine = create_engine(f"sqlite:///{path}")
+        with engine.connect() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, revision)
+            for statement in statements:
+                connection.exec_driver_sql(statement)
+            connection.commit()
+        engine.dispose()
+        return path
+
     def test_migrations_lead_to_the_tables_of_the_code(self) -> None:
         config = Config()
         config.set_main_option("script_location", "src/even_roster/store/migrations")
@@ -168,18 +200,7 @@ class Files(StoreCase):
 
     def test_an_older_roster_keeps_everything_and_learns_what_was_licensed_before(self) -> None:
         """A file of revision 0003: stays, names, acceptances stay; sharers of a virtual router's address become known members."""
-        path = self.path.with_name("older.db")
-        config = Config()
-        config.set_main_option("script_location", "src/even_roster/store/migrations")
-        engine = create_engine(f"sqlite:///{path}")
-        with engine.connect() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, "0003")
-            for statement in OLDER:
-                connection.exec_driver_sql(statement)
-            connection.commit()
-        engine.dispose()
-        older = Database(path)
+        older = Database(self.of_revision("0003", OLDER))
         self.addCleanup(older.close)
         with older.read() as connection:
             kept = [
@@ -211,7 +232,7 @@ class Files(StoreCase):
                     5: ("till-2", "planned hostname", True),
                 },
             )
-            self.assertEqual(len(list((path.parent / "backups").glob("before-migration-0003-*.db"))), 1)
+            self.assertEqual(len(list((self.path.parent / "backups").glob("before-migration-0003-*.db"))), 1)
             self.one_record_each(connection)
 
     def one_record_each(self, connection: Connection) -> None:
@@ -232,6 +253,34 @@ class Files(StoreCase):
         )
         expected = {row.called: (row.last_seen, row.mac) for row in device_queries.several(connection, [4, 5])}
         self.assertEqual(expected, {"desk": (0, 0x02C09F000060), "till-2": (0, NO_MAC)})
+
+    def test_what_was_overheard_and_silences_of_an_older_roster_become_what_they_are(self) -> None:
+        database = Database(self.of_revision("0017", OVERHEARD))
+        self.addCleanup(database.close)
+        with database.write() as connection:
+            complete(connection, vendor_of)
+        with database.read() as connection:
+            kept = {row.id: row for row in connection.execute(select(stays))}
+            self.assertEqual(set(kept), {1, 2, 5}, "stays that were only overheard are none")
+            self.assertEqual((kept[1].sources, kept[1].heard), (1, 0), "what answered is as it was")
+            self.assertEqual(
+                (Source(kept[2].sources), kept[2].heard), (Source.ARP | Source.FOLDED, 6000), "known in outline"
+            )
+            heard = {
+                (row.mac, row.address - BASE, row.first, row.last) for row in connection.execute(select(heard_only))
+            }
+            self.assertEqual(heard, {(10, 66, 7000, 7000), (11, 99, 2000, 9000)})
+            (silence,) = connection.execute(select(silences)).all()
+            self.assertEqual(tuple(silence), (5, 4000, 4500, 3, 3000, 0, 1))
+            first, second = device_queries.several(connection, [1, 2])
+            self.assertEqual(
+                (first.version, first.name, first.role, first.place, first.notes),
+                (4, "ledger", "storage", "attic", "two lines"),
+            )
+            self.assertEqual(
+                first.address - BASE, 12, "of those held together the lowest, and none that was only heard"
+            )
+            self.assertEqual((second.address, second.heard), (NO_ADDRESS, 9000), "it never answered")
 
     def test_a_file_that_is_no_roster_is_refused_and_left_alone(self) -> None:
         path = self.path.with_name("other.db")

@@ -36,7 +36,7 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
     if held is not None:
         held.heard = max(held.heard, at)
         if link is not None:
-            world.heard_on[address] = link
+            world.heard_on.setdefault(address, link)
         if held.silence is HEARD and at - held.last < ANSWERED_LATELY:
             return
     elif world.hearsay.heard(address, mac, at, link):

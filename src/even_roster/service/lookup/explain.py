@@ -202,7 +202,9 @@ def _heard(context: Context, connection: Connection, address: Address) -> list[s
     shown = ", ".join(f"{Mac(row.mac)} (last {ago(row.last)})" for row in found[:HEARD_SHOWN])
     more = " and more" if len(found) > HEARD_SHOWN else ""
     return (
-        [f"{shown}{more} was heard to speak as it and has not answered there since: anybody can send that."] if found else []
+        [f"{shown}{more} was heard to speak as it and has not answered there since: anybody can send that."]
+        if found
+        else []
     )
 
 

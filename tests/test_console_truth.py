@@ -94,7 +94,7 @@ class Attention(ConsoleCase):
         before = quote((datetime.now(UTC) - timedelta(days=2)).isoformat())
         self.open(f"/subnets/10.44.20.0/24?open=address:10.44.20.41&at={before}")
         self.sees("0 addresses in use on")
-        self.sees("Nobody is known to have held it then.")
+        self.sees("No device is known to have held it then.")
         self.press("Back to now")
         self.until(lambda d: "at=" not in d.current_url)
         self.sees("ever seen of 254 usable")

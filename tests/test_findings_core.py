@@ -284,11 +284,52 @@ class Addresses(unittest.TestCase):
         found = later(made)
         self.assertEqual(Counter(f.kind for f in found), {"foreign-address-heard": 8, "much-heard": 1})
         (folded,) = (f for f in found if f.kind == "much-heard")
-        self.assertIn("more than 8 devices on the link of office0", folded.evidence[0].said)
+        self.assertIn("more than 8 MACs on the link of office0", folded.evidence[0].said)
         for number in range(3, 30):  # one MAC as many addresses is one finding
             hearing.heard(made, ip(f"192.168.201.{number}"), MacNumber(A + 1), NOW + number, "office0")
         (one,) = (f for f in later(made) if str(Mac(MacNumber(A + 1))) in {s.value for s in f.subjects})
         self.assertRegex(one.evidence[0].said, r"was heard as .* and 25 more addresses on the link of office0")
+
+    def test_no_forged_frame_takes_a_finding_from_what_answers(self) -> None:
+        made = world()
+        for minute in range(6):  # two devices answer for one address in turns
+            see(made, "10.44.10.60", (A, B)[minute % 2], NOW + 3 * minute * MINUTE)
+        made.passed(NOW + 20 * MINUTE)
+        told = [f.kind for f in later(made) if f.kind == "hopping-address"]
+        self.assertEqual(told, ["hopping-address"])
+        for number in range(100, 120):  # somebody claims it and many others in turns
+            for turn in range(8):
+                at, mac = NOW + 20 * MINUTE + turn, MacNumber(0x0E0000000000 + number * 2 + turn % 2)
+                hearing.heard(made, ip(f"10.44.10.{number}"), mac, at, "office0")
+                hearing.heard(made, ip("10.44.10.60"), mac, at, "office0")
+        found = [
+            f for f in later(made) if f.kind == "hopping-address" and "10.44.10.60" in {s.value for s in f.subjects}
+        ]
+        self.assertEqual({s.value for s in found[0].subjects[1:]}, {str(Mac(A)), str(Mac(B))}, "those that answer")
+
+    def test_strangers_that_stray_hide_no_device_that_does(self) -> None:
+        made = world()
+        for number in range(1, 100):
+            for target in ("10.45.0.1", "10.45.0.2"):
+                made.strayed(MacNumber(0x0E0000000000 + number), ip(target), NOW)
+        see(made, "10.44.10.60", A)
+        for target in ("10.45.0.1", "10.45.0.2"):
+            made.strayed(A, ip(target), NOW)
+        self.assertEqual([f.kind for f in later(made) if f.kind in ("wrong-mask", "much-heard")], ["wrong-mask"])
+        for number in range(1, 12):
+            mac = MacNumber(A + 100 + number)
+            see(made, f"10.44.10.{100 + number}", mac)
+            for target in ("10.45.0.1", "10.45.0.2"):
+                made.strayed(mac, ip(target), NOW)
+        told = Counter(f.kind for f in later(made) if f.kind in ("wrong-mask", "much-heard"))
+        self.assertEqual(told, {"wrong-mask": 8, "much-heard": 1})
+
+    def test_a_known_device_that_is_heard_on_another_link_is_no_foreigner(self) -> None:
+        made = world()
+        made.links["stage0"] = Link("stage0", (IPv4Network("10.44.20.0/24"),))
+        made.saw(ip("10.44.10.60"), A, NOW, Source.ARP)  # as after a restart: the link is not known
+        hearing.heard(made, ip("10.44.10.60"), A, NOW + 1, "stage0")
+        self.assertEqual([f.kind for f in later(made) if f.kind.startswith("foreign")], [])
 
     def test_a_look_without_a_control_says_nothing(self) -> None:
         made = world(static(2, "10.44.10.20", A, "desk"))

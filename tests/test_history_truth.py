@@ -92,7 +92,7 @@ class Truth(unittest.TestCase):
                     o for o in self.all
                     if first <= o.address <= last and o.first - reach <= moment <= o.last + reach
                 ]  # fmt: skip
-                rows = history_queries.around(connection, HERE, first, last, moment, reach, 5000)
+                rows = history_queries.around(connection, HERE, first, last, moment, reach)
                 self.assertCountEqual(
                     [(r.address, r.mac, r.first) for r in rows], [(o.address, o.mac, o.first) for o in there]
                 )

@@ -60,6 +60,11 @@ class Rule(unittest.TestCase):
         self.assertEqual(self.known(60 * MINUTE, stay(0, 600 * MINUTE, widest=None)), Known.PROBABLY, "old records")
         folded = judge(T + MINUTE, [stay(0, 600 * MINUTE, sources=Source.ARP | Source.FOLDED)], None)
         self.assertTrue(folded is not None and folded.outline and folded.known is Known.UNKNOWN)
+        for moment in (0, 600 * MINUTE, 601 * MINUTE):
+            then = judge(T + moment, [stay(0, 600 * MINUTE, sources=Source.ARP | Source.FOLDED)], None)
+            self.assertTrue(then is not None and then.outline, "not even its ends need be answers")
+            then = judge(T + moment, [stay(0, 600 * MINUTE, sources=Source.LEASE)], None)
+            self.assertTrue(then is not None and then.leased and not then.known.there, "a lease is no answer")
         leased = judge(T + MINUTE, [stay(0, 600 * MINUTE, sources=Source.LEASE)], None)
         self.assertTrue(leased is not None and leased.leased and leased.known is Known.UNKNOWN)
 
@@ -107,13 +112,13 @@ class Rule(unittest.TestCase):
         cases = (
             (Then(Known.HELD, T, T, 0), "printer-1 held it: it answered then."),
             (Then(Known.HELD, apart=MINUTE), "printer-1 held it: it answered before and after, 1 minute apart at most."),
-            (Then(Known.PROBABLY, T - MINUTE), "it answered 1 minute before, and was not asked in vain since"),
-            (Then(Known.PROBABLY, T - MINUTE, T + MINUTE), "it answered 1 minute before and 1 minute after, and was not asked"),
-            (Then(Known.PROBABLY, apart=5 * MINUTE), "5 minutes apart at most, and was not asked in vain between"),
+            (Then(Known.PROBABLY, T - MINUTE), "it answered 1 minute before, and no look since was without an answer"),
+            (Then(Known.PROBABLY, T - MINUTE, T + MINUTE), "it answered 1 minute before and 1 minute after, and no look tells"),
+            (Then(Known.PROBABLY, apart=5 * MINUTE), "5 minutes apart at most, and no look in between was without an answer"),
             (Then(Known.PROBABLY), "how far apart is not kept"),
             (Then(Known.UNKNOWN, T - 30 * MINUTE, run=run), "silent when it was asked last, 5 minutes before, after it had"),
             (Then(Known.UNKNOWN, T - MINUTE, asked=T + MINUTE, run=run), "and was silent when it was asked 1 minute after"),
-            (Then(Known.UNKNOWN, T - MINUTE, T + MINUTE), "and again 1 minute after, and nobody asked between"),
+            (Then(Known.UNKNOWN, T - MINUTE, T + MINUTE), "and again 1 minute after, and no look tells of the time between"),
             (Then(Known.UNKNOWN, T - MINUTE, against=Against(T + MINUTE, mac=OTHER)), "but desk answered there 1 minute after"),
             (Then(Known.UNKNOWN, outline=True), "records that old are folded"),
             (Then(Known.UNKNOWN, leased=True), "as its DHCP server told"),
@@ -142,11 +147,13 @@ class Looks(unittest.TestCase):
 
     def test_a_light_check_asks_for_those_that_were_there_within_a_week(self) -> None:
         light = begun(scan(0, kind=Kind.LIGHT))
-        self.assertTrue(light.asks(PLACE, T - LIGHT_REACHES))
-        self.assertFalse(light.asks(PLACE, T - LIGHT_REACHES - 1))
-        self.assertFalse(light.asks(PLACE), "nobody was ever there")
-        self.assertTrue(begun(scan(0)).asks(PLACE), "a full scan asks for all")
-        self.assertFalse(begun(scan(0)).asks(ipv4("10.44.20.1")))
+        self.assertTrue(light.asks(PLACE, T, T - LIGHT_REACHES))
+        self.assertFalse(light.asks(PLACE, T, T - LIGHT_REACHES - 1))
+        long = replace(light, began=T + 90 * 24 * HOUR, count=9_000)
+        self.assertTrue(long.asks(PLACE, T + HOUR, T), "its looks of then, not its latest")
+        self.assertFalse(light.asks(PLACE, T), "nobody was ever there")
+        self.assertTrue(begun(scan(0)).asks(PLACE, T), "a full scan asks for all")
+        self.assertFalse(begun(scan(0)).asks(ipv4("10.44.20.1"), T))
 
     def test_how_far_apart_looks_lie_and_which_were_next(self) -> None:
         hourly = goes_on(goes_on(begun(scan(0)), scan(HOUR)), scan(2 * HOUR))
@@ -162,7 +169,7 @@ class Looks(unittest.TestCase):
         self.assertEqual(
             hourly.next_by(T + 10 * MINUTE), T + 70 * MINUTE + 5_000, "within an hour, not at that very moment"
         )
-        self.assertIn("nobody answered", words.nobody(hourly, later, T + 5 * HOUR, answered=False))
+        self.assertIn("no device answered", words.nobody(hourly, later, T + 5 * HOUR, answered=False))
         self.assertIn(
             "2 hours before (by a full scan) and 4 hours after",
             words.nobody(hourly, later, T + 5 * HOUR, answered=False),
@@ -170,11 +177,11 @@ class Looks(unittest.TestCase):
         self.assertIn("at least every 1 hour", words.nobody(hourly, hourly, T + HOUR, answered=True))
         self.assertEqual(
             words.nobody(later, None, T + 9 * HOUR, answered=False),
-            "It was asked a moment before (by a full scan): nobody answered.",
+            "It was asked a moment before (by a full scan): no device answered.",
         )
         self.assertTrue(hourly.controlled and begun(scan(0)).controlled)
         self.assertIsNone(looks.apart([later], PLACE, T + 9 * HOUR, None, Source.ARP), "one look is no cadence")
-        self.assertIn("nobody asked", words.nobody(None, None, T, answered=False))
+        self.assertIn("No look at it", words.nobody(None, None, T, answered=False))
 
     def test_series_come_back_from_the_records_as_they_were(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -179,7 +179,7 @@ class Watched(unittest.TestCase):
         self.assertEqual({one.known for one in then.known} - {"held", "probably"}, set())
         before = self.roster.at("10.44.20.41", now - timedelta(days=3))
         self.assertEqual((before.stays, before.stay_after and before.stay_after.address), ([], "10.44.20.41"))
-        self.assertIn("Nobody is known to have held it then", before.sentences[0])
+        self.assertIn("No device is known to have held it then", before.sentences[0])
         self.assertIn("in use or probably were, by", self.roster.at("Stage", now).sentences[0])
         with self.assertRaises(NotFound):
             self.roster.history("the-man-in-the-moon")

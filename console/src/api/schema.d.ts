@@ -7811,7 +7811,7 @@ export interface components {
         };
         /**
          * HeardAs
-         * @description A MAC was heard to speak as an address and has not answered there: anybody can send that.
+         * @description A MAC was heard as an address and has not answered there since: any device on the link can send that.
          */
         HeardAs: {
             /**
@@ -8030,9 +8030,9 @@ export interface components {
         };
         /**
          * History
-         * @description Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, when it was asked in
-         *     vain (the latest hundred) and who was only heard, of a subnet what `happened` in it; of each when nothing could be learnt.
-         *     `more` tells that the limit cut it short.
+         * @description Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, when it was asked
+         *     without an answer (the latest hundred) and who was only heard, of a subnet what `happened` in it; of each when nothing could be
+         *     learnt. `more` tells that the limit cut it short.
          */
         History: {
             /**
@@ -8078,12 +8078,12 @@ export interface components {
             happened: components["schemas"]["Happened"][];
             /**
              * Silences
-             * @description When it was asked in vain.
+             * @description When it was asked without an answer.
              */
             silences: components["schemas"]["Silent"][];
             /**
              * Heard Only
-             * @description Who was heard as it, or as what it was heard, without having answered there.
+             * @description The MACs that were heard as it, or the addresses it was heard as, without an answer there since.
              */
             heard_only: components["schemas"]["HeardAs"][];
             /**
@@ -9009,7 +9009,7 @@ export interface components {
          * @description What is known of a MAC at an address at a moment: `held` between two answers that lie close together, `probably` held where
          *     it answered before and nothing is known against it, `silent` when it was asked then, or `unknown`. `answered_before` and
          *     `answered_after` are its nearest answers, `apart` how many seconds its answers around then lie apart at most where only that is
-         *     known, `silent_from` and `silent_until` when it was asked in vain around or before then.
+         *     known, `silent_from` and `silent_until` when it was asked without an answer around or before then.
          */
         KnownThen: {
             /**
@@ -9028,7 +9028,7 @@ export interface components {
             device: components["schemas"]["DeviceRef"] | null;
             /**
              * Known
-             * @description Held: between two answers that lie close together; probably: it answered before, and nothing is known against it; silent: it was asked in vain; unknown: nobody can say.
+             * @description Held: between two answers that lie close together; probably: it answered before, and nothing is known against it; silent: it was asked without an answer; unknown: the records do not tell.
              * @example probably
              * @enum {string}
              */
@@ -9053,20 +9053,20 @@ export interface components {
             apart: number | null;
             /**
              * Silent From
-             * @description Since when it was asked in vain; null: it was not.
+             * @description Since when it was asked without an answer; null: it was not.
              * @example null
              */
             silent_from: string | null;
             /**
              * Silent Until
-             * @description When it was asked in vain last; null: it was not.
+             * @description When it was asked last without an answer; null: it was not.
              * @example null
              */
             silent_until: string | null;
             /**
              * Said
              * @description The same as a sentence; empty in a subnet.
-             * @example printer-1 (02:c0:44:00:00:29) probably held it: it answered 3 minutes before, and was not asked in vain since.
+             * @example printer-1 (02:c0:44:00:00:29) probably held it: it answered 3 minutes before, and no look since was without an answer.
              */
             said: string;
         };
@@ -10101,7 +10101,7 @@ export interface components {
         /**
          * Moment
          * @description What is known of a moment, and what the plan said then. `stays` are of those that were there or probably were, `known` is
-         *     what that stands on, of an address also for those of whom nobody knows. Without anybody, `stay_before` and `stay_after` are the
+         *     what that stands on, of an address also where that is unknown. Without anybody, `stay_before` and `stay_after` are the
          *     nearest stays on either side; of a subnet `planned` is left out and only counted in a sentence.
          */
         Moment: {
@@ -13815,8 +13815,9 @@ export interface components {
         };
         /**
          * Silent
-         * @description How often in a row a MAC was asked for at an address in vain, in looks in which a control answered: from when to when, and
-         *     its answers on both sides (`answered_after` null: none yet). `ended` says why it was taken to be gone; empty: it was not.
+         * @description How often in a row a MAC was asked for at an address without an answer, in looks in which a control answered: from when to
+         *     when, and its answers on both sides (`answered_after` null: none yet). `ended` says why it was taken to be gone; empty: it was
+         *     not.
          */
         Silent: {
             /**
@@ -13834,14 +13835,14 @@ export interface components {
             /**
              * Silent From
              * Format: date-time
-             * @description Since when it was asked in vain; null: it was not.
+             * @description Since when it was asked without an answer; null: it was not.
              * @example null
              */
             silent_from: string;
             /**
              * Silent Until
              * Format: date-time
-             * @description When it was asked in vain last; null: it was not.
+             * @description When it was asked last without an answer; null: it was not.
              * @example null
              */
             silent_until: string;
@@ -14005,9 +14006,9 @@ export interface components {
         /**
          * StayRow
          * @description A stretch in which a MAC answered at an address again and again, never more than `widest_gap` seconds apart (None: not
-         *     known, of old records). `silent_since` is when it was first asked for in vain afterwards, `ended` says in words why it is taken
-         *     to be gone; both are empty while nothing speaks against it. `heard_at` is when it was overheard last there, beside its answers.
-         *     `device` is its holder now.
+         *     known, of old records). `silent_since` is when it was first asked without an answer afterwards, `ended` says in words why it is
+         *     taken to be gone; both are empty while nothing speaks against it. `heard_at` is when it was overheard last there, beside its
+         *     answers. `device` is its holder now.
          */
         StayRow: {
             /**
@@ -14066,7 +14067,7 @@ export interface components {
             widest_gap: number | null;
             /**
              * Silent Since
-             * @description Since when it was asked for in vain; null: it was not.
+             * @description Since when it was asked without an answer; null: it was not.
              * @example null
              */
             silent_since: string | null;

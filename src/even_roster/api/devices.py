@@ -58,9 +58,9 @@ class AdapterRow(MacView):
 
 class StayRow(Model):
     """A stretch in which a MAC answered at an address again and again, never more than `widest_gap` seconds apart (None: not
-    known, of old records). `silent_since` is when it was first asked for in vain afterwards, `ended` says in words why it is taken
-    to be gone; both are empty while nothing speaks against it. `heard_at` is when it was overheard last there, beside its answers.
-    `device` is its holder now."""
+    known, of old records). `silent_since` is when it was first asked without an answer afterwards, `ended` says in words why it is
+    taken to be gone; both are empty while nothing speaks against it. `heard_at` is when it was overheard last there, beside its
+    answers. `device` is its holder now."""
 
     address: str
     mac: str | None

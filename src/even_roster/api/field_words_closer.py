@@ -107,18 +107,18 @@ CLOSER: dict[str, str | tuple[str, Any]] = {
     "Deaf.adapter": ("the adapter; empty: all of them", ""),
     "Deaf.since": ("since when", T1),
     "Deaf.until": ("until when; null: it goes on", T2),
-    "History.heard_only": "who was heard as it, or as what it was heard, without having answered there",
+    "History.heard_only": "the MACs that were heard as it, or the addresses it was heard as, without an answer there since",
     "KnownThen.apart": ("how many seconds its answers around then lie apart at most; null: its answers are known, or not", 300),
     "History.deaf": "when nothing could be learnt, and why",
-    "History.silences": "when it was asked in vain",
+    "History.silences": "when it was asked without an answer",
     "KnownThen.known": (
         "held: between two answers that lie close together; probably: it answered before, and nothing is known against it; "
-        "silent: it was asked in vain; unknown: nobody can say",
+        "silent: it was asked without an answer; unknown: the records do not tell",
         "probably",
     ),
     "KnownThen.said": (
         "the same as a sentence; empty in a subnet",
-        "printer-1 (02:c0:44:00:00:29) probably held it: it answered 3 minutes before, and was not asked in vain since.",
+        "printer-1 (02:c0:44:00:00:29) probably held it: it answered 3 minutes before, and no look since was without an answer.",
     ),
     "Moment.known": "what is known of each MAC at each address then",
     "StayRow.count": ("how many sightings", 112),

@@ -21,8 +21,9 @@ class Happened(Model):
 
 
 class Silent(Model):
-    """How often in a row a MAC was asked for at an address in vain, in looks in which a control answered: from when to when, and
-    its answers on both sides (`answered_after` null: none yet). `ended` says why it was taken to be gone; empty: it was not."""
+    """How often in a row a MAC was asked for at an address without an answer, in looks in which a control answered: from when to
+    when, and its answers on both sides (`answered_after` null: none yet). `ended` says why it was taken to be gone; empty: it was
+    not."""
 
     address: str
     mac: str | None
@@ -35,7 +36,7 @@ class Silent(Model):
 
 
 class HeardAs(Model):
-    """A MAC was heard to speak as an address and has not answered there: anybody can send that."""
+    """A MAC was heard as an address and has not answered there since: any device on the link can send that."""
 
     address: str
     mac: str
@@ -54,9 +55,9 @@ class Deaf(Model):
 
 
 class History(Model):
-    """Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, when it was asked in
-    vain (the latest hundred) and who was only heard, of a subnet what `happened` in it; of each when nothing could be learnt.
-    `more` tells that the limit cut it short."""
+    """Everything about a subject between two times, the latest first: of an address, MAC or name its `stays`, when it was asked
+    without an answer (the latest hundred) and who was only heard, of a subnet what `happened` in it; of each when nothing could be
+    learnt. `more` tells that the limit cut it short."""
 
     subject: str
     kind: Literal["address", "mac", "name", "subnet"]
@@ -89,7 +90,7 @@ class KnownThen(Model):
     """What is known of a MAC at an address at a moment: `held` between two answers that lie close together, `probably` held where
     it answered before and nothing is known against it, `silent` when it was asked then, or `unknown`. `answered_before` and
     `answered_after` are its nearest answers, `apart` how many seconds its answers around then lie apart at most where only that is
-    known, `silent_from` and `silent_until` when it was asked in vain around or before then."""
+    known, `silent_from` and `silent_until` when it was asked without an answer around or before then."""
 
     address: str
     mac: str | None
@@ -105,7 +106,7 @@ class KnownThen(Model):
 
 class Moment(Model):
     """What is known of a moment, and what the plan said then. `stays` are of those that were there or probably were, `known` is
-    what that stands on, of an address also for those of whom nobody knows. Without anybody, `stay_before` and `stay_after` are the
+    what that stands on, of an address also where that is unknown. Without anybody, `stay_before` and `stay_after` are the
     nearest stays on either side; of a subnet `planned` is left out and only counted in a sentence."""
 
     subject: str

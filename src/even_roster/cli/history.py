@@ -59,7 +59,7 @@ def _history(options: argparse.Namespace) -> int:
     else:
         _stays(out, found.stays)
     if found.silences:
-        out.say("\nAsked in vain", "bold")
+        out.say("\nAsked without an answer", "bold")
         out.table(
             ("address", "mac", "from", "to", "times", "answered before", "and after", "then"),
             (
@@ -72,7 +72,7 @@ def _history(options: argparse.Namespace) -> int:
             right=("times",),
         )  # fmt: skip
     if found.heard_only:
-        out.say("\nOnly heard, which anybody can send", "bold")
+        out.say("\nOnly heard, without an answer", "bold")
         out.table(
             ("address", "mac", "from", "to", "times"),
             ((h.address, h.mac, clock(h.first_seen), clock(h.last_seen), f"{h.count:,}") for h in found.heard_only),

@@ -1,4 +1,4 @@
-"""Silences in the records: when the pairs of stays were asked for in vain."""
+"""Silences in the records: when the pairs of stays were asked without an answer."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def answered_again(connection: Connection, answers: Collection[tuple[int, int]])
 
 
 def around(connection: Connection, stay_ids: Collection[int], moment: int) -> dict[int, Run]:
-    """The looks in vain between the answers around a moment, by stay."""
+    """The looks without an answer between the answers around a moment, by stay."""
     if not stay_ids:
         return {}
     query = select(silences).where(

@@ -23,6 +23,19 @@ from .tables import adapters, devices, finding_turns, findings, name_stays, segm
 DAY = 24 * 3600 * 1000
 
 
+def bare_query() -> Select[Any]:
+    """The stays as StayRow has them, without subnet, device and the silence that lasts still: for counting many."""
+    nothing = (
+        ("subnet", ""),
+        ("device_id", None),
+        ("called", None),
+        ("silent_count", 0),
+        ("silent_first", 0),
+        ("silent_last", 0),
+    )
+    return select(stays, *(literal(value).label(label) for label, value in nothing))
+
+
 def stays_query(*, silent: bool = True) -> Select[Any]:
     """The stays as StayRow has them; with `silent` False without the silence that lasts still."""
     last_run = (("silent_count", "times"), ("silent_first", "first"), ("silent_last", "last"))
@@ -93,14 +106,14 @@ def after(connection: Connection, macs: Sequence[MacNumber], moment: int, limit:
 
 
 def around(
-    connection: Connection, site: int, first: int, last: int, moment: int, reach: int, limit: int
+    connection: Connection, site: int, first: int, last: int, moment: int, reach: int, *, bare: bool = False
 ) -> list[StayRow]:  # fmt: skip
     """Stays within a span of a site's addresses that touch the time up to `reach` ms before and after a moment, without the silence
-    that lasts still."""
-    query = stays_query(silent=False).where(
+    that lasts still; `bare` without subnet and device too."""
+    query = (bare_query() if bare else stays_query(silent=False)).where(
         of_span(site, first, last), stays.c.last >= moment - reach, stays.c.first <= moment + reach
     )
-    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()).limit(limit))
+    return all_of(connection, StayRow, query.order_by(stays.c.address, stays.c.last.desc()))
 
 
 def of_span(site: int, first: int, last: int) -> ColumnElement[bool]:

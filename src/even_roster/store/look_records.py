@@ -91,15 +91,6 @@ def near(connection: Connection, site: int, address: Address, moment: int) -> li
     return [one for one in found.values() if address in one.spans]
 
 
-def within(connection: Connection, site: int, first: int, last: int, since: int, until: int) -> list[Series]:
-    """The series of scans and light checks that touch a span of a site's addresses and a stretch of time."""
-    query = select(looks).where(
-        looks.c.site == site, looks.c.kind != int(Kind.ROUND), looks.c.low <= last, looks.c.high >= first,
-        looks.c.first <= until, looks.c.last >= since,
-    )  # fmt: skip
-    return [_series(row) for row in connection.execute(query.order_by(looks.c.last.desc()).limit(256))]
-
-
 def forget(connection: Connection, before: int) -> int:
     """Drop series of rounds that ended before a time (UTC ms), and the oldest beyond MOST_ROUNDS; gives how many went."""
     rounds = looks.c.kind == int(Kind.ROUND)

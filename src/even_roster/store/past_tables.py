@@ -19,7 +19,8 @@ silences = Table(
     Index("ix_silences_open", "stay_id", sqlite_where=text("after = 0")),
     sqlite_with_rowid=False,
 )  # fmt: skip
-"""When the pair of a stay was asked for in vain: `times` looks in a row, between its answers `before` and `after` (0: not yet)."""
+"""When the pair of a stay was asked without an answer: `times` looks in a row, between its answers `before` and `after` (0: not
+yet)."""
 
 OPEN = silences.c.after == literal_column("0")
 """The silences that last still; written so that SQLite sees that `ix_silences_open` has them."""

@@ -78,7 +78,7 @@ class AdapterRow(NamedTuple):
 
 class StayRow(NamedTuple):
     """A row of `stays`, with the subnet it was in, the device that has the MAC by now, and how often, the first and the last time
-    it was asked for in vain since its last answer (0: not)."""
+    it was asked without an answer since its last answer (0: not)."""
 
     id: int
     segment_id: int

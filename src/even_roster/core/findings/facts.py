@@ -25,8 +25,8 @@ class Ground:
 
 @dataclass(slots=True)
 class Held:
-    """A MAC (or None, behind the gateway) at an address: the first and the last time that it answered, by what, what looks in vain
-    say, and when it was overheard last (0: never)."""
+    """A MAC (or None, behind the gateway) at an address: the first and the last time that it answered, by what, what looks without
+    an answer say, and when it was overheard last (0: never)."""
 
     first: int
     last: int

@@ -35,7 +35,7 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
     held = holders.get(mac)
     if held is not None:
         held.heard = max(held.heard, at)
-        if link is not None:
+        if link is not None and not world.is_near(address):  # of an own link's address it is known where it is asked
             world.heard_on.setdefault(address, link)
         if held.silence is HEARD and at - held.last < ANSWERED_LATELY:
             return
@@ -43,7 +43,8 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
         world.touch(address, mac)
     if link is None:
         return
-    again = world.switched(address, mac, at, world.hearsay.beside(address, holders, world.now))
+    beside = world.hearsay.beside(address, holders, world.now)
+    again = world.switched(address, mac, at, beside, world.hearsay.lines)
     if again or world.now - world.questions.asked_at(address) >= ASK_AGAIN:
         if world.contradicts(address, mac, at, holders):
             world.questions.want(address)

@@ -6,6 +6,7 @@ Its memory is bounded by MAC and address, and what lies longer back than KEPT is
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
@@ -14,6 +15,8 @@ from ..mac import MacNumber
 from .facts import Held
 from .model import DAY, HOUR
 
+Lines = dict[Address, deque[tuple[int, MacNumber]]]
+"""By address, which MACs took turns there, the latest last, each with when it began (UTC ms)."""
 KEPT = DAY
 FRESH = HOUR
 MOST_MACS = 1024
@@ -32,7 +35,8 @@ class Heard:
 
 class Hearsay:
     """By MAC, the addresses it was heard as; beyond the bounds those heard longest ago go. `left_out` counts by MAC how many more
-    addresses it was heard as than are kept; `since` is when it was heard first. `changes` counts what came and went; `ranked` keeps
+    addresses it was heard as than are kept; `since` is when it was heard first. `lines` are the turns that were
+    heard, with the answers between them; `changes` counts what came and went; `ranked` keeps
     the MACs of a link in an order that somebody worked out, until something changes."""
 
     def __init__(self) -> None:
@@ -40,6 +44,7 @@ class Hearsay:
         self._of_address: dict[Address, dict[MacNumber, Heard]] = {}
         self.left_out: dict[MacNumber, int] = {}
         self.since: dict[MacNumber, int] = {}
+        self.lines: Lines = {}
         self.changes = 0
         self.ranked: dict[str, tuple[int, int, list[MacNumber]]] = {}
 
@@ -70,6 +75,8 @@ class Hearsay:
         while len(there) > MOST_ADDRESSES:
             self._drop(mac, next(iter(there)))
             self.left_out[mac] = self.left_out.get(mac, 0) + 1
+        while len(self.lines) > MOST_MACS:
+            del self.lines[next(iter(self.lines))]
         while len(self._of_mac) > MOST_MACS:
             self._drop_mac(next(iter(self._of_mac)))
         return news
@@ -107,6 +114,8 @@ class Hearsay:
 
     def forget(self, now: int) -> None:
         """Forget what was heard before KEPT."""
+        for address in [address for address, line in self.lines.items() if now - line[-1][0] > KEPT]:
+            del self.lines[address]
         for mac, there in list(self._of_mac.items()):
             for address in [a for a, one in there.items() if now - one.last > KEPT]:
                 self._drop(mac, address)

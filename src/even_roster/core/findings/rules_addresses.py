@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections import deque
+from collections.abc import Collection, Iterable, Mapping
 
 from ..absence import ASKED_BY_ARP
 from ..address import Address, dotted
@@ -14,16 +15,16 @@ from .facts import Link
 from .hearsay import Heard
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
-from .rules_heard import abroad, hopping_by_word, told_apiece
+from .rules_heard import HOPS, abroad, told_apiece, turns_by_word
 from .wording import accept, at, called, card, who
 from .world import World
 
-HOPS = 3
 CLAIM_FRESH = 30 * SECOND
 SHOWN = 3
 LINK_LOCAL = 0xA9FE0000  # 169.254.0.0/16, RFC 3927
 _SELF_MASK = 0xFFFF0000
 _LEASE_GRACE = 2 * MINUTE
+Turns = deque[tuple[int, MacNumber]]
 
 
 def rivals(world: World, address: Address) -> list[MacNumber]:
@@ -102,7 +103,7 @@ def duplicate(world: World, address: Address) -> Found | Away | None:
 
 
 def _own_claimed(world: World, address: Address) -> Found | None:
-    """Somebody was heard to claim an address of our own, and does not answer for it."""
+    """A MAC was heard to claim an address of our own, and does not answer for it."""
     claims = {
         m: one
         for m, one in world.hearsay.at(address, world.now, CLAIM_FRESH).items()
@@ -114,7 +115,7 @@ def _own_claimed(world: World, address: Address) -> Found | None:
         Severity.URGENT,
         (at(address), *(who(mac) for mac in sorted(claims)[:SHOWN])),
         (Evidence(f"{dotted(address)} is this machine's own address"), *heard_claims(world, claims)),
-        "Find out what sends this: a device set to this address answers now and then, or somebody sends in its name",
+        "Find out what sends this: a device set to this address answers now and then, or another device sends in its name",
         (card(address), accept()),
     )
 
@@ -123,7 +124,8 @@ def heard_claims(world: World, claims: Mapping[MacNumber, Heard]) -> tuple[Evide
     """What was heard of some MACs that do not answer at an address, as evidence."""
     told = [
         Evidence(
-            f"{called(world, mac)} was heard to claim it and does not answer there: anybody can send that", one.last
+            f"{called(world, mac)} was heard to claim it and does not answer there: any device on the link can send that",
+            one.last,
         )
         for mac, one in sorted(claims.items())[:SHOWN]
     ]
@@ -220,31 +222,42 @@ def _silent_owner(world: World, address: Address, there: list[MacNumber]) -> tup
     return None
 
 
-def hopping(world: World, address: Address) -> Found | Away | None:
-    """An address went to and fro between MACs, though never two answered together."""
-    line = world.switches.get(address)
-    if line is None:
-        return AWAY  # nothing was heard since the service began
-    if len(line) <= HOPS or world.is_gateway(address) or len(rivals(world, address)) > 1:
-        return None
-    recent = [(when, mac) for when, mac in line if world.now - when <= HOUR]
-    claims = world.hearsay.at(address, world.now)
-    there = {*world.macs_at(address), *claims}
-    macs = list(dict.fromkeys(mac for _, mac in recent if mac in there))
+def _turns(world: World, address: Address, line: Turns | None, there: Collection[MacNumber]) -> list[MacNumber]:
+    """The MACs that took turns at an address within the last hour and are there still; empty where that was no hopping."""
+    if line is None or len(line) <= HOPS:
+        return []
+    recent = [mac for when, mac in line if world.now - when <= HOUR]
+    macs = list(dict.fromkeys(mac for mac in recent if mac in there))
     back = len(recent) - len(macs)
-    if (
-        len(recent) <= HOPS
-        or len(macs) < 2
-        or back < HOPS - 1
-        or any(stands_in_for(world, mac, address) for mac in macs)
-    ):
+    if len(recent) <= HOPS or len(macs) < 2 or back < HOPS - 1:
+        return []
+    if any(stands_in_for(world, mac, address) for mac in macs) or len(parties(world, address, macs)) < 2:
+        return []
+    return macs
+
+
+def hopping(world: World, address: Address) -> Found | Away | None:
+    """An address went to and fro between MACs, though never two answered together. Answers are judged by themselves: no frame that
+    was only heard takes anything from them."""
+    line, heard = world.switches.get(address), world.hearsay.lines.get(address)
+    if line is None and heard is None:
+        return AWAY  # nothing was heard since the service began
+    if world.is_gateway(address) or len(rivals(world, address)) > 1:
         return None
-    if len(parties(world, address, macs)) < 2:
+    claims = world.hearsay.at(address, world.now)
+    answering = world.macs_at(address)
+    macs = _turns(world, address, line, answering)
+    if not macs:
+        line, macs = heard, _turns(world, address, heard, {*answering, *claims})
+        link = next((one for one in world.links.values() if one.holds(address)), None)
+        if link is not None and not told_apiece(turns_by_word(world, link), address):
+            return None
+    if not macs or line is None:
         return None
-    if world.confirmed.get(address, (0, ()))[0] < recent[1][0] and world.now - recent[1][0] < MINUTE:
+    began = next(when for when, _ in line if world.now - when <= HOUR)
+    second = next((when for when, _ in line if when > began), began)
+    if world.confirmed.get(address, (0, ()))[0] < second and world.now - second < MINUTE:
         return AWAY  # whether both answer is being asked: then it is a duplicate, and told as that
-    if any(mac in claims for mac in macs) and not told_apiece(hopping_by_word(world), address):
-        return None
     told, members = membership(world, address, macs)
     return Found(
         Severity.WRONG,

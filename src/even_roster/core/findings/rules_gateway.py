@@ -1,4 +1,4 @@
-"""Rules about who answers for a gateway's address, and who was heard to claim it."""
+"""Rules about MACs that answer for a gateway's address, or were heard to claim it."""
 
 from __future__ import annotations
 
@@ -25,7 +25,8 @@ def known_gateway_mac(world: World, address: Address) -> tuple[MacNumber, str] |
 
 
 def gateway_changed(world: World, address: Address) -> Found | Away | None:
-    """Somebody claims the gateway's address who is neither the known gateway nor a known member of its router group."""
+    """A MAC that is neither the known gateway's nor a known member's of its router group answers for the gateway's address, or was
+    heard to claim it."""
     if not world.is_gateway(address) or (known := known_gateway_mac(world, address)) is None:
         return None
     mac, how = known
@@ -72,7 +73,7 @@ def gateway_changed(world: World, address: Address) -> Found | Away | None:
 def _gateway_claimed(
     world: World, address: Address, known: tuple[MacNumber, str], heard: Mapping[MacNumber, Heard]
 ) -> Found:
-    """Somebody was heard to claim the gateway's address, and does not answer for it."""
+    """A MAC was heard to claim the gateway's address, and does not answer for it."""
     claims, members = membership(world, address, heard)
     return Found(
         Severity.URGENT,

@@ -5,11 +5,12 @@ Anybody can send such frames, in any number: there is one finding a MAC, and bey
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from itertools import islice
 
 from ..address import Address, address_of, dotted
 from ..mac import Mac, MacNumber
+from .facts import Link
 from .hearsay import Heard
 from .model import HOUR, SECOND, About, Action, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
@@ -19,6 +20,8 @@ from .world import World
 MOST_APIECE = 8
 """For how many MACs of a link there is a finding each."""
 SHOWN = 3
+HOPS = 3
+"""How often an address must have changed hands for that to be told."""
 AGAIN = 5 * SECOND
 
 
@@ -61,6 +64,8 @@ def _of_link(world: World, adapter: str) -> list[MacNumber]:
 
 def heard_abroad(world: World, mac: MacNumber) -> Found | None:
     """A device was heard as an address of another subnet, and did not answer there."""
+    if mac not in world.hearsay:
+        return None
     found = _foreign(world, mac)
     if not found or any(world.is_present(a, held) for a, held in world.places.get(mac, {}).items()):
         return None  # who answers at an address of its own, and is heard as another, is asked about; a frame alone says nothing
@@ -74,30 +79,44 @@ def heard_abroad(world: World, mac: MacNumber) -> Found | None:
         (who(mac), *(at(a) for a, _ in found[:SHOWN]), Subject("adapter", link)),
         (
             Evidence(f"{called(world, mac)} was heard as {shown} on the link of {link}", found[0][1].last),
-            Evidence("it has not answered there: anybody can send such a frame in its name"),
+            Evidence("it has not answered there: any device on the link can send such a frame in its name"),
         ),
         "If a device at its factory address is connected here, give it an address of this link; if not, find out what sends as it",
         (Step(Action.ASSIGN, "find it an address here", (("mac", str(Mac(mac))),)), accept()),
     )
 
 
-def straying(world: World) -> Iterator[MacNumber]:
-    """The MACs that were heard within the last hour to behave as if their subnet were another one."""
-    for mac in dict.fromkeys((*world.strays, *world.broadcasts)):
-        if len(world.strays.since(mac, world.now - HOUR)) >= 2 or world.broadcasts.since(mac, world.now - HOUR):
-            yield MacNumber(mac)
+def stray_signs(world: World, mac: MacNumber) -> tuple[list[int], list[int]]:
+    """The addresses outside its subnet that a MAC asked for within the last hour, and the broadcast addresses that are not its
+    subnet's; both empty where that says nothing."""
+    strays, broadcasts = world.strays.since(mac, world.now - HOUR), world.broadcasts.since(mac, world.now - HOUR)
+    if (len(strays) < 2 and not broadcasts) or world.stands_in(mac):
+        return [], []
+    return strays, broadcasts
 
 
-def hopping_by_word(world: World) -> Iterator[Address]:
-    """The addresses that MACs were heard to claim in turns, some of which have not answered there."""
-    return (
-        address for address, line in world.switches.items() if len(line) > 1 and world.hearsay.at(address, world.now)
-    )
+def straying(world: World, link: Link) -> Iterator[MacNumber]:
+    """The devices of a link that were heard to behave as if their subnet were another one."""
+    for mac in dict.fromkeys((*world.strays.in_turn, *world.broadcasts.in_turn)):
+        place = world.last_place(mac)
+        if place is not None and link.holds(place[0]) and any(stray_signs(world, mac)):
+            yield mac
+
+
+def turns_by_word(world: World, link: Link) -> Iterator[Address]:
+    """The addresses of a link that MACs were heard to claim in turns, some of which have not answered there."""
+    for address, line in world.hearsay.lines.items():
+        if len(line) > HOPS and link.holds(address) and world.hearsay.at(address, world.now):
+            yield address
 
 
 def told_apiece(found: Iterator[int], one: int) -> bool:
     """True when one of these is among the few that have a finding each; the others are told together."""
     return one in islice(found, MOST_APIECE)
+
+
+def _too_many(found: Iterable[int]) -> bool:
+    return sum(1 for _ in islice(found, MOST_APIECE + 1)) > MOST_APIECE
 
 
 def much_heard(world: World, key: int) -> Found | None:
@@ -106,22 +125,22 @@ def much_heard(world: World, key: int) -> Found | None:
     link = world.links.get(adapter or "")
     if adapter is None or link is None:
         return None
-    said = []
-    if len(_of_link(world, adapter)) > MOST_APIECE:
-        said.append("were heard as addresses of other subnets")
-    places = (world.last_place(mac) for mac in islice(straying(world), 8 * MOST_APIECE))
-    if sum(1 for place in places if place is not None and link.holds(place[0])) > MOST_APIECE:
-        said.append("ask for addresses outside their subnet")
-    hops = islice(hopping_by_word(world), 8 * MOST_APIECE)
-    if sum(1 for address in hops if link.holds(address)) > MOST_APIECE:
-        said.append("claim addresses in turns and do not answer there")
+    many, said = f"more than {MOST_APIECE}", []
+    if _too_many(_of_link(world, adapter)):
+        said.append(
+            f"{many} MACs on the link of {adapter} were heard as addresses of other subnets and did not answer there"
+        )
+    if _too_many(straying(world, link)):
+        said.append(f"{many} devices on the link of {adapter} were heard to ask for addresses outside their subnet")
+    if _too_many(turns_by_word(world, link)):
+        said.append(f"{many} addresses on the link of {adapter} are claimed in turns by MACs that did not answer there")
     if not said:
         return None
     return Found(
         Severity.WRONG,
         (Subject("adapter", adapter),),
-        tuple(Evidence(f"more than {MOST_APIECE} devices on the link of {adapter} {one}") for one in said),
-        "Find the port that these frames come from: a device that has gone wild, a loop to another network, or somebody who forges",
+        tuple(map(Evidence, said)),
+        "Find the port that these frames come from: a device that has gone wild, a loop to another network, or forged frames",
         (accept(),),
     )
 
@@ -129,10 +148,10 @@ def much_heard(world: World, key: int) -> Found | None:
 RULES = (
     Rule(
         "foreign-address-heard", "A device speaks as an address of another subnet and does not answer there", About.MAC,
-        "It may be at its factory settings, or somebody sends in its name", heard_abroad, patience=10 * SECOND, keeps=HOUR,
+        "It may be at its factory settings, or another device sends in its name", heard_abroad, patience=10 * SECOND, keeps=HOUR,
     ),
     Rule(
         "much-heard", "More is heard that contradicts what is known than is told one by one", About.LINK,
-        "So much is no accident; anybody can send such frames in the name of others", much_heard, keeps=HOUR,
+        "So much is no accident; any device on the link can send such frames in the name of others", much_heard, keeps=HOUR,
     ),
 )  # fmt: skip

@@ -9,7 +9,7 @@ from .entitled import stands_in_for
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .offers import compare, mask_of
 from .rule import Rule
-from .rules_heard import straying, told_apiece
+from .rules_heard import stray_signs, straying, told_apiece
 from .servers import HEARD_FOR, SILENT_ASKS
 from .wording import accept, at, called, who
 from .world import World
@@ -171,13 +171,16 @@ def wrong_mask(world: World, mac: MacNumber) -> Found | Away | None:
     """A device behaves as if its subnet were larger or other than it is."""
     if mac not in world.strays and mac not in world.broadcasts:
         return AWAY
-    strays, broadcasts = world.strays.since(mac, world.now - HOUR), world.broadcasts.since(mac, world.now - HOUR)
-    if (len(strays) < 2 and not broadcasts) or world.stands_in(mac):
+    strays, broadcasts = stray_signs(world, mac)
+    if not strays and not broadcasts:
         return None
     place = world.last_place(mac)
     subnet = world.subnet_at(place[0]) if place is not None else None
-    if place is None or subnet is None or not told_apiece(straying(world), mac):
+    if place is None or subnet is None:
         return None
+    link = next((one for one in world.links.values() if one.holds(place[0])), None)
+    if link is None or not told_apiece(straying(world, link), mac):
+        return None  # a device of no own link is not heard on one: other devices send in its name
     evidence = []
     if len(strays) >= 2:
         told = ", ".join(dotted(t) for t in sorted(strays)[:3])

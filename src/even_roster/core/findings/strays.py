@@ -15,10 +15,12 @@ MOST_TARGETS = 16
 
 
 class Strays:
-    """By MAC, the targets and the latest time (UTC ms) of each; beyond the bounds the oldest go."""
+    """By MAC, the targets and the latest time (UTC ms) of each; beyond the bounds the oldest go. `in_turn` are the MACs in the
+    order in which they were noted first."""
 
     def __init__(self) -> None:
         self._sent: dict[MacNumber, dict[Address, int]] = {}
+        self.in_turn: dict[MacNumber, None] = {}
 
     def __contains__(self, mac: object) -> bool:
         return mac in self._sent
@@ -30,12 +32,14 @@ class Strays:
         """A device sent to a target."""
         there = self._sent.pop(mac, {})
         self._sent[mac] = there
+        self.in_turn.setdefault(mac)
         there.pop(target, None)
         there[target] = at
         while len(there) > MOST_TARGETS:
             del there[next(iter(there))]
         while len(self._sent) > MOST_MACS:
-            del self._sent[next(iter(self._sent))]
+            oldest = next(iter(self._sent))
+            del self._sent[oldest], self.in_turn[oldest]
 
     def said(self, mac: MacNumber, target: Address) -> bool:
         """True when a MAC sent to a target, or announced it, before."""

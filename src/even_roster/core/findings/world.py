@@ -20,7 +20,7 @@ from ..stays import Source
 from .answering import Answering
 from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
 from .fittings import Fittings
-from .hearsay import Heard, Hearsay
+from .hearsay import Heard, Hearsay, Lines
 from .leased import Leased
 from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
@@ -63,7 +63,7 @@ class World:
         self.published: dict[Address, set[MacNumber]] = {}
         self.refusals: dict[Address, str] = {}
         self.confirmed: dict[Address, tuple[int, tuple[MacNumber, ...]]] = {}
-        self.switches: dict[Address, deque[tuple[int, MacNumber]]] = {}
+        self.switches: Lines = {}
         self.strays, self.broadcasts, self.announced = Strays(), Strays(), Strays()
         self.links: dict[str, Link] = {}
         self.heard_on: dict[Address, str] = {}
@@ -142,7 +142,10 @@ class World:
         if link is not None:
             self.heard_on[address] = link
             if source is not Source.LEASE and mac not in self.own_macs:
-                self.switched(address, mac, at, self.hearsay.beside(address, holders, self.now))
+                self.switched(address, mac, at, holders, self.switches)
+                if address in self.hearsay.lines:
+                    beside = self.hearsay.beside(address, holders, self.now)
+                    self.switched(address, mac, at, beside, self.hearsay.lines)
                 if claim and self.contradicts(address, mac, at, holders):
                     self.questions.want(address)
             if source & ASKED_BY_ARP:
@@ -189,18 +192,18 @@ class World:
         )
 
     def switched(
-        self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held | Heard]
+        self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held | Heard], lines: Lines
     ) -> bool:
-        """Keep the order in which MACs claimed an address; a second one beside a fresh first is asked about. True when another
-        claimed it before."""
+        """Keep in `lines` the order in which MACs answered for an address, or were heard as it; a second one beside a fresh first
+        is asked about. True when it was another before."""
         if len(holders) < 1 + (mac in holders):
             return False  # nearly every address has one holder for ever: nothing is kept for those
-        line = self.switches.get(address)
+        line = lines.get(address)
         if line is None:
             others = [(held.last, other) for other, held in holders.items() if other is not None and other != mac]
             if not others:
                 return False
-            line = self.switches[address] = deque([max(others)], maxlen=SWITCHES_KEPT)
+            line = lines[address] = deque([max(others)], maxlen=SWITCHES_KEPT)
         if line[-1][1] == mac:
             return False
         line.append((at, mac))
@@ -332,7 +335,10 @@ class World:
             self.announced.note(mac, address, at)
 
     def strayed(self, mac: MacNumber, target: Address, at: int, *, broadcast: bool = False) -> None:
-        """A device asked by ARP for an address outside its subnet, or sent to a broadcast address that is not its subnet's."""
+        """A device asked by ARP for an address outside its subnet, or sent to a broadcast address that is not its subnet's. Of a
+        MAC that never answered that says nothing."""
+        if mac not in self.places:
+            return
         (self.broadcasts if broadcast else self.strays).note(mac, target, at)
         self.dirty[About.MAC].add(mac)
 

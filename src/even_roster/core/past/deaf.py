@@ -26,7 +26,7 @@ _WORDS = {
     Deafness.NOT_LISTENING: "nothing was listened to on {adapter}",
     Deafness.FRAMES_LOST: "more frames came on {adapter} than could be read",
     Deafness.CLOCK_BACK: "the clock of this machine was set back: these times passed twice",
-    Deafness.CLOCK_FORWARD: "the clock of this machine was set forward: these times did not pass",
+    Deafness.CLOCK_FORWARD: "this machine slept, or its clock was set forward",
 }
 UNASKED = (
     Deafness.STOPPED, Deafness.KILLED, Deafness.LINK_DOWN, Deafness.CLOCK_BACK, Deafness.CLOCK_FORWARD

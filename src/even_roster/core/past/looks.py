@@ -85,11 +85,13 @@ class Series:
         """By when its next look at a moment, or after it, had begun; one that goes on had one within `every`."""
         return self.first if self.first >= moment else min(moment + self.every, self.began)
 
-    def asks(self, address: Address, answered: int | None = None) -> bool:
-        """True when its looks ask for an address; `answered` is when somebody answered there last, before them."""
+    def asks(self, address: Address, moment: int, answered: int | None = None) -> bool:
+        """True when its looks around a moment ask for an address; `answered` is when a device answered there last, before them."""
         if address not in self.spans:
             return False
-        return self.kind is not Kind.LIGHT or (answered is not None and self.began - answered <= LIGHT_REACHES)
+        if self.kind is not Kind.LIGHT:
+            return True
+        return answered is not None and max(self.first, min(self.began, moment)) - answered <= LIGHT_REACHES
 
 
 def begun(look: Look) -> Series:
@@ -124,7 +126,7 @@ def apart(series: Iterable[Series], address: Address, moment: int, answered: int
         and one.count > 1
         and one.first <= moment <= one.began
         and one.by & by
-        and one.asks(address, answered)
+        and one.asks(address, moment, answered)
     ]
     return min(found, default=None)
 
@@ -133,7 +135,7 @@ def beside(
     series: Iterable[Series], address: Address, moment: int, answered: int | None = None
 ) -> tuple[Series | None, Series | None]:
     """The series with the last look at an address that was over at a moment, and the one with the next after it."""
-    asking = [one for one in series if one.controlled and one.asks(address, answered)]
+    asking = [one for one in series if one.controlled and one.asks(address, moment, answered)]
     before = max((one for one in asking if one.first <= moment), key=lambda one: min(one.last, moment), default=None)
     after = min((one for one in asking if one.began >= moment), key=lambda one: one.next_by(moment), default=None)
     return before, after

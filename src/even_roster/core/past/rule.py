@@ -2,7 +2,8 @@
 
 What stands between two facts is told as that, whoever came after. A pair is *held* only between two answers that lie closer
 together than CLOSE; *probably* held where it answered before and nothing that is known speaks against it; *silent* between two
-looks in which it was asked in vain; else nobody knows. Pure; times are UTC milliseconds."""
+looks in which it was asked without an answer; else it is unknown. Pure; times are UTC milliseconds.
+"""
 
 from __future__ import annotations
 
@@ -39,8 +40,8 @@ class Known(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """How often in a row a pair was asked in vain, the first and the last time; when it had answered last before, and when it
-    answered again (0: not yet). `reason` is the number of `absence.Reason`: why its stay ended."""
+    """How often in a row a pair was asked without an answer, the first and the last time; when it had answered last before, and
+    when it answered again (0: not yet). `reason` is the number of `absence.Reason`: why its stay ended."""
 
     first: int
     last: int
@@ -62,9 +63,9 @@ class Against:
 @dataclass(frozen=True, slots=True)
 class Then:
     """What is known of a pair at a moment, and what that stands on. `before` and `after` are its nearest answers as far as they are
-    known; `apart` how far apart at most two answers around the moment lie, where only that is known; `run` the looks in vain around
-    or before it; `asked` the first look in vain after it; `against` what speaks against it; `outline` that the records are
-    folded."""
+    known; `apart` how far apart at most two answers around the moment lie, where only that is known; `run` the looks without an
+    answer around or before it; `asked` the first look without an answer after it; `against` what speaks against it; `outline` that
+    the records are folded."""
 
     known: Known
     before: int | None = None
@@ -83,9 +84,9 @@ def judge(
 ) -> Then | None:  # fmt: skip
     """What is known of a pair at a moment; None where it had not answered before and is not known to have been asked.
 
-    `stays` are the pair's own, `run` the looks in vain between the answers around the moment, `apart` how far apart at most two
-    looks lie that asked for it then, `against` what is known to speak against it, `looked` the end of the last look that asked for
-    the address before the moment, and the beginning of the next one after it."""
+    `stays` are the pair's own, `run` the looks without an answer between the answers around the moment, `apart` how far apart at
+    most two looks lie that asked for it then, `against` what is known to speak against it, `looked` the end of the last look that
+    asked for the address before the moment, and the beginning of the next one after it."""
     inside = next((one for one in stays if one.first <= moment <= one.last), None)
     earlier = max((one for one in stays if one.last < moment), key=lambda one: one.last, default=None)
     later = min((one.first for one in stays if one.first > moment), default=None)
@@ -99,7 +100,7 @@ def judge(
 
 
 def _around(moment: int, run: Run, after: int | None, looked: tuple[int | None, int | None]) -> Then:
-    """Between two answers, or after the last one, with looks in vain since."""
+    """Between two answers, or after the last one, with looks without an answer since."""
     if moment < run.first:
         return Then(Known.UNKNOWN, run.before, after, run=run, asked=run.first)
     if moment <= run.last:
@@ -111,26 +112,28 @@ def _around(moment: int, run: Run, after: int | None, looked: tuple[int | None, 
 
 
 def _inside(moment: int, stay: Stay, apart: int | None) -> Then:
-    """Between two answers of one stay, without a look in vain."""
+    """Between two answers of one stay, without a look without an answer."""
     if stay.sources & Source.FOLDED:
         return Then(Known.UNKNOWN, outline=True)
+    if stay.sources == Source.LEASE:
+        return Then(Known.UNKNOWN, leased=True)
     if moment in (stay.first, stay.last):
         return Then(Known.HELD, moment, moment, 0)
     known = [one for one in (apart, stay.widest) if one is not None]
     widest = min([*known, stay.last - stay.first]) if known else None
-    if stay.sources == Source.LEASE:
-        return Then(Known.UNKNOWN, apart=widest, leased=True)
     if widest is None:
         return Then(Known.PROBABLY)
     return Then(Known.HELD if widest <= CLOSE else Known.PROBABLY if widest <= BETWEEN else Known.UNKNOWN, apart=widest)
 
 
 def _after(moment: int, stay: Stay, later: int | None, against: Iterable[Against]) -> Then:
-    """After the last answer of a stay, without a look in vain since."""
+    """After the last answer of a stay, without a look without an answer since."""
     rival = min((one for one in against if one.at > stay.last), key=lambda one: one.at, default=None)
     if rival is not None and (later is None or rival.at < later):
         return Then(Known.UNKNOWN, stay.last, later, against=rival)
     if stay.sources & ~Source.FOLDED == Source.LEASE:
         return Then(Known.UNKNOWN, stay.last, later, leased=True)
+    if stay.sources & Source.FOLDED:  # of what is known in outline not even the end needs to be an answer
+        return Then(Known.UNKNOWN, stay.last, later, outline=True)
     likely = later - stay.last <= BETWEEN if later is not None else moment - stay.last <= PROBABLE
     return Then(Known.PROBABLY if likely else Known.UNKNOWN, stay.last, later)

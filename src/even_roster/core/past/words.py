@@ -13,8 +13,8 @@ from .rule import Known, Then
 
 
 def told(who: str, then: Then, moment: int, deaf: Sequence[DeafTime] = (), rival: str = "") -> str:
-    """What is known of a pair at a moment. `who` is its device, `deaf` the times between the facts in which nobody could be asked,
-    `rival` who or where `then.against` is."""
+    """What is known of a pair at a moment. `who` is its device, `deaf` the times between the facts in which no device could be
+    asked, `rival` who or where `then.against` is."""
     said = _said(who, then, moment, rival)
     why = deaf[0].said if deaf else ""
     return f"{said[:-1]}; in between {why}." if why and then.known in (Known.PROBABLY, Known.UNKNOWN) else said
@@ -23,6 +23,8 @@ def told(who: str, then: Then, moment: int, deaf: Sequence[DeafTime] = (), rival
 def _said(who: str, then: Then, moment: int, rival: str) -> str:
     before = span_of(moment - then.before) if then.before is not None else ""
     after = span_of(then.after - moment) if then.after is not None else ""
+    if then.outline and then.before is not None:
+        return f"It is not known whether {who} held it: its records are in outline, and end {before} before."
     if then.outline:
         return f"{who} held it at some time around then: records that old are folded, with gaps that are not kept."
     if then.leased:
@@ -47,11 +49,13 @@ def _apart(apart: int) -> str:
 def _likely(then: Then, before: str, after: str) -> str:
     if then.before is None:
         if then.apart is None:
-            return "it answered before and after, how far apart is not kept, and never was asked in vain between"
-        return f"it answered {_apart(then.apart)}, and was not asked in vain between"
+            return (
+                "it answered before and after; how far apart is not kept, and no look in between was without an answer"
+            )
+        return f"it answered {_apart(then.apart)}, and no look in between was without an answer"
     if then.after is not None:
-        return f"it answered {before} before and {after} after, and was not asked between"
-    return f"it answered {before} before, and was not asked in vain since"
+        return f"it answered {before} before and {after} after, and no look tells of the time between"
+    return f"it answered {before} before, and no look since was without an answer"
 
 
 def _times(then: Then, moment: int) -> str:
@@ -79,14 +83,14 @@ def _unsure(then: Then, moment: int, before: str, after: str, rival: str) -> str
         return f"{silent}{f' ({ended})' if ended else ''}, after it had answered {before} before{again}"
     if then.before is None:
         return f"it answered {_apart(then.apart or 0)}"
-    return f"it answered {before} before{again}, and nobody asked {'between' if again else 'since'}"
+    return f"it answered {before} before{again}, and no look tells of the time {'between' if again else 'since'}"
 
 
 def nobody(before: Series | None, after: Series | None, moment: int, answered: bool) -> str:
-    """What looks say of an address at which nobody is known to have answered then; `answered` where somebody had before."""
-    who = "nobody else answered" if answered else "nobody answered"
+    """What looks say of an address at which no device is known to have answered then; `answered` where one had before."""
+    who = "no other device answered" if answered else "no device answered"
     if before is None and after is None:
-        return "As far as is kept, nobody asked for it around then."
+        return "No look at it around then is on record."
     inside = before if before is not None and before.last >= moment else None
     if inside is not None and inside.count > 1:
         return f"It was asked then at least every {span_of(inside.every)}, by {inside.kind.words}: {who}."

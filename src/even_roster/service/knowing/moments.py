@@ -33,7 +33,8 @@ class PairThen:
 
 
 def of_address(connection: Connection, site: int, address: Address, moment: int) -> list[PairThen]:
-    """What is known at an address of a site: who was there, then who may have been, then who was silent; the latest first."""
+    """What is known at an address of a site: the devices that were there, then those that may have been, then silent ones; the
+    latest first."""
     where = history_queries.of_span(site, address, address)
     rows = history_queries.near(connection, where, moment, MOST_HERE)
     asked = look_records.near(connection, site, address, moment)
@@ -64,19 +65,22 @@ def _elsewhere(connection: Connection, rows: Sequence[StayRow], moment: int) -> 
     return [row for row in found if row.address != rows[0].address]
 
 
-def of_span(connection: Connection, site: int, first: int, last: int, moment: int, limit: int) -> list[PairThen]:
-    """Who was there within a span of a site's addresses, or probably was, in the order of addresses."""
-    rows = history_queries.around(connection, site, first, last, moment, BETWEEN, limit)
-    series = look_records.within(connection, site, first, last, moment - BETWEEN, moment + BETWEEN)
-    found = _judged(connection, moment, rows, rows, defaultdict(lambda: series), sentences=False)
+def of_span(
+    connection: Connection, site: int, first: int, last: int, moment: int, *, bare: bool = False
+) -> list[PairThen]:
+    """The devices that were there within a span of a site's addresses, or probably were, in the order of addresses. Looks tell
+    those that were silent from those of which nothing is known, and neither is asked for here. `bare`: only to be counted."""
+    rows = history_queries.around(connection, site, first, last, moment, BETWEEN, bare=bare)
+    found = _judged(connection, moment, rows, rows, None)
     return sorted((one for one in found if one.then.known.there), key=lambda one: (one.row.address, -one.row.last))
 
 
 def _judged(
     connection: Connection, moment: int, rows: Sequence[StayRow], known: Sequence[StayRow],
-    asked: Mapping[Address, Sequence[Series]], *, sentences: bool = True,
+    asked: Mapping[Address, Sequence[Series]] | None,
 ) -> list[PairThen]:  # fmt: skip
-    """The pairs of some stays, judged by them and by all that is known of their addresses and MACs."""
+    """The pairs of some stays, judged by them and by all that is known of their addresses and MACs; `asked` are the looks at each
+    address. Without looks there are no sentences."""
     pairs: dict[tuple[Address, MacNumber | None], list[StayRow]] = defaultdict(list)
     at_address: dict[Address, list[StayRow]] = defaultdict(list)
     of_mac: dict[MacNumber, list[StayRow]] = defaultdict(list)
@@ -92,16 +96,16 @@ def _judged(
         earlier = max((row for row in mine if row.first <= moment), key=lambda row: row.last, default=None)
         if earlier is None:
             continue
-        run = next((runs[row.id] for row in mine if row.id in runs), None)
+        run = runs.get(earlier.id)
         against = _against(earlier, at_address[address], of_mac[mac] if mac is not None else ())
-        then = _judge(
-            address, mine, earlier, run, against, asked.get(address, ()) if not sentences else asked[address], moment
-        )
+        then = _judge(address, mine, earlier, run, against, asked[address] if asked is not None else (), moment)
         if then is not None:
-            found.append((earlier, then, against))
+            found.append((earlier, then))
+    if asked is None:
+        return [PairThen(row, then, "") for row, then in found]
     named = {row.mac: who(row) for row in known}
-    deaf = look_records.deaf(connection, moment - BETWEEN, moment + BETWEEN) if sentences else []
-    told = [PairThen(row, then, _said(row, then, moment, deaf, named) if sentences else "") for row, then, _ in found]
+    deaf = look_records.deaf(connection, moment - BETWEEN, moment + BETWEEN)
+    told = [PairThen(row, then, _said(row, then, moment, deaf, named)) for row, then in found]
     order = [Known.HELD, Known.PROBABLY, Known.UNKNOWN, Known.SILENT]
     return sorted(told, key=lambda one: (order.index(one.then.known), -one.row.last))
 
@@ -110,6 +114,8 @@ def _judge(
     address: Address, mine: Sequence[StayRow], earlier: StayRow, run: Run | None, against: Sequence[Against],
     asked: Sequence[Series], moment: int,
 ) -> Then | None:  # fmt: skip
+    if not asked:
+        return judge(moment, [_stay(row) for row in mine], run, None, against)
     by = Source(0)
     for row in mine:
         by |= Source(row.sources)
@@ -131,18 +137,11 @@ def _stay(row: StayRow) -> Stay:
 
 
 def _against(mine: StayRow, here: Collection[StayRow], mine_elsewhere: Collection[StayRow]) -> list[Against]:
-    """What speaks against a pair having stayed after its last answer: who answered first at its address after that, though it does
-    not answer beside it, and where it answered first itself."""
-    found = [
-        Against(max(row.first, mine.last + 1), mac=row.mac)
-        for row in here
-        if row.mac != mine.mac and row.last > mine.last and row.first > mine.last
-    ]
-    found += [
-        Against(max(row.first, mine.last + 1), address=row.address) for row in mine_elsewhere
-        if row.address != mine.address and row.first > mine.last
-    ]  # fmt: skip
-    return found
+    """What speaks against a pair having stayed after its last answer: that other MACs answered at its address after that, or its
+    own MAC at other addresses."""
+    others = [Against(row.first, mac=row.mac) for row in here if row.mac != mine.mac and row.first > mine.last]
+    elsewhere = (row for row in mine_elsewhere if row.address != mine.address and row.first > mine.last)
+    return [*others, *(Against(row.first, address=row.address) for row in elsewhere)]
 
 
 def _said(

@@ -202,7 +202,9 @@ def _heard(context: Context, connection: Connection, address: Address) -> list[s
     shown = ", ".join(f"{Mac(row.mac)} (last {ago(row.last)})" for row in found[:HEARD_SHOWN])
     more = " and more" if len(found) > HEARD_SHOWN else ""
     return (
-        [f"{shown}{more} was heard to speak as it and has not answered there since: anybody can send that."]
+        [
+            f"{shown}{more} was heard to speak as it and has not answered there since: any device on the link can send that."
+        ]
         if found
         else []
     )
@@ -263,21 +265,21 @@ def _last_scan(traces: list[ScanTrace]) -> list[str]:
 
 
 def _asked(connection: Connection, site: int, address: Address, stays: list[StayRow]) -> list[str]:
-    """How often it is asked for, and how often in vain since its last answer."""
+    """How often it is asked for, and how often without an answer since its last one."""
     now, answered = now_ms(), stays[0].last if stays else None
     last, _ = looks.beside(look_records.near(connection, site, address, now), address, now, answered)
     if last is None:
         return []
     often = f", at least every {span_of(last.every)} for {span_of(last.last - last.first)}" if last.count > 1 else ""
-    vain = next((stay for stay in stays if stay.silent_count), None)
+    unanswered = next((stay for stay in stays if stay.silent_count), None)
     times = (
         "once"
-        if vain is not None and vain.silent_count == 1
-        else f"{vain.silent_count} times"
-        if vain is not None
+        if unanswered is not None and unanswered.silent_count == 1
+        else f"{unanswered.silent_count} times"
+        if unanswered is not None
         else ""
     )
-    silent = f"; in vain {times} since {ago(vain.silent_first)}" if vain is not None else ""
+    silent = f"; {times} without an answer since {ago(unanswered.silent_first)}" if unanswered is not None else ""
     return [f"It was asked for last {ago(last.last)} (by {last.kind.words}){often}{silent}."]
 
 

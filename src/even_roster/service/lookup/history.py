@@ -28,7 +28,7 @@ from . import past_plan_views
 
 Kind = Literal["address", "mac", "name", "subnet"]
 DAY = 24 * 3600 * 1000
-SHOWN, MOST_SILENCES = 2, 100
+SHOWN, MOST_SILENCES, MOST_LISTED = 2, 100, 5_000
 BUCKETS = 120
 
 
@@ -113,7 +113,7 @@ def between(
 
 
 def _silences(connection: Connection, rows: list[StayRow], since: int, until: int) -> list[Silent]:
-    """When the pairs of some stays were asked in vain within a time, the latest first, MOST_SILENCES at most."""
+    """When the pairs of some stays were asked without an answer within a time, the latest first, MOST_SILENCES at most."""
     by_id = {row.id: row for row in rows}
     runs = absence_records.of_stays(connection, set(by_id), since, until, MOST_SILENCES)
     return [
@@ -170,7 +170,7 @@ def _event(what: Literal["came", "last seen"], at: int, row: StayRow) -> Happene
     )  # fmt: skip
 
 
-def at(context: Context, connection: Connection, text: str, moment: int, limit: int = 20_000) -> Moment:
+def at(context: Context, connection: Connection, text: str, moment: int) -> Moment:
     """What is known of a moment (UTC ms): who was there, who may have been, who was silent, and how each is known."""
     asked, here = understand(context, connection, text), context.plan.site_here
     before = after = None
@@ -179,19 +179,20 @@ def at(context: Context, connection: Connection, text: str, moment: int, limit: 
         planned, said = past_plan_views.of_macs(context, connection, asked.macs, moment)
         where = history_queries.of_any(asked.macs)
     elif asked.kind == "subnet":
-        known = moments.of_span(connection, here, asked.first, asked.last, moment, limit)
+        known = moments.of_span(connection, here, asked.first, asked.last, moment)
         planned, said = past_plan_views.of_subnet(context, connection, asked.first, asked.last, moment)
     else:
         known = moments.of_address(connection, here, asked.first, moment)
         planned, said = past_plan_views.of_address(context, connection, asked.first, moment)
         where = history_queries.of_span(here, asked.first, asked.last)
-    there = [one.row for one in known if one.then.known.there]
+    there = [one.row for one in known if one.then.known.there][:MOST_LISTED]
     if not there and asked.kind != "subnet":
         before, after = history_queries.beside(connection, where, moment)
     told = _counted(asked, known) if asked.kind == "subnet" else _told(connection, here, asked, known, after, moment)
     return Moment(
         subject=asked.text, kind=asked.kind, at=views.time_of(moment), sentences=[*told, *said],
-        stays=[views.stay_row(row, context.vendors) for row in there], known=[_known(one) for one in known], planned=planned,
+        stays=[views.stay_row(row, context.vendors) for row in there], known=[_known(one) for one in known[:MOST_LISTED]],
+        planned=planned,
         stay_before=views.stay_row(before, context.vendors) if before is not None else None,
         stay_after=views.stay_row(after, context.vendors) if after is not None else None,
     )  # fmt: skip
@@ -219,6 +220,7 @@ def _counted(asked: Asked, known: list[PairThen]) -> list[str]:
     return [
         f"{len(every)} addresses of {asked.text} were in use or probably were, by {len(macs)} adapters whose MAC is known.",
         f"{sure} answered before, and nothing is known against it.",
+        *([f"The first {MOST_LISTED:,} are listed."] if len(known) > MOST_LISTED else []),
     ]
 
 
@@ -235,7 +237,7 @@ def _told(
     else:
         both = len({one.row.mac for one in there}) > 1
         said = ["More than one device answered for it around then."] if both else []
-        said += [one.said for one in there] or ["Nobody is known to have held it then."]
+        said += [one.said for one in there] or ["No device is known to have held it then."]
         said += [one.said for one in others[: 0 if there else SHOWN]]
         if not there:
             asking = look_records.near(connection, site, asked.first, moment)

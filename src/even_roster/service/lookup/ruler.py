@@ -23,7 +23,6 @@ from ..knowing import moments
 from ..refs import Subnets
 
 MOST_TICKS = 4096
-MOST_STAYS = 200_000
 STRETCHES = 256
 
 
@@ -66,7 +65,7 @@ def _past_ticks(
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
     by_address: dict[Address, list[StayRow]] = {}
-    for one in moments.of_span(connection, here, first, last, moment, MOST_STAYS):
+    for one in moments.of_span(connection, here, first, last, moment):
         by_address.setdefault(one.row.address, []).append(one.row)
     assigned = _assignments(plan, here, first, last)
     return [
@@ -241,7 +240,7 @@ def _stretches(connection: Connection, site: int, network: IPv4Network, since: i
 def _past_stretches(connection: Connection, site: int, network: IPv4Network, moment: int) -> list[Stretch]:
     """How many addresses of each stretch were in use at a moment, or probably were."""
     size, base = max(network.num_addresses // STRETCHES, 1), address_of(network.network_address)
-    known = moments.of_span(connection, site, base, address_of(network.broadcast_address), moment, MOST_STAYS)
+    known = moments.of_span(connection, site, base, address_of(network.broadcast_address), moment, bare=True)
     found = Counter((address - base) // size for address in {one.row.address for one in known})
     return [
         Stretch(

@@ -281,7 +281,8 @@ class RunningScan:
             return
         if state == "done" and self._spans:
             findings.looked(self._spans, self._wall, controlled=self._known_answered)
-            controlled = self._known_answered or any(one.by & ANSWERS for one in self.scan_results.values())
+            answered = any(one.by & ANSWERS for one in self.scan_results.values())
+            controlled = self._known_answered or (answered and not self._expected)  # at first no device is known
             look = Look(Kind.SCAN, ANSWERS, self.info.adapter, self._spans, self._wall, now_ms(), controlled)
             self._context.looks.over([look])
         twice = [address for address, result in self.scan_results.items() if len(result.macs) > 1]

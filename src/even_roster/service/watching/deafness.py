@@ -73,13 +73,15 @@ class DeafTimes:
         """One beat: what began to be deaf since the last one, what is so still, and what is over."""
         now, steady = now_ms(), self._context.steady_ms()
         deaf = self._links(now) | self._ears(now)
+        over = [key for key in self._going_on if key not in deaf]
+        begun: dict[tuple[Deafness, str], int] = {}
         with self._context.database.write() as connection:
             for (why, adapter), first in deaf.items():
                 if (why, adapter) not in self._going_on:
                     one = DeafTime(why, adapter, first, 0)
-                    self._going_on[why, adapter] = look_records.begin_deaf(connection, one)
-            for key in [key for key in self._going_on if key not in deaf]:
-                look_records.end_deaf(connection, self._going_on.pop(key), now)
+                    begun[why, adapter] = look_records.begin_deaf(connection, one)
+            for key in over:
+                look_records.end_deaf(connection, self._going_on[key], now)
             if self._last is not None:
                 step = (now - self._last[0]) - (steady - self._last[1])
                 if abs(step) > STEP_MS:
@@ -87,6 +89,7 @@ class DeafTimes:
                     first = self._last[0] if step > 0 else now
                     look_records.begin_deaf(connection, DeafTime(why, "", first, first + abs(step)))
             look_records.beat(connection, now)
+        self._going_on = {key: one for key, one in (self._going_on | begun).items() if key not in over}
         self._last = now, steady
 
     def _links(self, now: int) -> dict[tuple[Deafness, str], int]:

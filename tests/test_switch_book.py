@@ -235,8 +235,9 @@ class Book(unittest.TestCase):
             found = links(*given)
             if meanwhile:
                 port = meanwhile.pop()
-                for switch in (1, 2):
-                    self.take(facing(switch, port), switch, 1)
+                with patch.object(self.book, "weigh"):  # else a slow machine weighs, and reads, between the two
+                    for switch in (1, 2):
+                        self.take(facing(switch, port), switch, 1)
                 self.book.weigh()
             return found
 

@@ -60,7 +60,7 @@ class Switch:
         bridge = f"/usr/bin/env PYTHONPATH={ROOT} PATH=/usr/sbin:/usr/bin:/sbin:/bin {sys.executable} -m tests.support.bridge_mib"
         (self.folder / "kept").mkdir()
         (self.folder / "snmpd.conf").write_text(
-            f"master agentx\nagentXSocket unix:{self.folder}/ax\nrocommunity test\nsysName {self.name}\n"
+            f"master agentx\nagentXSocket unix:{self.folder}/ax\nagentXTimeout 1\nagentXRetries 0\nrocommunity test\nsysName {self.name}\n"
             f"createUser lark SHA-512 {ONE} AES-256 {OTHER}\nrouser lark authPriv\n"
             f"createUser hand SHA-512 {ONE} AES-256 {OTHER}\nrwuser hand authPriv\npass_persist .1.3.6.1.2.1.17 {bridge}\n"
         )

@@ -20,10 +20,13 @@ from even_roster.core.past.looks import Kind, Look
 from even_roster.core.past.rule import BETWEEN, CLOSE, PROBABLE, Known
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import GAP_MS, SAME_MOMENT_MS, Sighting, Source
+from even_roster.service.calling.presence import SPANS, Facts, Whom
 from even_roster.service.context import Context, now_ms
 from even_roster.service.knowing.findings_book import FindingsBook
+from even_roster.service.knowing.moments import of_address as moments_of
 from even_roster.service.knowing.observing import Batch, Observer
-from even_roster.service.lookup import history
+from even_roster.service.lookup import history, ruler
+from even_roster.store import device_queries
 from even_roster.store.database import DiskFull
 from even_roster.store.past_tables import silences
 from even_roster.store.scan_records import SegmentSeen
@@ -40,6 +43,8 @@ NETWORK = IPv4Network("10.200.0.0/18")
 SEGMENT = SegmentSeen("far0", str(NETWORK), None)
 GAPS = (120, 360, 420, 1200, 4200, 18_000, 3 * 86_400)
 RESTARTS = {5, 11, 12}
+NOWHERE = Address(1)
+ORDER = [Known.SILENT, Known.UNKNOWN, Known.PROBABLY, Known.HELD]
 
 
 @dataclass
@@ -174,6 +179,60 @@ class ARandomThousand(unittest.TestCase):
                 if step in RESTARTS:
                     self.restart(context)
             self.compare(context, told, moments, source)
+            self.compare_presence(context, told, moments[-1], source)
+
+    def compare_presence(self, context: Context, told: list[Told], last: int, source: random.Random) -> None:
+        """What is kept of who is there now, and what stretches of time are told by, say what the rule says of those moments."""
+        now, found = now_ms(), Counter[tuple[bool, Known | None]]()
+        with context.database.read() as connection, context.findings.looking() as world:
+            wanted = {f"{mac:x}": Whom(NOWHERE, frozenset({mac})) for one in told for mac in one.where}
+            facts = Facts(connection, context.plan.site_here, wanted.values(), now - SPANS[-1])
+            for one in told[::3]:
+                network = IPv4Network((one.address(0), 29))
+                ticks = {tick.address: tick for tick in ruler.draw(context, connection, network).ticks}
+                for mac in one.where:
+                    answered = [at for (_, of), found in one.answers.items() if of == mac for at in found]
+                    device = device_queries.device_of_mac(connection, mac)
+                    row = device_queries.one(connection, device) if device is not None else None
+                    self.assertEqual(row.last_seen if row is not None else None, max(answered, default=None))
+                    pairs = {pair.address: pair for pair in facts.pairs(wanted[f"{mac:x}"])}
+                    for moment in [last, *(last - source.randrange(SPANS[-1] // 3) for _ in range(3))]:
+                        for place in range(PLACES):
+                            address = Address(one.address(place))
+                            then = pairs[address].at(moment) if address in pairs else None
+                            by_moment = {
+                                k.row.mac: k.then
+                                for k in moments_of(connection, context.plan.site_here, address, moment)
+                            }
+                            if mac in by_moment:  # who left long ago need not be told of a moment
+                                self.assertEqual(then, by_moment[mac], f"{one.number} {place} {mac:x} at {moment}")
+                            elif then is not None:
+                                self.assertFalse(then.known.there, f"{one.number} {place} {mac:x} at {moment}")
+                for place in range(PLACES):
+                    address = Address(one.address(place))
+                    verdicts = {
+                        k.row.mac: k.then.known for k in moments_of(connection, context.plan.site_here, address, now)
+                    }
+                    tick = ticks.get(str(IPv4Address(address)))
+                    self.assertEqual(tick is None, not verdicts)
+                    best = max(verdicts.values(), key=ORDER.index, default=None)
+                    answering = tick is not None and tick.state in ("answering", "two")
+                    found[answering, best] += 1
+                    for mac, known in verdicts.items():
+                        held = world.holders.get(address, {}).get(mac)
+                        silent = held is None or held.silence.count > 0
+                        self.assertTrue(
+                            silent or known is not Known.SILENT, f"{one.number} {place} {mac} {held} {known}"
+                        )
+                        self.assertFalse(silent and known.there, f"{one.number} {place} {mac} {held} {known}")
+        self.assertGreater(found[True, Known.HELD] + found[True, Known.PROBABLY], 10)
+        self.assertGreater(found[False, Known.SILENT] + found[False, Known.UNKNOWN], 10)
+        self.assertEqual(
+            {key for key in found if key[0] and key[1] is Known.SILENT}, set(), "the ruler's answer was none"
+        )
+        self.assertEqual(
+            {key for key in found if not key[0] and key[1] is not None and key[1].there}, set(), "one was left out"
+        )
 
     def restart(self, context: Context) -> None:
         """What is in memory is gone; the records are read again."""

@@ -14,7 +14,7 @@ from even_roster.core.findings.model import About
 from even_roster.core.findings.rolls import Absent
 from even_roster.core.findings.world import World
 from even_roster.core.plan.model import Plan
-from even_roster.core.roll_call import Line, RollError, Standing, State, overdue, read, share, written
+from even_roster.core.roll_call import Line, RollError, Standing, State, overdue, read, written
 from tests.support.drawing import given, st
 from tests.support.patience import until
 from tests.support.service import Service, demo
@@ -179,24 +179,7 @@ class Kept(unittest.TestCase):
         self.assertIn("is no more", self.service.roster("call", "remove", "At noon").stdout)
 
 
-HOUR = 3_600_000
-
-
 class Shares(unittest.TestCase):
-    def test_how_much_of_a_time_somebody_was_there(self) -> None:
-        whole = 100 * HOUR
-        self.assertEqual(share([(0, whole)], 0, 0, whole), 1.0)
-        self.assertEqual(share([(0, 30 * HOUR), (20 * HOUR, 40 * HOUR), (90 * HOUR, 200 * HOUR)], 0, 0, whole), 0.5)
-        self.assertEqual(share([(0, whole)], 50 * HOUR, 0, whole), 1.0, "before it was known it could not be away")
-        self.assertEqual(share([], 0, 0, whole), 0.0)
-        self.assertIsNone(share([(0, whole)], whole - HOUR + 1, 0, whole), "less than an hour says nothing")
-
-    @given(st.lists(st.tuples(st.integers(0, 60), st.integers(0, 60)).map(sorted), max_size=8), st.integers(0, 40))
-    def test_it_is_what_counting_moments_gives(self, stretches: list[list[int]], begin: int) -> None:
-        moments = [any(first <= at < last for first, last in stretches) for at in range(begin, 50)]
-        found = share([(first * HOUR, last * HOUR) for first, last in stretches], 0, begin * HOUR, 50 * HOUR)
-        self.assertAlmostEqual(found if found is not None else -1, sum(moments) / len(moments))
-
     def test_what_is_known_for_minutes_or_only_from_afar_has_no_share(self) -> None:
         with demo(watch=False) as service, service.client() as roster:
             call = roster.add_roll_call(RollCallNew(name="Doors", text="printer-1\n10.44.30.1"))

@@ -4637,22 +4637,40 @@ export interface components {
             course: number[];
             /**
              * Day Share
-             * @description How much of the last day, or since it was seen first, it was there, 0 to 1; null: not known.
+             * @description How much it was there of what is known of the last day, or of the time since it answered first, 0 to 1; null: too little is known.
              * @example 0.98
              */
             day_share: number | null;
             /**
              * Week Share
-             * @description How much of the last week, or since it was seen first, it was there, 0 to 1; null: not known.
-             * @example 0.9
+             * @description How much it was there of what is known of the last week, or of the time since it answered first, 0 to 1; null: too little is known.
+             * @example 0.98
              */
             week_share: number | null;
             /**
              * Month Share
-             * @description How much of the last 30 days, or since it was seen first, it was there, 0 to 1; null: not known.
-             * @example 0.71
+             * @description How much it was there of what is known of the last 30 days, or of the time since it answered first, 0 to 1; null: too little is known.
+             * @example 0.98
              */
             month_share: number | null;
+            /**
+             * Day Known
+             * @description Of which part it is known whether it was there: the last day, or of the time since it answered first, 0 to 1.
+             * @example 0.9
+             */
+            day_known: number;
+            /**
+             * Week Known
+             * @description Of which part it is known whether it was there: the last week, or of the time since it answered first, 0 to 1.
+             * @example 0.9
+             */
+            week_known: number;
+            /**
+             * Month Known
+             * @description Of which part it is known whether it was there: the last 30 days, or of the time since it answered first, 0 to 1.
+             * @example 0.9
+             */
+            month_known: number;
             /**
              * Reply Ms
              * @description How fast it answered in the last look, in milliseconds; null: not certain.
@@ -13108,7 +13126,7 @@ export interface components {
             usable: number;
             /**
              * Answering
-             * @description How many addresses answered in the last scan.
+             * @description How many addresses answered since the last full scan began, or within two hours, and in every look since.
              * @example 41
              */
             answering: number;
@@ -14166,7 +14184,7 @@ export interface components {
             last: string;
             /**
              * Answering
-             * @description How many addresses answered in the last scan.
+             * @description How many addresses answered since the last full scan began, or within two hours, and in every look since.
              * @example 41
              */
             answering: number;
@@ -15124,7 +15142,8 @@ export interface components {
          * Tick
          * @description One address on the ruler.
          *
-         *     `state`: answering, seen, two (claimed by two), self or gateway; planned when it is only in the plan, leased when
+         *     `state`: answering (since the last full scan with a control, or within two hours, and in every look since), seen,
+         *     two (claimed by two), self or gateway; planned when it is only in the plan, leased when
          *     only a DHCP server tells of it. `plan`: static, reserved, off, leased or empty; `assigned` is whose it is by the plan.
          */
         Tick: {

@@ -73,6 +73,9 @@ class CallLine(Model):
     day_share: float | None
     week_share: float | None
     month_share: float | None
+    day_known: float
+    week_known: float
+    month_known: float
     reply_ms: float | None
     reply_hours: list[float | None]
     asking: bool

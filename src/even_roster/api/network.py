@@ -185,7 +185,8 @@ class Explanation(Model):
 class Tick(Model):
     """One address on the ruler.
 
-    `state`: answering, seen, two (claimed by two), self or gateway; planned when it is only in the plan, leased when
+    `state`: answering (since the last full scan with a control, or within two hours, and in every look since), seen,
+    two (claimed by two), self or gateway; planned when it is only in the plan, leased when
     only a DHCP server tells of it. `plan`: static, reserved, off, leased or empty; `assigned` is whose it is by the plan.
     """
 

@@ -20,6 +20,8 @@ LOOKS = {"here": ("+ here", "green"), "silent": ("- silent", "red"), "unknown": 
 ASKING = "~ being asked", "yellow"
 MARKS = {1: "+", 0: "-", -1: "?"}
 SHOWN = 20
+UNSURE, MOSTLY = "~", 0.9
+"""The mark of a share of a time of which less than so much is known."""
 AGAIN_SECONDS = 1.0
 BAR = 24
 
@@ -136,12 +138,19 @@ def _print(out: Out, view: RollCallView, lines: list[CallLine]) -> None:
         course = "".join(MARKS[mark] for mark in one.course[-SHOWN:])
         plain = f"answers at {one.address}", f"nobody answers at {one.address}"  # state and address say so already
         why = "" if one.said in plain else one.said
-        parts = one.day_share, one.week_share, one.month_share
-        there = " ".join("-" if part is None else f"{part:.0%}" for part in parts if any(p is not None for p in parts))
+        parts = (one.day_share, one.day_known), (one.week_share, one.week_known), (one.month_share, one.month_known)
+        there = " ".join(_share(*part) for part in parts if any(share is not None for share, _ in parts))
         since = ago(one.since) if one.since else ""
         reply = _ms(one.reply_ms)
         rows.append((one.subject, called, Text(word, style), since, course, reply, there, why or one.notes))
     out.table(("address", "name", "state", "since", "course", "reply", "day week month", "what"), rows)
+    if any(UNSURE in row[6] for row in rows):
+        out.say(f"{UNSURE}: of less than {MOSTLY:.0%} of that time is it known; the share is that of what is known.")
+
+
+def _share(share: float | None, known: float) -> str:
+    """How much of a time a line was there, marked where little of it is known."""
+    return "-" if share is None else f"{UNSURE if known < MOSTLY else ''}{share:.0%}"
 
 
 def _ms(value: float | None) -> str:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import csv
 import io
 from collections import deque
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from enum import StrEnum
@@ -19,7 +19,6 @@ from typing import TypedDict
 MOST_LINES = 2000
 LONGEST = 200
 KEPT = 60
-LEAST_KNOWN = 3600 * 1000
 LONGEST_PATIENCE = 100_000
 PATIENCE = 2
 """How many looks in a row somebody is silent who was here before: one frame is lost easily."""
@@ -172,18 +171,3 @@ def overdue(
         if line.subject in before or (now - standing.since >= patience * 60_000 and not quiet):
             found.add(line.subject)
     return found
-
-
-def share(stretches: Iterable[tuple[int, int]], known_since: int, begin: int, now: int) -> float | None:
-    """Which part of the time from `begin` to `now` somebody was there, 0 to 1, by stretches (first, last) that may overlap; counted
-    from `known_since`, when it was seen first. None while that is less than LEAST_KNOWN ago: it would say nothing. All in UTC
-    ms."""
-    begin = max(begin, known_since)
-    if now - begin < LEAST_KNOWN:
-        return None
-    there, upto = 0, begin
-    for first, last in sorted(stretches):
-        if last > upto:
-            there += min(last, now) - max(first, upto) if max(first, upto) < now else 0
-            upto = max(upto, min(last, now))
-    return there / (now - begin)

@@ -88,6 +88,20 @@ def of_stays(
     ]
 
 
+def all_of_stays(connection: Connection, stay_ids: Collection[int], since: int) -> dict[int, list[Run]]:
+    """Every silence of some stays that touches the time since a moment, or lasts still, by stay."""
+    found: dict[int, list[Run]] = {}
+    if stay_ids:
+        query = select(silences).where(
+            in_list(silences.c.stay_id, stay_ids),
+            (silences.c.last >= since) | (silences.c.after >= since) | (silences.c.after == literal(0)),
+        )
+        for row in connection.execute(query.order_by(silences.c.first)):
+            run = Run(row.first, row.last, row.times, row.before, row.after, row.reason)
+            found.setdefault(row.stay_id, []).append(run)
+    return found
+
+
 def words(run: Run) -> str:
     """Why the stay ended with this silence; empty where it did not."""
     return Reason(run.reason).words

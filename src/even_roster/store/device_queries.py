@@ -7,7 +7,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, Connection, Integer, Select, bindparam, func, or_, select
+from sqlalchemy import BindParameter, ColumnElement, Connection, Integer, Select, and_, bindparam, func, or_, select
 
 from ..core.absence import Reason
 from ..core.address import Address
@@ -17,6 +17,7 @@ from .calling_tables import wake_passwords
 from .history_queries import stays_query
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .of_site import at_site, names_at_site
+from .past_tables import OPEN, silences
 from .rows import AdapterRow, DeviceRow, NameStayRow, PairSeen, StayRow, all_of
 from .tables import adapters, devices, name_stays, stays
 
@@ -203,14 +204,17 @@ def names_at(connection: Connection, site: int, address: Address) -> list[NameSt
 
 def seen_in(connection: Connection, site: int, first: int, last: int) -> list[PairSeen]:
     """The latest stay of each pair within a span of a site: what the ruler draws. One index range, one row per pair."""
+    standing = and_(stays.c.reason == Reason.NONE, silences.c.stay_id.is_(None))
     latest = (
         select(
             stays.c.address,
             stays.c.mac,
             func.max(stays.c.last).label("last"),
             func.min(stays.c.first).label("first"),
-            func.max(stays.c.last).filter(stays.c.reason == Reason.NONE).label("standing"),
+            func.max(stays.c.last).filter(standing).label("standing"),
         )
+        .select_from(stays)
+        .join(silences, and_(silences.c.stay_id == stays.c.id, OPEN), isouter=True)
         .where(stays.c.address.between(first, last), at_site(site))
         .group_by(stays.c.address, stays.c.mac)
         .subquery()

@@ -216,31 +216,24 @@ def forget_names(connection: Connection, before: int) -> int:
     return int(connection.execute(dropped).rowcount)
 
 
-def presence(
+def of_many(
     connection: Connection, site: int, macs: Collection[MacNumber], addresses: Collection[Address], since: int
-) -> list[tuple[Address, MacNumber | None, int, int]]:  # fmt: skip
-    """Who was where from when to when (UTC ms) since a time: of some MACs anywhere, and of anybody at some addresses."""
-    whose = stays.c.mac.in_(list(macs)) | stays.c.address.in_(list(addresses))
-    query = select(stays.c.address, stays.c.mac, stays.c.first, stays.c.last).where(
-        whose, stays.c.last > since, at_site(site)
+) -> list[StayRow]:  # fmt: skip
+    """The stays of some MACs anywhere at a site, and of any device at some addresses, that touch the time since a moment, and the
+    last one of each pair before it; bare, in the order of time."""
+    whose = and_(or_(in_list(stays.c.mac, macs), in_list(stays.c.address, addresses)), at_site(site))
+    before = (
+        select(stays.c.address, stays.c.mac, func.max(stays.c.last).label("latest"))
+        .where(whose, stays.c.last <= since)
+        .group_by(stays.c.address, stays.c.mac)
+        .subquery()
     )
-    return [(row.address, row.mac, row.first, row.last) for row in connection.execute(query)]
-
-
-def first_there(
-    connection: Connection, site: int, macs: Collection[MacNumber], addresses: Collection[Address]
-) -> tuple[dict[MacNumber, int], dict[Address, int]]:
-    """When some MACs, and anybody at some addresses, were seen first (UTC ms)."""
-    by_mac = (
-        select(stays.c.mac, func.min(stays.c.first))
-        .where(stays.c.mac.in_(list(macs)), at_site(site))
-        .group_by(stays.c.mac)
-    )
-    of_address = stays.c.address.in_(list(addresses))
-    by_address = (
-        select(stays.c.address, func.min(stays.c.first)).where(of_address, at_site(site)).group_by(stays.c.address)
-    )
-    return (
-        {row[0]: row[1] for row in connection.execute(by_mac)},
-        {row[0]: row[1] for row in connection.execute(by_address)},
-    )
+    latest = select(stays.c.id).join(
+        before,
+        and_(
+            before.c.address == stays.c.address, before.c.latest == stays.c.last,
+            func.coalesce(before.c.mac, 0) == func.coalesce(stays.c.mac, 0),
+        ),
+    )  # fmt: skip
+    query = bare_query().where(whose, or_(stays.c.last > since, stays.c.id.in_(latest)))
+    return all_of(connection, StayRow, query.order_by(stays.c.first))

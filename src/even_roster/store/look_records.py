@@ -91,6 +91,26 @@ def near(connection: Connection, site: int, address: Address, moment: int) -> li
     return [one for one in found.values() if address in one.spans]
 
 
+def since(connection: Connection, site: int, first: Address, last: Address, moment: int) -> list[Series]:
+    """Every series at a site that touches the time since a moment and asked for an address of first..last."""
+    query = select(looks).where(
+        looks.c.site == site, looks.c.low <= last, looks.c.high >= first, looks.c.last >= moment
+    )
+    return [_series(row) for row in connection.execute(query.order_by(looks.c.first))]
+
+
+def last_full(connection: Connection, site: int, spans: SpanSet) -> int:
+    """When the last full scan with a control began that asked for some addresses of a site (UTC ms); where none had one, when the
+    first did. 0 for never."""
+    low, high = spans.pairs[0][0], spans.pairs[-1][1]
+    query = select(looks).where(
+        looks.c.site == site, looks.c.low <= low, looks.c.high >= high, looks.c.kind == int(Kind.SCAN)
+    )
+    found = [one for one in map(_series, connection.execute(query)) if one.spans.covers(spans)]
+    controlled = [one.began for one in found if one.controlled]
+    return max(controlled) if controlled else min((one.first for one in found), default=0)
+
+
 def forget(connection: Connection, before: int) -> int:
     """Drop series of rounds that ended before a time (UTC ms), and the oldest beyond MOST_ROUNDS; gives how many went."""
     rounds = looks.c.kind == int(Kind.ROUND)

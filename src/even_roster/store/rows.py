@@ -100,7 +100,8 @@ class StayRow(NamedTuple):
 
 
 class PairSeen(NamedTuple):
-    """A pair of address and MAC with its first and last time, its last time in a stay that has not ended, and the device that has
+    """A pair of address and MAC with its first and last time, its last time in a stay that has not ended and without a look
+    without an answer since, and the device that has
     the MAC by now."""
 
     address: Address

@@ -112,11 +112,19 @@ const course = (line: CallLine) => line.course.map((one) => (one > 0 ? "+" : one
 // What state and address say already gives way to the note.
 const why = (line: CallLine) =>
   [`answers at ${line.address}`, `nobody answers at ${line.address}`].includes(line.said) ? line.notes : line.said;
-const part = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)}%`);
+/** A share of a time, marked where less than nine tenths of that time is known. */
+const part = ([share, known]: readonly [number | null, number]) =>
+  share === null ? "–" : `${known < 0.9 ? "~" : ""}${Math.round(share * 100)}%`;
 const shares = (line: CallLine) => {
-  const known = [line.day_share, line.week_share, line.month_share];
-  return known.some((one) => one !== null) ? known.map(part).join("  ") : "";
+  const parts = [
+    [line.day_share, line.day_known],
+    [line.week_share, line.week_known],
+    [line.month_share, line.month_known],
+  ] as const;
+  return parts.some(([share]) => share !== null) ? parts.map(part).join("  ") : "";
 };
+const known = (line: CallLine) =>
+  [line.day_known, line.week_known, line.month_known].map((one) => `${Math.round(one * 100)}%`).join(", ");
 const COLUMNS: Column<CallLine>[] = [
   {
     name: "who",
@@ -190,7 +198,7 @@ const COLUMNS: Column<CallLine>[] = [
     cell: (line) => (
       <span
         className="tabular-nums"
-        title="How much of the last day, week and 30 days, or since it was seen first, it was there"
+        title={`How much of the last day, week and 30 days, or since it answered first, it was there, of the time of which that is known (${known(line)}; ~: less than 90%)`}
       >
         {shares(line)}
       </span>

@@ -33,7 +33,8 @@ from ..web.deps import ContextDep, Who, located
 from ..web.matching import IfMatch, MaybeMatch, tagged
 from ..web.paging import Paging, cut
 from . import roll_edits
-from .caller import NO_SHARES, Called, Caller, Target
+from .caller import Called, Caller, Target
+from .presence import LEAST_KNOWN, Shares
 
 router = paths("/api/v1", "calls")
 
@@ -137,13 +138,16 @@ def _lines(context: Context, caller: Caller, roll: RollCall, paging: Paging) -> 
 
 
 def _line(called: Called, line: Line, target: Target, hours: Sequence[Tally]) -> CallLine:
-    standing, shares = _standing(called.standings.get(line.subject)), called.shares.get(line.subject, NO_SHARES)
+    standing, shares = _standing(called.standings.get(line.subject)), called.shares.get(line.subject, Shares())
     took = called.took.get(target.address) if target.address is not None and standing.state is State.HERE else None
     return CallLine(
         subject=line.subject, name=line.name, notes=line.notes, device=target.device,
         address=dotted(target.address) if target.address is not None else None,
         state=standing.state.value, since=maybe_time(standing.since), last_seen=maybe_time(standing.seen),
-        said=standing.said, course=list(standing.course), day_share=shares[0], week_share=shares[1], month_share=shares[2],
+        said=standing.said, course=list(standing.course),
+        day_share=shares.day.share(LEAST_KNOWN), week_share=shares.week.share(LEAST_KNOWN),
+        month_share=shares.month.share(LEAST_KNOWN), day_known=shares.day.known, week_known=shares.week.known,
+        month_known=shares.month.known,
         reply_ms=_ms(took * 1e6 if took is not None else None), reply_hours=[_ms(one.mean) for one in hours],
         asking=called.asking and not standing.course,
     )  # fmt: skip

@@ -22,9 +22,9 @@ from ...core.adapters import Adapter
 from ...core.address import Address, address_of, dotted
 from ...core.findings.rolls import Absent
 from ...core.mac import Mac, MacNumber
-from ...core.roll_call import Line, Standing, State, overdue, share
+from ...core.roll_call import Line, Standing, overdue
 from ...probe import prover
-from ...store import device_queries, history_queries, roll_call_records
+from ...store import device_queries, roll_call_records
 from ...store.address_column import NO_ADDRESS
 from ...store.edits import Missing
 from ...store.roll_call_records import RollCall
@@ -34,6 +34,8 @@ from ..naming import resolving
 from ..views import device_ref
 from ..watching.watcher import Watcher
 from ..web.problems import Ambiguous, NotByThat
+from . import presence
+from .presence import Shares, Whom
 from .rolls_kept import RollsKept
 
 TURN_SECONDS = 0.5
@@ -51,11 +53,6 @@ class Target:
 
 Answers = dict[Address, tuple[MacNumber | None, ...]]
 """Who answered at each address; None where only the address is known."""
-Shares = tuple[float | None, float | None, float | None]
-"""How much of the last day, week and month somebody was there, 0 to 1; None where that is not known."""
-NO_SHARES: Shares = (None, None, None)
-DAY_MS = 24 * 3600 * 1000
-SPANS = (DAY_MS, 7 * DAY_MS, 30 * DAY_MS)
 SHARED_SECONDS = 600.0
 AFAR_MOST = 128
 
@@ -74,6 +71,7 @@ class Called:
     took: dict[Address, float] = field(default_factory=dict)
     absent: set[str] = field(default_factory=set)
     shares: dict[str, Shares] = field(default_factory=dict)
+    shared: set[str] = field(default_factory=set)
     shared_at: float = float("-inf")
 
 
@@ -174,12 +172,9 @@ class Caller:
             called.asked = now
             await asyncio.to_thread(self._tell_absent, roll, called, now)
             await asyncio.to_thread(self.kept.looked, roll.id, now, called.standings, verdicts, called.took, turned)
-            if (
-                called.shares.keys() != set(called.targets)
-                or self._context.monotonic() - called.shared_at > SHARED_SECONDS
-            ):
-                called.shared_at = self._context.monotonic()
-                called.shares = await asyncio.to_thread(self._shares, called.targets, called.standings, now)
+            if called.shared != called.targets.keys() or self._context.monotonic() - called.shared_at > SHARED_SECONDS:
+                called.shared_at, called.shared = self._context.monotonic(), set(called.targets)
+                called.shares = await asyncio.to_thread(self._shares, called.targets, now)
         finally:
             called.asking = False
             self._context.tell(CallEvent(id=roll.id))
@@ -201,41 +196,17 @@ class Caller:
                 absent[line.subject] = Absent(roll.name, line.subject, name, where, since, minutes)
         self._context.findings.roll_called(roll.id, absent, [line.subject for line in roll.lines])
 
-    def _shares(self, targets: Mapping[str, Target], standings: Mapping[str, Standing], now: int) -> dict[str, Shares]:
-        """How much of the last day, week and month the lines were there, by their stays: a device by its MACs, else an address. Of
-        what lies behind a gateway there are stays only from scans, which say too little."""
+    def _shares(self, targets: Mapping[str, Target], now: int) -> dict[str, Shares]:
+        """How much of the last day, week and month the lines were there. Of what lies behind a gateway there are only scans, which
+        say too little."""
         links = [adapter.onlink for adapter in self._context.machine.adapters()]
         near = {
-            subject: one
+            subject: Whom(one.address, one.macs)
             for subject, one in targets.items()
             if one.address is not None and any(one.address in link for link in links)
         }
-        macs = {mac for one in near.values() for mac in one.macs}
-        addresses = {one.address for one in near.values() if one.address is not None and not one.macs}
-        site = self._context.plan.site_here
-        stretches: dict[tuple[str, int], list[tuple[int, int]]] = {}
         with self._context.database.read() as connection:
-            for address, mac, first, last in history_queries.presence(
-                connection, site, macs, addresses, now - SPANS[-1]
-            ):
-                stretches.setdefault(("address", address), []).append((first, last))
-                if mac is not None:
-                    stretches.setdefault(("mac", mac), []).append((first, last))
-            by_mac, by_address = history_queries.first_there(connection, site, macs, addresses)
-        found: dict[str, Shares] = dict.fromkeys(targets, NO_SHARES)
-        for subject, one in near.items():
-            keys: list[tuple[str, int]] = [("mac", mac) for mac in one.macs]
-            if not keys and one.address is not None:
-                keys = [("address", one.address)]
-            begun = [by_mac[mac] for mac in one.macs if mac in by_mac]
-            if not begun and one.address in by_address:
-                begun = [by_address[one.address]]
-            there = [stretch for key in keys for stretch in stretches.get(key, ())]
-            if there and standings[subject].state is State.HERE:  # it answered just now: its last stay goes on
-                there.append((max(last for _, last in there), now))
-            day, week, month = (share(there, min(begun), now - span, now) if begun else None for span in SPANS)
-            found[subject] = day, week, month
-        return found
+            return presence.shares(connection, self._context.plan.site_here, near, now)
 
     def _targets(self, lines: Iterable[Line]) -> dict[str, Target]:
         with self._context.database.read() as connection:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Connection
@@ -11,10 +11,11 @@ from sqlalchemy import Connection
 from ...core.absence import Reason
 from ...core.address import Address, dotted
 from ...core.mac import Mac, MacNumber
-from ...core.past import looks, words
+from ...core.past import words
 from ...core.past.deaf import DeafTime, unasked
 from ...core.past.looks import Series
-from ...core.past.rule import BETWEEN, Against, Known, Run, Then, judge
+from ...core.past.pair import Pair
+from ...core.past.rule import BETWEEN, Against, Known, Then
 from ...core.stays import Source, Stay
 from ...store import absence_records, history_queries, look_records
 from ...store.rows import StayRow
@@ -97,8 +98,12 @@ def _judged(
         if earlier is None:
             continue
         run = runs.get(earlier.id)
-        against = _against(earlier, at_address[address], of_mac[mac] if mac is not None else ())
-        then = _judge(address, mine, earlier, run, against, asked[address] if asked is not None else (), moment)
+        pair = Pair(
+            address, [stay_of(row) for row in mine], {earlier.id: [run]} if run is not None else {},
+            against(address, mac, at_address[address], of_mac[mac] if mac is not None else ()),
+            asked[address] if asked is not None else (),
+        )  # fmt: skip
+        then = pair.at(moment)
         if then is not None:
             found.append((earlier, then))
     if asked is None:
@@ -110,38 +115,18 @@ def _judged(
     return sorted(told, key=lambda one: (order.index(one.then.known), -one.row.last))
 
 
-def _judge(
-    address: Address, mine: Sequence[StayRow], earlier: StayRow, run: Run | None, against: Sequence[Against],
-    asked: Sequence[Series], moment: int,
-) -> Then | None:  # fmt: skip
-    if not asked:
-        return judge(moment, [_stay(row) for row in mine], run, None, against)
-    by = Source(0)
-    for row in mine:
-        by |= Source(row.sources)
-    answered = min(earlier.last, moment)
-    before, after = looks.beside(asked, address, moment, answered)
-    looked = (
-        min(before.last, moment) if before is not None else None,
-        after.next_by(moment) if after is not None else None,
-    )
-    apart = looks.apart(asked, address, moment, answered, by)
-    return judge(moment, [_stay(row) for row in mine], run, apart, against, looked)
-
-
-def _stay(row: StayRow) -> Stay:
+def stay_of(row: StayRow) -> Stay:
+    """A row of stays, as the rule takes it."""
     return Stay(
         row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest,
         row.reason != Reason.NONE, row.heard,
     )  # fmt: skip
 
 
-def _against(mine: StayRow, here: Collection[StayRow], mine_elsewhere: Collection[StayRow]) -> list[Against]:
-    """What speaks against a pair having stayed after its last answer: that other MACs answered at its address after that, or its
-    own MAC at other addresses."""
-    others = [Against(row.first, mac=row.mac) for row in here if row.mac != mine.mac and row.first > mine.last]
-    elsewhere = (row for row in mine_elsewhere if row.address != mine.address and row.first > mine.last)
-    return [*others, *(Against(row.first, address=row.address) for row in elsewhere)]
+def against(address: Address, mac: MacNumber | None, here: Iterable[StayRow], own: Iterable[StayRow]) -> list[Against]:
+    """What may speak against a pair having stayed: that other MACs answered at its address, or its own MAC at other addresses."""
+    others = [Against(row.first, mac=row.mac) for row in here if row.mac != mac]
+    return [*others, *(Against(row.first, address=row.address) for row in own if row.address != address)]
 
 
 def _said(

@@ -5,20 +5,22 @@ from __future__ import annotations
 from collections import Counter
 from ipaddress import IPv4Network
 
-from sqlalchemy import ColumnElement, Connection, func, select
+from sqlalchemy import ColumnElement, Connection, and_, func, select
 
 from ...api.common import DeviceRef, SubnetRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
 from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
+from ...core.past.rule import PROBABLE
 from ...core.plan.model import Band, Plan
-from ...core.span import usable
+from ...core.span import SpanSet, usable
 from ...core.stays import SAME_MOMENT_MS
-from ...store import device_queries, history_queries, past_plan_queries, scan_records
+from ...store import device_queries, history_queries, look_records, past_plan_queries, scan_records
+from ...store.past_tables import OPEN, silences
 from ...store.rows import PairSeen, StayRow
 from ...store.tables import stays
 from .. import views
-from ..context import Context
+from ..context import Context, now_ms
 from ..knowing import moments
 from ..refs import Subnets
 
@@ -93,10 +95,13 @@ def _past_tick(
 
 
 def draw(context: Context, connection: Connection, network: IPv4Network) -> Ruler:
-    """The ruler of one subnet. An address answers when its holder was seen since the last full scan began, and was not asked
-    in vain since."""
+    """The ruler of one subnet. A device answers when it answered since the last full scan began (one with a control), or within
+    PROBABLE, and no look was without its answer since then."""
     here = context.plan.site_here
-    since = scan_records.last_full_scan(connection, here, network)
+    scanned = scan_records.last_full_scan(connection, here, network)
+    since = now_ms() - PROBABLE
+    if asked := look_records.last_full(connection, here, SpanSet.of([usable(network)])):
+        since = min(since, asked)
     adapter = next((a for a in context.machine.adapters() if network in a.networks), None)
     special = {int(a.ip): "self" for a in adapter.addresses} if adapter else {}
     gateway = None
@@ -129,7 +134,7 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         answering=answering,
         seen=seen,
         gateway=gateway,
-        last_scan=views.maybe_time(since),
+        last_scan=views.maybe_time(scanned),
         ticks=ticks,
         stretches=stretches,
     )
@@ -191,7 +196,7 @@ def _tick(
     newest = max(rows, key=lambda row: (row.standing or 0, row.last))
     latest = max(row.last for row in rows)
     together = [row for row in rows if row.mac is not None and (row.standing or 0) >= latest - SAME_MOMENT_MS]
-    state = "two" if len(together) > 1 else "answering" if held >= since > 0 else "seen"
+    state = "two" if len(together) > 1 else "answering" if held >= since else "seen"
     name = newest.called or None
     return Tick(
         address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
@@ -203,11 +208,14 @@ def _tick(
 def _stretches(connection: Connection, site: int, network: IPv4Network, since: int) -> list[Stretch]:
     """Counts per stretch, worked out by the database: nothing here runs over addresses."""
     base, size = address_of(network.network_address), max(network.num_addresses // STRETCHES, 1)
+    standing = and_(stays.c.reason == Reason.NONE, silences.c.stay_id.is_(None))
     pairs = (
         select(
             stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"),
-            func.max(stays.c.last).filter(stays.c.reason == Reason.NONE).label("standing"),
+            func.max(stays.c.last).filter(standing).label("standing"),
         )
+        .select_from(stays)
+        .join(silences, and_(silences.c.stay_id == stays.c.id, OPEN), isouter=True)
         .where(_inside(site, network))
         .group_by(stays.c.address, stays.c.mac)
         .subquery()
@@ -222,7 +230,7 @@ def _stretches(connection: Connection, site: int, network: IPv4Network, since: i
     )
     place = ((held.c.address - base) // size).label("place")
     two = func.count().filter(held.c.together > 1)
-    query = select(place, func.count().filter(held.c.standing >= max(since, 1)), func.count(), two).group_by(place)
+    query = select(place, func.count().filter(held.c.standing >= since), func.count(), two).group_by(place)
     found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
     strips = []
     for number in range(min(STRETCHES, network.num_addresses)):
@@ -231,7 +239,7 @@ def _stretches(connection: Connection, site: int, network: IPv4Network, since: i
         strips.append(
             Stretch(
                 first=dotted(first), last=dotted(first + size - 1),
-                answering=answering if since else 0, seen=seen - (answering if since else 0), two=both,
+                answering=answering, seen=seen - answering, two=both,
             )
         )  # fmt: skip
     return strips

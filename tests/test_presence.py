@@ -1,0 +1,128 @@
+"""What is known over a stretch of time: of a pair, of a device with several, and as a share of it."""
+
+from __future__ import annotations
+
+import unittest
+from itertools import pairwise
+
+from even_roster.core.address import ipv4
+from even_roster.core.mac import MacNumber
+from even_roster.core.past.looks import Kind, Series
+from even_roster.core.past.pair import Pair, Piece, Presence, presence, together
+from even_roster.core.past.rule import PROBABLE, Against, Known, Run
+from even_roster.core.span import SpanSet
+from even_roster.core.stays import Source, Stay
+from tests.support.drawing import given, st
+
+BESIDE = "anything"
+
+MINUTE = 60_000
+HOUR = 60 * MINUTE
+PLACE, ELSEWHERE, MAC, OTHER = ipv4("10.44.10.30"), ipv4("10.44.10.31"), MacNumber(0x02C044000026), MacNumber(1)
+SPAN = SpanSet(((PLACE, ELSEWHERE),))
+
+
+def stay(identity: int, first: int, last: int, widest: int = 5 * MINUTE, sources: Source = Source.ARP) -> Stay:
+    return Stay(identity, PLACE, MAC, first, last, 2, sources, widest)
+
+
+def looked(first: int, began: int, every: int, kind: Kind = Kind.SCAN) -> Series:
+    count = 1 + (began > first)
+    return Series(1, kind, Source.ARP, "office0", SPAN, first, began, began + 1000, count, every if count > 1 else 0)
+
+
+def known(pieces: list[Piece]) -> list[tuple[int, int, Known]]:
+    return [(piece.first // MINUTE, piece.last // MINUTE, piece.known) for piece in pieces]
+
+
+class Course(unittest.TestCase):
+    def test_there_silent_and_unknown_follow_each_other(self) -> None:
+        off = Run(130 * MINUTE, 160 * MINUTE, 4, 120 * MINUTE, 200 * MINUTE)
+        pair = Pair(PLACE, [stay(1, 10 * MINUTE, 300 * MINUTE)], {1: [off]})
+        self.assertEqual(
+            known(pair.course(0, 500 * MINUTE)),
+            [
+                (10, 120, Known.PROBABLY),
+                (120, 130, Known.UNKNOWN),
+                (130, 160, Known.SILENT),
+                (160, 200, Known.UNKNOWN),
+                (200, 300 + PROBABLE // MINUTE, Known.PROBABLY),
+                (300 + PROBABLE // MINUTE, 500, Known.UNKNOWN),
+            ],
+        )
+
+    def test_one_that_is_gone_is_silent_for_as_long_as_it_is_asked(self) -> None:
+        gone = Run(130 * MINUTE, 160 * MINUTE, 4, 120 * MINUTE, reason=1)
+        pair = Pair(PLACE, [stay(1, 0, 120 * MINUTE)], {1: [gone]}, asked=[looked(0, 4000 * MINUTE, 10 * MINUTE)])
+        found = presence(pair.course(0, 5000 * MINUTE), 0, 5000 * MINUTE)
+        self.assertEqual((found.there, found.silent // MINUTE), (120 * MINUTE, 4000 - 130))
+        self.assertAlmostEqual(found.share(HOUR) or 0, 120 / (120 + 3870))
+        self.assertAlmostEqual(found.known, (120 + 3870) / 5000)
+
+    def test_a_device_that_moved_is_there_and_what_is_known_of_one_that_is_off_is_told_by_its_last_place(self) -> None:
+        moved = Run(110 * MINUTE, 110 * MINUTE, 1, 100 * MINUTE, reason=3)
+        before = Pair(PLACE, [stay(1, 0, 100 * MINUTE)], {1: [moved]})
+        off = Run(160 * MINUTE, 240 * MINUTE, 9, 150 * MINUTE)
+        after = Pair(ELSEWHERE, [stay(2, 105 * MINUTE, 150 * MINUTE)], {2: [off]})
+        for order in ([before, after], [after, before]):
+            self.assertEqual(
+                known(together(order, 0, 240 * MINUTE)),
+                [
+                    (0, 100, Known.PROBABLY),
+                    (100, 105, Known.UNKNOWN),
+                    (105, 150, Known.PROBABLY),
+                    (150, 160, Known.UNKNOWN),
+                    (160, 240, Known.SILENT),
+                ],
+            )
+
+    def test_a_share_is_of_what_is_known_since_it_answered_first(self) -> None:
+        course = [Piece(10 * HOUR, 40 * HOUR, Known.PROBABLY), Piece(40 * HOUR, 50 * HOUR, Known.SILENT)]
+        found = presence([*course, Piece(50 * HOUR, 90 * HOUR, Known.UNKNOWN)], 0, 90 * HOUR)
+        self.assertEqual((found.share(HOUR), found.known), (0.75, 0.5))
+        self.assertEqual(presence(course, 39 * HOUR, 50 * HOUR).share(HOUR), 1 / 11)
+        self.assertIsNone(Presence(0, 0, HOUR).share(0), "nothing is known")
+        self.assertIsNone(Presence(HOUR - 1, 0, HOUR).share(HOUR), "less than an hour says nothing")
+        self.assertEqual(Presence(0, 2 * HOUR, 2 * HOUR).share(HOUR), 0.0)
+
+    @given(
+        st.lists(
+            st.tuples(st.integers(1, 200), st.integers(0, 200), st.booleans(), st.booleans()), min_size=1, max_size=5
+        ),
+        st.lists(st.tuples(st.integers(0, 900), st.integers(0, 400), st.sampled_from(list(Kind))), max_size=4),
+        st.lists(st.integers(0, 1200), max_size=2),
+        st.lists(st.integers(0, 1400 * MINUTE), min_size=8, max_size=8),
+    )
+    def test_it_says_at_every_moment_what_the_rule_says(
+        self, drawn: list[tuple[int, int, bool, bool]], series: list[tuple[int, int, Kind]], rivals: list[int],
+        moments: list[int],
+    ) -> None:  # fmt: skip
+        at, stays, runs = 0, list[Stay](), dict[int, list[Run]]()
+        for number, (gap, length, silent, back) in enumerate(drawn, start=1):
+            first, last = (at + gap) * MINUTE, (at + gap + length) * MINUTE
+            at += gap + length
+            if silent:
+                asked = last + (7 if not back else -length // 2) * MINUTE
+                before = min(asked - MINUTE, last)
+                run = Run(asked, asked + MINUTE, 2, max(before, first), last if back and asked + MINUTE < last else 0)
+                if run.before < run.first and (run.after or asked > last):
+                    runs[number] = [run]
+            stays.append(stay(number, first, last, sources=Source.ARP | (Source.FOLDED if length == 13 else Source(0))))
+        pair = Pair(
+            PLACE, stays, runs, [Against(rival * MINUTE, mac=OTHER) for rival in rivals],
+            [looked(first * MINUTE, (first + more) * MINUTE, 9 * MINUTE, kind) for first, more, kind in series],
+        )  # fmt: skip
+        course = pair.course(0, 1400 * MINUTE)
+        for one, following in pairwise(course):
+            self.assertEqual(one.last, following.first, "without a gap")
+        ends = {end for piece in course for end in (piece.first, piece.last)} | {one.first for one in stays}
+        for moment in moments:
+            if any(abs(moment - end) <= 1 for end in ends | {one.last for one in stays}):
+                continue
+            then = pair.at(moment)
+            told = next((piece.known for piece in course if piece.first < moment < piece.last), None)
+            self.assertEqual(told, then.known if then is not None else None, moment)
+
+
+if __name__ == "__main__":
+    unittest.main()

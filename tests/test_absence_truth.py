@@ -218,13 +218,13 @@ class ARandomThousand(unittest.TestCase):
                     best = max(verdicts.values(), key=ORDER.index, default=None)
                     answering = tick is not None and tick.state in ("answering", "two")
                     found[answering, best] += 1
-                    for mac, known in verdicts.items():
-                        held = world.holders.get(address, {}).get(mac)
+                    for held_by, known in verdicts.items():
+                        held = world.holders.get(address, {}).get(held_by)
                         silent = held is None or held.silence.count > 0
                         self.assertTrue(
-                            silent or known is not Known.SILENT, f"{one.number} {place} {mac} {held} {known}"
+                            silent or known is not Known.SILENT, f"{one.number} {place} {held_by} {held} {known}"
                         )
-                        self.assertFalse(silent and known.there, f"{one.number} {place} {mac} {held} {known}")
+                        self.assertFalse(silent and known.there, f"{one.number} {place} {held_by} {held} {known}")
         self.assertGreater(found[True, Known.HELD] + found[True, Known.PROBABLY], 10)
         self.assertGreater(found[False, Known.SILENT] + found[False, Known.UNKNOWN], 10)
         self.assertEqual(

@@ -17,6 +17,7 @@ from even_roster.core.findings.forecast import PoolUse, days_until_full
 from even_roster.core.findings.forgetting import forget_old
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
 from even_roster.core.findings.offers import Offer, compare
+from even_roster.core.findings.servers import MOST_NAMED
 from even_roster.core.findings.world import World
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.moments import MomentError, parse
@@ -633,6 +634,38 @@ class Servers(unittest.TestCase):
         self.assertEqual((kinds(made), list(made.dhcp.learn_servers(1))), (["unexpected-dhcp-server"], []))
         made.dhcp.asked(1, [offer("10.44.10.2")], NOW)
         self.assertEqual(list(made.dhcp.learn_servers(1)), [(9, ip("10.44.10.2"))])
+
+    def test_what_was_only_overheard_teaches_nothing_hides_nothing_and_says_so(self) -> None:
+        made = world()
+        made.dhcp.planned_servers = {9: PlannedServer(9, "ledger", ())}
+        made.dhcp.server_heard(1, offer("10.44.10.2"), NOW)
+        self.assertEqual(list(made.dhcp.learn_servers(1)), [], "a forged offer is no server")
+        made.dhcp.asked(1, [offer("10.44.10.2")], NOW)
+        self.assertEqual(list(made.dhcp.learn_servers(1)), [(9, ip("10.44.10.2"))])
+
+        made = world()
+        wrong = offer("10.44.10.2", gateway="10.44.10.66")
+        made.dhcp.asked(1, [wrong], NOW)
+        (told,) = opened(made)
+        self.assertEqual((told.kind, told.heard), ("offer-disagrees", False))
+        made.dhcp.server_heard(1, offer("10.44.10.2"), NOW + 1)
+        self.assertEqual([one.told for one in opened(made)], [told.told], "no frame takes its place")
+        self.assertEqual(made.dhcp.in_question(), {1}, "it is asked again")
+        made.dhcp.asked(1, [offer("10.44.10.2")], NOW + 2)
+        self.assertEqual((kinds(made), made.dhcp.in_question()), ([], set()))
+        made.dhcp.server_heard(1, wrong, NOW + 3)
+        self.assertEqual((kinds(made), made.dhcp.in_question()), ([], {1}), "nor is it believed")
+
+        made.dhcp.asked(1, [offer("10.44.10.2")], NOW + 4)
+        made.dhcp.server_heard(1, offer("10.44.10.9", gateway="10.44.10.9"), NOW + 4)
+        (rogue,) = opened(made)
+        self.assertEqual((rogue.kind, rogue.heard), ("unexpected-dhcp-server", True))
+        made.dhcp.asked(1, [offer("10.44.10.2"), offer("10.44.10.9", gateway="10.44.10.9")], NOW + 6)
+        (rogue,) = opened(made)
+        self.assertEqual((rogue.kind, rogue.heard), ("unexpected-dhcp-server", False), "it answered")
+        for number in range(100, 200):
+            made.dhcp.server_heard(1, offer(f"10.44.10.{number}"), NOW + 7)
+        self.assertLessEqual(len(made.dhcp.servers[1]), MOST_NAMED + 2, "strangers cannot make more of them")
 
     def test_offers_against_the_plan(self) -> None:
         made = world()

@@ -391,7 +391,7 @@ class AnyOrder(OneRecord):
                     "heard_only", "silences", "looks", "deaf_times", "heartbeat",
                 ):  # fmt: skip
                     connection.exec_driver_sql(f"DROP TABLE {table}")
-                for table in ("stays", "adapters", "devices"):
+                for table in ("stays", "adapters", "devices", "findings"):
                     connection.exec_driver_sql(f"ALTER TABLE {table} DROP COLUMN heard")
                 for column in ("count", "first", "last"):
                     connection.exec_driver_sql(

@@ -302,7 +302,7 @@ class Files(StoreCase):
                 "silences", "looks", "deaf_times", "heartbeat",
             ):  # fmt: skip
                 older.execute(f"DROP TABLE {table}")
-            for table in ("stays", "adapters", "devices"):
+            for table in ("stays", "adapters", "devices", "findings"):
                 older.execute(f"ALTER TABLE {table} DROP COLUMN heard")
             for column in ("count", "first", "last"):
                 older.execute(f"ALTER TABLE stays ADD COLUMN silent_{column} BIGINT DEFAULT '0' NOT NULL")

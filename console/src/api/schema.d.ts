@@ -7030,7 +7030,8 @@ export interface components {
         };
         /**
          * FindingView
-         * @description One finding. `since` is when it was opened this time, `first_opened` the first time ever, `times` how often.
+         * @description One finding. `since` is when it was opened this time, `first_opened` the first time ever, `times` how often; `heard`: it
+         *     stands on what was only overheard, which any device on the link can forge.
          */
         FindingView: {
             /**
@@ -7057,6 +7058,12 @@ export interface components {
              * @enum {string}
              */
             severity: "urgent" | "wrong" | "notice";
+            /**
+             * Heard
+             * @description Whether it stands on what was only overheard, which any device on the link can forge.
+             * @example false
+             */
+            heard: boolean;
             /**
              * State
              * @description How it stands.

@@ -25,7 +25,7 @@ export default function FindingSheetView({ id }: { id: number }) {
   return (
     <>
       <div className="pr-8 text-sm">
-        <Severity severity={finding.severity} />
+        <Severity severity={finding.severity} heard={finding.heard} />
       </div>
       <h2 className="text-xl font-semibold">{finding.title}</h2>
       <p className="mt-1 text-sm text-soft">

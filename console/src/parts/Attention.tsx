@@ -20,7 +20,7 @@ const column = (name: string, text: (one: FindingView) => string): Column<Findin
 });
 /** What a finding is on paper and in spreadsheets; on the page it is a card. */
 const COLUMNS = [
-  column("severity", (one) => one.severity),
+  column("severity", (one) => (one.heard ? `${one.severity}, heard` : one.severity)),
   column("finding", (one) => one.title),
   column("state", (one) => one.state),
   column("about", (one) => one.subjects.map((subject) => subject.value).join(", ")),

@@ -107,8 +107,8 @@ export function FindingCard({ finding, selected }: { finding: FindingView; selec
   return (
     <article data-finding={finding.kind} className={`border-b border-rule py-3 ${selected ? "bg-wash/50" : ""}`}>
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-0.5">
-        <span className="w-24 shrink-0 text-sm">
-          <Severity severity={finding.severity} />
+        <span className="w-28 shrink-0 text-sm">
+          <Severity severity={finding.severity} heard={finding.heard} />
         </span>
         <h2 className="font-semibold">
           <button type="button" onClick={open} className="text-left hover:underline">
@@ -120,7 +120,7 @@ export function FindingCard({ finding, selected }: { finding: FindingView; selec
           {again}
         </span>
       </div>
-      <div className="mt-1 text-sm sm:pl-27">
+      <div className="mt-1 text-sm sm:pl-31">
         <Subjects subjects={finding.subjects} />
         <ul className="mt-1">
           {finding.evidence.slice(0, 4).map((one) => (

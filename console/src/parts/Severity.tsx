@@ -7,7 +7,9 @@ const LOOKS: Record<FindingView["severity"], [string, string, string]> = {
   notice: ["text-ink", "to decide", "M6 1.2v6M6 9.4v1.2M1.2 11.2h9.6"],
 };
 
-export function Severity({ severity }: { severity: FindingView["severity"] }) {
+const HEARD = "It stands on what was only overheard, which any device on the link can forge";
+
+export function Severity({ severity, heard }: { severity: FindingView["severity"]; heard: boolean }) {
   const [colour, word, path] = LOOKS[severity];
   return (
     <span className={`inline-flex items-center gap-1.5 whitespace-nowrap ${colour}`}>
@@ -22,6 +24,11 @@ export function Severity({ severity }: { severity: FindingView["severity"] }) {
         <path d={path} />
       </svg>
       {word}
+      {heard ? (
+        <span className="text-soft" title={HEARD}>
+          heard
+        </span>
+      ) : null}
     </span>
   );
 }

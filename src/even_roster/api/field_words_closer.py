@@ -196,6 +196,7 @@ CLOSER: dict[str, str | tuple[str, Any]] = {
     "ChangeOverNew.address": ("the new address; empty: the one it has, or one of `where`", "10.44.10.37"),
     "ChangeOverNew.device": ("the device, by id, name, planned hostname or MAC", "printer-1"),
     "ChangeOverNew.mac": ("the MAC of the new box; empty: it is the same", "02:c0:44:0c:00:01"),
+    "FindingView.heard": ("whether it stands on what was only overheard, which any device on the link can forge", False),
     "Record.anyway": "record it although not everything is proven",
     "Record.kind": ("what its kind is called, to be remembered; empty: nothing is", "Quillmark Q20"),
     "Record.name": ("what people call it; empty: as it is", "Box office printer"),

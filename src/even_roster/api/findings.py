@@ -49,12 +49,14 @@ class AcceptanceView(Model):
 
 
 class FindingView(Model):
-    """One finding. `since` is when it was opened this time, `first_opened` the first time ever, `times` how often."""
+    """One finding. `since` is when it was opened this time, `first_opened` the first time ever, `times` how often; `heard`: it
+    stands on what was only overheard, which any device on the link can forge."""
 
     id: int
     kind: str
     title: str
     severity: FindingSeverity
+    heard: bool
     state: FindingState
     subjects: list[FindingSubject]
     since: Time

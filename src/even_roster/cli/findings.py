@@ -59,7 +59,7 @@ def _list_kinds(options: argparse.Namespace) -> int:
 def _plain(found: FindingView) -> dict[str, Any]:
     """The form programs get: the evidence as objects with their moments, the remedy as a sentence."""
     return {
-        "id": found.id, "kind": found.kind, "severity": found.severity,
+        "id": found.id, "kind": found.kind, "severity": found.severity, "heard": found.heard,
         "subjects": [{"type": s.type, "value": s.value} for s in found.subjects],
         "since": plain(found)["since"],
         "evidence": plain(found.evidence), "remedy": found.remedy, "state": found.state,
@@ -95,7 +95,7 @@ def _findings(options: argparse.Namespace) -> int:
 
 
 def _print(out: Out, one: FindingView, *, brief: bool) -> None:
-    state = "" if one.state == "open" else f" [{one.state}]"
+    state = "".join(f" [{word}]" for word in (*(["heard"] if one.heard else []), one.state) if word != "open")
     head = Text.assemble(
         (f"{one.id:>4}  ", "dim"), (f"{one.severity:<7} ", STYLES[one.severity]), (one.title, "bold"), state
     )

@@ -12,7 +12,8 @@ from .text import clean
 
 
 class NameSource(StrEnum):
-    """Who said the name; in the order in which they are believed."""
+    """Who said the name: a DHCP server's record, an answer to a question of ours, or a device in a frame that was only overheard,
+    which any device on the link can forge."""
 
     DHCP = "dhcp"
     DNS = "dns"
@@ -20,11 +21,21 @@ class NameSource(StrEnum):
     NETBIOS = "netbios"
     LLMNR = "llmnr"
     SELF = "self"
+    DHCP_HEARD = "dhcp, heard"
+    MDNS_HEARD = "mdns, heard"
+
+    @property
+    def overheard(self) -> bool:
+        """True where any device on the link could have said it."""
+        return self in (NameSource.DHCP_HEARD, NameSource.MDNS_HEARD)
 
 
 _BELIEF = {source: rank for rank, source in enumerate((
     NameSource.SELF, NameSource.DHCP, NameSource.DNS, NameSource.MDNS, NameSource.NETBIOS, NameSource.LLMNR,
+    NameSource.DHCP_HEARD, NameSource.MDNS_HEARD,
 ))}  # fmt: skip
+SELF_TOLD = frozenset(NameSource) - {NameSource.DNS, NameSource.SELF}
+"""The sources by which a device tells its own name."""
 
 
 @dataclass(frozen=True, slots=True)

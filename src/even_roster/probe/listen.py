@@ -202,7 +202,7 @@ class Ear:
                 found.offers.append(offer)
             said = f"{message.kind.name} {message.yours} for {message.mac}"
         else:
-            name = heard(message.text(Option.HOSTNAME), NameSource.DHCP)
+            name = heard(message.text(Option.HOSTNAME), NameSource.DHCP_HEARD)
             if name is not None:
                 found.names.append(NameTold(message.mac.value, address_of(message.client), name))
             server = message.address(Option.SERVER)
@@ -225,7 +225,7 @@ class Ear:
         if any(source in network for network in self._networks):
             pairs.add((address_of(source), mac.value))
         for text, address in dns_messages.decode_announcement(payload):
-            name = heard(text, NameSource.MDNS)
+            name = heard(text, NameSource.MDNS_HEARD)
             if name is not None and address == source:
                 found.names.append(NameTold(mac.value, address_of(address), name))
                 self._line(found, "mDNS", mac, f"{address} is {name.name}")

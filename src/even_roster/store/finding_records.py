@@ -41,7 +41,7 @@ def finding_of(row: FindingRow) -> Finding:
         row.kind, row.key, Severity(row.severity), tuple(Subject(t, v) for t, v in row.subjects),
         tuple(Evidence(said, at) for said, at in row.evidence), row.remedy,
         steps_of(row),
-        State(row.state), row.since, row.first, row.times, row.closed, row.updated,
+        State(row.state), row.since, row.first, row.times, row.closed, row.updated, row.heard,
     )  # fmt: skip
 
 
@@ -87,7 +87,7 @@ def _values(finding: Finding) -> dict[str, Any]:
         "evidence": [[e.said, e.at] for e in finding.evidence], "remedy": finding.remedy,
         "steps": [[s.action.value, s.label, [list(v) for v in s.values]] for s in finding.steps],
         "state": finding.state.value, "since": finding.since, "first": finding.first, "times": finding.times,
-        "closed": finding.closed, "updated": finding.updated,
+        "closed": finding.closed, "updated": finding.updated, "heard": finding.heard,
     }  # fmt: skip
 
 

@@ -172,6 +172,7 @@ class FindingRow(NamedTuple):
     times: int
     closed: int | None
     updated: int
+    heard: bool
 
 
 class TurnRow(NamedTuple):

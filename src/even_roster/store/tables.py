@@ -358,6 +358,7 @@ findings = Table(
     Column("times", Integer, nullable=False),
     Column("closed", BigInteger),
     Column("updated", BigInteger, nullable=False),
+    Column("heard", Boolean, nullable=False, server_default=text("0")),
     Index("ix_findings_name", "kind", "key", unique=True),
 )  # fmt: skip
 

@@ -12,6 +12,7 @@ from ..core.address import Address
 from ..core.findings.facts import Drift, KnownDevice, PlannedServer, PoolSeen
 from ..core.findings.world import KEPT, World
 from ..core.mac import MacNumber
+from ..core.names import SELF_TOLD, NameSource
 from ..core.plan.following import Lease
 from ..core.plan.model import Band
 from ..core.stays import Source
@@ -20,8 +21,6 @@ from .listing import in_list
 from .of_site import at_site
 from .past_tables import OPEN, silences
 from .tables import adapters, devices, dhcp_servers, leases, name_stays, published, stays
-
-SELF_TOLD = ("dhcp", "mdns", "netbios", "llmnr")
 
 
 def load(connection: Connection, world: World, now: int, offset: int) -> None:
@@ -61,7 +60,7 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
         if row.source == "dns":
             world.reverse_name(row.address, row.name, row.last + offset)
         elif row.source in SELF_TOLD and row.mac >= 0:
-            world.told(row.mac, row.name, row.last + offset)
+            world.told(row.mac, row.name, row.last + offset, heard=NameSource(row.source).overheard)
     load_servers(connection, world, offset)
 
 

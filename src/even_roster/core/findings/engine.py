@@ -66,6 +66,7 @@ class Finding:
     times: int = 1
     closed: int | None = None
     updated: int = 0
+    heard: bool = False
 
     @property
     def name(self) -> Name:
@@ -75,7 +76,7 @@ class Finding:
     @property
     def told(self) -> tuple[object, ...]:
         """See Found.told."""
-        return telling(self.severity, self.subjects, self.evidence, self.remedy, self.steps)
+        return telling(self.severity, self.subjects, self.evidence, self.remedy, self.steps, self.heard)
 
 
 class Turn(StrEnum):
@@ -214,7 +215,7 @@ class Engine:
         state = State.ACCEPTED if exception is not None and exception.holds(found, now) else State.OPEN
         finding = Finding(
             name[0], name[1], found.severity, found.subjects, found.evidence, found.remedy, found.steps, state, now,
-            before.first if before else now, before.times + 1 if before else 1, None, now,
+            before.first if before else now, before.times + 1 if before else 1, None, now, found.heard,
         )  # fmt: skip
         self.standing[name] = finding
         turns.append(Turned(Turn.REOPENED if before else Turn.OPENED, finding))
@@ -249,7 +250,7 @@ class Engine:
 def _with(standing: Finding, found: Found, updated: int | None = None) -> Finding:
     return replace(
         standing, severity=found.severity, subjects=found.subjects, evidence=found.evidence, remedy=found.remedy,
-        steps=found.steps, updated=standing.updated if updated is None else updated,
+        steps=found.steps, heard=found.heard, updated=standing.updated if updated is None else updated,
     )  # fmt: skip
 
 

@@ -67,12 +67,19 @@ class Link:
 
 @dataclass(slots=True)
 class ServerHeard:
-    """A DHCP server heard on a subnet's link: its latest offer, when, and how many asks it missed since."""
+    """A DHCP server of a subnet's link: its latest offer, when, how many asks it missed since, and when it answered a DISCOVER of
+    ours last (0: never, what is known of it was overheard)."""
 
     offer: Offer
     first: int
     last: int
     missed: int = 0
+    answered: int = 0
+
+    @property
+    def only_heard(self) -> bool:
+        """True when its latest offer was no answer to a question of ours."""
+        return self.answered < self.last
 
 
 @dataclass(slots=True)

@@ -105,25 +105,28 @@ _BY_PRESS = {Action.RESERVE, Action.MOVE_PLAN, Action.RELEASE, Action.JOIN, Acti
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """What a rule found now. `remedy` says in a sentence what to do; `steps` are those that can be pressed."""
+    """What a rule found now. `remedy` says in a sentence what to do; `steps` are those that can be pressed; `heard` that it stands
+    on what was only overheard, which any device on the link can forge."""
 
     severity: Severity
     subjects: tuple[Subject, ...]
     evidence: tuple[Evidence, ...]
     remedy: str
     steps: tuple[Step, ...] = ()
+    heard: bool = False
 
     @property
     def told(self) -> tuple[object, ...]:
         """What must differ for the finding to count as changed: everything but moments."""
-        return telling(self.severity, self.subjects, self.evidence, self.remedy, self.steps)
+        return telling(self.severity, self.subjects, self.evidence, self.remedy, self.steps, self.heard)
 
 
 def telling(
-    severity: Severity, subjects: tuple[Subject, ...], evidence: tuple[Evidence, ...], remedy: str, steps: tuple[Step, ...]
+    severity: Severity, subjects: tuple[Subject, ...], evidence: tuple[Evidence, ...], remedy: str, steps: tuple[Step, ...],
+    heard: bool,
 ) -> tuple[object, ...]:  # fmt: skip
     """See Found.told."""
-    return severity, subjects, tuple(one.said for one in evidence), remedy, tuple(one.key for one in steps)
+    return severity, subjects, tuple(one.said for one in evidence), remedy, tuple(one.key for one in steps), heard
 
 
 class Away(Enum):

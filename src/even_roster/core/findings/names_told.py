@@ -10,18 +10,20 @@ from ..text import host_key
 
 
 class NamesTold:
-    """`by_mac` are the names a MAC told with the latest time (UTC ms), `macs` who told a name, `reverse` the name and time that DNS
+    """`by_mac` are the names a MAC told with the latest time (UTC ms), `answered` those that were not only overheard, `macs` who
+    told a name, `reverse` the name and time that DNS
     gave for an address. Names have numbers, so that all keys of rules are numbers."""
 
     def __init__(self) -> None:
         self.by_mac: dict[MacNumber, dict[str, int]] = {}
+        self.answered: dict[MacNumber, set[str]] = {}
         self.macs: dict[str, set[MacNumber]] = defaultdict(set)
         self.reverse: dict[Address, tuple[str, int]] = {}
         self._numbers: dict[str, int] = {}
         self._names: list[str] = []
 
-    def told(self, mac: MacNumber, name: str, at: int) -> str | None:
-        """A device told its own name; gives the name's key when that is news."""
+    def told(self, mac: MacNumber, name: str, at: int, *, heard: bool = False) -> str | None:
+        """A device told its own name, or was only heard to; gives the name's key when that is news."""
         key = host_key(name)
         if not key:
             return None
@@ -30,6 +32,9 @@ class NamesTold:
         if news:
             self.macs[key].add(mac)
         names[key] = max(at, names.get(key, 0))
+        if not heard and key not in self.answered.get(mac, ()):
+            self.answered.setdefault(mac, set()).add(key)
+            return key
         return key if news else None
 
     def from_dns(self, address: Address, name: str, at: int) -> bool:

@@ -117,6 +117,7 @@ def _own_claimed(world: World, address: Address) -> Found | None:
         (Evidence(f"{dotted(address)} is this machine's own address"), *heard_claims(world, claims)),
         "Find out what sends this: a device set to this address answers now and then, or another device sends in its name",
         (card(address), accept()),
+        heard=True,
     )
 
 
@@ -275,6 +276,7 @@ def hopping(world: World, address: Address) -> Found | Away | None:
         "Find out which of them should have it; if they are members of a router group, say so; if they are adapters of one device, "
         "join them",
         (*members, accept("accept it: they take over from each other")),
+        heard=any(mac in claims for mac in macs),
     )
 
 

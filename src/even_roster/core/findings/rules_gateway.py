@@ -86,6 +86,7 @@ def _gateway_claimed(
         "Find out what sends this: whoever believes it sends all traffic to other networks there. The switches tell at which port "
         "its MAC was learnt",
         (*members, accept()),
+        heard=True,
     )
 
 

@@ -83,6 +83,7 @@ def heard_abroad(world: World, mac: MacNumber) -> Found | None:
         ),
         "If a device at its factory address is connected here, give it an address of this link; if not, find out what sends as it",
         (Step(Action.ASSIGN, "find it an address here", (("mac", str(Mac(mac))),)), accept()),
+        heard=True,
     )
 
 
@@ -142,6 +143,7 @@ def much_heard(world: World, key: int) -> Found | None:
         tuple(map(Evidence, said)),
         "Find the port that these frames come from: a device that has gone wild, a loop to another network, or forged frames",
         (accept(),),
+        heard=True,
     )
 
 

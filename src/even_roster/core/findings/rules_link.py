@@ -38,6 +38,8 @@ def unexpected_server(world: World, key: int) -> Found | Away | None:
     heard = world.dhcp.servers[subnet_id][server]
     evidence = [Evidence(f"{heard.offer.title} offers addresses in {_title(subnet)}", heard.last)]
     evidence += [Evidence(said) for said in against]
+    if heard.only_heard:
+        evidence.append(Evidence("that was overheard: it has not answered a DISCOVER of ours since"))
     names = ", ".join(one.name for one in planned)
     known = world.dhcp.known(server)
     if known is not None:
@@ -51,6 +53,7 @@ def unexpected_server(world: World, key: int) -> Found | Away | None:
         if against
         else "If it belongs there, add its address to the planned server; if not, switch its DHCP off",
         (accept("accept it: it belongs there"),),
+        heard=heard.only_heard,
     )
 
 
@@ -72,6 +75,7 @@ def _hearsay(world: World, subnet_id: int, server: int) -> Found | None:
                   "unconfirmed", named.first),),
         "It is being asked whether it answers. If it does, find it and switch its DHCP off; if not, this goes away by itself",
         (accept("accept it: it belongs there"),),
+        heard=True,
     )  # fmt: skip
 
 
@@ -81,7 +85,8 @@ def offer_disagrees(world: World, key: int) -> Found | Away | None:
     if not _heard_now(world, key) or not world.dhcp.expected(subnet_id, server):
         return _unasked(world, subnet_id)
     subnet = world.plan.subnets.get(subnet_id)
-    offer = world.dhcp.servers[subnet_id][server].offer
+    heard = world.dhcp.servers[subnet_id][server]
+    offer = heard.offer
     against = compare(offer, world.plan, world.site, subnet)
     if not against:
         return None
@@ -91,6 +96,7 @@ def offer_disagrees(world: World, key: int) -> Found | Away | None:
         tuple(Evidence(said) for said in against),
         "Publish the plan to the server, or correct the plan",
         (Step(Action.PUBLISH, "see what publishing would change"), accept()),
+        heard=heard.only_heard,
     )
 
 
@@ -100,7 +106,8 @@ def wrong_mask_offered(world: World, key: int) -> Found | Away | None:
     subnet = world.plan.subnets.get(subnet_id)
     if not _heard_now(world, key) or subnet is None or not world.dhcp.expected(subnet_id, server):
         return _unasked(world, subnet_id)
-    offer = world.dhcp.servers[subnet_id][server].offer
+    heard = world.dhcp.servers[subnet_id][server]
+    offer = heard.offer
     believed = mask_of(offer)
     if offer.mask is None or (believed is not None and believed == subnet.network):
         return None
@@ -111,6 +118,7 @@ def wrong_mask_offered(world: World, key: int) -> Found | Away | None:
         (Evidence(f"clients of {offer.title} believe to be in {shown}, the plan has {subnet.network}"),),
         "Correct the mask at the server: clients with a wrong mask reach some of their neighbours and not others",
         (accept(),),
+        heard=heard.only_heard,
     )
 
 
@@ -195,6 +203,7 @@ def wrong_mask(world: World, mac: MacNumber) -> Found | Away | None:
         (Evidence(f"{called(world, mac)} is at {dotted(place[0])}"), *evidence),
         f"Set its mask to {subnet.network.netmask} (/{subnet.network.prefixlen}): with a wrong one it misses some addresses",
         (Step(Action.CARD, f"open the card of {dotted(place[0])}", (("address", dotted(place[0])),)), accept()),
+        heard=True,
     )
 
 
@@ -227,6 +236,7 @@ def shared_name(world: World, key: int) -> Found | Away | None:
         tuple(Evidence(f"{called(world, mac)} at {dotted(address)} calls itself {name}") for mac, address in places),
         "If they are adapters of one device, join them; if not, rename one: whoever asks for the name gets either",
         (Step(Action.JOIN, "they are one device: join them", (("devices", ",".join(ids)),)), accept()),
+        heard=any(name not in world.names.answered.get(mac, ()) for mac in macs),
     )
 
 

@@ -39,14 +39,25 @@ class DhcpHeard:
         self.drifts: dict[int, Drift] = {}
         self.asks: dict[int, tuple[int, int]] = {}
         self.rogues_before: set[int] = set()
+        self.doubted: set[int] = set()
         self._servers_by_key: dict[int, tuple[int, int]] = {}
 
-    def server_heard(self, subnet: int, offer: Offer, at: int) -> None:
-        """An offer or acknowledgement was heard on a planned subnet's link."""
+    def server_heard(self, subnet: int, offer: Offer, at: int, *, asked: bool = False) -> None:
+        """An offer or acknowledgement came on a planned subnet's link; with `asked` as the answer to a DISCOVER of ours. One that
+        was only overheard never takes the place of an answer that stands."""
         self._ground.now = max(self._ground.now, at)
         heard = self.servers.setdefault(subnet, {})
         old = heard.get(offer.server)
-        heard[offer.server] = ServerHeard(offer, old.first if old else at, at)
+        if not asked:
+            if old is not None and old.answered and old.missed < SILENT_ASKS and at - old.answered <= HEARD_FOR:
+                if self._against(offer, subnet) != self._against(old.offer, subnet):
+                    self.doubted.add(subnet)
+                return
+            if old is None and sum(1 for one in heard.values() if not one.answered) >= MOST_NAMED:
+                return
+        heard[offer.server] = ServerHeard(
+            offer, old.first if old else at, at, answered=at if asked else old.answered if old else 0
+        )
         self.named.get(subnet, {}).pop(offer.server, None)
         self._touched(subnet, offer.server)
         self._touch(About.MAC, offer.mac)
@@ -87,11 +98,14 @@ class DhcpHeard:
         return named
 
     def in_question(self) -> set[int]:
-        """The subnets where a server that nobody planned stands in the open, or is only hearsay."""
+        """The subnets where a server that nobody planned stands in the open, or is only hearsay, or was heard to offer otherwise
+        than it had answered."""
         found = {
             s for s, servers in self.servers.items() if any(self.unexpected(s, one) is not None for one in servers)
         }
-        return found | {s for s, named in self.named.items() if any(self.hearsay(s, one) for one in named)}
+        return (
+            found | self.doubted | {s for s, named in self.named.items() if any(self.hearsay(s, one) for one in named)}
+        )
 
     def asked(self, subnet: int, offers: Iterable[Offer], at: int) -> None:
         """A DISCOVER was sent on a planned subnet's link; these were all the offers."""
@@ -99,7 +113,7 @@ class DhcpHeard:
         there = set()
         for offer in offers:
             there.add(offer.server)
-            self.server_heard(subnet, offer, at)
+            self.server_heard(subnet, offer, at, asked=True)
         for server, heard in self.servers.get(subnet, {}).items():
             if server not in there:
                 heard.missed += 1
@@ -109,6 +123,7 @@ class DhcpHeard:
             self.named[subnet][server] = replace(named, missed=named.missed + 1)
             self._touched(subnet, server)
         self.rogues_before.clear()
+        self.doubted.discard(subnet)
         silent = 0 if there else self.asks.get(subnet, (0, 0))[1] + 1
         self.asks[subnet] = (at, silent)
         self._touch(About.SUBNET, subnet)
@@ -155,10 +170,13 @@ class DhcpHeard:
             or self.expected(subnet, server)
         ):
             return None
-        against = compare(heard.offer, self._ground.plan, self._ground.site, self._ground.plan.subnets.get(subnet))
+        against = self._against(heard.offer, subnet)
         if not against and (self.known(server) or any(not one.addresses for one in self.servers_for(subnet))):
             return None
         return against
+
+    def _against(self, offer: Offer, subnet: int) -> list[str]:
+        return compare(offer, self._ground.plan, self._ground.site, self._ground.plan.subnets.get(subnet))
 
     def is_rogue(self, mac: MacNumber) -> bool:
         """True for the MAC of a DHCP server that nobody planned; before anybody was asked, of those known before a restart."""
@@ -178,7 +196,7 @@ class DhcpHeard:
         plan, site = self._ground.plan, self._ground.site
         fitting = [
             heard for server, heard in self.servers.get(subnet, {}).items()
-            if server not in known and heard.offer.address and not compare(heard.offer, plan, site, planned)
+            if server not in known and heard.answered and heard.offer.address and not compare(heard.offer, plan, site, planned)
         ]  # fmt: skip
         if fitting:
             first = min(fitting, key=lambda heard: heard.first)

@@ -312,9 +312,9 @@ class World:
         for mac in answered:
             self.touch_mac(mac)
 
-    def told(self, mac: MacNumber, name: str, at: int) -> None:
-        """A device told its own name."""
-        news = self.names.told(mac, name, at)
+    def told(self, mac: MacNumber, name: str, at: int, *, heard: bool = False) -> None:
+        """A device told its own name, or was only heard to."""
+        news = self.names.told(mac, name, at, heard=heard)
         if news is not None:
             self.dirty[About.NAME].add(self.names.number(news))
             self.touch_mac(mac)

@@ -33,7 +33,7 @@ def _view(
     rule = BY_KIND.get(row.kind)
     acceptance = accepted.get((row.kind, row.key)) if row.state == "accepted" else None
     return FindingView(
-        id=row.id, kind=row.kind, title=rule.title if rule else row.kind, severity=row.severity, state=row.state,
+        id=row.id, kind=row.kind, title=rule.title if rule else row.kind, severity=row.severity, heard=row.heard, state=row.state,
         subjects=[FindingSubject(type=t, value=v, label=_label(context, plan, t, v, known)) for t, v in row.subjects],
         since=time_of(row.since), first_opened=time_of(row.first), times=row.times, closed=maybe_time(row.closed),
         updated=time_of(row.updated),

@@ -31,7 +31,7 @@ from ...core.findings.offers import Offer
 from ...core.findings.rolls import Absent
 from ...core.findings.world import World
 from ...core.mac import Mac, MacNumber
-from ...core.names import NameSource
+from ...core.names import SELF_TOLD, NameSource
 from ...core.plan.model import Assignment, Item
 from ...core.span import SpanSet
 from ...core.stays import Sighting
@@ -45,7 +45,6 @@ from ...store.tables import dhcp_servers
 from .plan_book import PlanBook
 
 _log = logging.getLogger(__name__)
-SELF_TOLD = {NameSource.DHCP, NameSource.MDNS, NameSource.NETBIOS, NameSource.LLMNR}
 SLICE = 1_000
 REST_SECONDS = 0.03
 FULL_EVERY = 600_000
@@ -110,7 +109,7 @@ class FindingsBook:
                 if one.name.source is NameSource.DNS:
                     self.world.reverse_name(one.address, one.name.name, one.at + offset)
                 elif one.name.source in SELF_TOLD and one.mac is not None:
-                    self.world.told(one.mac, one.name.name, one.at + offset)
+                    self.world.told(one.mac, one.name.name, one.at + offset, heard=one.name.source.overheard)
 
     def looked(self, spans: SpanSet, began: int, *, controlled: bool) -> None:
         """A full look at some addresses, begun at a wall time, is over; `controlled` when a device that was known before answered
@@ -209,7 +208,6 @@ class FindingsBook:
             if subnet is not None and (not offer.address or _inside(offer.address, network) or len(networks) == 1):
                 with self._knowing:
                     self.world.dhcp.server_heard(subnet, offer, self._steady())
-                self._learn_servers(subnet)
 
     def overheard(
         self, adverts: Sequence[tuple[MacNumber, Sequence[IPv4Address]]], questions: Sequence[tuple[MacNumber, Address]],

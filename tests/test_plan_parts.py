@@ -490,7 +490,7 @@ class Probing(unittest.TestCase):
         for frame in (arp.announcement(LAPTOP, printer), arp.reply_to(asked, LAPTOP, printer)):
             chatty = a_host("c", LAPTOP, "10.44.10.9", chatter=(ethernet.encode(frame),))
             found = self.word(FakeClock(0.0), chatty, wanted=[str(printer)])[str(printer)]
-            self.assertEqual([(h.mac, h.by) for h in found.heard], [(LAPTOP.value, prover.OVERHEARD)])
+            self.assertEqual([(h.mac, h.by, h.overheard) for h in found.heard], [(LAPTOP.value, "arp", True)])
 
     def test_a_second_round_counts_replies_to_its_own_questions_alone(self) -> None:
         rival, printer, nobody = Mac.parse("02:c0:66:00:00:66"), IPv4Address("10.44.10.50"), IPv4Address("10.44.10.51")

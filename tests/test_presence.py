@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import unittest
+from ipaddress import IPv4Address
 from itertools import pairwise
+from typing import cast
 
-from even_roster.core.address import ipv4
+from even_roster.core.address import Address, ipv4
 from even_roster.core.mac import MacNumber
 from even_roster.core.past.looks import Kind, Series
 from even_roster.core.past.pair import Pair, Piece, Presence, presence, together
 from even_roster.core.past.rule import PROBABLE, Against, Known, Run
+from even_roster.core.plan.proof import Grade, Proof
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Source, Stay
+from even_roster.service.context import now_ms
+from even_roster.service.knowing import moments
+from even_roster.service.plan import proving
+from tests.support.days import days, hall, prepared
 from tests.support.drawing import given, st
 
 BESIDE = "anything"
@@ -122,6 +129,45 @@ class Course(unittest.TestCase):
             then = pair.at(moment)
             told = next((piece.known for piece in course if piece.first < moment < piece.last), None)
             self.assertEqual(told, then.known if then is not None else None, moment)
+
+
+class Proofs(unittest.TestCase):
+    def test_a_proof_is_a_look_and_on_a_dead_link_nothing_is_clear(self) -> None:
+        with days(hall, prepared) as site:
+            context = site.context
+            site.watcher.know_links()
+            site.scan("10.44.10.0/24")
+            printer, free = ipv4("10.44.10.30"), ipv4("10.44.10.240")
+
+            def proof(address: Address) -> Proof:
+                site.sleep(60)
+                found = site.run(proving.prove_all(context, context.plan.site_here, [address], True))
+                return cast(list[Proof], found)[0]
+
+            def known(address: Address) -> list[Known]:
+                with context.database.read() as connection:
+                    return [
+                        one.then.known
+                        for one in moments.of_address(connection, context.plan.site_here, address, now_ms())
+                    ]
+
+            before = proof(free)
+            self.assertEqual(known(printer), [Known.PROBABLY])
+            hosts = [host for host in site.site.hosts if host.vlan == 10]
+            mine = next(host for host in hosts if IPv4Address(printer) in host.addresses)
+            site.site.unplug(mine)
+            self.assertIn("may only be off", "; ".join(proof(printer).reasons))
+            self.assertEqual(known(printer), [Known.SILENT], "it was asked, and others answered")
+            for host in hosts:
+                if host is not mine:
+                    site.site.unplug(host)
+            dead = proof(free)
+            self.assertEqual(dead.grade, Grade.DOUBTFUL)
+            self.assertRegex(
+                "; ".join(dead.reasons),
+                r"not even at 10\.44\.10\.[0-9]+ and 10\.44\.10\.[0-9]+, where one had answered",
+            )
+            self.assertNotIn("not even at", "; ".join(before.reasons))
 
 
 if __name__ == "__main__":

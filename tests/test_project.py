@@ -28,7 +28,7 @@ MAY_IMPORT = {
 ROOMS = {
     "aids": set(), "knowing": set(), "web": {"aids", "knowing"}, "naming": {"web"}, "vendors": {"web"}, "scans": {"knowing", "web"},
     "plan": {"knowing", "naming", "web", "scans"}, "devices": {"knowing", "naming", "web", "scans", "plan"},
-    "calling": {"aids", "naming", "web", "watching"},
+    "calling": {"aids", "knowing", "naming", "web", "watching"},
     "fitting": {"aids", "changing", "knowing", "naming", "web", "devices", "plan", "watching"},
     "changing": {"naming", "web", "devices"}, "switches": {"aids", "knowing", "naming", "watching", "web"},
     "wiring": {"aids", "knowing", "naming", "switches", "watching", "web"},

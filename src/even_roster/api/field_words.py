@@ -448,14 +448,6 @@ WORDS: dict[str, str | tuple[str, Any]] = {
     "host": ("the address to reach it at; empty: the likeliest", "10.44.10.20"),
     "qr": ("the address as a QR code, a data URI; null: there is none", "data:image/svg+xml,…"),
     "warn_minutes": ("after how many minutes of absence a finding tells of it; 0: none does", 10),
-    **{
-        field: (f"{what} {span}, or of the time since it answered first, 0 to 1{more}", example)
-        for span, name in (("the last day", "day"), ("the last week", "week"), ("the last 30 days", "month"))
-        for field, what, more, example in (
-            (f"{name}_share", "how much it was there of what is known of", "; null: too little is known", 0.98),
-            (f"{name}_known", "of which part it is known whether it was there:", "", 0.9),
-        )
-    },
     "reply_ms": ("how fast it answered in the last look, in milliseconds; null: not certain", 0.42),
     "reply_hours": (
         "the mean reply time of each of the last 24 hours, in milliseconds; null: none is certain",

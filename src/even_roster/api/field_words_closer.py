@@ -196,6 +196,14 @@ CLOSER: dict[str, str | tuple[str, Any]] = {
     "ChangeOverNew.address": ("the new address; empty: the one it has, or one of `where`", "10.44.10.37"),
     "ChangeOverNew.device": ("the device, by id, name, planned hostname or MAC", "printer-1"),
     "ChangeOverNew.mac": ("the MAC of the new box; empty: it is the same", "02:c0:44:0c:00:01"),
+    **{
+        field: (f"{what} {span}, or of the time since it answered first, 0 to 1{more}", example)
+        for span, name in (("the last day", "day"), ("the last week", "week"), ("the last 30 days", "month"))
+        for field, what, more, example in (
+            (f"CallLine.{name}_share", "how much it was there of what is known of", "; null: too little is known", 0.98),
+            (f"CallLine.{name}_known", "of which part it is known whether it was there:", "", 0.9),
+        )
+    },
     "FindingView.heard": ("whether it stands on what was only overheard, which any device on the link can forge", False),
     "Record.anyway": "record it although not everything is proven",
     "Record.kind": ("what its kind is called, to be remembered; empty: nothing is", "Quillmark Q20"),

@@ -27,8 +27,7 @@ from .scan import Scan, ScanOrder, Stage
 from .segment import FrameDoor, Reached, Segment, SegmentError
 from .sweep_engine import Answer
 
-BY_ARP, OVERHEARD = "arp", "arp, overheard"
-"""An answer to our question; a frame to somebody else, or to all, that claims the address."""
+BY_ARP = "arp"
 PROBES = 3
 PROBE_MIN = 1.0
 ANNOUNCE_WAIT = 1.0
@@ -156,7 +155,7 @@ def _claim(frame: bytes, own: Mac) -> tuple[Address, Heard] | None:
         return None
     if address_of(packet.sender_address):
         reply = packet.operation is arp.Operation.REPLY and packet.target_mac == own
-        return address_of(packet.sender_address), Heard(packet.sender_mac.value, BY_ARP if reply else OVERHEARD)
+        return address_of(packet.sender_address), Heard(packet.sender_mac.value, BY_ARP, overheard=not reply)
     if packet.operation is arp.Operation.REQUEST:
         return address_of(packet.target_address), Heard(packet.sender_mac.value, "its own arp probe")
     return None

@@ -40,10 +40,12 @@ class Asked(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """An answer: from this MAC (None from behind the gateway), by this kind of probe."""
+    """An answer: from this MAC (None from behind the gateway), by this kind of probe; `overheard` where it was no answer to us, but
+    a frame that claims the address."""
 
     mac: MacNumber | None
     by: str
+    overheard: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +69,8 @@ class LastSeen:
 
 @dataclass(frozen=True, slots=True)
 class Evidence:
-    """Everything known about one address beside the plan. `why_not` says why the wire could not be asked."""
+    """Everything known about one address beside the plan. `why_not` says why the wire could not be asked; `alone` are the addresses
+    that were asked along because devices answered there lately, where none of them answered now, nor any other on the link."""
 
     asked: Asked = Asked.NO
     heard: tuple[Heard, ...] = ()
@@ -76,6 +79,7 @@ class Evidence:
     names: tuple[str, ...] = ()
     own: bool = False
     why_not: str = ""
+    alone: tuple[Address, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,8 +139,8 @@ def _held(evidence: Evidence, now: int) -> list[str]:
         found.append("it is this machine's own address")
     for heard in evidence.heard:
         who = str(Mac(heard.mac)) if heard.mac is not None else "something"
-        did = "uses it, as was overheard" if heard.by.endswith("overheard") else "answered for it"
-        found.append(f"{who} {did} just now (by {heard.by.partition(',')[0]})")
+        did = "uses it, as was overheard" if heard.overheard else "answered for it"
+        found.append(f"{who} {did} just now (by {heard.by})")
     lease = evidence.lease
     if lease is not None and lease.until > now:
         whom = lease.name or (str(Mac(lease.mac)) if lease.mac is not None else "somebody")
@@ -158,6 +162,12 @@ def _weak(evidence: Evidence, now: int) -> list[str]:
         found.append("the wire was not asked")
     elif evidence.asked is Asked.FAILED:
         found.append(f"the wire could not be asked: {evidence.why_not}")
+    elif evidence.alone:
+        others = " and ".join(dotted(one) for one in evidence.alone)
+        found.append(
+            f"no device answered on its link, not even at {others}, where one had answered lately: "
+            "that is how it would be with a cable pulled"
+        )
     elif evidence.asked is Asked.FAR:
         found.append(
             "it is not on this machine's link: nobody answered echo or connects, "

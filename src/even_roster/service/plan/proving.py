@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Mapping, Sequence
 from contextlib import asynccontextmanager
 from ipaddress import IPv4Address
 
@@ -11,15 +11,16 @@ from sqlalchemy import Connection
 
 from ...api.events import ProofEvent
 from ...api.plan import AssignmentNew, Candidate, FreeAnswer, Search
-from ...core.adapters import AdapterError, choose
+from ...core.adapters import Adapter, AdapterError, choose
 from ...core.address import Address, address_of, dotted
-from ...core.mac import Mac
+from ...core.mac import Mac, MacNumber
+from ...core.past.looks import Kind, Look
 from ...core.plan.free import Wanted, candidates
 from ...core.plan.model import Band, Plan, Subnet
-from ...core.plan.proof import DOUBT_MS, Asked, Evidence, Grade, LeaseSeen, Proof, prove
+from ...core.plan.proof import DOUBT_MS, Asked, Evidence, Grade, Heard, LeaseSeen, Proof, prove
 from ...core.span import Span, SpanSet
 from ...core.stays import Sighting, Source
-from ...probe.prover import BY_ARP, MOST, OVERHEARD, WireWord, ask
+from ...probe.prover import BY_ARP, MOST, WireWord, ask
 from ...store import lease_records, seen_records
 from ...store.edits import EditError, Missing
 from .. import views
@@ -30,6 +31,8 @@ from ..refs import band_ref, subnet_ref
 from ..scans.running_scans import describe_segment
 
 _FOR_EVER = 1 << 52
+BY_MEANS = {Asked.PROBES: Source.ARP, Asked.KERNEL: Source.NEIGHBOUR}
+"""By what a device on the own link answers."""
 ROUNDS = 4
 PATIENCE = 0.2
 
@@ -165,12 +168,15 @@ def _candidates(
 async def prove_all(context: Context, site: int, addresses: Sequence[Address], ask_wire: bool) -> list[Proof]:
     """Prove addresses of one site, in the order given."""
     words: dict[Address, WireWord] = {}
+    alone: tuple[Address, ...] = ()
     if ask_wire and site == context.plan.site_here:
-        words = await _ask_wire(context, list(addresses)[:MOST])
-    return await asyncio.to_thread(_weigh, context, site, addresses, words)
+        words, alone = await _ask_wire(context, list(addresses)[:MOST])
+    return await asyncio.to_thread(_weigh, context, site, addresses, words, alone)
 
 
-async def _ask_wire(context: Context, addresses: list[Address]) -> dict[Address, WireWord]:
+async def _ask_wire(context: Context, addresses: list[Address]) -> tuple[dict[Address, WireWord], tuple[Address, ...]]:
+    """What the wire says of some addresses. Devices that answered last are asked along on their link, as controls: gives where, if
+    none of them answered, nor any other there."""
     targets = SpanSet.of(Span.of_ints(a, a) for a in addresses)
     try:
         # An adapter on the addresses' own link sees most; the service's usual one is for what no adapter is on.
@@ -178,31 +184,64 @@ async def _ask_wire(context: Context, addresses: list[Address]) -> dict[Address,
         if not choice.adapter.onlink & targets and context.settings.adapter:
             choice = choose(context.machine.adapters(), targets, context.settings.adapter)
     except AdapterError as error:
-        return {a: WireWord(Asked.FAILED, why_not=str(error)) for a in addresses}
+        return {a: WireWord(Asked.FAILED, why_not=str(error)) for a in addresses}, ()
     segment = context.machine.open(choice.adapter)
 
     def told(part: float) -> None:
         context.hub.publish(ProofEvent(addresses=[dotted(a) for a in addresses], done_part=round(part, 2)))
 
-    words = await ask(segment, addresses, told)
+    onlink = choice.adapter.onlink
+    near = [a for a in addresses if a in onlink]
+    controls = await asyncio.to_thread(context.findings.controls, choice.adapter.name, near) if near else []
+    controls = [a for a in controls if a in onlink]
+    began = now_ms()
+    words = await ask(segment, [*addresses, *controls], told)
+    answers = {
+        a: tuple(heard.mac for heard in words[a].heard if heard.mac is not None and _is_answer(heard))
+        for a in (*near, *controls)
+        if words[a].asked in BY_MEANS
+    }
+    if not answers:
+        return words, ()
+    answered = any(answers.values())
+    await asyncio.to_thread(_looked, context, choice.adapter, near, answers, words, began)
+    return words, () if answered else tuple(controls)
+
+
+def _looked(
+    context: Context, adapter: Adapter, near: Sequence[Address], answers: Mapping[Address, tuple[MacNumber, ...]],
+    words: Mapping[Address, WireWord], began: int,
+) -> None:  # fmt: skip
+    """What a proof found on the own link is a look like any other."""
+    controlled = any(answers.values())
+    context.findings.confirmed(answers, adapter.name, controlled=controlled)
+    by = BY_MEANS[words[near[0]].asked]
+    spans = SpanSet.of(Span.of_ints(a, a) for a in near)
+    context.looks.over([Look(Kind.ROUND, by, adapter.name, spans, began, now_ms(), controlled)])
     sightings = [
-        Sighting(address, heard.mac, now_ms(), Source.ARP if heard.by == BY_ARP else Source.OVERHEARD)
-        for address, word in words.items()
-        for heard in word.heard
-        if heard.mac is not None and heard.by in (BY_ARP, OVERHEARD)
+        Sighting(address, heard.mac, now_ms(), Source.OVERHEARD if heard.overheard else by)
+        for address in answers
+        for heard in words[address].heard
+        if heard.mac is not None and (heard.overheard or _is_answer(heard))
     ]
     if sightings:
-        seen = describe_segment(choice.adapter, targets, context.known_links)
-        await asyncio.to_thread(context.observer.observe, [Batch(seen, seen.adapter, sightings)])
-    return words
+        seen = describe_segment(adapter, spans, context.known_links)
+        context.observer.observe([Batch(seen, seen.adapter, sightings)])
 
 
-def _weigh(context: Context, site: int, addresses: Sequence[Address], words: dict[Address, WireWord]) -> list[Proof]:
+def _is_answer(heard: Heard) -> bool:
+    """True for a reply to us, or one that the system's own ARP had."""
+    return not heard.overheard and (heard.by == BY_ARP or "neighbour" in heard.by)
+
+
+def _weigh(
+    context: Context, site: int, addresses: Sequence[Address], words: dict[Address, WireWord], alone: tuple[Address, ...]
+) -> list[Proof]:  # fmt: skip
     now = now_ms()
     here = site == context.plan.site_here
     own = {int(a.ip) for adapter in context.machine.adapters() for a in adapter.addresses} if here else set()
     with context.database.read() as connection:
-        evidence = gather(connection, site, addresses, words, own, now)
+        evidence = gather(connection, site, addresses, words, own, now, alone)
     claims = context.plan.claims(site)
     with context.plan.reading() as plan:
         return [prove(plan, site, address, evidence[address], now, claims.at(address)) for address in addresses]
@@ -215,6 +254,7 @@ def gather(
     words: dict[Address, WireWord],
     own: set[int],
     now: int,
+    alone: tuple[Address, ...] = (),
 ) -> dict[Address, Evidence]:
     """Everything the records and the wire say of some addresses."""
     wanted = list(addresses)
@@ -231,6 +271,6 @@ def gather(
             lease = LeaseSeen(row.lease.mac, row.lease.name, until, row.server_name)
         found[address] = Evidence(
             word.asked, word.heard, lease, holders.get(address), tuple(names.get(address, ())), address in own,
-            word.why_not,
+            word.why_not, alone if word.asked in BY_MEANS else (),
         )  # fmt: skip
     return found

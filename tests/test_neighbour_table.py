@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import unittest
+from typing import Any
 
-from tests.support.lab import Rights, needs_lab, tap_hosts
+from tests.support.lab import Rights, namespace, needs_lab, tap_hosts, veth_hosts
 from tests.test_real_network import QUICK, RealLink, answered
 
 BESIDE = "shared: neighbour table"
@@ -37,6 +38,30 @@ class Unprivileged(RealLink):
         host = next(a for a in told["items"] if a["address"] == "10.77.0.12")
         self.assertEqual(host["by"], ["neighbour", "echo"])
         self.assertIsNotNone(host["rtt_ms"])
+
+    def test_a_proof_through_the_systems_own_arp_is_a_look(self) -> None:
+        far = self.enterContext(namespace())
+        self.enterContext(veth_hosts(self.inside, far, "10.77.0.2/24", ["10.77.0.10/24", "10.77.0.50/24"]))
+        running = self.serving(Rights.NONE)
+        self.assertEqual(answered(self.scan(running, *QUICK)), {"10.77.0.2", "10.77.0.10", "10.77.0.50"})
+
+        def proof(address: str) -> Any:
+            return running.json("prove", address)
+
+        def known() -> str:
+            found: Any = running.json("at", "now", "10.77.0.50")
+            return " ".join(found["sentences"])
+
+        self.assertIn("probably held it", known())
+        far.ip("address", "del", "10.77.0.50/24", "dev", "far0")
+        self.inside.ip("neigh", "flush", "dev", "site0")
+        self.assertIn("may only be off", " ".join(proof("10.77.0.50")["reasons"]))
+        self.assertIn("it was silent when it was asked last", known(), "10.77.0.10 answered beside it")
+        far.ip("address", "del", "10.77.0.10/24", "dev", "far0")
+        self.inside.ip("neigh", "flush", "dev", "site0")
+        told = proof("10.77.0.77")
+        self.assertEqual(told["grade"], "doubtful")
+        self.assertIn("no device answered on its link, not even at 10.77.0.", " ".join(told["reasons"]))
 
 
 if __name__ == "__main__":

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import unittest
-from ipaddress import IPv4Address
+from ipaddress import IPv4Address, IPv4Network
 from itertools import pairwise
 from typing import cast
 
+from even_roster.core.absence import Reason
 from even_roster.core.address import Address, ipv4
+from even_roster.core.findings import rounds
+from even_roster.core.findings.facts import Link
+from even_roster.core.findings.world import World
 from even_roster.core.mac import MacNumber
 from even_roster.core.past.looks import Kind, Series
 from even_roster.core.past.pair import Pair, Piece, Presence, presence, together
 from even_roster.core.past.rule import PROBABLE, Against, Known, Run
+from even_roster.core.plan.model import Plan
 from even_roster.core.plan.proof import Grade, Proof
 from even_roster.core.span import SpanSet
 from even_roster.core.stays import Source, Stay
@@ -129,6 +134,23 @@ class Course(unittest.TestCase):
             then = pair.at(moment)
             told = next((piece.known for piece in course if piece.first < moment < piece.last), None)
             self.assertEqual(told, then.known if then is not None else None, moment)
+
+
+class OneApiece(unittest.TestCase):
+    def test_where_one_mac_of_an_address_is_told_the_other_was_not_silent(self) -> None:
+        for one_apiece in (False, True):
+            made = World(Plan(), 1, lambda mac: False)
+            made.links["office0"] = Link("office0", (IPv4Network("10.44.10.0/24"),))
+            for mac in (MAC, OTHER):
+                made.saw(PLACE, mac, HOUR, Source.ARP, "office0")
+            made.saw(PLACE, MAC, 2 * HOUR, Source.NEIGHBOUR, "office0")
+            made.looked(SPAN, 2 * HOUR, one_apiece=one_apiece)
+            silent = made.holders[PLACE][OTHER].silence
+            self.assertEqual(silent.reason, Reason.NONE if one_apiece else Reason.GAVE_WAY)
+            for macs in ((MAC,), ()):
+                rounds.over(made, PLACE, macs, 3 * HOUR, "office0", controlled=True, by=Source.NEIGHBOUR)
+                count = made.holders[PLACE][OTHER].silence.count
+                self.assertEqual(count, 1 if not one_apiece or not macs else 0)
 
 
 class Proofs(unittest.TestCase):

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address
 
 from ..core.address import Address, address_of
-from ..core.mac import Mac
+from ..core.mac import Mac, MacNumber
 from ..core.plan.proof import Asked, Heard
 from ..core.span import Span, SpanSet
 from ..core.stays import Source
@@ -185,6 +185,20 @@ async def _by_scan(segment: Segment, addresses: Sequence[Address], asked: Asked)
     targets = SpanSet.of(Span.of_ints(a, a) for a in addresses)
     await Scan(segment, ScanOrder(targets, pace=200.0, names=False, ports=()), sink).run()
     return {a: WireWord(asked, tuple(sink.heard.get(a, ())), took=sink.took.get(a)) for a in addresses}
+
+
+async def by_kernel(
+    segment: Segment, addresses: Sequence[Address], took: dict[Address, float] | None = None
+) -> dict[Address, tuple[MacNumber, ...]]:
+    """Who answers the system's own ARP at each of some addresses on the own link, one MAC at most; to `took` come the times of
+    echoes, in seconds. Raises SegmentError."""
+    words = await _by_scan(segment, addresses, Asked.KERNEL)
+    if took is not None:
+        took.update((a, word.took) for a, word in words.items() if word.took is not None)
+    return {
+        a: tuple(one.mac for one in word.heard if one.mac is not None and "neighbour" in one.by)
+        for a, word in words.items()
+    }
 
 
 async def _from_afar(segment: Segment, addresses: Sequence[Address]) -> dict[Address, WireWord]:

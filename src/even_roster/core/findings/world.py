@@ -242,9 +242,10 @@ class World:
         if item.kind is AssignmentKind.RESERVED:
             self.dirty[About.RESERVATION].add(item.id)
 
-    def looked(self, spans: SpanSet, began: int, *, controlled: bool = True) -> None:
+    def looked(self, spans: SpanSet, began: int, *, controlled: bool = True, one_apiece: bool = False) -> None:
         """A full look at some addresses, begun at `began`, is over: who was asked by a means that it answered before and was not
-        seen since was silent. Without a control (see `core.absence`) the look says nothing."""
+        seen since was silent. Without a control (see `core.absence`) the look says nothing; with `one_apiece` it could find one
+        MAC at each address alone, and says nothing of others where it found one."""
         if not controlled:
             return
         self.looks.over(spans, began, max(began, self.now))
@@ -254,6 +255,8 @@ class World:
             if not near and None in holders and holders[None].last >= began - SLACK:
                 continue  # somebody answered from behind the gateway, where nobody's MAC can be seen
             rival = any(mac is not None and held.last >= began - SLACK for mac, held in holders.items())
+            if rival and one_apiece:
+                continue
             means = ASKED_BY_ARP if near else ASKED_AFAR
             for mac, held in holders.items():
                 if held.last < began - SLACK and held.sources & means and mac not in self.own_macs:

@@ -34,7 +34,7 @@ from ...core.mac import Mac, MacNumber
 from ...core.names import SELF_TOLD, NameSource
 from ...core.plan.model import Assignment, Item
 from ...core.span import SpanSet
-from ...core.stays import Sighting
+from ...core.stays import Sighting, Source
 from ...store import absence_records, finding_records, lease_records, router_records, watch_records, world_records
 from ...store.database import Database
 from ...store.edits import EditError, Missing
@@ -111,11 +111,11 @@ class FindingsBook:
                 elif one.name.source in SELF_TOLD and one.mac is not None:
                     self.world.told(one.mac, one.name.name, one.at + offset, heard=one.name.source.overheard)
 
-    def looked(self, spans: SpanSet, began: int, *, controlled: bool) -> None:
+    def looked(self, spans: SpanSet, began: int, *, controlled: bool, one_apiece: bool = False) -> None:
         """A full look at some addresses, begun at a wall time, is over; `controlled` when a device that was known before answered
-        in it. Who was silent is kept."""
+        in it, `one_apiece` when it could find one MAC of an address alone. Who was silent is kept."""
         with self._knowing:
-            self.world.looked(spans, began + self.offset, controlled=controlled)
+            self.world.looked(spans, began + self.offset, controlled=controlled, one_apiece=one_apiece)
         self._keep_silences()
 
     def _keep_silences(self) -> None:
@@ -134,12 +134,14 @@ class FindingsBook:
             with self._knowing:
                 self.world.silences_again(taken)
 
-    def confirmed(self, answers: Mapping[Address, tuple[MacNumber, ...]], link: str, *, controlled: bool) -> None:
-        """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it."""
+    def confirmed(
+        self, answers: Mapping[Address, tuple[MacNumber, ...]], link: str, *, controlled: bool, by: Source = Source.ARP
+    ) -> None:
+        """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it, `by` how."""
         with self._knowing:
             now = self._steady()
             for address, macs in answers.items():
-                rounds.over(self.world, address, macs, now, link, controlled=controlled)
+                rounds.over(self.world, address, macs, now, link, controlled=controlled, by=by)
         self._keep_silences()
 
     def proxy_suspects(self) -> list[tuple[MacNumber, list[Address]]]:

@@ -213,9 +213,8 @@ def _looked(
     words: Mapping[Address, WireWord], began: int,
 ) -> None:  # fmt: skip
     """What a proof found on the own link is a look like any other."""
-    controlled = any(answers.values())
-    context.findings.confirmed(answers, adapter.name, controlled=controlled)
-    by = BY_MEANS[words[near[0]].asked]
+    controlled, by = any(answers.values()), BY_MEANS[words[near[0]].asked]
+    context.findings.confirmed(answers, adapter.name, controlled=controlled, by=by)
     spans = SpanSet.of(Span.of_ints(a, a) for a in near)
     context.looks.over([Look(Kind.ROUND, by, adapter.name, spans, began, now_ms(), controlled)])
     sightings = [

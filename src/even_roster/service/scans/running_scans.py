@@ -280,8 +280,11 @@ class RunningScan:
         if self._elsewhere:
             return
         if state == "done" and self._spans:
-            findings.looked(self._spans, self._wall, controlled=self._known_answered)
-            answered = any(one.by & ANSWERS for one in self.scan_results.values())
+            found = [one.by for one in self.scan_results.values()]
+            # The system's own ARP tells one MAC of an address.
+            one_apiece = any(by & Source.NEIGHBOUR for by in found) and not any(by & Source.ARP for by in found)
+            findings.looked(self._spans, self._wall, controlled=self._known_answered, one_apiece=one_apiece)
+            answered = any(by & ANSWERS for by in found)
             controlled = self._known_answered or (answered and not self._expected)  # at first no device is known
             look = Look(Kind.SCAN, ANSWERS, self.info.adapter, self._spans, self._wall, now_ms(), controlled)
             self._context.looks.over([look])

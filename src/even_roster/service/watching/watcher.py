@@ -24,7 +24,7 @@ from ...core.past.looks import Kind, Look
 from ...core.schedule import Due, Repeats, Schedule
 from ...core.span import SpanSet
 from ...core.stays import Sighting, Source
-from ...probe import dhcp_ask, stand_in
+from ...probe import dhcp_ask, prover, stand_in
 from ...probe.confirm import MOST, confirm
 from ...probe.dhcp_ask import OfferHeard
 from ...probe.segment import Segment, SegmentError
@@ -232,21 +232,25 @@ class Watcher:
                 continue
             segment = self._context.machine.open(adapter)
             try:
-                if not segment.abilities().frames:
-                    continue
+                by = Source.ARP if segment.abilities().frames else Source.NEIGHBOUR
                 for start in range(0, len(near), MOST - CONTROLS):
                     part = near[start : start + MOST - CONTROLS]
                     controls = await asyncio.to_thread(self._context.findings.controls, adapter.name, part)
                     began = now_ms()
                     patience = self._context.reply_times[adapter.name].patience([*part, *controls])
-                    answers = await confirm(segment, [*part, *controls], patience, took)
+                    asking = [*part, *controls]
+                    answers = (
+                        await confirm(segment, asking, patience, took)
+                        if by is Source.ARP
+                        else await prover.by_kernel(segment, asking, took)
+                    )
                     answered = any(answers.values())
                     if not answered and doubtful is not None:
                         doubtful.update(part)
                     asked = {a: macs for a, macs in answers.items() if a in set(part) or macs}
                     spans = SpanSet.of(IPv4Address(a) for a in part)
-                    looks.append(Look(Kind.ROUND, Source.ARP, adapter.name, spans, began, now_ms(), answered))
-                    await asyncio.to_thread(self._confirmed, adapter, asked, answered)
+                    looks.append(Look(Kind.ROUND, by, adapter.name, spans, began, now_ms(), answered))
+                    await asyncio.to_thread(self._confirmed, adapter, asked, answered, by)
                     found |= {a: macs for a, macs in asked.items() if a in set(part)}
             except SegmentError as error:
                 _log.info("directed round on %s: %s", adapter.name, error)
@@ -257,15 +261,15 @@ class Watcher:
         await asyncio.to_thread(self._context.looks.over, looks)
         return found
 
-    def _confirmed(self, adapter: Adapter, answers: dict[Address, tuple[MacNumber, ...]], answered: bool) -> None:
+    def _confirmed(
+        self, adapter: Adapter, answers: dict[Address, tuple[MacNumber, ...]], answered: bool, by: Source
+    ) -> None:
         """What answered is a sighting like any other; who did not was silent, if anybody answered."""
         context, now = self._context, now_ms()
-        context.findings.confirmed(answers, adapter.name, controlled=answered)
+        context.findings.confirmed(answers, adapter.name, controlled=answered, by=by)
         new = [mac for macs in answers.values() for mac in macs if not context.findings.is_device(mac)]
         barred = set(new) - context.newcomers.admitted(adapter.name, list(dict.fromkeys(new)), now)
-        sightings = [
-            Sighting(a, mac, now, Source.ARP) for a, macs in answers.items() for mac in macs if mac not in barred
-        ]
+        sightings = [Sighting(a, mac, now, by) for a, macs in answers.items() for mac in macs if mac not in barred]
         if sightings:
             seen = describe_segment(adapter, SpanSet(tuple((a, a) for a in sorted(answers))), context.known_links)
             context.observer.observe([Batch(seen, adapter.name, sightings)], told=True)

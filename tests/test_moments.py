@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 
+from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.history import Moment
 from even_roster.api.plan import SubnetNew
 from even_roster.api.scans import ScanRequest
@@ -24,7 +25,7 @@ from even_roster.core.past.rule import CLOSE
 from tests.support.lab import Inside, Namespace, T, needs_lab
 from tests.support.patience import until
 from tests.support.service import Service, service
-from tests.support.street import street
+from tests.support.street import Street, street
 
 BESIDE = "link"
 
@@ -80,9 +81,9 @@ class Moments(unittest.TestCase):
     def do(self, work: Callable[[Roster], T]) -> T:
         return self.inside.do(lambda: work(self.roster))
 
-    def look(self) -> None:
+    def look(self, network: str = NETWORK) -> None:
         """A full scan, with a control that answers in it."""
-        order = ScanRequest(targets=[NETWORK], pace=2000, with_names=False, ports=[])
+        order = ScanRequest(targets=[network], pace=2000, with_names=False, ports=[])
         info = self.do(lambda r: r.start_scan(order))
         until(lambda: self.do(lambda r: r.scan(info.id)).state != "running", "the scan does not end")
 
@@ -90,11 +91,11 @@ class Moments(unittest.TestCase):
         self.edges.append(time.time())
         return self.edges[-1]
 
-    def comes(self, mac: str, address: str) -> None:
-        """A host joins the link, or comes back to it, at an address."""
+    def comes(self, mac: str, address: str, on: Street | None = None) -> None:
+        """A host joins a link, or comes back to it, at an address."""
         before = self.edge()
         if mac not in self.hosts:
-            self.hosts[mac] = self.street.join(f"{address}/26", mac)
+            self.hosts[mac] = (on or self.street).join(f"{address}/26", mac)
         else:
             host = self.hosts[mac]
             host.ip("address", "flush", "dev", "eth0")
@@ -183,6 +184,60 @@ class Moments(unittest.TestCase):
         (listed,) = [one for one in self.do(lambda r: list(r.devices())) if one.mac == BETA]
         self.assertEqual(listed.address, "10.78.0.31", "where it answers")
         self.assertNotIn(FORGED, {one.mac for one in self.do(lambda r: list(r.devices()))})
+
+    def test_of_two_adapters_each_knows_its_own_link_and_a_lease_is_no_answer(self) -> None:
+        other = self.stack.enter_context(street())
+        other.join("10.79.0.10/26", "02:c0:9f:40:79:0a")
+        other.plug(self.here, "10.79.0.5/26", "02:c0:9f:4f:79:05", "eth1")
+        self.comes(ALPHA, "10.78.0.20")
+        self.comes(DELTA, "10.79.0.23", other)
+
+        def look() -> None:
+            for network in (NETWORK, "10.79.0.0/26"):
+                self.look(network)
+
+        look()
+        look()
+        self.here.ip("link", "set", "eth1", "down")  # the cable of one
+        pulled = self.edge()
+        self.goes(DELTA, "10.79.0.23")
+        with contextlib.suppress(Exception):
+            look()
+        self.goes(ALPHA, "10.78.0.20")  # switched off beside the other
+        with contextlib.suppress(Exception):
+            look()
+        off = self.edge()
+        until(lambda: self.deaf("the link of eth1 was down", pulled), "that one link is down is not kept")
+        self.here.ip("link", "set", "eth1", "up")
+        self.comes(DELTA, "10.79.0.23")
+        until(lambda: "state UP" in self.here.ip("-o", "link", "show", "eth1"), "our link does not come up")
+        look()
+        self.assertEqual(self.known("10.78.0.20", ALPHA, off - 0.1), "silent")
+
+        begun = self.edge()
+        folder = self.home.parent
+        ends = round(begun) + 4
+        (folder / "leases").write_text(f"{ends} {GAMMA} 10.78.0.40 gamma *\n")
+        (folder / "hosts").write_text("")
+        self.service.json(
+            "dhcp", "allow", "yard", "dnsmasq", "--hosts", str(folder / "hosts"), "--leases", str(folder / "leases")
+        )
+        self.do(lambda r: r.add_dhcp_server(DhcpServerNew(name="yard", addresses=["10.78.0.10"])))
+        until(lambda: self.do(lambda r: list(r.dhcp_leases())), "the lease is not read")
+        leased = self.edge()
+        until(lambda: time.time() > ends + 1, "time stands still")
+        self.edge()
+        look()
+        end = self.edge()
+        self.truth["10.78.0.40", GAMMA] = There()  # it never was there
+        self.compare(end)
+        (told,) = [one for one in self.at("10.78.0.40", leased + 0.5).known if one.mac == GAMMA]
+        self.assertEqual(told.known, "unknown")
+        self.assertIn("leased to", told.said)
+        self.assertEqual(
+            [one for moment in (begun, end) for one in self.at("10.78.0.40", moment).known if one.known != "unknown"],
+            [],
+        )
 
     def heard(self, address: str) -> bool:
         """True when a claim of an address was heard."""

@@ -43,6 +43,19 @@ class Street:
             host.ip("route", "add", "default", "via", gateway)
         return host
 
+    def plug(self, host: Namespace, address: str, mac: str, name: str) -> None:
+        """One more adapter of a namespace that is there, with an address (with prefix) and a MAC."""
+        self._count += 1
+        port = f"port{self._count}"
+        run(
+            "ip", "link", "add", name, "netns", host.name, "type", "veth", "peer", "name", port, "netns", self._hub.name
+        )
+        self._hub.ip("link", "set", port, "master", "bridge0")
+        self._hub.ip("link", "set", port, "up")
+        host.ip("link", "set", name, "address", mac)
+        host.ip("address", "add", address, "dev", name)
+        host.ip("link", "set", name, "up")
+
     def leave(self, host: Namespace, name: str = "eth0") -> None:
         """Pull the cable."""
         host.ip("link", "set", name, "down")

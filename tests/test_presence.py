@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import unittest
 from ipaddress import IPv4Address, IPv4Network
 from itertools import pairwise
@@ -9,7 +10,7 @@ from typing import cast
 
 from even_roster.core.absence import Reason
 from even_roster.core.address import Address, ipv4
-from even_roster.core.findings import rounds
+from even_roster.core.findings import hearing, rounds
 from even_roster.core.findings.facts import Link
 from even_roster.core.findings.world import World
 from even_roster.core.mac import MacNumber
@@ -151,6 +152,47 @@ class OneApiece(unittest.TestCase):
                 rounds.over(made, PLACE, macs, 3 * HOUR, "office0", controlled=True, by=Source.NEIGHBOUR)
                 count = made.holders[PLACE][OTHER].silence.count
                 self.assertEqual(count, 1 if not one_apiece or not macs else 0)
+
+
+class SleepingPhones(unittest.TestCase):
+    def test_two_thousand_that_wake_every_ten_minutes_are_asked_while_they_are_awake(self) -> None:
+        """Each speaks when it wakes and answers for five seconds; light checks every five minutes find most of them silent."""
+        second, count, cycle, awake = 1000, 2000, 600, 5
+        network = IPv4Network("10.44.32.0/20")
+        phones = [(Address(int(network[10]) + n), MacNumber(0x02C061000000 + n)) for n in range(count)]
+        wakes = random.Random(28)
+        phase = [wakes.randrange(cycle) for _ in phones]
+        made = World(Plan(), 1, lambda mac: False)
+        made.links["hall0"] = Link("hall0", (network,))
+        for address, mac in phones:
+            made.saw(address, mac, HOUR, Source.ARP, "hall0")
+        asked, most, missed = 0, 0, 0
+        for tick in range(3 * cycle):
+            now = HOUR + tick * second
+            up = [n for n, at in enumerate(phase) if (tick - at) % cycle < awake]
+            for n in up:
+                hearing.saw(made, *phones[n], now, Source.OVERHEARD, "hall0")
+            if tick >= cycle:  # whoever falls asleep now has answered while it was awake, if it had been silent
+                for n in (n for n, at in enumerate(phase) if (tick - at) % cycle == awake):
+                    address, mac = phones[n]
+                    missed += made.holders[address][mac].silence.count > 0
+            if tick % 300 == 299:
+                for n in up:
+                    made.saw(*phones[n], now, Source.ARP, "hall0")
+                made.looked(SpanSet.of([network]), now)
+            taken = made.questions.take(now)
+            asked, most = asked + len(taken), max(most, len(taken))
+            up_at = {phones[n][0]: phones[n][1] for n in up}
+            for address in taken:
+                macs = (up_at[address],) if address in up_at else ()
+                rounds.over(made, address, macs, now, "hall0", controlled=True)
+        self.assertEqual(missed, 0, "each was asked while it was awake")
+        self.assertLessEqual(most, 32)
+        self.assertLess(asked / (3 * cycle), count / cycle + 1, "a second; no more than wake up")
+        for address, mac in phones:
+            held = made.holders[address][mac]
+            self.assertGreater(held.heard, HOUR + 2 * cycle * second - second, "heard last")
+            self.assertGreater(held.last, HOUR + 2 * (cycle - 300) * second, "and its last answer is of then")
 
 
 class Proofs(unittest.TestCase):

@@ -16,6 +16,7 @@ from even_roster.core.findings.facts import Drift, KnownDevice, Limits, Link, Pl
 from even_roster.core.findings.forecast import PoolUse, days_until_full
 from even_roster.core.findings.forgetting import forget_old
 from even_roster.core.findings.model import DAY, HOUR, MINUTE, SECOND, State
+from even_roster.core.findings.names_told import MOST_HEARD
 from even_roster.core.findings.offers import Offer, compare
 from even_roster.core.findings.servers import MOST_NAMED
 from even_roster.core.findings.world import World
@@ -98,6 +99,15 @@ def opened(made: World) -> list[Finding]:
     engine = Engine()
     engine.begin_full(made)
     engine.settle(made, made.now)
+    return list(engine.standing.values())
+
+
+def stood(made: World) -> list[Finding]:
+    """The findings that stand after two minutes."""
+    engine = Engine()
+    for at in (made.now, made.now + 2 * MINUTE):
+        engine.begin_full(made)
+        engine.settle(made, at)
     return list(engine.standing.values())
 
 
@@ -290,6 +300,33 @@ class Addresses(unittest.TestCase):
             hearing.heard(made, ip(f"192.168.201.{number}"), MacNumber(A + 1), NOW + number, "office0")
         (one,) = (f for f in later(made) if str(Mac(MacNumber(A + 1))) in {s.value for s in f.subjects})
         self.assertRegex(one.evidence[0].said, r"was heard as .* and 25 more addresses on the link of office0")
+
+    def test_names_and_servers_that_were_only_heard_are_bounded_and_folded(self) -> None:
+        made = world()
+        for number in range(40):
+            see(made, f"10.44.10.{100 + number}", MacNumber(A + number))
+            hearing.named(made, MacNumber(A + number), f"till-{number // 2}", NOW, overheard=True)
+        told = Counter(f.kind for f in stood(made) if f.kind in ("shared-hostname", "much-heard"))
+        self.assertEqual(told, {"shared-hostname": 8, "much-heard": 1})
+        for number in range(40):
+            hearing.named(made, MacNumber(A + number), f"till-{number // 2}", NOW, overheard=False)
+        told = Counter(f.kind for f in stood(made) if f.kind in ("shared-hostname", "much-heard"))
+        self.assertEqual(told, {"shared-hostname": 20}, "they answered so")
+        self.assertFalse(any(f.heard for f in stood(made) if f.kind == "shared-hostname"))
+
+        for number in range(500):
+            hearing.named(made, A, f"x{number}", NOW, overheard=True)
+            hearing.named(made, MacNumber(0x0E0000000000 + number), "stranger", NOW, overheard=True)
+        self.assertEqual(len(made.names.by_mac[A]), MOST_HEARD + 1, "the one that answered stays")
+        self.assertNotIn("stranger", made.names.macs, "it has not answered")
+        hearing.named(made, A, "later", NOW + DAY, overheard=True)
+        self.assertTrue(made.names.bears(A, "later") and made.names.bears(A, "till-0"))
+        self.assertEqual(len(made.names.by_mac[A]), MOST_HEARD + 1)
+
+        for number in range(100, 140):
+            made.dhcp.server_heard(1, offer(f"10.44.10.{number}", gateway="10.44.10.9"), NOW)
+        told = Counter(f.kind for f in stood(made) if f.kind in ("unexpected-dhcp-server", "much-heard"))
+        self.assertEqual(told, {"unexpected-dhcp-server": 8, "much-heard": 1})
 
     def test_no_forged_frame_takes_a_finding_from_what_answers(self) -> None:
         made = world()

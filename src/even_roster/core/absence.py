@@ -8,7 +8,7 @@ ENOUGH looks in a row over at least LONG found it silent. Pure; times are UTC mi
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from .stays import Source
@@ -72,6 +72,11 @@ class Silence:
             else Reason.NONE
         )
         return Silence(count, first, at, reason, self.before or before)
+
+    def moved(self, offset: int) -> Silence:
+        """The same with its times moved by so many milliseconds."""
+        first, last, before = self.first + offset, self.last + offset, self.before + offset
+        return replace(self, first=first, last=last, before=before, after=self.after + offset if self.after else 0)
 
 
 HEARD = Silence()

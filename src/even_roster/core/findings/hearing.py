@@ -50,3 +50,9 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
             world.questions.want(address)
         else:
             world.questions.wonder(address)
+
+
+def named(world: World, mac: MacNumber, name: str, at: int, *, overheard: bool) -> None:
+    """A device told its own name. What was only overheard counts of those who have answered, or are known."""
+    if not overheard or mac in world.places or mac in world.devices:
+        world.told(mac, name, at, heard=overheard)

@@ -7,12 +7,19 @@ from collections import defaultdict
 from ..address import Address
 from ..mac import MacNumber
 from ..text import host_key
+from .model import DAY
+
+MOST_HEARD = 16
+"""How many names a MAC may be overheard to tell within a day: any device can tell them in its name."""
 
 
 class NamesTold:
     """`by_mac` are the names a MAC told with the latest time (UTC ms), `answered` those that were not only overheard, `macs` who
     told a name, `reverse` the name and time that DNS
     gave for an address. Names have numbers, so that all keys of rules are numbers."""
+
+    EVERYONES = frozenset({"localhost", "unknown", "default", "android", "host", "iphone", "ipad"})
+    """Names that say nothing of who bears them."""
 
     def __init__(self) -> None:
         self.by_mac: dict[MacNumber, dict[str, int]] = {}
@@ -29,6 +36,8 @@ class NamesTold:
             return None
         names = self.by_mac.setdefault(mac, {})
         news = key not in names
+        if news and heard and not self._room(mac, names, at):
+            return None
         if news:
             self.macs[key].add(mac)
         names[key] = max(at, names.get(key, 0))
@@ -36,6 +45,23 @@ class NamesTold:
             self.answered.setdefault(mac, set()).add(key)
             return key
         return key if news else None
+
+    def _room(self, mac: MacNumber, names: dict[str, int], at: int) -> bool:
+        """Whether there is room for one more overheard name of a MAC: the oldest of MOST_HEARD goes once it is a day old."""
+        sure = self.answered.get(mac, set())
+        only = [key for key in names if key not in sure]
+        if len(only) < MOST_HEARD:
+            return True
+        oldest = min(only, key=lambda key: names[key])
+        if at - names[oldest] < DAY:
+            return False
+        del names[oldest]
+        self.macs[oldest].discard(mac)
+        return True
+
+    def bears(self, mac: MacNumber, name: str) -> bool:
+        """True when a MAC is known to have told a name."""
+        return host_key(name) in self.by_mac.get(mac, ())
 
     def from_dns(self, address: Address, name: str, at: int) -> bool:
         """DNS gave a name for an address; True when it is another one than before."""

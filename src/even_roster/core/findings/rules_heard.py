@@ -13,6 +13,7 @@ from ..mac import Mac, MacNumber
 from .facts import Link
 from .hearsay import Heard
 from .model import HOUR, SECOND, About, Action, Evidence, Found, Severity, Step, Subject
+from .names_told import NamesTold
 from .rule import Rule
 from .wording import accept, at, called, who
 from .world import World
@@ -111,6 +112,18 @@ def turns_by_word(world: World, link: Link) -> Iterator[Address]:
             yield address
 
 
+def names_by_word(world: World) -> Iterator[int]:
+    """The names that several devices tell, where that was overheard of some of them."""
+    names = world.names
+    for name, macs in names.macs.items():
+        if len(macs) < 2 or name in NamesTold.EVERYONES or all(name in names.answered.get(mac, ()) for mac in macs):
+            continue
+        there = (mac for mac in macs if (place := world.last_place(mac)) is not None and world.is_present(*place))
+        devices = {one.id if (one := world.devices.get(mac)) is not None else -mac for mac in there}
+        if len(devices) > 1:
+            yield names.number(name)
+
+
 def told_apiece(found: Iterator[int], one: int) -> bool:
     """True when one of these is among the few that have a finding each; the others are told together."""
     return one in islice(found, MOST_APIECE)
@@ -135,6 +148,11 @@ def much_heard(world: World, key: int) -> Found | None:
         said.append(f"{many} devices on the link of {adapter} were heard to ask for addresses outside their subnet")
     if _too_many(turns_by_word(world, link)):
         said.append(f"{many} addresses on the link of {adapter} are claimed in turns by MACs that did not answer there")
+    if _too_many(names_by_word(world)):
+        said.append(f"{many} names are told by several devices each, as was overheard")
+    subnets = dict.fromkeys(s.id for n in link.networks if (s := world.subnet_at(address_of(n.network_address))))
+    if any(_too_many(world.dhcp.by_word(one)) for one in subnets):
+        said.append(f"{many} DHCP servers that nobody planned were heard on the link of {adapter}, or named there")
     if not said:
         return None
     return Found(

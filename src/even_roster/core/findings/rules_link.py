@@ -7,14 +7,13 @@ from ..mac import MacNumber
 from ..plan.model import BandKind, Subnet
 from .entitled import stands_in_for
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
+from .names_told import NamesTold
 from .offers import compare, mask_of
 from .rule import Rule
-from .rules_heard import stray_signs, straying, told_apiece
+from .rules_heard import names_by_word, stray_signs, straying, told_apiece
 from .servers import HEARD_FOR, SILENT_ASKS
 from .wording import accept, at, called, who
 from .world import World
-
-_EVERYONES = {"localhost", "unknown", "default", "android", "host", "iphone", "ipad"}
 
 
 def _title(subnet: Subnet | None) -> str:
@@ -31,11 +30,15 @@ def unexpected_server(world: World, key: int) -> Found | Away | None:
     """A DHCP server answers that the plan does not have."""
     subnet_id, server = world.dhcp.server_of(key)
     against = world.dhcp.unexpected(subnet_id, server)
+    apiece = told_apiece(world.dhcp.by_word(subnet_id), server)
     if against is None:
-        return _hearsay(world, subnet_id, server) or _unasked(world, subnet_id)
+        named = _hearsay(world, subnet_id, server)
+        return _unasked(world, subnet_id) if named is None else named if apiece else None
     planned = world.dhcp.servers_for(subnet_id)
     subnet = world.plan.subnets.get(subnet_id)
     heard = world.dhcp.servers[subnet_id][server]
+    if heard.only_heard and not apiece:
+        return None
     evidence = [Evidence(f"{heard.offer.title} offers addresses in {_title(subnet)}", heard.last)]
     evidence += [Evidence(said) for said in against]
     if heard.only_heard:
@@ -210,7 +213,7 @@ def wrong_mask(world: World, mac: MacNumber) -> Found | Away | None:
 def shared_name(world: World, key: int) -> Found | Away | None:
     """Two devices call themselves by one name."""
     name = world.names.name(key)
-    if name in _EVERYONES:
+    if name in NamesTold.EVERYONES:
         return None
     found: dict[int, MacNumber] = {}
     away = 0
@@ -228,6 +231,9 @@ def shared_name(world: World, key: int) -> Found | Away | None:
     if len(found) < 2:
         return AWAY if len(found) + away >= 2 else None
     macs = sorted(found.values())
+    heard = any(name not in world.names.answered.get(mac, ()) for mac in macs)
+    if heard and not told_apiece(names_by_word(world), key):
+        return None
     ids = [str(one) for one in sorted(found) if one > 0]
     places = [(mac, place[0]) for mac in macs if (place := world.last_place(mac)) is not None]
     return Found(
@@ -236,7 +242,7 @@ def shared_name(world: World, key: int) -> Found | Away | None:
         tuple(Evidence(f"{called(world, mac)} at {dotted(address)} calls itself {name}") for mac, address in places),
         "If they are adapters of one device, join them; if not, rename one: whoever asks for the name gets either",
         (Step(Action.JOIN, "they are one device: join them", (("devices", ",".join(ids)),)), accept()),
-        heard=any(name not in world.names.answered.get(mac, ()) for mac in macs),
+        heard=heard,
     )
 
 

@@ -97,6 +97,15 @@ class DhcpHeard:
             return None
         return named
 
+    def by_word(self, subnet: int) -> Iterator[int]:
+        """The servers of a subnet that nobody planned and that are known by what was overheard alone."""
+        for server, heard in self.servers.get(subnet, {}).items():
+            if heard.only_heard and self.unexpected(subnet, server) is not None:
+                yield server
+        for server in self.named.get(subnet, ()):
+            if self.hearsay(subnet, server) is not None:
+                yield server
+
     def in_question(self) -> set[int]:
         """The subnets where a server that nobody planned stands in the open, or is only hearsay, or was heard to offer otherwise
         than it had answered."""

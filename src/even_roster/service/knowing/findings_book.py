@@ -19,7 +19,7 @@ from typing import Any
 from sqlalchemy import update
 
 from ...api.events import Event, FindingsEvent, TurnTold
-from ...core.absence import ANSWERS, Silence
+from ...core.absence import ANSWERS
 from ...core.address import Address, address_of
 from ...core.findings import hearing, rounds
 from ...core.findings.engine import Acceptance, Engine, Name, Turn, Turned
@@ -109,7 +109,13 @@ class FindingsBook:
                 if one.name.source is NameSource.DNS:
                     self.world.reverse_name(one.address, one.name.name, one.at + offset)
                 elif one.name.source in SELF_TOLD and one.mac is not None:
-                    self.world.told(one.mac, one.name.name, one.at + offset, heard=one.name.source.overheard)
+                    told = one.name.source.overheard
+                    hearing.named(self.world, one.mac, one.name.name, one.at + offset, overheard=told)
+
+    def bears(self, mac: MacNumber, name: str) -> bool:
+        """True when a MAC is known to have told a name."""
+        with self._knowing:
+            return self.world.names.bears(mac, name)
 
     def looked(self, spans: SpanSet, began: int, *, controlled: bool, one_apiece: bool = False) -> None:
         """A full look at some addresses, begun at a wall time, is over; `controlled` when a device that was known before answered
@@ -125,7 +131,7 @@ class FindingsBook:
             taken = self.world.take_silences()
         if not taken:
             return
-        found = {(address, mac, since - offset): _silence(one, -offset) for (address, mac, since), one in taken.items()}
+        found = {(address, mac, since - offset): one.moved(-offset) for (address, mac, since), one in taken.items()}
         try:
             with self._database.write() as connection:
                 absence_records.keep(connection, site, found)
@@ -471,12 +477,6 @@ def _limits(connection: Any) -> Limits:
 def _new_per_hour(connection: Any) -> int:
     """How many devices an hour and link may arise by answering what was asked because they were heard."""
     return int(watch_records.kept(connection, "intake", watch_records.USUAL_INTAKE)["new_per_hour"])
-
-
-def _silence(one: Silence, offset: int) -> Silence:
-    """A silence with its times moved."""
-    first, last, before = one.first + offset, one.last + offset, one.before + offset
-    return replace(one, first=first, last=last, before=before, after=one.after + offset if one.after else 0)
 
 
 def _inside(address: Address, network: IPv4Network) -> bool:

@@ -267,7 +267,10 @@ class Listening:
             if len(self._strangers) > MOST_WAITING:
                 self._strangers = {key: at for key, at in self._strangers.items() if at == now}
         for told in batch.names:
-            if told.address and context.findings.is_device(told.mac):
+            findings = context.findings
+            if not told.address or not findings.is_device(told.mac):
+                continue
+            if elsewhere or findings.bears(told.mac, told.name.name):  # more than a device has names are not kept
                 self._names.append((name, NameHeard(told.address, told.mac, told.name, now)))
         context.tell(_shown(heard, batch))
 

@@ -22,6 +22,7 @@ from even_roster.core.stays import Sighting, Source
 from even_roster.service.aids.repeating import attempt, hold_memory_still
 from even_roster.service.context import Context, open_context
 from even_roster.service.dhcp.dhcp_servers import DhcpServers
+from even_roster.service.findings.heard_notices import MOST
 from even_roster.service.findings.notices import Notices
 from even_roster.service.findings.senders import SendError, Target, send
 from even_roster.service.knowing.newcomers import MOST_KEPT, Newcomers
@@ -34,6 +35,7 @@ from even_roster.store import watch_records
 from even_roster.store.database import DiskFull
 from even_roster.store.edits import EditError
 from even_roster.store.tables import notice_routes
+from tests.support.clock import FakeClock
 
 BESIDE = "anything"
 
@@ -121,12 +123,53 @@ class Sending(unittest.TestCase):
             raise SendError("nobody listens there")
         self.sent.append(len(items))
 
-    def happen(self, number: int) -> None:
+    def happen(self, number: int, turn: Turn = Turn.OPENED, *, heard: bool = False) -> None:
+        state = State.CLOSED if turn is Turn.CLOSED else State.OPEN
         finding = Finding(
             "duplicate-address", str(number), Severity.URGENT, (Subject("address", "10.44.10.20"),), (Evidence("seen"),),
-            "mend it", (), State.OPEN, 1, 1,
+            "mend it", (), state, 1, 1, heard=heard,
         )  # fmt: skip
-        self.notices.turned([(number, Turned(Turn.OPENED, finding))])
+        self.notices.turned([(number, Turned(turn, finding))])
+
+    def test_what_strangers_can_cause_is_told_once_an_hour_and_says_what_was_held_back(self) -> None:
+        clock = FakeClock(1000.0)
+        told: list[tuple[int, str, str]] = []
+
+        def sending(target: Target, site: str, items: Any, at: int) -> None:
+            told.extend((one.id, one.turn, one.said) for one in items)
+
+        with patch.object(self.context, "monotonic", clock):
+            self.notices = Notices(self.context, sending)
+
+        def flushed() -> list[tuple[int, str, str]]:
+            told.clear()
+            self.notices.flush()
+            return list(told)
+
+        self.happen(1, heard=True)
+        self.assertEqual(flushed(), [(1, "opened", "seen")], "the first time at once")
+        self.happen(1, Turn.CLOSED, heard=True)
+        self.assertEqual([one[:2] for one in flushed()], [(1, "closed")])
+        for _ in range(50):  # a stranger goes on and off
+            self.happen(1, Turn.REOPENED, heard=True)
+            self.happen(1, Turn.CLOSED, heard=True)
+            clock.sleep(60)
+            self.assertEqual(flushed(), [])
+        self.happen(1, Turn.REOPENED, heard=True)
+        self.assertEqual(flushed(), [])
+        clock.sleep(600)
+        self.assertEqual(
+            flushed(),
+            [(1, "reopened", "seen; that it turned was held back 51 times since the last notice of it")],
+            "it stands still when the hour is over",
+        )
+        self.happen(1, Turn.UPDATED)
+        self.assertEqual([one[:2] for one in flushed()], [(1, "updated")], "it answered: told at once")
+        for number in range(100, 200):
+            self.happen(number, heard=True)
+        self.assertEqual(len(flushed()), MOST - 1, "in all")
+        clock.sleep(3600)
+        self.assertEqual(len(flushed()), MOST, "then the next of those that stand still")
 
     def test_what_could_not_be_sent_goes_with_the_next_and_only_once(self) -> None:
         self.fails = True

@@ -31,6 +31,7 @@ from ..aids.secret_box import SecretBox, SecretError
 from ..context import Context, now_ms
 from ..views import maybe_time
 from . import route_urls, senders
+from .heard_notices import HeardNotices
 from .senders import Item, SendError, Target
 
 _log = logging.getLogger(__name__)
@@ -51,6 +52,7 @@ class Notices:
         route_urls.seal_older(context.database, self._box)
         self._turns: deque[Sequence[tuple[int, Turned]]] = deque()
         self._gathered: dict[int, Item] = {}
+        self._heard = HeardNotices(context.monotonic)
         self._waiting: dict[int, list[Item]] = {}
         self._task: asyncio.Task[None] | None = None
         self._news = asyncio.Event()
@@ -74,6 +76,10 @@ class Notices:
             self._context.loop.call_soon_threadsafe(self._news.set)
 
     def _gather(self, identity: int, one: Turned) -> None:
+        if not self._heard.holds(identity, one):
+            self._add(identity, one)
+
+    def _add(self, identity: int, one: Turned) -> None:
         if one.turn is Turn.ACCEPTED or (one.finding.state is State.ACCEPTED and one.turn is not Turn.CLOSED):
             self._gathered.pop(identity, None)
             return
@@ -82,6 +88,8 @@ class Notices:
             del self._gathered[identity]
             return
         item = _item(identity, one)
+        if held := self._heard.before(identity):
+            item = replace(item, said=f"{item.said}{held}")
         if one.turn is Turn.UPDATED and before is not None:
             item = replace(item, turn=before.turn)
         self._gathered[identity] = item
@@ -102,6 +110,8 @@ class Notices:
         while self._turns:
             for identity, one in self._turns.popleft():
                 self._gather(identity, one)
+        for identity, one in self._heard.due():
+            self._add(identity, one)
         items, self._gathered = list(self._gathered.values()), {}
         self._waiting = {
             row.id: [*self._waiting.get(row.id, []), *(one for one in items if _wants(row, one))][-MOST_WAITING:]

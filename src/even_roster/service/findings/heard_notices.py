@@ -1,0 +1,66 @@
+"""Holds back notices that strangers could cause at will: what was only heard can be forged, again and again.
+
+Of such a finding people are told once an hour, and of MOST of them an hour in all. What turned meanwhile is held back, and told
+when the hour is over if it stands still then; each notice says what was held back before it. Times are seconds on the steady clock.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+
+from ...core.findings.engine import Turn, Turned
+
+HOUR = 3600.0
+MOST = 16
+
+
+class HeardNotices:
+    """What was told of findings that were only heard, and what is held back."""
+
+    def __init__(self, now: Callable[[], float]) -> None:
+        self._now = now
+        self._told: dict[int, float] = {}
+        self._open: set[int] = set()
+        self._held: dict[int, Turned] = {}
+        self._turns = Counter[int]()
+
+    def holds(self, identity: int, one: Turned) -> bool:
+        """True when a turn of a finding is to be held back; else it is taken to be told."""
+        if one.turn is Turn.CLOSED:
+            if identity in self._open or not (one.finding.heard and identity in self._turns):
+                self._open.discard(identity)
+                return False
+            self._held.pop(identity, None)
+            return True
+        if not one.finding.heard:  # it answered: that is told at once
+            self._held.pop(identity, None)
+            return False
+        if self._may(identity):
+            self._tell(identity)
+            return False
+        self._held[identity] = one
+        self._turns[identity] += 1
+        return True
+
+    def due(self) -> Iterator[tuple[int, Turned]]:
+        """What was held back, stands still and may be told by now; it is taken to be told."""
+        for identity, one in list(self._held.items()):
+            if self._may(identity):
+                self._tell(identity)
+                yield identity, one
+
+    def before(self, identity: int) -> str:
+        """What was held back of a finding before a notice, as more of its sentence; empty where nothing was."""
+        count = self._turns.pop(identity, 0)
+        return f"; that it turned was held back {count} times since the last notice of it" if count else ""
+
+    def _may(self, identity: int) -> bool:
+        now = self._now()
+        self._told = {one: at for one, at in self._told.items() if now - at < HOUR}
+        return identity not in self._told and len(self._told) < MOST
+
+    def _tell(self, identity: int) -> None:
+        self._told[identity] = self._now()
+        self._open.add(identity)
+        self._held.pop(identity, None)

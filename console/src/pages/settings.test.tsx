@@ -56,6 +56,25 @@ describe("roll calls", () => {
   });
 });
 
+describe("who was only heard", () => {
+  it("becomes a device by a press, and its sheet opens", async () => {
+    const heard = { mac: "02:c0:66:00:00:66", vendor: null, local: true, randomised: false, address: "192.168.200.9" };
+    const links = answered<{ items: object[] }>("/api/v1/listening");
+    const times = { first_seen: "2026-12-01T12:00:00Z", last_seen: "2026-12-01T12:01:00Z" };
+    const first = { ...links.items[0], heard_only: [{ ...heard, ...times }] };
+    const row = answered<{ items: { id: number }[] }>("/api/v1/devices").items[0]!;
+    const service = new StubbedService()
+      .on("GET /api/v1/listening", page([first]))
+      .on("POST /api/v1/devices", { device: row });
+    const { user, where } = openPage("/watch", service);
+    await user.click(await screen.findByText(/^Only heard, not yet a device.*: 1$/));
+    await user.click(screen.getByRole("button", { name: `Make ${heard.mac} a device` }));
+    await waitFor(() => expect(service.edits).toHaveLength(1));
+    expect(service.edits[0]).toMatchObject({ method: "POST", path: "/api/v1/devices", body: { mac: heard.mac } });
+    await waitFor(() => expect(where()).toContain(`device%3A${row.id}`));
+  });
+});
+
 describe("notices", () => {
   const ROUTE = {
     id: 4,

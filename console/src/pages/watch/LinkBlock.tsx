@@ -5,6 +5,7 @@ import type { HeardLine, ListeningView } from "../../api/types";
 import { count, moment } from "../../lib/format";
 import { useOpen } from "../../lib/open";
 import { Button, Mono } from "../../parts/basics";
+import { OnlyHeard } from "./OnlyHeard";
 
 const MOST = 200;
 
@@ -66,24 +67,7 @@ export function LinkBlock({ link }: { link: ListeningView }) {
           A frame could not be read, which should not be: {link.unforeseen}.
         </p>
       ) : null}
-      {link.heard_only.length > 0 || link.held_back > 0 ? (
-        <details className="mt-1 text-sm">
-          <summary className="cursor-pointer text-soft">
-            Only heard, not yet a device because no question was answered: {count(link.heard_only.length)}
-            {link.held_back ? `; answered, but too many an hour: ${count(link.held_back)}` : ""}
-          </summary>
-          <ul className="max-h-40 overflow-auto">
-            {link.heard_only.map((one) => (
-              <li key={one.mac} className="border-b border-rule/60 py-0.5">
-                <Mono>{one.mac}</Mono> at <Mono>{one.address}</Mono>{" "}
-                <span className="text-soft">
-                  {one.vendor ?? (one.local ? "locally administered" : "")}, last {moment(one.last_seen)}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </details>
-      ) : null}
+      <OnlyHeard link={link} />
       {link.neighbours.map((one) => (
         <p key={one.chassis + one.port} className="mt-1 text-sm">
           Plugged into <b className="font-semibold">{one.switch}</b>, port <b className="font-semibold">{one.port}</b>

@@ -171,6 +171,7 @@ def _heard(context: Context, name: str, heard: Heard | None, active: bool, why_n
                 last_seen=time_of(one.last),
             )
             for one in context.newcomers.listed(name)
+            if not context.findings.is_device(one.mac)
         ], place=place.said, verdict=place.verdict.value,
         neighbours=[
             NeighbourView(

@@ -182,7 +182,9 @@ def _listening(out: Out, found: list[ListeningView]) -> None:
         if one.heard_only:
             who = ", ".join(f"{h.mac} at {h.address}" for h in one.heard_only[:3])
             more = f" and {len(one.heard_only) - 3} more" if len(one.heard_only) > 3 else ""
-            out.say(f"  only heard, no answer to a question yet: {who}{more} ('roster device add --mac' makes one a device)")
+            out.say(
+                f"  only heard, no answer to a question yet: {who}{more} ('roster device add --mac' makes one a device)"
+            )
         if one.held_back:
             out.say(
                 f"  {one.held_back:,} that answered were too many an hour to become devices ('roster watch keep --new-per-hour')",

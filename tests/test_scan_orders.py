@@ -17,6 +17,8 @@ from even_roster.core.adapters import Adapter, AdapterError
 from even_roster.core.address import Address
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
+from even_roster.core.past.looks import Kind, Look
+from even_roster.core.past.rule import PROBABLE
 from even_roster.core.plan.model import Subnet
 from even_roster.core.ranges import RangeError
 from even_roster.core.stays import SAME_MOMENT_MS, Sighting, Source
@@ -90,7 +92,18 @@ class WithContext(unittest.TestCase):
                 door="standin", adapter="office0", targets=targets, total=254, options={}, started=self.now - before, who="test",
             )  # fmt: skip
             scan_records.end(connection, scan, state, self.now - before + 1500, 700, 50, [])
+        if state == "done":
+            began = self.now - before
+            self.context.looks.over(
+                [Look(Kind.SCAN, Source.ARP, "office0", asked(targets, str(OFFICE)), began, began + 1500)]
+            )
         return scan
+
+    def silent(self, octet: int, mac: int, *, before: int) -> None:
+        """It was asked without an answer `before` milliseconds ago."""
+        at, pair = self.now - before, (Address(BASE + octet), MacNumber(mac))
+        with self.context.database.write() as connection:
+            absence_records.keep(connection, self.context.plan.site_here, {(*pair, at): Silence(1, at, at)})
 
 
 class Orders(WithContext):
@@ -163,22 +176,36 @@ class Rulers(WithContext):
     def states(self) -> dict[int, str]:
         return {int(IPv4Address(tick.address)) - BASE: tick.state for tick in self.draw().ticks}
 
-    def test_an_address_answers_only_if_it_was_seen_since_the_last_full_scan_began(self) -> None:
-        self.see([(7, 0xA), (8, 0xB)], before=900_000)
+    def test_an_address_answers_if_it_did_lately_or_in_the_last_full_scan_and_no_look_was_without_its_answer(
+        self,
+    ) -> None:
+        self.see([(7, 0xA), (8, 0xB), (9, 0xE)], before=900_000)
+        self.see([(10, 0xF)], before=PROBABLE + 1000)
         self.scanned(before=1000)
+        self.silent(7, 0xA, before=1000)
         self.see([(8, 0xB), (1, 0xC), (20, 0xD)])
-        self.assertEqual(self.states(), {7: "seen", 8: "answering", 1: "gateway", 20: "self"})
+        self.assertEqual(
+            self.states(), {7: "seen", 8: "answering", 9: "answering", 10: "seen", 1: "gateway", 20: "self"}
+        )
+
+    def test_a_lease_alone_answers_nothing(self) -> None:
+        with self.context.database.write() as connection:
+            leased = [Sighting(Address(BASE + 7), MacNumber(0xA), self.now, Source.LEASE)]
+            segment = scan_records.segment_id(connection, SegmentSeen("office0", str(OFFICE), None), self.now)
+            take_in(connection, segment, leased, [], {}, self.context.vendor_of)
+        self.assertEqual(self.states(), {})
 
     def test_a_scan_of_a_part_or_a_stopped_one_says_nothing_about_the_rest(self) -> None:
-        self.see([(7, 0xA)], before=5000)
-        self.scanned(before=6000)
+        self.see([(7, 0xA)], before=PROBABLE + 5000)
+        self.scanned(before=PROBABLE + 6000)
         self.scanned("10.44.10.100-10.44.10.199", before=1000)
         self.scanned(before=500, state="stopped")
         self.assertEqual(self.states(), {7: "answering"})
 
-    def test_without_a_scan_nothing_is_said_to_answer(self) -> None:
+    def test_without_a_scan_what_answered_within_two_hours_does_probably_still(self) -> None:
         self.see([(7, 0xA)])
-        self.assertEqual(self.states(), {7: "seen"})
+        self.see([(8, 0xB)], before=PROBABLE + 1000)
+        self.assertEqual(self.states(), {7: "answering", 8: "seen"})
 
     def test_two_at_one_moment_are_two_and_one_after_the_other_are_not(self) -> None:
         self.scanned(before=1000)

@@ -132,7 +132,8 @@ OVERHEARD = (
     "INSERT INTO stays (id, segment_id, address, mac, first, last, sightings, sources, widest, silent_count, silent_first, silent_last, "
     f"reason) VALUES (1, 1, {BASE + 12}, 10, 1000, 5000, 7, 1, 60, 0, 0, 0, 0), (2, 1, {BASE + 13}, 10, 1000, 6000, 7, 33, 60, 0, 0, 0, 0), "
     f"(3, 1, {BASE + 66}, 10, 7000, 7000, 1, 32, 0, 0, 0, 0, 0), (4, 1, {BASE + 99}, 11, 2000, 9000, 3, 32, 0, 0, 0, 0, 0), "
-    f"(5, 1, {BASE + 14}, 10, 1000, 3000, 7, 1, 60, 3, 4000, 4500, 1)",
+    f"(5, 1, {BASE + 14}, 10, 1000, 3000, 7, 1, 60, 3, 4000, 4500, 1), "
+    f"(6, 1, {BASE + 15}, 10, 1000, 3000, 7, 65, 60, 0, 0, 0, 0), (7, 1, {BASE + 16}, 10, 1000, 3000, 7, 64, 60, 0, 0, 0, 0)",
 )  # fmt: skip
 
 
@@ -261,10 +262,14 @@ class Files(StoreCase):
             complete(connection, vendor_of)
         with database.read() as connection:
             kept = {row.id: row for row in connection.execute(select(stays))}
-            self.assertEqual(set(kept), {1, 2, 5}, "stays that were only overheard are none")
+            self.assertEqual(set(kept), {1, 2, 5, 6, 7}, "stays that were only overheard are none")
             self.assertEqual((kept[1].sources, kept[1].heard), (1, 0), "what answered is as it was")
             self.assertEqual(
                 (Source(kept[2].sources), kept[2].heard), (Source.ARP | Source.FOLDED, 6000), "known in outline"
+            )
+            leased = [Source(kept[number].sources) for number in (6, 7)]
+            self.assertEqual(
+                leased, [Source.ARP | Source.LEASE | Source.FOLDED, Source.LEASE], "and what leases lengthened"
             )
             heard = {
                 (row.mac, row.address - BASE, row.first, row.last) for row in connection.execute(select(heard_only))

@@ -85,6 +85,11 @@ class Stay:
         """What the stay is about."""
         return self.address, self.mac
 
+    @property
+    def answered(self) -> bool:
+        """True unless all that is known of it is that a server leased the address."""
+        return bool(self.sources & ~(Source.LEASE | Source.FOLDED))
+
 
 @dataclass(frozen=True, slots=True)
 class Folded:
@@ -99,7 +104,8 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
 
     `rivals` are the latest stays at each address, whatever their MAC: the ones that can break a stay.
     A sighting older than the stay it belongs to widens nothing but is counted. What was only overheard is entered as that beside a
-    stay that has not ended, and is nothing where there is none. A stay that is known in outline does not go on.
+    stay that has not ended, and is nothing where there is none. A stay that is known in outline does not go on. A lease is no
+    answer: it lengthens no stay of answers, and where there is none it is a stay of its own, which an answer does not lengthen.
     """
     current: dict[Pair, Stay] = dict(latest)
     at_address: dict[int, dict[Pair, Stay]] = {a: {s.pair: s for s in stays} for a, stays in rivals.items()}
@@ -113,7 +119,9 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
             if stay is None or stay.gone:
                 continue
             stay = replace(stay, heard=max(stay.heard, sighting.at))
-        elif stay is None or _broken(stay, others, sighting.at):
+        elif sighting.source is Source.LEASE and stay is not None and stay.answered and not stay.gone:
+            continue
+        elif stay is None or _broken(stay, others, sighting):
             if stay is not None and pair in touched:
                 ended.append(stay)
             stay = Stay(
@@ -137,11 +145,17 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
     return Folded([s for s in changed if s.id is None], [s for s in changed if s.id is not None])
 
 
-def _broken(stay: Stay, others: Iterable[Stay], at: int) -> bool:
-    """It was found gone, a gap too long, known in outline only, or a rival that was seen alone well after this pair fell silent."""
+def _broken(stay: Stay, others: Iterable[Stay], sighting: Sighting) -> bool:
+    """It was found gone, a gap too long, known in outline or by a lease only, or a rival that answered alone well after this pair
+    fell silent."""
+    at = sighting.at
+    if sighting.source is not Source.LEASE and not stay.answered:
+        return True
     if at - stay.last > GAP_MS or (stay.gone and at > stay.last) or (stay.sources & Source.FOLDED and at > stay.last):
         return True
-    return any(stay.last + SAME_MOMENT_MS < rival.last <= at and rival.mac is not None for rival in others)
+    return any(
+        stay.last + SAME_MOMENT_MS < rival.last <= at and rival.mac is not None and rival.answered for rival in others
+    )
 
 
 def holder_at(stays: Iterable[Stay], moment: int) -> list[Stay]:

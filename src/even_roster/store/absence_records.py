@@ -13,7 +13,7 @@ from ..core.mac import MacNumber
 from ..core.past.rule import Run
 from .listing import in_list
 from .of_site import at_site
-from .past_tables import silences
+from .past_tables import ANSWERED, silences
 from .tables import stays
 
 Key = tuple[Address, MacNumber, int]
@@ -26,7 +26,7 @@ def keep(connection: Connection, site: int, found: Mapping[Key, Silence]) -> Non
         return
     of_pair = (
         stays.c.address == bindparam("at_address"), stays.c.mac == bindparam("of_mac"), at_site(site),
-        stays.c.first <= bindparam("until"),
+        stays.c.first <= bindparam("until"), ANSWERED,
     )  # fmt: skip
     whose = select(
         stays.c.id, bindparam("since"), bindparam("until"), bindparam("count"), bindparam("answered"), bindparam("again"),

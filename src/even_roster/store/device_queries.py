@@ -17,7 +17,7 @@ from .calling_tables import wake_passwords
 from .history_queries import stays_query
 from .listing import after, decode_cursor, encode_cursor, in_list, terms_match
 from .of_site import at_site, names_at_site
-from .past_tables import OPEN, silences
+from .past_tables import ANSWERED, OPEN, silences
 from .rows import AdapterRow, DeviceRow, NameStayRow, PairSeen, StayRow, all_of
 from .tables import adapters, devices, name_stays, stays
 
@@ -215,7 +215,7 @@ def seen_in(connection: Connection, site: int, first: int, last: int) -> list[Pa
         )
         .select_from(stays)
         .join(silences, and_(silences.c.stay_id == stays.c.id, OPEN), isouter=True)
-        .where(stays.c.address.between(first, last), at_site(site))
+        .where(stays.c.address.between(first, last), at_site(site), ANSWERED)
         .group_by(stays.c.address, stays.c.mac)
         .subquery()
     )

@@ -16,7 +16,7 @@ from ..core.stays import Source
 from ..core.text import host_key
 from .listing import in_list
 from .of_site import at_site
-from .past_tables import OPEN, silences
+from .past_tables import ANSWERED, OPEN, silences
 from .rows import NameStayRow, StayRow, TurnRow, all_of, one_of
 from .tables import adapters, devices, finding_turns, findings, name_stays, segments, stays
 
@@ -92,8 +92,10 @@ def macs_called(connection: Connection, name: str) -> list[MacNumber]:
 
 
 def near(connection: Connection, where: ColumnElement[bool], moment: int, limit: int) -> list[StayRow]:
-    """The stays of some that had begun at a moment, those that lasted longest first, and those that began next after it."""
-    before = stays_query().where(where, stays.c.first <= moment).order_by(stays.c.last.desc(), stays.c.id.desc())
+    """The stays of some that had begun at a moment, those that lasted longest first and leases last, and those that began next
+    after it."""
+    before = stays_query().where(where, stays.c.first <= moment)
+    before = before.order_by(ANSWERED.desc(), stays.c.last.desc(), stays.c.id.desc())
     after = stays_query().where(where, stays.c.first > moment).order_by(stays.c.first)
     found = all_of(connection, StayRow, before.limit(limit))
     return found + all_of(connection, StayRow, after.limit(limit))

@@ -19,6 +19,7 @@ from ..core.stays import GAP_MS, Folded, Pair, Sighting, Source, Stay, fold
 from ..core.text import host_key
 from . import absence_records, heard_records
 from .listing import in_list
+from .past_tables import ANSWERED
 from .summaries import VendorOf, refresh
 from .tables import adapters, change_items, devices, name_stays, stays
 
@@ -53,15 +54,21 @@ def take_in(
     overheard makes neither: it is entered beside devices and stays that are there."""
     times: dict[MacNumber, tuple[int, int]] = {}
     heard: dict[MacNumber, int] = {}
+    leased: set[MacNumber] = set()
+    answered: set[MacNumber] = set()
     for sighting in sightings:
         if sighting.mac is None:
             continue
         if sighting.source == Source.OVERHEARD:
             heard[sighting.mac] = max(sighting.at, heard.get(sighting.mac, 0))
             continue
+        if sighting.source == Source.LEASE:
+            leased.add(sighting.mac)
+        else:
+            answered.add(sighting.mac)
         first, last = times.get(sighting.mac, (sighting.at, sighting.at))
         times[sighting.mac] = min(first, sighting.at), max(last, sighting.at)
-    owner, new = _adapters(connection, times)
+    owner, new = _adapters(connection, times, leased - answered)
     _heard(connection, heard)
     grown = _stays(connection, segment, [s for s in sightings if s.address])
     heard_records.keep(connection, segment, [s for s in sightings if s.address and s.mac is not None], grown)
@@ -122,17 +129,25 @@ def _many(connection: Connection, statement: str, rows: list[tuple[object, ...]]
 
 
 def _adapters(
-    connection: Connection, times: dict[MacNumber, tuple[int, int]]
+    connection: Connection, times: dict[MacNumber, tuple[int, int]], leased: Collection[MacNumber]
 ) -> tuple[dict[MacNumber, int], list[int]]:
-    """The device of each MAC; MACs never seen before get a device of their own."""
+    """The device of each MAC; MACs never seen before get a device of their own. Of those that were only `leased` an address, which
+    is no answer, the time counts as long as they have not answered."""
     if not times:
         return {}, []
     columns = adapters.c.mac, adapters.c.device_id, adapters.c.last_seen
     rows = list(connection.execute(select(*columns).where(in_list(adapters.c.mac, times))))
     owner = {row.mac: row.device_id for row in rows}
+    if leased:
+        there = select(stays.c.mac).where(in_list(stays.c.mac, leased), ANSWERED).distinct()
+        silent = set(connection.execute(there).scalars())
+    else:
+        silent = set()
     if owner:
         statement = "UPDATE adapters SET last_seen = max(last_seen, ?) WHERE mac = ?"
-        _many(connection, statement, [(times[mac][1], mac) for mac in owner])
+        seen: list[tuple[object, ...]] = [(times[mac][1], mac) for mac in owner if mac not in silent]
+        if seen:
+            _many(connection, statement, seen)
     if expected := [row.mac for row in rows if not row.last_seen]:
         _many(
             connection, "UPDATE adapters SET first_seen = ? WHERE mac = ?", [(times[mac][0], mac) for mac in expected]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, Table, Text, literal_column, text
 
+from ..core.stays import Source
 from .address_column import AddressNumber
 from .tables import metadata, segments, stays
 
@@ -24,6 +25,9 @@ yet)."""
 
 OPEN = silences.c.after == literal_column("0")
 """The silences that last still; written so that SQLite sees that `ix_silences_open` has them."""
+
+ANSWERED = stays.c.sources.op("&")(int(~(Source.LEASE | Source.FOLDED))) != 0
+"""The stays in which a device answered: of the others nothing is known but that a server leased an address."""
 
 looks = Table(
     "looks", metadata,

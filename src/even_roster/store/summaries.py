@@ -16,6 +16,7 @@ from ..core.naming import called
 from .address_column import NO_ADDRESS
 from .database import Database
 from .listing import in_list
+from .past_tables import ANSWERED
 from .tables import NO_MAC, NO_NAME, adapters, assignments, devices, name_stays, stays
 
 VendorOf = Callable[[Mac], str]
@@ -79,8 +80,14 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
         facts[device].macs.append((last, mac, first))
         facts[device].heard = max(facts[device].heard, heard)
         owner[mac] = device
-    seen = select(stays.c.mac, stays.c.address, stays.c.last, stays.c.reason).where(in_list(stays.c.mac, owner))
-    for mac, address, last, reason in connection.execute(seen):
+    seen = select(stays.c.mac, stays.c.address, stays.c.last, stays.c.reason, ANSWERED.label("answered")).where(
+        in_list(stays.c.mac, owner)
+    )
+    rows = list(connection.execute(seen))
+    answering = {owner[row.mac] for row in rows if row.answered}
+    for mac, address, last, reason, answered in rows:
+        if not answered and owner[mac] in answering:
+            continue  # a lease alone: it answers elsewhere
         held = facts[owner[mac]].left if reason else facts[owner[mac]].addresses
         held[address] = max(last, held.get(address, 0))
     named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))

@@ -46,6 +46,9 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
     for address, mac, first, last, sources, reason, heard, _, since, until, count, before, _, _ in connection.execute(
         query
     ):
+        known = world.holders.get(address, {}).get(mac)
+        if sources == Source.LEASE and known is not None and known.answered:
+            continue  # it is no answer
         world.saw(address, mac, last + offset, Source(sources))
         held = world.holders[address][mac]
         held.first, held.heard = min(held.first, first + offset), heard + offset if heard else 0

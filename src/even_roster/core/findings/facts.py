@@ -34,6 +34,11 @@ class Held:
     silence: Silence = HEARD
     heard: int = 0
 
+    @property
+    def answered(self) -> bool:
+        """True unless all that is known of it is that a server leased the address."""
+        return self.sources is not Source.LEASE
+
 
 @dataclass(frozen=True, slots=True)
 class KnownDevice:

@@ -21,7 +21,10 @@ def saw(
     """A sighting of any source. `link` is the adapter whose own link it was made on, None for one through the gateway."""
     if source == Source.OVERHEARD:
         heard(world, address, mac, at, link)
-    else:
+        return
+    held = world.holders.get(address, {}).get(mac)
+    # What a server has leased to a device that answered there says nothing of whether it is there.
+    if source is not Source.LEASE or held is None or not held.answered:
         world.saw(address, mac, at, source, link)
 
 
@@ -37,7 +40,7 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
         held.heard = max(held.heard, at)
         if link is not None and not world.is_near(address):  # of an own link's address it is known where it is asked
             world.heard_on.setdefault(address, link)
-        if held.silence is HEARD and at - held.last < ANSWERED_LATELY:
+        if held.answered and held.silence is HEARD and at - held.last < ANSWERED_LATELY:
             return
     elif world.hearsay.heard(address, mac, at, link):
         world.touch(address, mac)

@@ -34,7 +34,7 @@ def gateway_changed(world: World, address: Address) -> Found | Away | None:
     others = sorted(
         other
         for other, held in world.holders.get(address, {}).items()
-        if other is not None and other != mac and other not in world.own_macs and not entitled(world, address, other)
+        if other is not None and held.answered and other not in (mac, *world.own_macs) and not entitled(world, address, other)
         and (other in confirmed[1] or (world.now - held.last <= CLAIM_FRESH and held.last > confirmed[0]))
     )  # fmt: skip
     heard = {

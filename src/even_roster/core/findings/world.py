@@ -115,12 +115,10 @@ class World:
         self.passed(at)
         if not address:
             return
-        holders = self.holders.get(address)
-        if holders is None:
-            holders = self.holders[address] = {}
+        holders = self.holders.setdefault(address, {})
         held = holders.get(mac)
         claim = held is None or at - held.last > 10 * MINUTE or held.silence is not HEARD
-        if held is None:
+        if held is None or (not held.answered and source is not Source.LEASE):
             held = holders[mac] = Held(at, at, source)
             self.touch(address, mac)
             if mac is not None and link is not None:
@@ -137,7 +135,8 @@ class World:
             held.sources |= source
         if mac is None:
             return
-        self.hearsay.answered(address, mac)
+        if source is not Source.LEASE:
+            self.hearsay.answered(address, mac)
         self.places.setdefault(mac, {})[address] = held
         if link is not None:
             self.heard_on[address] = link
@@ -254,7 +253,9 @@ class World:
             near = any(link.holds(address) for link in self.links.values())
             if not near and None in holders and holders[None].last >= began - SLACK:
                 continue  # somebody answered from behind the gateway, where nobody's MAC can be seen
-            rival = any(mac is not None and held.last >= began - SLACK for mac, held in holders.items())
+            rival = any(
+                mac is not None and held.answered and held.last >= began - SLACK for mac, held in holders.items()
+            )
             if rival and one_apiece:
                 continue
             means = ASKED_BY_ARP if near else ASKED_AFAR
@@ -382,13 +383,12 @@ class World:
                 return [self.link_key(name) for name in self.links]
 
     def present(self, address: Address, mac: MacNumber | None) -> bool:
-        """True when this pair was there within the last day and no look has found it gone."""
-        held = self.holders.get(address, {}).get(mac)
-        return held is not None and self.is_present(address, held)
+        """True when this pair answered within the last day and no look has found it gone."""
+        return (held := self.holders.get(address, {}).get(mac)) is not None and self.is_present(address, held)
 
     def is_present(self, address: Address, held: Held) -> bool:
         """As `present`, for a pair at hand."""
-        return held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
+        return held.answered and held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
 
     def macs_at(self, address: Address) -> list[MacNumber]:
         """The MACs that are at an address now, the latest first."""

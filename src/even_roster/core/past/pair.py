@@ -35,8 +35,11 @@ class Pair:
     asked: Sequence[Series] = ()
 
     def at(self, moment: int) -> Then | None:
-        """What is known of it at a moment; None where it had not answered before and is not known to have been asked."""
-        earlier = max((one for one in self.stays if one.first <= moment), key=lambda one: one.last, default=None)
+        """What is known of it at a moment; None where it had not answered before and is not known to have been asked. Leases count
+        only where it had not answered."""
+        answered_stays = [one for one in self.stays if one.answered]
+        stays = answered_stays if any(one.first <= moment for one in answered_stays) else self.stays
+        earlier = max((one for one in stays if one.first <= moment), key=lambda one: one.last, default=None)
         if earlier is None:
             return None
         around = (
@@ -44,9 +47,9 @@ class Pair:
         )
         run = max(around, key=lambda one: one.first, default=None)
         if not self.asked:
-            return judge(moment, self.stays, run, None, self.against)
+            return judge(moment, stays, run, None, self.against)
         by = Source(0)
-        for stay in self.stays:
+        for stay in stays:
             by |= stay.sources
         answered = min(earlier.last, moment)
         before, after = looks.beside(self.asked, self.address, moment, answered)
@@ -55,7 +58,7 @@ class Pair:
             after.next_by(moment) if after is not None else None,
         )
         apart = looks.apart(self.asked, self.address, moment, answered, by)
-        return judge(moment, self.stays, run, apart, self.against, looked)
+        return judge(moment, stays, run, apart, self.against, looked)
 
     def course(self, begin: int, end: int) -> list[Piece]:
         """What is known of it from `begin` to `end`, in order and without a gap from where it had answered first. Between two marks

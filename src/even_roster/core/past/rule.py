@@ -128,11 +128,11 @@ def _inside(moment: int, stay: Stay, apart: int | None) -> Then:
 
 def _after(moment: int, stay: Stay, later: int | None, against: Iterable[Against]) -> Then:
     """After the last answer of a stay, without a look without an answer since."""
+    if stay.sources & ~Source.FOLDED == Source.LEASE:
+        return Then(Known.UNKNOWN, leased=True)
     rival = min((one for one in against if one.at > stay.last), key=lambda one: one.at, default=None)
     if rival is not None and (later is None or rival.at < later):
         return Then(Known.UNKNOWN, stay.last, later, against=rival)
-    if stay.sources & ~Source.FOLDED == Source.LEASE:
-        return Then(Known.UNKNOWN, stay.last, later, leased=True)
     if stay.sources & Source.FOLDED:  # of what is known in outline not even the end needs to be an answer
         return Then(Known.UNKNOWN, stay.last, later, outline=True)
     likely = later - stay.last <= BETWEEN if later is not None else moment - stay.last <= PROBABLE

@@ -94,7 +94,9 @@ def _judged(
     runs = absence_records.around(connection, {row.id for row in rows if row.first <= moment}, moment)
     found = []
     for (address, mac), mine in pairs.items():
-        earlier = max((row for row in mine if row.first <= moment), key=lambda row: row.last, default=None)
+        earlier = max(
+            (row for row in mine if row.first <= moment), key=lambda row: (_answered(row), row.last), default=None
+        )
         if earlier is None:
             continue
         run = runs.get(earlier.id)
@@ -125,8 +127,13 @@ def stay_of(row: StayRow) -> Stay:
 
 def against(address: Address, mac: MacNumber | None, here: Iterable[StayRow], own: Iterable[StayRow]) -> list[Against]:
     """What may speak against a pair having stayed: that other MACs answered at its address, or its own MAC at other addresses."""
-    others = [Against(row.first, mac=row.mac) for row in here if row.mac != mac]
-    return [*others, *(Against(row.first, address=row.address) for row in own if row.address != address)]
+    others = [Against(row.first, mac=row.mac) for row in here if row.mac != mac and _answered(row)]
+    elsewhere = (row for row in own if row.address != address and _answered(row))
+    return [*others, *(Against(row.first, address=row.address) for row in elsewhere)]
+
+
+def _answered(row: StayRow) -> bool:
+    return bool(Source(row.sources) & ~(Source.LEASE | Source.FOLDED))
 
 
 def _said(

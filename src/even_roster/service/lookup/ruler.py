@@ -16,7 +16,7 @@ from ...core.plan.model import Band, Plan
 from ...core.span import SpanSet, usable
 from ...core.stays import SAME_MOMENT_MS
 from ...store import device_queries, history_queries, look_records, past_plan_queries, scan_records
-from ...store.past_tables import OPEN, silences
+from ...store.past_tables import ANSWERED, OPEN, silences
 from ...store.rows import PairSeen, StayRow
 from ...store.tables import stays
 from .. import views
@@ -259,4 +259,5 @@ def _past_stretches(connection: Connection, site: int, network: IPv4Network, mom
 
 
 def _inside(site: int, network: IPv4Network) -> ColumnElement[bool]:
-    return history_queries.of_span(site, address_of(network.network_address), address_of(network.broadcast_address))
+    ends = address_of(network.network_address), address_of(network.broadcast_address)
+    return and_(history_queries.of_span(site, *ends), ANSWERED)

@@ -1,4 +1,4 @@
-"""Findings say whether they stand on what was only overheard."""
+"""Findings say whether they stand on what was only overheard; stays of answers that leases may have lengthened are known in outline."""
 
 from alembic import op
 
@@ -7,10 +7,15 @@ down_revision = "0019"
 branch_labels = None
 depends_on = None
 
+LEASE, OUTLINE = 64, 128
+
 
 def upgrade() -> None:
     """Bring the records to this revision."""
     op.execute("ALTER TABLE findings ADD COLUMN heard BOOLEAN DEFAULT 0 NOT NULL")
+    op.execute(
+        f"UPDATE stays SET sources = sources | {OUTLINE} WHERE sources & {LEASE} AND sources & ~{LEASE | OUTLINE}"
+    )
 
 
 def downgrade() -> None:

@@ -1,4 +1,4 @@
-"""Findings say whether they stand on what was only overheard; stays of answers that leases may have lengthened are known in outline."""
+"""Findings say whether they stand on what was only overheard; what leases may have lengthened is known in outline."""
 
 from alembic import op
 

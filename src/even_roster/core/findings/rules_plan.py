@@ -318,9 +318,10 @@ def unknown_device(world: World, mac: MacNumber) -> Found | Away | None:
     if planned is None and world.in_pool(address) is None:
         return None  # an address that nobody planned: that is the finding
     made_up = ", with a randomised MAC" if world.randomised(mac) else ""
+    where = f"{'is at' if place[1].answered else 'has a lease of'} {dotted(address)} in {subnet.name or subnet.network}"
     return Found(
         Severity.NOTICE, (who(mac), at(address)),
-        (Evidence(f"{Mac(mac)} is at {dotted(address)} in {subnet.name or subnet.network}{made_up}"),
+        (Evidence(f"{Mac(mac)} {where}{made_up}"),
          Evidence("nobody has named or planned it, and it tells no name")),
         "Find out whose it is and name it; if strangers are welcome in this subnet, say so with 'roster watch'",
         (

@@ -121,8 +121,7 @@ class World:
         if held is None or (not held.answered and source is not Source.LEASE):
             held = holders[mac] = Held(at, at, source)
             self.touch(address, mac)
-            if mac is not None and link is not None:
-                self._missed_at_home(address, mac)
+            self._missed_at_home(address, mac if link is not None else None)
         else:
             # A pair that comes back after having been given up is news; one that goes on is not.
             if claim or source not in held.sources:
@@ -150,9 +149,9 @@ class World:
             if source & ASKED_BY_ARP:
                 self.answering.answered(link, address)
 
-    def _missed_at_home(self, address: Address, mac: MacNumber) -> None:
+    def _missed_at_home(self, address: Address, mac: MacNumber | None) -> None:
         """A planned device turned up at an address that is not its own: is it at its own as well?"""
-        for item in self.plan.of_mac(mac):
+        for item in self.plan.of_mac(mac) if mac is not None else ():
             if item.site == self.site and item.on and item.address != address and not self.present(item.address, mac):
                 self.questions.want(item.address)
 
@@ -387,8 +386,9 @@ class World:
         return (held := self.holders.get(address, {}).get(mac)) is not None and self.is_present(address, held)
 
     def is_present(self, address: Address, held: Held) -> bool:
-        """As `present`, for a pair at hand."""
-        return held.answered and held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
+        """As `present`, for a pair at hand; behind a gateway, where no MAC can be seen from here, a lease has to do."""
+        lately = held.silence.reason is Reason.NONE and self.ground.now - held.last <= PRESENT
+        return lately and (held.answered or not self.is_near(address))
 
     def macs_at(self, address: Address) -> list[MacNumber]:
         """The MACs that are at an address now, the latest first."""

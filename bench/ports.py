@@ -188,7 +188,7 @@ def _year(table: Table) -> None:
         size = (sum(path.stat().st_size for path in home.glob("roster.db*")) - before) / 1e6
         what = f"a year of {SWITCHES} switches and {DEVICES:,} devices, read every 5 min, on disk"
         table.add(what, f"{size:.0f} MB, {rows:,} stays", "< 200 MB")
-        with service("serve", home=home, anew=True) as running, running.client() as roster:
+        with service("serve", "--new-key", home=home, anew=True) as running, running.client() as roster:
             source = random.Random(3)
             floor = p95(lambda _: roster.health())
             when = datetime.now(UTC) - timedelta(days=200)

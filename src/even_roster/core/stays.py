@@ -46,6 +46,11 @@ def _words(sources: int) -> tuple[str, ...]:
     return tuple((one.name or "").lower() for one in Source if sources & one)
 
 
+_LEASE_FOLDED = Source.LEASE | Source.FOLDED
+
+SOURCES = tuple(Source(number) for number in range(256))
+"""Every set of sources by its number: to look one up is quicker than to make it."""
+
 Pair = tuple[Address, MacNumber | None]
 
 
@@ -88,7 +93,7 @@ class Stay:
     @property
     def answered(self) -> bool:
         """True unless all that is known of it is that a server leased the address."""
-        return bool(self.sources & ~(Source.LEASE | Source.FOLDED))
+        return self.sources != Source.LEASE and self.sources != _LEASE_FOLDED
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,21 +133,24 @@ def fold(latest: Mapping[Pair, Stay], rivals: Mapping[Address, Iterable[Stay]], 
                 None, sighting.address, sighting.mac, sighting.at, sighting.at, 1, sighting.source & ~Source.OVERHEARD
             )
         else:
-            stay = replace(
-                stay,
-                first=min(stay.first, sighting.at),
-                last=max(stay.last, sighting.at),
-                count=stay.count + 1,
-                sources=stay.sources | (sighting.source & ~Source.OVERHEARD),
-                widest=None
-                if stay.widest is None
-                else max(stay.widest, sighting.at - stay.last, stay.first - sighting.at),
-            )
+            stay = _grown(stay, sighting)
         current[pair] = stay
         at_address.setdefault(sighting.address, {})[pair] = stay
         touched.add(pair)
     changed = [*ended, *(current[pair] for pair in touched)]
     return Folded([s for s in changed if s.id is None], [s for s in changed if s.id is not None])
+
+
+def _grown(stay: Stay, sighting: Sighting) -> Stay:
+    """A stay with one more sighting. A million of them are folded: each step of it is as plain as can be."""
+    at, sources = sighting.at, stay.sources
+    if sighting.source != sources:
+        sources |= sighting.source & ~Source.OVERHEARD
+    widest = stay.widest if stay.widest is None else max(stay.widest, at - stay.last, stay.first - at)
+    return Stay(
+        stay.id, stay.address, stay.mac, min(stay.first, at), max(stay.last, at), stay.count + 1, sources, widest, stay.gone,
+        stay.heard,
+    )  # fmt: skip
 
 
 def _broken(stay: Stay, others: Iterable[Stay], sighting: Sighting) -> bool:
@@ -151,8 +159,8 @@ def _broken(stay: Stay, others: Iterable[Stay], sighting: Sighting) -> bool:
     at = sighting.at
     if sighting.source is not Source.LEASE and not stay.answered:
         return True
-    if at - stay.last > GAP_MS or (stay.gone and at > stay.last) or (stay.sources & Source.FOLDED and at > stay.last):
-        return True
+    if at - stay.last > GAP_MS or (at > stay.last and (stay.gone or stay.sources >= Source.FOLDED)):
+        return True  # FOLDED is the highest of the sources
     return any(
         stay.last + SAME_MOMENT_MS < rival.last <= at and rival.mac is not None and rival.answered for rival in others
     )

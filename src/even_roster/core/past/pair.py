@@ -37,9 +37,13 @@ class Pair:
     def at(self, moment: int) -> Then | None:
         """What is known of it at a moment; None where it had not answered before and is not known to have been asked. Leases count
         only where it had not answered."""
-        answered_stays = [one for one in self.stays if one.answered]
-        stays = answered_stays if any(one.first <= moment for one in answered_stays) else self.stays
-        earlier = max((one for one in stays if one.first <= moment), key=lambda one: one.last, default=None)
+        stays, earlier = self.stays, None
+        if not all(one.answered for one in stays):
+            answers = [one for one in stays if one.answered]
+            stays = answers if any(one.first <= moment for one in answers) else stays
+        for one in stays:
+            if one.first <= moment and (earlier is None or one.last > earlier.last):
+                earlier = one
         if earlier is None:
             return None
         around = (

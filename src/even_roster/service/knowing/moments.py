@@ -16,10 +16,11 @@ from ...core.past.deaf import DeafTime, unasked
 from ...core.past.looks import Series
 from ...core.past.pair import Pair
 from ...core.past.rule import BETWEEN, Against, Known, Then
-from ...core.stays import Source, Stay
+from ...core.stays import SOURCES, Source, Stay
 from ...store import absence_records, history_queries, look_records
 from ...store.rows import StayRow
 
+ANSWERED_BITS = 0xFF & ~int(Source.LEASE | Source.FOLDED)
 MOST_HERE, FEW, MOST_ELSEWHERE = 8, 4, 24
 """How many stays before a moment and after it are looked at: of one address or device, of others at its addresses, of who left."""
 
@@ -120,7 +121,7 @@ def _judged(
 def stay_of(row: StayRow) -> Stay:
     """A row of stays, as the rule takes it."""
     return Stay(
-        row.id, row.address, row.mac, row.first, row.last, row.sightings, Source(row.sources), row.widest,
+        row.id, row.address, row.mac, row.first, row.last, row.sightings, SOURCES[row.sources], row.widest,
         row.reason != Reason.NONE, row.heard,
     )  # fmt: skip
 
@@ -133,7 +134,7 @@ def against(address: Address, mac: MacNumber | None, here: Iterable[StayRow], ow
 
 
 def _answered(row: StayRow) -> bool:
-    return bool(Source(row.sources) & ~(Source.LEASE | Source.FOLDED))
+    return bool(row.sources & ANSWERED_BITS)
 
 
 def _said(

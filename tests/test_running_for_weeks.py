@@ -160,7 +160,7 @@ class Sending(unittest.TestCase):
         clock.sleep(600)
         self.assertEqual(
             flushed(),
-            [(1, "reopened", "seen; that it turned was held back 51 times since the last notice of it")],
+            [(1, "reopened", "seen; 51 more turns were held back since the last notice of it")],
             "it stands still when the hour is over",
         )
         self.happen(1, Turn.UPDATED)

@@ -53,7 +53,9 @@ class HeardNotices:
     def before(self, identity: int) -> str:
         """What was held back of a finding before a notice, as more of its sentence; empty where nothing was."""
         count = self._turns.pop(identity, 0)
-        return f"; that it turned was held back {count} times since the last notice of it" if count else ""
+        if not count:
+            return ""
+        return f"; {count:,} more turn{'s were' if count > 1 else ' was'} held back since the last notice of it"
 
     def _may(self, identity: int) -> bool:
         now = self._now()

@@ -40,9 +40,9 @@ def unexpected_server(world: World, key: int) -> Found | Away | None:
     if heard.only_heard and not apiece:
         return None
     evidence = [Evidence(f"{heard.offer.title} offers addresses in {_title(subnet)}", heard.last)]
-    evidence += [Evidence(said) for said in against]
     if heard.only_heard:
         evidence.append(Evidence("that was overheard: it has not answered a DISCOVER of ours since"))
+    evidence += [Evidence(said) for said in against]
     names = ", ".join(one.name for one in planned)
     known = world.dhcp.known(server)
     if known is not None:

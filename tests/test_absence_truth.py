@@ -193,7 +193,7 @@ class ARandomThousand(unittest.TestCase):
         with context.database.read() as connection, context.findings.looking() as world:
             wanted = {f"{mac:x}": Whom(NOWHERE, frozenset({mac})) for one in told for mac in one.where}
             facts = Facts(connection, context.plan.site_here, wanted.values(), now - SPANS[-1])
-            for one in told[::3]:
+            for one in told[:: HISTORIES // 50]:
                 network = IPv4Network((one.address(0), 29))
                 ticks = {tick.address: tick for tick in ruler.draw(context, connection, network).ticks}
                 for mac in one.where:

@@ -108,7 +108,8 @@ def _settled(
     latest: dict[MacNumber, int] = {}
     for one in sightings:
         if one.mac in owner:
-            places[one.mac].add(one.address if one.pair in grown else -1)
+            settled = one.pair in grown and one.source != Source.LEASE
+            places[one.mac].add(one.address if settled else -1)
             latest[one.mac] = max(one.at, latest.get(one.mac, 0))
     alone = {mac: next(iter(found)) for mac, found in places.items() if len(found) == 1}
     query = select(devices.c.id, devices.c.mac, devices.c.address).where(

@@ -48,7 +48,8 @@ def load(connection: Connection, world: World, now: int, offset: int) -> None:
     ):
         known = world.holders.get(address, {}).get(mac)
         if sources == Source.LEASE and known is not None and known.answered:
-            continue  # it is no answer
+            known.leased = last + offset  # it is no answer
+            continue
         world.saw(address, mac, last + offset, Source(sources))
         held = world.holders[address][mac]
         held.first, held.heard = min(held.first, first + offset), heard + offset if heard else 0

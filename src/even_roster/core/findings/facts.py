@@ -26,13 +26,19 @@ class Ground:
 @dataclass(slots=True)
 class Held:
     """A MAC (or None, behind the gateway) at an address: the first and the last time that it answered, by what, what looks without
-    an answer say, and when it was overheard last (0: never)."""
+    an answer say, when it was overheard last, and when a server leased the address to it last (0: never)."""
 
     first: int
     last: int
     sources: Source
     silence: Silence = HEARD
     heard: int = 0
+    leased: int = 0
+
+    @property
+    def used(self) -> int:
+        """When it answered last, or was given a lease: then it was there, though nobody here saw it."""
+        return max(self.last, self.leased)
 
     @property
     def answered(self) -> bool:

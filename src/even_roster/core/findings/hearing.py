@@ -24,7 +24,9 @@ def saw(
         return
     held = world.holders.get(address, {}).get(mac)
     # What a server has leased to a device that answered there says nothing of whether it is there.
-    if source is not Source.LEASE or held is None or not held.answered:
+    if source is Source.LEASE and held is not None and held.answered:
+        held.leased = max(held.leased, at)
+    else:
         world.saw(address, mac, at, source, link)
 
 
@@ -40,7 +42,7 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
         held.heard = max(held.heard, at)
         if link is not None and not world.is_near(address):  # of an own link's address it is known where it is asked
             world.heard_on.setdefault(address, link)
-        if held.answered and held.silence is HEARD and at - held.last < ANSWERED_LATELY:
+        if held.silence is HEARD and at - held.last < ANSWERED_LATELY:
             return
     elif world.hearsay.heard(address, mac, at, link):
         world.touch(address, mac)

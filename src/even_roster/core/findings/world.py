@@ -412,12 +412,12 @@ class World:
         return best
 
     def last_seen(self, mac: MacNumber) -> int:
-        """When a MAC was seen last; 0 for never."""
-        return max((held.last for held in self.places.get(mac, {}).values()), default=0)
+        """When a MAC was seen last, or given a lease; 0 for never."""
+        return max((held.used for held in self.places.get(mac, {}).values()), default=0)
 
     def last_used(self, address: Address) -> int:
         """When an address was in use last; 0 for never."""
-        return max((held.last for held in self.holders.get(address, {}).values()), default=0)
+        return max((held.used for held in self.holders.get(address, {}).values()), default=0)
 
     def subnet_at(self, address: Address) -> Subnet | None:
         """The planned subnet of an address."""

@@ -123,10 +123,12 @@ class Sending(unittest.TestCase):
             raise SendError("nobody listens there")
         self.sent.append(len(items))
 
-    def happen(self, number: int, turn: Turn = Turn.OPENED, *, heard: bool = False) -> None:
+    def happen(
+        self, number: int, turn: Turn = Turn.OPENED, *, heard: bool = False, kind: str = "duplicate-address"
+    ) -> None:
         state = State.CLOSED if turn is Turn.CLOSED else State.OPEN
         finding = Finding(
-            "duplicate-address", str(number), Severity.URGENT, (Subject("address", "10.44.10.20"),), (Evidence("seen"),),
+            kind, str(number), Severity.URGENT, (Subject("address", "10.44.10.20"),), (Evidence("seen"),),
             "mend it", (), state, 1, 1, heard=heard,
         )  # fmt: skip
         self.notices.turned([(number, Turned(turn, finding))])
@@ -167,7 +169,9 @@ class Sending(unittest.TestCase):
         self.assertEqual([one[:2] for one in flushed()], [(1, "updated")], "it answered: told at once")
         for number in range(100, 200):
             self.happen(number, heard=True)
-        self.assertEqual(len(flushed()), MOST - 1, "in all")
+        self.assertEqual(len(flushed()), MOST - 1, "of one kind")
+        self.happen(300, heard=True, kind="gateway-changed")
+        self.assertEqual([one[0] for one in flushed()], [300], "a flood of one kind holds back no other")
         clock.sleep(3600)
         self.assertEqual(len(flushed()), MOST, "then the next of those that stand still")
 

@@ -27,13 +27,7 @@ class Street:
     def join(self, address: str | None, mac: str, *, gateway: str | None = None, name: str = "eth0") -> Namespace:
         """A host with an address (with prefix) and a MAC. It announces itself as soon as its link is up."""
         host = self._stack.enter_context(namespace())
-        self._count += 1
-        port = f"port{self._count}"
-        run(
-            "ip", "link", "add", name, "netns", host.name, "type", "veth", "peer", "name", port, "netns", self._hub.name
-        )
-        self._hub.ip("link", "set", port, "master", "bridge0")
-        self._hub.ip("link", "set", port, "up")
+        self._cable(host, name)
         host.run("sysctl", "-qw", f"net.ipv4.conf.{name}.arp_notify=1")
         host.ip("link", "set", name, "address", mac)
         if address:
@@ -45,6 +39,13 @@ class Street:
 
     def plug(self, host: Namespace, address: str, mac: str, name: str) -> None:
         """One more adapter of a namespace that is there, with an address (with prefix) and a MAC."""
+        self._cable(host, name)
+        host.ip("link", "set", name, "address", mac)
+        host.ip("address", "add", address, "dev", name)
+        host.ip("link", "set", name, "up")
+
+    def _cable(self, host: Namespace, name: str) -> None:
+        """A cable between an adapter of a namespace, which arises, and the bridge."""
         self._count += 1
         port = f"port{self._count}"
         run(
@@ -52,9 +53,6 @@ class Street:
         )
         self._hub.ip("link", "set", port, "master", "bridge0")
         self._hub.ip("link", "set", port, "up")
-        host.ip("link", "set", name, "address", mac)
-        host.ip("address", "add", address, "dev", name)
-        host.ip("link", "set", name, "up")
 
     def leave(self, host: Namespace, name: str = "eth0") -> None:
         """Pull the cable."""

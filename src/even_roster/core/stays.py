@@ -47,6 +47,8 @@ def _words(sources: int) -> tuple[str, ...]:
 
 
 _LEASE_FOLDED = Source.LEASE | Source.FOLDED
+ANSWER_BITS = 0xFF & ~int(_LEASE_FOLDED)
+"""The bits of the sources by which a stay has answers; without any of them it is a lease alone."""
 
 SOURCES = tuple(Source(number) for number in range(256))
 """Every set of sources by its number: to look one up is quicker than to make it."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, Table, Text, literal_column, text
 
-from ..core.stays import Source
+from ..core.stays import ANSWER_BITS
 from .address_column import AddressNumber
 from .tables import metadata, segments, stays
 
@@ -26,7 +26,7 @@ yet)."""
 OPEN = silences.c.after == literal_column("0")
 """The silences that last still; written so that SQLite sees that `ix_silences_open` has them."""
 
-ANSWERED = stays.c.sources.op("&")(int(~(Source.LEASE | Source.FOLDED))) != 0
+ANSWERED = stays.c.sources.op("&")(ANSWER_BITS) != 0
 """The stays in which a device answered: of the others nothing is known but that a server leased an address."""
 
 looks = Table(

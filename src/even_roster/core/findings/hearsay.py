@@ -35,9 +35,9 @@ class Heard:
 
 class Hearsay:
     """By MAC, the addresses it was heard as; beyond the bounds those heard longest ago go. `left_out` counts by MAC how many more
-    addresses it was heard as than are kept; `since` is when it was heard first. `lines` are the turns that were
-    heard, with the answers between them; `changes` counts what came and went; `ranked` keeps
-    the MACs of a link in an order that somebody worked out, until something changes."""
+    addresses it was heard as than are kept; `since` is when it was heard first. `lines` are the turns that were heard, with
+    the answers between them; `changes` counts what came and went; `ranked` keeps the MACs of a link in an order that was worked
+    out, until something changes."""
 
     def __init__(self) -> None:
         self._of_mac: dict[MacNumber, dict[Address, Heard]] = {}

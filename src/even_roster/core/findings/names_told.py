@@ -15,8 +15,8 @@ MOST_HEARD = 16
 
 class NamesTold:
     """`by_mac` are the names a MAC told with the latest time (UTC ms), `answered` those that were not only overheard, `macs` who
-    told a name, `reverse` the name and time that DNS
-    gave for an address. Names have numbers, so that all keys of rules are numbers."""
+    told a name, `reverse` the name and time that DNS gave for an address. Names have numbers, so that all keys of rules are
+    numbers."""
 
     EVERYONES = frozenset({"localhost", "unknown", "default", "android", "host", "iphone", "ipad"})
     """Names that say nothing of who bears them."""

@@ -152,7 +152,7 @@ def much_heard(world: World, key: int) -> Found | None:
         said.append(f"{many} names are told by several devices each, as was overheard")
     subnets = dict.fromkeys(s.id for n in link.networks if (s := world.subnet_at(address_of(n.network_address))))
     if any(_too_many(world.dhcp.by_word(one)) for one in subnets):
-        said.append(f"{many} DHCP servers that nobody planned were heard on the link of {adapter}, or named there")
+        said.append(f"{many} DHCP servers that are not in the plan were heard on the link of {adapter}, or named there")
     if not said:
         return None
     return Found(

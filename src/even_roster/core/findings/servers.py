@@ -98,7 +98,7 @@ class DhcpHeard:
         return named
 
     def by_word(self, subnet: int) -> Iterator[int]:
-        """The servers of a subnet that nobody planned and that are known by what was overheard alone."""
+        """The servers of a subnet that are not in the plan and have only been overheard."""
         for server, heard in self.servers.get(subnet, {}).items():
             if heard.only_heard and self.unexpected(subnet, server) is not None:
                 yield server

@@ -115,7 +115,7 @@ def _inside(moment: int, stay: Stay, apart: int | None) -> Then:
     """Between two answers of one stay, without a look without an answer."""
     if stay.sources & Source.FOLDED:
         return Then(Known.UNKNOWN, outline=True)
-    if stay.sources == Source.LEASE:
+    if not stay.answered:
         return Then(Known.UNKNOWN, leased=True)
     if moment in (stay.first, stay.last):
         return Then(Known.HELD, moment, moment, 0)
@@ -128,7 +128,7 @@ def _inside(moment: int, stay: Stay, apart: int | None) -> Then:
 
 def _after(moment: int, stay: Stay, later: int | None, against: Iterable[Against]) -> Then:
     """After the last answer of a stay, without a look without an answer since."""
-    if stay.sources & ~Source.FOLDED == Source.LEASE:
+    if not stay.answered:
         return Then(Known.UNKNOWN, leased=True)
     rival = min((one for one in against if one.at > stay.last), key=lambda one: one.at, default=None)
     if rival is not None and (later is None or rival.at < later):

@@ -75,7 +75,7 @@ class Facts:
                         self._asked[address].append(series)
 
     def pairs(self, whom: Whom) -> Iterator[Pair]:
-        """The pairs by which somebody's presence is told."""
+        """The pairs by which the presence of a device or address is told."""
         rows = [row for mac in whom.macs for row in self._of[mac]] if whom.macs else self._at[whom.address]
         of_pair: dict[tuple[Address, MacNumber | None], list[StayRow]] = defaultdict(list)
         for row in rows:

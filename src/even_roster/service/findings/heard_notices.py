@@ -1,7 +1,8 @@
 """Holds back notices that strangers could cause at will: what was only heard can be forged, again and again.
 
-Of such a finding people are told once an hour, and of MOST of them an hour in all. What turned meanwhile is held back, and told
-when the hour is over if it stands still then; each notice says what was held back before it. Times are seconds on the steady clock.
+Of such a finding people are told once an hour, and of MOST of each kind: a flood of one kind holds back no other. What turned
+meanwhile is held back, and told when the hour is over if it stands still then; each notice says what was held back before it. Times
+are seconds on the steady clock.
 """
 
 from __future__ import annotations
@@ -12,15 +13,15 @@ from collections.abc import Callable, Iterator
 from ...core.findings.engine import Turn, Turned
 
 HOUR = 3600.0
-MOST = 16
+MOST = 8
 
 
 class HeardNotices:
-    """What was told of findings that were only heard, and what is held back."""
+    """The notices of findings that were only heard: which went out, and which are held back."""
 
     def __init__(self, now: Callable[[], float]) -> None:
         self._now = now
-        self._told: dict[int, float] = {}
+        self._told: dict[int, tuple[float, str]] = {}
         self._open: set[int] = set()
         self._held: dict[int, Turned] = {}
         self._turns = Counter[int]()
@@ -36,8 +37,8 @@ class HeardNotices:
         if not one.finding.heard:  # it answered: that is told at once
             self._held.pop(identity, None)
             return False
-        if self._may(identity):
-            self._tell(identity)
+        if self._may(identity, one):
+            self._tell(identity, one)
             return False
         self._held[identity] = one
         self._turns[identity] += 1
@@ -46,8 +47,8 @@ class HeardNotices:
     def due(self) -> Iterator[tuple[int, Turned]]:
         """What was held back, stands still and may be told by now; it is taken to be told."""
         for identity, one in list(self._held.items()):
-            if self._may(identity):
-                self._tell(identity)
+            if self._may(identity, one):
+                self._tell(identity, one)
                 yield identity, one
 
     def before(self, identity: int) -> str:
@@ -57,12 +58,13 @@ class HeardNotices:
             return ""
         return f"; {count:,} more turn{'s were' if count > 1 else ' was'} held back since the last notice of it"
 
-    def _may(self, identity: int) -> bool:
+    def _may(self, identity: int, one: Turned) -> bool:
         now = self._now()
-        self._told = {one: at for one, at in self._told.items() if now - at < HOUR}
-        return identity not in self._told and len(self._told) < MOST
+        self._told = {told: (at, kind) for told, (at, kind) in self._told.items() if now - at < HOUR}
+        of_kind = sum(1 for _, kind in self._told.values() if kind == one.finding.kind)
+        return identity not in self._told and of_kind < MOST
 
-    def _tell(self, identity: int) -> None:
-        self._told[identity] = self._now()
+    def _tell(self, identity: int, one: Turned) -> None:
+        self._told[identity] = self._now(), one.finding.kind
         self._open.add(identity)
         self._held.pop(identity, None)

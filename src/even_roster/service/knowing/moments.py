@@ -16,11 +16,10 @@ from ...core.past.deaf import DeafTime, unasked
 from ...core.past.looks import Series
 from ...core.past.pair import Pair
 from ...core.past.rule import BETWEEN, Against, Known, Then
-from ...core.stays import SOURCES, Source, Stay
+from ...core.stays import ANSWER_BITS, SOURCES, Stay
 from ...store import absence_records, history_queries, look_records
 from ...store.rows import StayRow
 
-ANSWERED_BITS = 0xFF & ~int(Source.LEASE | Source.FOLDED)
 MOST_HERE, FEW, MOST_ELSEWHERE = 8, 4, 24
 """How many stays before a moment and after it are looked at: of one address or device, of others at its addresses, of who left."""
 
@@ -134,7 +133,7 @@ def against(address: Address, mac: MacNumber | None, here: Iterable[StayRow], ow
 
 
 def _answered(row: StayRow) -> bool:
-    return bool(row.sources & ANSWERED_BITS)
+    return bool(row.sources & ANSWER_BITS)
 
 
 def _said(

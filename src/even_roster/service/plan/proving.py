@@ -32,7 +32,7 @@ from ..scans.running_scans import describe_segment
 
 _FOR_EVER = 1 << 52
 BY_MEANS = {Asked.PROBES: Source.ARP, Asked.KERNEL: Source.NEIGHBOUR}
-"""By what a device on the own link answers."""
+"""How a device on the own link answers, by how it was asked."""
 ROUNDS = 4
 PATIENCE = 0.2
 

@@ -16,13 +16,13 @@ from even_roster.api.plan import SubnetNew
 from .processor import processor_seconds
 from .table import Table
 
-LOOKS = 5
+LOOKS, LARGEST = 5, 2000
 WATCHED_SECONDS = 60.0
 
 
 def calling(table: Table) -> None:
-    """200 lines every 5 s, and 2,000 lines every 30 s."""
-    for lines, every in ((200, 5), (2000, 30)):
+    """200 lines every 5 s, and LARGEST lines every 30 s."""
+    for lines, every in ((200, 5), (LARGEST, 30)):
         _call(table, lines, every)
 
 

@@ -88,7 +88,7 @@ def questions(table: Table) -> None:
         home = Path(folder) / "home"
         home.mkdir()
         fill(home / "roster.db")
-        with demo(home=home, anew=True) as running, running.client() as roster:
+        with demo("--new-key", home=home, anew=True) as running, running.client() as roster:
             seconds = rested(psutil.Process(running.process.pid))
             table.add(
                 "50,000 devices: from the first answer until the service rests, to half a second",

@@ -45,6 +45,7 @@ from .roster import p95, rested
 from .table import Table
 
 DAY = 24 * 3600 * 1000
+DAYS, SECONDS = 365, 10
 _BASE = int(IPv4Address("10.48.0.0"))
 
 
@@ -224,7 +225,7 @@ def _fill_year(path: Path, now: int) -> int:
         )
         macs.setdefault(mac, first)
 
-    start = now - 365 * DAY
+    start = now - DAYS * DAY
     for n in range(1400):
         for part in range(3):
             stay(n, MacNumber(0x02C044000000 + n), start + part * 120 * DAY, start + (part + 1) * 120 * DAY - 15 * DAY)
@@ -234,7 +235,7 @@ def _fill_year(path: Path, now: int) -> int:
             length = int(source.uniform(1, 5) * DAY)
             stay(2048 + source.randrange(1500), MacNumber(0x02C09FA00000 + n), at, min(at + length, now))
             at += length
-    for day in range(365):
+    for day in range(DAYS):
         for n in range(40):
             at = start + day * DAY + source.randrange(DAY // 2)
             stay(3600 + n * 10 + day % 10, MacNumber(0x0E0000000000 + day * 1000 + n), at, at + 4 * 3_600_000)
@@ -263,7 +264,7 @@ def _fill_year(path: Path, now: int) -> int:
         for begin in range(0, len(naps), 20_000):
             connection.execute(insert(silences), naps[begin : begin + 20_000])
         every = SpanSet.of([IPv4Network((_BASE, 20))])
-        for day in range(0, 365, 5):  # as if the service was restarted now and then
+        for day in range(0, DAYS, 5):  # as if the service was restarted now and then
             begun, ended = start + day * DAY, start + (day + 5) * DAY
             for kind, apart in ((Kind.SCAN, 4 * 3_600_000), (Kind.LIGHT, 900_000)):
                 last = ended - apart
@@ -282,7 +283,7 @@ def listening(table: Table) -> None:
     for pace in (10_000, 20_000):
         with _flooded_link() as (inside, running):
             process = psutil.Process(running.process.pid)
-            sender = inside.start(sys.executable, "-m", "bench.flood", "far0", str(pace), "10")
+            sender = inside.start(sys.executable, "-m", "bench.flood", "far0", str(pace), str(SECONDS))
             assert sender.stdout is not None
             sender.stdout.readline()
             before = processor_seconds(process.pid)
@@ -294,9 +295,10 @@ def listening(table: Table) -> None:
             heard = next(one for one in _heard(running) if one[0] == "site0")
             _, frames, unread, lost = heard
             table.add(
-                f"listening to {sent // 10:,} ARP frames/s for 10 s",
-                f"{spent * 10:.0f} % of a core; {unread + lost:,} of {sent:,} missed",
-                "≤ 50 % of a core" if pace == 20_000 else "nothing missed", floor=f"{own * 10:.0f} % of a core (sending them)",
+                f"listening to {sent // SECONDS:,} ARP frames/s for {SECONDS} s",
+                f"{spent / SECONDS * 100:.0f} % of a core; {unread + lost:,} of {sent:,} missed",
+                "≤ 50 % of a core" if pace == 20_000 else "nothing missed",
+                floor=f"{own / SECONDS * 100:.0f} % of a core (sending them)",
                 ratio=spent / own,
             )  # fmt: skip
             if frames < sent:
@@ -305,7 +307,7 @@ def listening(table: Table) -> None:
 
 def _heard(running: Service) -> list[tuple[str, int, int, int]]:
     done = running.roster("listen", "--once", "--json")
-    return [(x["adapter"], x["frames"], x["unread"], x["lost"]) for x in json.loads(done.stdout)["listening"]]
+    return [(x["adapter"], x["frames"], x["unread"], x["lost"]) for x in json.loads(done.stdout)["items"]]
 
 
 @contextmanager

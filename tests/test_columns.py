@@ -43,6 +43,14 @@ class Recognised(unittest.TestCase):
             self.assertEqual(fields, {"name": names[0], "address": names[1], "mac": names[2]}, head)
             self.assertEqual(set(by_values), {"name", "address", "mac"})
 
+    def test_a_value_that_stands_in_a_few_rows_again_is_the_devices_own_all_the_same(self) -> None:
+        def rows(distinct: int) -> str:
+            macs = [f"02:c0:44:00:00:{30 + min(number, distinct - 1)}" for number in range(5)]
+            return "IP;Card\n" + "\n".join(f"10.44.10.{30 + at};{mac}" for at, mac in enumerate(macs))
+
+        self.assertEqual(self.told(rows(4))[0], {"address": "IP", "mac": "Card"}, "four of five")
+        self.assertNotIn("mac", self.told(rows(3))[0], "three of five: rather the MAC of what they are connected to")
+
     def test_a_header_with_several_meanings_means_what_its_cells_say(self) -> None:
         for cells, field in (
             (("static", "dhcp"), "kind"),

@@ -312,6 +312,15 @@ class Addresses(unittest.TestCase):
             hearing.named(made, MacNumber(A + number), f"till-{number // 2}", NOW, overheard=False)
         told = Counter(f.kind for f in stood(made) if f.kind in ("shared-hostname", "much-heard"))
         self.assertEqual(told, {"shared-hostname": 20}, "they answered so")
+        for number in range(0, 40, 2):  # joined in pairs: adapters of one device may bear its name
+            one = made.devices[MacNumber(A + number)]
+            made.devices[MacNumber(A + number + 1)] = one
+        self.assertNotIn("shared-hostname", {f.kind for f in stood(made)})
+        made.devices.clear()
+        told = Counter(f.kind for f in stood(made) if f.kind == "shared-hostname")
+        self.assertEqual(told, {"shared-hostname": 20}, "of MACs that are no devices each is its own")
+        for number in range(40):
+            made.devices[MacNumber(A + number)] = KnownDevice(number + 1, "", "")
         self.assertFalse(any(f.heard for f in stood(made) if f.kind == "shared-hostname"))
 
         for number in range(500):
@@ -851,6 +860,8 @@ class WhySilent(unittest.TestCase):
     def test_a_slow_answer_and_a_refusal_are_answers(self) -> None:
         slow = reason(self.facts(arp=(A,), echo=True, slowest=1.44))
         self.assertEqual((slow.answers, slow.verdict.split(":")[0]), (True, "It answers, but slowly, after 1.4 s"))
+        edge = reason(self.facts(arp=(A,), echo=True, slowest=1.0))
+        self.assertIn("answers, but slowly", edge.verdict, "programs that wait a second have given up by then")
         quick = reason(self.facts(arp=(A,), echo=True, slowest=0.02))
         self.assertEqual(quick.verdict, "It answers.")
         refused = reason(self.facts(onlink=False, arp=None, gateway=True, refused=(80, 443)))

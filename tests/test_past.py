@@ -313,6 +313,8 @@ class OnlyHeard(unittest.TestCase):
         self.assertEqual(len(heard), MOST_MACS)
         self.assertNotIn(MAC, heard, "it was heard longest ago")
         self.assertEqual(len(heard.at(PLACE, T)), MOST_MACS)
+        heard.forget(T + KEPT)
+        self.assertEqual(len(heard), MOST_MACS, "a day is kept to its end")
         heard.forget(T + KEPT + 1)
         self.assertEqual((len(heard), heard.at(PLACE, T), heard.left_out), (0, {}, {}))
 

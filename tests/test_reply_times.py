@@ -79,7 +79,11 @@ class Measured(unittest.TestCase):
                 for part in parts:
                     reply_records.add(connection, 1, {(ONE, 500_000): tally(part), (far, 500_000): tally(part)})
                 reply_records.add(connection, 1, {(ONE, 500_000 - KEPT_HOURS): Tally(1, 1)})
+                reply_records.add(connection, 1, {(ONE, 500_000 - 31 * 24 + 1): Tally(1, 1)})
+                self.assertEqual(set(reply_records.since(connection, 1, [ONE], 0)[ONE]), {499_256, 499_257, 500_000})
                 reply_records.forget(connection, 500_000)
+                self.assertIn(499_257, reply_records.since(connection, 1, [ONE], 0)[ONE], "31 days are kept")
+                reply_records.forget(connection, 500_001)
                 found = reply_records.since(connection, 1, [ONE, far], 0)
             database.close()
         whole = tally([look for part in parts for look in part])

@@ -20,7 +20,8 @@ from typing import Any
 from even_roster.core.switches.columns import Column
 from even_roster.probe import snmp_agent
 from even_roster.probe.snmp_agent import Agent, AgentError, Ending, Walked
-from even_roster.probe.snmp_session import CommunitySession
+from even_roster.probe.snmp_session import CommunitySession, Report
+from even_roster.probe.snmp_user import UserSession
 from even_roster.standin.snmp_responder import Responder
 from even_roster.wire import ber, snmp, snmp_v3, usm
 from even_roster.wire.errors import WireError
@@ -146,6 +147,31 @@ class Octets(unittest.TestCase):
         for other in others:
             with contextlib.suppress(WireError):
                 self.assertNotEqual(snmp_v3.opened(envelope, other), scoped)
+
+    def test_a_users_session_takes_the_answer_to_its_own_question_alone(self) -> None:
+        user, engine = User("lark", Auth.SHA256, "quillmark-1"), b"\x80\0\0\1engine"
+        nobody, statistics = User(""), (1, 3, 6, 1, 6, 3, 15, 1, 1)
+
+        def said(identity: int, unit: Unit, by: User, name: bytes = b"lark") -> bytes:
+            envelope = snmp_v3.Envelope(identity, 0, engine, 3, 99, name, b"", b"", b"")
+            return snmp_v3.sealed(envelope, snmp_v3.Scoped(engine, b"", unit), by, b"")
+
+        session = UserSession(user)
+        counted = Variable((*statistics, 4, 0), Type.COUNTER, 1)
+        which = Unit(Kind.REPORT, 7, (counted,))
+        self.assertIsNone(session.unwrap(said(8, which, nobody, b""), 7), "of another question")
+        told = session.unwrap(said(7, which, nobody, b""), 7)
+        assert isinstance(told, Report)
+        self.assertTrue(told.again, "now the engine is known")
+        answer = Unit(Kind.RESPONSE, 9, (Variable((1, 3, 6, 1, 2, 1, 1, 5, 0), Type.OCTETS, b"switch-foyer"),))
+        self.assertEqual(session.unwrap(said(9, answer, user), 9), answer)
+        self.assertIsNone(session.unwrap(said(9, answer, user), 10))
+        self.assertIsNone(session.unwrap(said(10, answer, user), 10), "the question inside is another one")
+        self.assertIsNone(session.unwrap(said(9, answer, user, b"wren"), 9), "another user's")
+        with self.assertRaises(WireError):
+            session.unwrap(said(9, answer, User("lark", Auth.SHA256, "quillmark-2")), 9)
+        with self.assertRaises(WireError):
+            session.unwrap(said(9, answer, nobody), 9)
 
     def test_keys_are_those_of_the_standard(self) -> None:
         engine = bytes.fromhex("000000000000000000000002")

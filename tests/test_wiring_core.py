@@ -7,6 +7,7 @@ import unittest
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 from even_roster.core.findings.engine import BY_KIND
@@ -332,6 +333,12 @@ class Map(unittest.TestCase):
         wider = [width - cable.width for width, cable in zip(widths, made.cables, strict=True)]
         self.assertEqual([extra > 1 for extra in wider], [True, False, False, False], "only the way is lit")
         self.assertIn("kept shut", said)
+        (word,) = (one for one in document.findall(".//{*}text") if one.text == "kept shut")
+        shut = made.cables[2]
+        flat = max(pairwise(shut.points), key=lambda pair: abs(pair[0][0] - pair[1][0]))
+        left, right = sorted((flat[0][0], flat[1][0]))
+        self.assertAlmostEqual(float(word.get("x") or 0), (left + right) / 2, 0, "it stands in the middle of its cable")
+        self.assertGreater(right - left, 1)
         self.assertIn("a <title>", said, "markup in names is inert")
         lines = outline(wiring, ["s1"], frozenset(), lambda node: node, str, lambda number: f"link {number}")
         self.assertEqual(lines, [

@@ -34,7 +34,7 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
     """A MAC was overheard as an address, on the link of an adapter (None: it is not known on which). Where that contradicts what is
     known, it is asked at once; else when there is room. A question that found no room is put again with the next frame."""
     world.passed(at)
-    if mac is None or mac in world.own_macs or not hostable(address):
+    if mac is None or mac in world.own_macs or not hostable(address) or world.hearsay.just_now(address, mac, at):
         return
     holders = world.holders.get(address, {})
     held = holders.get(mac)

@@ -13,12 +13,14 @@ from dataclasses import dataclass
 from ..address import Address
 from ..mac import MacNumber
 from .facts import Held
-from .model import DAY, HOUR
+from .model import DAY, HOUR, SECOND
 
 Lines = dict[Address, deque[tuple[int, MacNumber]]]
 """By address, which MACs took turns there, the latest last, each with when it began (UTC ms)."""
 KEPT = DAY
 FRESH = HOUR
+ONCE = SECOND
+MOST_LATEST = 16_384
 MOST_MACS = 1024
 MOST_ADDRESSES = 16
 
@@ -45,6 +47,7 @@ class Hearsay:
         self.left_out: dict[MacNumber, int] = {}
         self.since: dict[MacNumber, int] = {}
         self.lines: Lines = {}
+        self._latest: dict[Address, tuple[MacNumber, int]] = {}
         self.changes = 0
         self.ranked: dict[str, tuple[int, int, list[MacNumber]]] = {}
 
@@ -80,6 +83,16 @@ class Hearsay:
         while len(self._of_mac) > MOST_MACS:
             self._drop_mac(next(iter(self._of_mac)))
         return news
+
+    def just_now(self, address: Address, mac: MacNumber, at: int) -> bool:
+        """True when the same MAC was the last one heard as an address, less than ONCE ago: again says nothing more."""
+        latest = self._latest.get(address)
+        if latest is not None and latest[0] == mac and 0 <= at - latest[1] < ONCE:
+            return True
+        if len(self._latest) >= MOST_LATEST:
+            self._latest.clear()
+        self._latest[address] = mac, at
+        return False
 
     def answered(self, address: Address, mac: MacNumber) -> None:
         """It answered there: it is no hearsay any more."""

@@ -199,9 +199,11 @@ def publish(
 ) -> PublishDone:
     """Send the plan to the server: checked by it first, verified by reading back, rolled back on failure."""
     done = servers.publishing.publish(identity, request.digest, request.take_over)
+    row = servers.row(identity)
+    subnets = _subnets(context, row.site)
     return PublishDone(
-        server=ServerRefView(id=identity, name=servers.row(identity).name),
-        lines=[dhcp_views.line_view(line, _subnets(context, servers.row(identity).site)) for line in done.lines],
+        server=ServerRefView(id=identity, name=row.name),
+        lines=[dhcp_views.line_view(line, subnets) for line in done.lines],
         remarks=list(done.notes),
         by_hand=list(done.by_hand),
     )

@@ -75,7 +75,12 @@ class Switch:
         """Say by LLDP who it is, and hear others; the agent tells of it over AgentX."""
         self._start("lldpd", "-d", "-x", "-X", f"unix:{self.folder}/ax", "-u", f"{self.folder}/s", "-I", "p*,up*", "-C", "p1,up*",
                     "-L", "/bin/true", "-O", f"{self.folder}/none")  # fmt: skip
-        until(lambda: (self.folder / "s").exists(), "lldpd does not start")
+        asking = self.inside.inside(["lldpcli", "-u", f"{self.folder}/s", "show", "chassis"])
+
+        def listens() -> bool:  # its socket is there before it may be written to
+            return (self.folder / "s").exists() and subprocess.run(asking, capture_output=True, check=False).returncode == 0
+
+        until(listens, "lldpd does not start")
         for words in (
             f"configure system hostname {self.name}",
             "configure lldp portidsubtype ifname",

@@ -152,7 +152,7 @@ class FullDisk(unittest.TestCase):
                 self.assertIn("disk", str(error))
             stuffing.unlink()
             until(lambda: self._adds(roster, "After"), "it does not recover")
-            self.assertEqual(roster.health().status, "ok")
+            until(lambda: roster.health().status == "ok", lambda: f"it is not well again: {roster.health()}")
             names = {site.name for site in roster.sites()}
             self.assertIn("After", names)
             confirmed = [f"Annex {n} " + "x" * 60 for n in range(number if refused else kept + 1)]

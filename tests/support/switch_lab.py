@@ -78,7 +78,9 @@ class Switch:
         asking = self.inside.inside(["lldpcli", "-u", f"{self.folder}/s", "show", "chassis"])
 
         def listens() -> bool:  # its socket is there before it may be written to
-            return (self.folder / "s").exists() and subprocess.run(asking, capture_output=True, check=False).returncode == 0
+            return (self.folder / "s").exists() and subprocess.run(
+                asking, capture_output=True, check=False
+            ).returncode == 0
 
         until(listens, "lldpd does not start")
         for words in (

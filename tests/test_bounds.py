@@ -6,13 +6,14 @@ import asyncio
 import itertools
 import threading
 import unittest
+from collections import Counter
 
 from even_roster.core.address import Address, dotted
-from even_roster.core.findings import rounds
+from even_roster.core.findings import asking, rounds
 from even_roster.core.findings.answering import KEPT, Answering
 from even_roster.core.findings.engine import MOST_AGAIN, Engine, Finding
 from even_roster.core.findings.model import Severity, State, Subject
-from even_roster.core.findings.questions import AGAIN, AT_ONCE, MOST_WAITING, PER_SECOND, Questions
+from even_roster.core.findings.questions import AGAIN, BUDGETS, CURIOUS, MOST_WAITING, OPEN, STANDS, Questions, Rank
 from even_roster.core.findings.world import World
 from even_roster.core.mac import MacNumber
 from even_roster.core.plan.model import Plan, Site
@@ -30,41 +31,98 @@ A, B = MacNumber(0x02C0_9F40_0001), MacNumber(0x02C0_9F40_0002)
 
 
 class QuestionsTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.line = Questions()
+
+    def want(self, *numbers: int, rank: Rank = Rank.REST, now: int = NOW, stands: int = 0, news: bool = True) -> None:
+        for number in numbers:
+            self.line.want(Address(HERE + number), rank, now, stands=stands, news=news)
+
+    def taken(self, now: int) -> list[int]:
+        return [address - HERE for address in self.line.take(now)]
+
     def test_a_storm_has_its_budget_and_no_more(self) -> None:
-        line = Questions()
-        for number in range(MOST_WAITING + 10):
-            line.want(Address(HERE + number))
-        self.assertEqual(line.held_back, 10)
-        self.assertEqual(len(line.take(NOW)), AT_ONCE)
-        self.assertEqual(line.take(NOW), [], "the budget is spent")
-        self.assertEqual(len(line.take(NOW + 1000)), PER_SECOND)
-        self.assertEqual(len(line.take(NOW + 3_600_000)), AT_ONCE, "an hour of quiet saves up one burst")
+        rate, most = BUDGETS[Rank.REST]
+        self.want(*range(MOST_WAITING + 10))
+        self.assertEqual((self.line.held_back, len(self.line)), (10, MOST_WAITING))
+        self.assertEqual(len(self.taken(NOW)), most)
+        self.assertEqual(self.taken(NOW), [], "the budget is spent")
+        self.assertEqual(len(self.taken(NOW + 1000)), rate)
+        self.assertEqual(len(self.taken(NOW + 3_600_000)), most, "an hour of quiet saves up one burst")
+
+    def test_a_flood_of_one_rank_takes_nothing_from_another(self) -> None:
+        self.want(*range(MOST_WAITING))
+        for number in range(MOST_WAITING):
+            self.line.wonder(Address(HERE + 5000 + number), NOW)
+        self.taken(NOW)
+        self.want(9000, rank=Rank.PLANNED)
+        self.want(9001, rank=Rank.OWN)
+        self.want(9002, rank=Rank.KNOWN)
+        self.assertEqual(self.taken(NOW), [9001, 9000, 9002], "whose it is decides, not who came first")
+        rate, _ = BUDGETS[Rank.PLANNED]
+        self.assertGreaterEqual(rate, 128)
+
+    def test_addresses_of_one_rank_take_turns(self) -> None:
+        rate, most = BUDGETS[Rank.KNOWN]
+        self.want(*range(300), rank=Rank.KNOWN, stands=60_000)
+        seen = self.taken(NOW)
+        for second in range(1, 6):
+            self.want(*range(300), rank=Rank.KNOWN, now=NOW + second * 1000, stands=60_000)
+            seen += self.taken(NOW + second * 1000)
+        self.assertEqual(len(seen), most + 5 * rate)
+        counts = Counter(seen)
+        self.assertEqual((len(counts), max(counts.values()) - min(counts.values())), (300, 1))
 
     def test_contradictions_come_before_newcomers(self) -> None:
-        line = Questions()
-        for number in range(AT_ONCE):
-            line.wonder(Address(HERE + number))
-        line.want(Address(HERE + 500))
-        asked = line.take(NOW)
-        self.assertEqual((asked[0], len(asked)), (HERE + 500, AT_ONCE))
-        self.assertEqual(len(line), 1)
+        for number in range(CURIOUS[1] + 1):
+            self.line.wonder(Address(HERE + number), NOW)
+        self.want(500)
+        asked = self.taken(NOW)
+        self.assertEqual((asked[0], len(asked)), (500, CURIOUS[1] + 1))
+        self.assertEqual(len(self.line), 1)
 
     def test_one_address_is_not_asked_twice_at_once_and_not_forgotten(self) -> None:
-        line = Questions()
-        line.want(Address(HERE))
-        self.assertEqual(line.take(NOW), [HERE])
-        line.want(Address(HERE))
-        self.assertEqual(line.take(NOW + AGAIN - 1), [])
-        self.assertIn(HERE, line)
-        self.assertEqual(line.take(NOW + AGAIN), [HERE])
-        self.assertNotIn(HERE, line)
+        self.want(0)
+        self.assertEqual(self.taken(NOW), [0])
+        self.want(0)
+        self.assertEqual(self.taken(NOW + AGAIN - 1), [])
+        self.assertIn(HERE, self.line)
+        self.assertTrue(self.line.due(NOW + AGAIN))
+        self.assertEqual(self.taken(NOW + AGAIN), [0])
+        self.assertNotIn(HERE, self.line)
+        self.assertFalse(self.line.due(NOW + 10 * AGAIN))
 
     def test_a_newcomer_that_contradicts_moves_to_the_front_and_stands_in_one_line(self) -> None:
-        line = Questions()
-        line.wonder(Address(HERE))
-        line.want(Address(HERE))
-        line.wonder(Address(HERE))
-        self.assertEqual(len(line), 1)
+        self.line.wonder(Address(HERE), NOW)
+        self.want(0)
+        self.line.wonder(Address(HERE), NOW)
+        self.assertEqual(len(self.line), 1)
+        self.want(0, rank=Rank.PLANNED)
+        self.assertEqual((len(self.line), self.taken(NOW)), (1, [0]), "it was put into the plan meanwhile")
+
+    def test_what_stands_is_asked_again_more_and_more_seldom_and_ends(self) -> None:
+        self.want(0, stands=STANDS)
+        asked = [at for at in range(0, 40_000, 250) if self.taken(NOW + at)]
+        self.assertEqual(asked, [0, 1000, 3000, 7000, 13_000])
+        self.want(0, now=NOW + 40_000, stands=STANDS)
+        asked = []
+        for at in range(40_000, 80_000, 250):
+            if at < 60_000:  # it goes on being heard
+                self.want(0, now=NOW + at, stands=STANDS, news=False)
+            asked += [at] if self.taken(NOW + at) else []
+        self.assertEqual(asked, [40_000, 41_000, 43_000, 47_000, 53_000, 59_000, 65_000, 71_000])
+        self.want(0, now=NOW + 90_000, stands=STANDS)
+        self.taken(NOW + 90_000)
+        self.taken(NOW + 91_000)
+        self.want(0, now=NOW + 91_500, stands=STANDS)
+        self.assertEqual(self.taken(NOW + 92_000), [0], "what is new is not left to wait")
+
+    def test_a_question_is_open_for_three_seconds(self) -> None:
+        self.want(0)
+        self.taken(NOW)
+        answers = [self.line.is_open(Address(HERE), NOW + at) for at in (-1, 0, OPEN, OPEN + 1)]
+        self.assertEqual(answers, [False, True, True, False])
+        self.assertFalse(self.line.is_open(Address(HERE + 1), NOW))
 
 
 class Rounds(unittest.TestCase):
@@ -73,9 +131,10 @@ class Rounds(unittest.TestCase):
 
     def test_a_word_during_a_round_is_asked_about_after_it(self) -> None:
         questions = self.world.questions
-        questions.want(Address(HERE))
+        self.world.passed(NOW)
+        asking.want(self.world, Address(HERE), stands=0)
         self.assertEqual(questions.take(NOW), [HERE])
-        questions.want(Address(HERE))  # while the round is on its way
+        asking.want(self.world, Address(HERE), stands=0)  # while the round is on its way
         rounds.over(self.world, Address(HERE), [A], NOW + 400, "eth0", controlled=True)
         self.assertEqual(questions.take(NOW + 400 + AGAIN), [HERE])
 
@@ -83,6 +142,19 @@ class Rounds(unittest.TestCase):
         for turn in range(3):
             rounds.over(self.world, Address(HERE), [A, B], NOW + turn * 5_000, "eth0", controlled=True)
             self.assertNotIn(HERE, self.world.questions)
+
+    def test_a_late_answer_counts_with_its_round_unless_the_address_was_asked_again(self) -> None:
+        here = Address(HERE)
+        rounds.over(self.world, here, [A], NOW, "eth0", controlled=True, began=NOW - 1000)
+        rounds.late(self.world, here, B, NOW + 1800, "eth0")
+        self.assertEqual(self.world.confirmed[here], (NOW, (A, B)))
+        rounds.over(self.world, here, [A], NOW + 10_000, "eth0", controlled=True, began=NOW + 9000)
+        self.assertFalse(self.world.questions.is_open(here, NOW + 10_000 + OPEN + 1), "what comes then is overheard")
+        self.world.questions.asked(here, NOW + 20_000)  # a new round goes out
+        rounds.late(self.world, here, B, NOW + 20_300, "eth0")
+        self.assertEqual(self.world.confirmed[here][1], (A,), "the last round was another question")
+        rounds.over(self.world, here, [A], NOW + 21_000, "eth0", controlled=True, began=NOW + 20_000)
+        self.assertEqual(self.world.confirmed[here][1], (A, B), "beside the round it answered that one")
 
     def test_standing_findings_take_turns(self) -> None:
         count = 2 * MOST_AGAIN + 10

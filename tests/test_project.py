@@ -35,7 +35,7 @@ ROOMS = {
     "dhcp": {"aids", "knowing", "naming", "web", "scans", "plan"}, "findings": {"aids", "naming", "web", "devices", "plan"},
     "watching": {"aids", "knowing", "naming", "web", "scans", "findings"},
     "lookup": {"knowing", "naming", "web", "scans", "plan", "findings", "watching"},
-    "health": {"web", "scans"}, "demo": {"devices", "dhcp", "knowing", "naming", "plan", "web"},
+    "health": {"web", "scans", "watching"}, "demo": {"devices", "dhcp", "knowing", "naming", "plan", "web"},
 }  # fmt: skip
 """Which rooms of the service may see which; the hall (what all share) sees what is known and how to run, and only app and run see all."""
 HALL_SEES = {"aids", "knowing", "vendors"}

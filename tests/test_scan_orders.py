@@ -15,6 +15,7 @@ from even_roster.api.scans import ScanRequest
 from even_roster.core.absence import Reason, Silence
 from even_roster.core.adapters import Adapter, AdapterError
 from even_roster.core.address import Address
+from even_roster.core.findings import rounds
 from even_roster.core.mac import Mac, MacNumber
 from even_roster.core.names import Name, NameSource
 from even_roster.core.past.looks import Kind, Look
@@ -249,7 +250,14 @@ class Telling(WithContext):
         self.scanned("10.44.0.0/16", before=1000)
         self.see([(30, 0xA), (30, PRINTER)])
         both = f"{Mac(MacNumber(PRINTER))}", f"{Mac(MacNumber(0xA))}"
-        self.assertIn("It is claimed by two", self.explain(30))
+        self.assertIn("answered there too, last just now, but not together with it", self.explain(30))
+        with self.context.findings.looking() as world:
+            rounds.over(
+                world, Address(BASE + 30), [MacNumber(0xA), MacNumber(PRINTER)], world.now, "office0", controlled=True
+            )
+        self.assertIn("It is claimed by two", self.explain(30), "both answered one question")
+        with self.context.findings.looking() as world:
+            rounds.over(world, Address(BASE + 30), [MacNumber(PRINTER)], world.now + 1, "office0", controlled=True)
         self.assertEqual(self.state(30), "two")
         self.gone(0xA, Reason.GAVE_WAY)
         told = self.explain(30)

@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Whether the service is well: 200 while it and its records answer, impaired when nothing can be written, standing work ended by an error, or others will soon find no place
+         * Whether the service is well: 200 while it and its records answer, impaired when nothing can be written, standing work ended by an error, more happens on a link than can be looked at or asked about, or others will soon find no place
          * @description It tells what was found within the last seconds, and waits for nothing.
          */
         get: operations["system.healthz"];

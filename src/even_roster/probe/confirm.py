@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from ipaddress import IPv4Address
 
 from ..core.address import Address, address_of
@@ -46,43 +46,49 @@ class Round:
 
 async def confirm(
     segment: Segment, addresses: Sequence[Address], patience: float = LISTEN, took: dict[Address, float] | None = None,
+    apart: Mapping[Address, Sequence[MacNumber]] | None = None,
 ) -> dict[Address, tuple[MacNumber, ...]]:  # fmt: skip
     """Who answers for each of up to MOST addresses on the own link, waiting `patience` seconds for the last answer. With `took`,
-    to which come the reply times that are certain, in seconds, nobody is asked again who has answered. Raises SegmentError."""
+    to which come the reply times that are certain, in seconds, nobody is asked again who has answered. Those who are named `apart`
+    are asked by unicast too, in case a broadcast does not reach them. Raises SegmentError."""
     mac = segment.adapter.mac
     if mac is None:
         raise SegmentError(f"{segment.adapter.name} has no MAC to send from")
     door = segment.arp_answers()
     wanted = list(addresses[:MOST])
-    heard = await work_on(door, lambda stop: _ask(door, mac, segment, wanted, stop, patience, again=took is None))
+    heard = await work_on(
+        door, lambda stop: _ask(door, mac, segment, wanted, apart or {}, stop, patience, again=took is None)
+    )
     if took is not None:
         took.update(heard.took)
     return {address: tuple(heard.macs.get(address, ())) for address in wanted}
 
 
 def _ask(
-    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], stop: threading.Event, patience: float, *,
-    again: bool,
+    door: FrameDoor, mac: Mac, segment: Segment, addresses: list[Address], apart: Mapping[Address, Sequence[MacNumber]],
+    stop: threading.Event, patience: float, *, again: bool,
 ) -> Round:  # fmt: skip
     own = segment.adapter.addresses
-    frames = []
+    frames: list[list[bytes]] = []
     for address in addresses:
         mine = next((one.ip for one in own if IPv4Address(address) in one.network), None)
         target = IPv4Address(address)
         # From an own address of the subnet, so that hosts which ignore probes from 0.0.0.0 answer as well.
         question = arp.request(mac, mine, target) if mine is not None and mine != target else arp.probe(mac, target)
-        frames.append(ethernet.encode(question))
+        to_some = [replace(question, destination=Mac(one)) for one in apart.get(address, ())]
+        frames.append([ethernet.encode(one) for one in (question, *to_some)])
     heard = Round()
     began = door.now()
     for number in range(QUESTIONS):
-        for place, (address, frame) in enumerate(zip(addresses, frames, strict=True)):
+        for place, (address, questions) in enumerate(zip(addresses, frames, strict=True)):
             if place % _BURST == 0:
                 _listen(door, began + number * BETWEEN + place * _SPREAD, mac, heard, stop)
             if stop.is_set():
                 return Round()
             if again or address not in heard.macs:
-                heard.asked[address].append(door.now())
-                door.send(frame)
+                for frame in questions:
+                    heard.asked[address].append(door.now())
+                    door.send(frame)
     _listen(door, door.now() + patience, mac, heard, stop)
     return heard
 

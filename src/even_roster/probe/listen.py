@@ -28,7 +28,7 @@ MOST_LINES = 40
 _ARP = b"\x08\x06"
 _IPV4 = b"\x08\x00"
 _LLDP = b"\x88\xcc"
-_ARP_BODY = struct.Struct("!HHIIHHHI")  # of octets 20..42: operation, sender MAC and address, target MAC and address
+_ARP_BODY = struct.Struct("!HHIIHII")  # of octets 20..42: operation, sender MAC and address, target MAC and address
 _LINK_LOCAL = 0xA9FE
 
 
@@ -60,9 +60,11 @@ class Line:
 
 @dataclass(slots=True)
 class Batch:
-    """What was heard since the last batch; counts are frames. `unread` were left out in a storm."""
+    """What was heard since the last batch; counts are frames, of which `unread` were left out in a storm. `replies` are ARP replies
+    to this machine: they may answer a question of ours."""
 
     sightings: list[Sighting] = field(default_factory=list)
+    replies: list[tuple[Address, MacNumber]] = field(default_factory=list)
     names: list[NameTold] = field(default_factory=list)
     offers: list[Offer] = field(default_factory=list)
     named_servers: list[tuple[MacNumber, int]] = field(default_factory=list)
@@ -134,11 +136,13 @@ class Ear:
         if len(body) < 28 or body[:6] != b"\x00\x01\x08\x00\x06\x04":
             found.broken += 1
             return
-        operation, high, low, sender, _, _, _, target = _ARP_BODY.unpack_from(body, 6)
+        operation, high, low, sender, to_high, to_low, target = _ARP_BODY.unpack_from(body, 6)
         mac = high << 32 | low
         if operation not in (1, 2) or mac in self._own or not mac or high & 0x100:
             return
-        if sender:
+        if sender and operation == 2 and to_high << 32 | to_low in self._own:
+            found.replies.append((sender, mac))
+        elif sender:
             pairs.add((sender, mac))
             if operation == 1 and sender != target and self._outside(sender, target):
                 found.stray_questions.append((mac, target))

@@ -36,6 +36,7 @@ from .fitting import fitting_routes, kind_routes
 from .fitting.fitter import Fitter
 from .health import system_routes
 from .health.pulse import Pulse
+from .health.strain import Strain
 from .lookup import find_routes, history_routes, network_routes
 from .plan import assignment_routes, spreadsheet_routes, subnet_routes
 from .scans import scan_routes
@@ -182,6 +183,7 @@ def create_app(context: Context, places: Places | None = None) -> FastAPI:
     servers = DhcpServers(context)
     watcher = Watcher(context, running)
     listening = Listening(context, watcher.alarm)
+    app.state.strain = Strain(context, listening)
     deaf_times = DeafTimes(context, listening)
     notices = Notices(context)
     caller = Caller(context, watcher)

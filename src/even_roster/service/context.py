@@ -26,6 +26,7 @@ from ..store.database import Database, StoreError
 from ..store.sign_in_records import SignIns
 from .aids import home_folder
 from .aids.supervising import Supervisor
+from .knowing.asking_book import AskingBook
 from .knowing.events import Hub
 from .knowing.findings_book import FindingsBook
 from .knowing.known_links import KnownLinks
@@ -71,6 +72,7 @@ class Context:
     monotonic: Callable[[], float] = time.monotonic
     plan: PlanBook = field(init=False)
     findings: FindingsBook = field(init=False)
+    asking: AskingBook = field(init=False)
     known_links: KnownLinks = field(init=False)
     newcomers: Newcomers = field(init=False)
     looks: LookBook = field(init=False)
@@ -90,7 +92,7 @@ class Context:
         self.findings = FindingsBook(
             self.database, self.plan, self.steady_ms, now_ms, self.randomised, self._vendor, self.tell
         )
-
+        self.asking = AskingBook(self.findings)
         self.switches = SwitchBook(self.database, now_ms, self.tell)
         self.looks = LookBook(self.database, lambda: self.plan.site_here, now_ms)
         self.newcomers = Newcomers(lambda: self.findings.new_per_hour)

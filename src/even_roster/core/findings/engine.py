@@ -25,7 +25,7 @@ _BY_ABOUT = {about: tuple(rule for rule in RULES if rule.about is about) for abo
 
 Name = tuple[str, str]  # kind, key text
 ASKED_AGAIN = {
-    "duplicate-address", "gateway-changed", "address-taken-over", "adapters-answer-for-each-other",
+    "duplicate-address", "address-claimed", "gateway-changed", "address-taken-over", "adapters-answer-for-each-other",
     "assignment-not-in-effect",
 }  # fmt: skip
 MOST_AGAIN = 128
@@ -157,9 +157,11 @@ class Engine:
         world.dirty_all()
         self.recheck(world)
 
-    def recheck(self, world: World) -> None:
-        """Have the standing findings looked at again: time alone may have ended their cause."""
-        for name in self.standing:
+    def recheck(self, world: World, *, only_heard: bool = False) -> None:
+        """Have the standing findings looked at again, or those by hearsay alone: time may have ended their cause."""
+        for name, finding in self.standing.items():
+            if only_heard and not finding.heard:
+                continue
             key = self._keys.get(name, key_of(world, name))
             if key is not None:
                 world.dirty[BY_KIND[name[0]].about].add(key)

@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from ..absence import ASKED_BY_ARP
 from ..address import Address
 from ..mac import Mac, MacNumber
+from .model import DAY
 from .world import World
 
 VIRTUAL_ROUTER = 0x00005E0001  # RFC 5798 7.3: 00-00-5E-00-01-{VRID}
@@ -25,6 +26,26 @@ def same_device(world: World, one: int, two: int | None) -> bool:
     return one == two or (first is not None and second is not None and first.id == second.id)
 
 
+def gateway_mac(world: World, address: Address) -> tuple[MacNumber, str] | None:
+    """The MAC a gateway is known by, and how: the plan has it, it was learnt when its link was scanned first, or it is who has
+    answered there longest of those that did within the week."""
+    item = world.planned(address)
+    if item is not None and item.mac is not None:
+        return item.mac, "the plan has it"
+    learnt = next((one.gateway_mac for one in world.links.values() if one.gateway == address and one.gateway_mac), None)
+    if learnt is not None:
+        return learnt, "it was seen there before"
+    before = [
+        (held.first, mac)
+        for mac, held in world.holders.get(address, {}).items()
+        if mac is not None
+        and mac not in world.own_macs
+        and held.sources & ASKED_BY_ARP
+        and world.now - held.last <= 7 * DAY
+    ]
+    return (min(before)[1], "it has answered there longest") if before else None
+
+
 def owners(world: World, address: Address) -> list[MacNumber]:
     """The MACs that people or servers gave an address to: of the plan, of a running lease, the gateway's learnt one, members."""
     found: list[MacNumber] = []
@@ -33,7 +54,8 @@ def owners(world: World, address: Address) -> list[MacNumber]:
         found.append(item.mac)
     if lease is not None and lease.mac is not None:
         found.append(lease.mac)
-    found += [one.gateway_mac for one in world.links.values() if one.gateway == address and one.gateway_mac is not None]
+    if world.is_gateway(address) and (gateway := gateway_mac(world, address)) is not None:
+        found.append(gateway[0])
     return list(dict.fromkeys([*found, *sorted(world.members.get(address, ()))]))
 
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from ..absence import HEARD
 from ..address import Address, hostable
 from ..mac import MacNumber
 from ..stays import Source
+from . import asking
 from .model import HOUR, MINUTE
+from .questions import STANDS
 from .world import World
 
 ASK_AGAIN = 10 * MINUTE
@@ -26,8 +30,10 @@ def saw(
     # What a server has leased to a device that answered there says nothing of whether it is there.
     if source is Source.LEASE and held is not None and held.answered:
         held.leased = max(held.leased, at)
-    else:
-        world.saw(address, mac, at, source, link)
+        return
+    claim = world.saw(address, mac, at, source, link)
+    if link is not None:
+        asking.answered(world, address, mac, at, source, link, claim=claim)
 
 
 def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: str | None) -> None:
@@ -44,17 +50,27 @@ def heard(world: World, address: Address, mac: MacNumber | None, at: int, link: 
             world.heard_on.setdefault(address, link)
         if held.silence is HEARD and at - held.last < ANSWERED_LATELY:
             return
+        if held.silence is not HEARD:
+            world.hearsay.heard_again(address, at)
+            world.touch(address, mac)
     elif world.hearsay.heard(address, mac, at, link):
         world.touch(address, mac)
     if link is None:
         return
     beside = world.hearsay.beside(address, holders, world.now)
-    again = world.switched(address, mac, at, beside, world.hearsay.lines)
-    if again or world.now - world.questions.asked_at(address) >= ASK_AGAIN:
-        if world.contradicts(address, mac, at, holders):
-            world.questions.want(address)
-        else:
-            world.questions.wonder(address)
+    again = asking.switched(world, address, mac, at, beside, world.hearsay.lines)
+    if asking.contradicts(world, address, mac, at, holders):
+        asking.want(world, address, news=again, stands=STANDS)
+    elif again or world.now - world.questions.asked_at(address) >= ASK_AGAIN:
+        world.questions.wonder(address, world.now)
+
+
+def announced(world: World, addresses: Iterable[Address], mac: MacNumber, at: int) -> None:
+    """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
+    for address in addresses:
+        if not world.announced.said(mac, address) and mac not in world.members.get(address, ()):
+            asking.want(world, address)
+        world.advert(address, mac, at)
 
 
 def named(world: World, mac: MacNumber, name: str, at: int, *, overheard: bool) -> None:

@@ -13,14 +13,16 @@ from dataclasses import dataclass
 from ..address import Address
 from ..mac import MacNumber
 from .facts import Held
-from .model import DAY, HOUR, SECOND
+from .model import DAY, HOUR, MINUTE, SECOND
 
 Lines = dict[Address, deque[tuple[int, MacNumber]]]
 """By address, which MACs took turns there, the latest last, each with when it began (UTC ms)."""
 KEPT = DAY
 FRESH = HOUR
 ONCE = SECOND
+RECENT = 2 * MINUTE
 MOST_LATEST = 16_384
+MOST_AGAIN = 1024
 MOST_MACS = 1024
 MOST_ADDRESSES = 16
 
@@ -33,6 +35,11 @@ class Heard:
     last: int
     times: int
     link: str | None
+
+    @property
+    def every(self) -> int:
+        """How long it usually takes until it is heard again, in ms; 0 while it was heard once."""
+        return (self.last - self.first) // (self.times - 1) if self.times > 1 else 0
 
 
 class Hearsay:
@@ -48,6 +55,7 @@ class Hearsay:
         self.since: dict[MacNumber, int] = {}
         self.lines: Lines = {}
         self._latest: dict[Address, tuple[MacNumber, int]] = {}
+        self.again: dict[Address, int] = {}
         self.changes = 0
         self.ranked: dict[str, tuple[int, int, list[MacNumber]]] = {}
 
@@ -104,6 +112,22 @@ class Hearsay:
         found = self._of_address.get(address)
         return {mac: one for mac, one in found.items() if now - one.last <= within} if found else {}
 
+    def claimed(self, now: int) -> Iterator[Address]:
+        """The addresses that somebody was heard as within the last minutes, in the order in which they were heard first."""
+        for address, there in self._of_address.items():
+            if any(now - one.last <= RECENT for one in there.values()):
+                yield address
+        for address, at in self.again.items():
+            if now - at <= RECENT and address not in self._of_address:
+                yield address
+
+    def heard_again(self, address: Address, at: int) -> None:
+        """A MAC that answered at an address once, and does not any more, was heard as it."""
+        self.again.setdefault(address, at)
+        self.again[address] = max(self.again[address], at)
+        while len(self.again) > MOST_AGAIN:
+            del self.again[next(iter(self.again))]
+
     def beside(
         self, address: Address, holders: Mapping[MacNumber | None, Held], now: int
     ) -> Mapping[MacNumber | None, Held | Heard]:
@@ -129,6 +153,7 @@ class Hearsay:
         """Forget what was heard before KEPT."""
         for address in [address for address, line in self.lines.items() if now - line[-1][0] > KEPT]:
             del self.lines[address]
+        self.again = {address: at for address, at in self.again.items() if now - at <= RECENT}
         for mac, there in list(self._of_mac.items()):
             for address in [a for a, one in there.items() if now - one.last > KEPT]:
                 self._drop(mac, address)

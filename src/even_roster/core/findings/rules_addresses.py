@@ -5,39 +5,25 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Collection, Iterable, Mapping
 
-from ..absence import ASKED_BY_ARP
 from ..address import Address, dotted
 from ..mac import Mac, MacNumber
 from ..plan.model import AssignmentKind
 from ..stays import Source
-from .entitled import claims_of_routers, entitled, parties, same_device, stands_in_for
+from .claimants import How, Reading, answering, claimants, claims_by_word, duplicated, read, silent_owner
+from .entitled import claims_of_routers, entitled, parties, stands_in_for
 from .facts import Link
 from .hearsay import Heard
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
-from .rules_heard import HOPS, abroad, told_apiece, turns_by_word
+from .rules_heard import HOPS, abroad, claimed_by_word, told_apiece, turns_by_word
 from .wording import accept, at, called, card, who
 from .world import World
 
-CLAIM_FRESH = 30 * SECOND
 SHOWN = 3
 LINK_LOCAL = 0xA9FE0000  # 169.254.0.0/16, RFC 3927
 _SELF_MASK = 0xFFFF0000
 _LEASE_GRACE = 2 * MINUTE
 Turns = deque[tuple[int, MacNumber]]
-
-
-def rivals(world: World, address: Address) -> list[MacNumber]:
-    """One MAC of each party that answered for an address in the same directed round: adapters of one device and members of one
-    router group are one party; proven stand-ins for others and this machine's other adapters are none."""
-    found = world.confirmed.get(address)
-    if found is None:
-        return []
-    own = address in world.own_addresses
-    macs = [
-        mac for mac in found[1] if not stands_in_for(world, mac, address) and not (mac in world.own_macs and not own)
-    ]  # fmt: skip
-    return [party[0] for party in parties(world, address, macs)]
 
 
 def membership(
@@ -57,21 +43,22 @@ def membership(
 
 def duplicate(world: World, address: Address) -> Found | Away | None:
     """Two devices answered for one address in one directed round, or one answered for an address of our own."""
-    if world.is_gateway(address):
-        return None
-    if address not in world.confirmed:
-        return AWAY  # nobody was asked since the service began
-    macs = rivals(world, address)
     own = address in world.own_addresses
-    if own:
-        macs = [mac for mac in macs if mac not in world.own_macs]
-    if own and not macs:
-        return _own_claimed(world, address)
-    if len(macs) < (1 if own else 2):
+    confirmed = world.confirmed.get(address)
+    if confirmed is None and not own:
+        return AWAY  # nobody was asked since the service began
+    if not own and (confirmed is None or len(confirmed[1]) < 2):
         return None
+    told, found = read(world, address), claimants(world, address)
+    if own and told is Reading.CLAIMED:
+        return _own_claimed(world, address)
+    if told is not Reading.DUPLICATE or confirmed is None:
+        return None
+    there = [party[0] for party in answering(world, address, found)]
+    macs = [mac for mac in there if not (own and mac in world.own_macs)]
     if world.fittings.macs.issuperset(macs):
         return AWAY  # they came with one factory address, and are being led apart
-    when = world.confirmed[address][0]
+    when = confirmed[0]
     planned = world.planned(address)
     right = f"; the plan gives it to {planned.title}" if planned is not None else ""
     strangers = [mac for mac in macs if not entitled(world, address, mac)] or [macs[-1]]
@@ -102,36 +89,58 @@ def duplicate(world: World, address: Address) -> Found | Away | None:
     )
 
 
-def _own_claimed(world: World, address: Address) -> Found | None:
+def _own_claimed(world: World, address: Address) -> Found:
     """A MAC was heard to claim an address of our own, and does not answer for it."""
-    claims = {
-        m: one
-        for m, one in world.hearsay.at(address, world.now, CLAIM_FRESH).items()
-        if not stands_in_for(world, m, address)
-    }
-    if not claims:
-        return None
+    claims = claims_by_word(world, address)
     return Found(
         Severity.URGENT,
         (at(address), *(who(mac) for mac in sorted(claims)[:SHOWN])),
-        (Evidence(f"{dotted(address)} is this machine's own address"), *heard_claims(world, claims)),
+        (Evidence(f"{dotted(address)} is this machine's own address"), *heard_claims(world, address, claims)),
         "Find out what sends this: a device set to this address answers now and then, or another device sends in its name",
         (card(address), accept()),
         heard=True,
     )
 
 
-def heard_claims(world: World, claims: Mapping[MacNumber, Heard]) -> tuple[Evidence, ...]:
+def heard_claims(world: World, address: Address, claims: Mapping[MacNumber, Heard]) -> tuple[Evidence, ...]:
     """What was heard of some MACs that do not answer at an address, as evidence."""
-    told = [
-        Evidence(
-            f"{called(world, mac)} was heard to claim it and does not answer there: any device on the link can send that",
-            one.last,
-        )
-        for mac, one in sorted(claims.items())[:SHOWN]
-    ]
+    asked = world.confirmed.get(address, (0, ()))[0]
+    told = []
+    for mac, one in sorted(claims.items())[:SHOWN]:
+        silent = "does not answer there" if asked >= one.first else "has not been asked yet"
+        said = f"{called(world, mac)} was heard to claim it and {silent}: any device on the link can send that"
+        told.append(Evidence(said, one.last))
     more = len(claims) - len(told)
     return (*told, *((Evidence("more MACs were heard to claim it"),) if more > 0 else ()))
+
+
+def claimed(world: World, address: Address) -> Found | Away | None:
+    """A MAC that does not answer at an address was heard to claim it, beside the device that holds it or should."""
+    if address in world.own_addresses or world.is_gateway(address) or not claims_by_word(world, address):
+        return None
+    if read(world, address) is not Reading.CLAIMED:
+        return None
+    claims = {mac: one for mac, one in claims_by_word(world, address).items() if not entitled(world, address, mac)}
+    link = next((one for one in world.links.values() if one.holds(address)), None)
+    if link is None or not told_apiece(claimed_by_word(world, link), address):
+        return None
+    there = next((one.mac for one in claimants(world, address) if one.how is not How.HEARD), None)
+    planned = world.planned(address)
+    whose = f"{dotted(address)} is planned for {planned.title}" if planned is not None else ""
+    members, steps = membership(world, address, claims)
+    return Found(
+        Severity.WRONG,
+        (at(address), *((who(there),) if there is not None else ()), *(who(mac) for mac in sorted(claims)[:SHOWN])),
+        (
+            *((Evidence(whose),) if whose else ()),
+            *((Evidence(f"{called(world, there)} answered there last"),) if there is not None else ()),
+            *heard_claims(world, address, claims), *members,
+        ),
+        "Find out what sends this: a device set to this address that answers now and then, or another device that sends in its "
+        "name. Whoever believes it loses the one that should be there",
+        (card(address), *steps, accept()),
+        heard=True,
+    )  # fmt: skip
 
 
 def flux(world: World, address: Address) -> Found | Away | None:
@@ -156,26 +165,21 @@ def flux(world: World, address: Address) -> Found | Away | None:
 
 
 def taken_over(world: World, address: Address) -> Found | Away | None:
-    """Somebody answers at an address that belongs to another, who is silent. Where the plan says to whom it belongs, the rule on
-    assignments tells it."""
+    """Somebody answers at an address that belongs to another, who is silent. Where the plan has a static assignment there, the rule
+    on assignments tells it."""
     round_ = world.confirmed.get(address)
     if round_ is None:
         return AWAY
-    if world.is_gateway(address) or len(rivals(world, address)) > 1:
-        return None
-    item = world.planned(address)
-    if item is not None and item.mac is not None:
-        return None
-    there = [mac for mac in round_[1] if mac not in world.own_macs and not stands_in_for(world, mac, address)]
     if (
-        not there
-        or any(entitled(world, address, mac) for mac in there)
+        not round_[1]
+        or read(world, address) is not Reading.TAKEN_OVER
         or round_[0] < world.leased.since.get(address, 0)
     ):
         return None
     if world.now - round_[0] > MINUTE:
         return AWAY  # what was true when it was asked last need not be now
-    owner = _silent_owner(world, address, there)
+    there = [mac for mac in round_[1] if mac not in world.own_macs]
+    owner = silent_owner(world, address, there)
     if owner is None:
         return None
     mac, how, last = owner
@@ -194,33 +198,6 @@ def taken_over(world: World, address: Address) -> Found | Away | None:
             *members, accept("accept it: the old one is gone"),
         ),
     )  # fmt: skip
-
-
-def _silent_owner(world: World, address: Address, there: list[MacNumber]) -> tuple[MacNumber, str, int | None] | None:
-    """Whose address it is though another answers there: MAC, how it is known, when it was there last."""
-    holders = world.holders.get(address, {})
-    lease = world.leased.active(address)
-    if lease is not None and lease.mac is not None:
-        held = holders.get(lease.mac)
-        return lease.mac, "is leased to", held.last if held is not None else None
-    pool = world.in_pool(address)
-    subnet = world.subnet_at(address)
-    if pool is not None or subnet is None:
-        return None  # pools pass addresses on, and where nothing is planned nobody knows what passes them on
-    shared = bool(claims_of_routers(world, address, there))
-    came = min((holders[mac].first for mac in there if mac in holders), default=world.now)
-    for mac, held in sorted(holders.items(), key=lambda pair: -pair[1].last):
-        if held.first >= came:
-            continue  # who came later and is gone again took nothing over that is missed
-        if mac is None or mac in there or mac in world.own_macs or not held.sources & ASKED_BY_ARP:
-            continue
-        elsewhere = any(a != address and world.is_present(a, h) for a, h in world.places.get(mac, {}).items())
-        if elsewhere and not shared:
-            continue  # who answers at another address by now has moved there, but a router group's address moves between routers
-        if world.now - held.last > DAY or any(same_device(world, mac, one) for one in there):
-            continue
-        return mac, "was held within the last day by", held.last
-    return None
 
 
 def _turns(world: World, address: Address, line: Turns | None, there: Collection[MacNumber]) -> list[MacNumber]:
@@ -243,12 +220,14 @@ def hopping(world: World, address: Address) -> Found | Away | None:
     line, heard = world.switches.get(address), world.hearsay.lines.get(address)
     if line is None and heard is None:
         return AWAY  # nothing was heard since the service began
-    if world.is_gateway(address) or len(rivals(world, address)) > 1:
+    if world.is_gateway(address) or duplicated(world, address):
         return None
     claims = world.hearsay.at(address, world.now)
     answering = world.macs_at(address)
     macs = _turns(world, address, line, answering)
     if not macs:
+        if read(world, address) is Reading.CLAIMED:
+            return None  # one of them alone answers: that the other does not is what is told
         line, macs = heard, _turns(world, address, heard, {*answering, *claims})
         link = next((one for one in world.links.values() if one.holds(address)), None)
         if link is not None and not told_apiece(turns_by_word(world, link), address):
@@ -361,7 +340,7 @@ def unplanned(world: World, address: Address) -> Found | Away | None:
         return None
     if macs and all(_explained(world, mac, address) or world.is_member(address, mac) for mac in macs):
         return None
-    if len(rivals(world, address)) > 1:
+    if duplicated(world, address):
         return None
     mac = macs[0] if macs else None
     values: tuple[tuple[str, str], ...] = (("address", dotted(address)),)
@@ -460,6 +439,11 @@ RULES = (
         "duplicate-address", "Two devices answer for one address", About.ADDRESS,
         "Both answered in the same second when they were asked, so both are set to this address", duplicate,
         lingers=5 * SECOND, keeps=HOUR,
+    ),
+    Rule(
+        "address-claimed", "A device claims an address and does not answer there", About.ADDRESS,
+        "It may be set to this address and answer only now and then, or another device sends in its name", claimed,
+        patience=4 * SECOND, lingers=5 * SECOND, keeps=HOUR,
     ),
     Rule(
         "adapters-answer-for-each-other", "Two adapters of one device answer for one address", About.ADDRESS,

@@ -10,6 +10,7 @@ from itertools import islice
 
 from ..address import Address, address_of, dotted
 from ..mac import Mac, MacNumber
+from .claimants import Reading, read
 from .facts import Link
 from .hearsay import Heard
 from .model import HOUR, SECOND, About, Action, Evidence, Found, Severity, Step, Subject
@@ -112,6 +113,13 @@ def turns_by_word(world: World, link: Link) -> Iterator[Address]:
             yield address
 
 
+def claimed_by_word(world: World, link: Link) -> Iterator[Address]:
+    """The addresses of a link that MACs which do not answer there were heard to claim lately, though they belong to others."""
+    for address in world.hearsay.claimed(world.now):
+        if link.holds(address) and not world.is_gateway(address) and read(world, address) is Reading.CLAIMED:
+            yield address
+
+
 def names_by_word(world: World) -> Iterator[int]:
     """The names that several devices tell, where that was overheard of some of them."""
     names = world.names
@@ -148,6 +156,8 @@ def much_heard(world: World, key: int) -> Found | None:
         said.append(f"{many} devices on the link of {adapter} were heard to ask for addresses outside their subnet")
     if _too_many(turns_by_word(world, link)):
         said.append(f"{many} addresses on the link of {adapter} are claimed in turns by MACs that did not answer there")
+    if _too_many(claimed_by_word(world, link)):
+        said.append(f"{many} addresses on the link of {adapter} are claimed by MACs that do not answer there")
     if _too_many(names_by_word(world)):
         said.append(f"{many} names are told by several devices each, as was overheard")
     subnets = dict.fromkeys(s.id for n in link.networks if (s := world.subnet_at(address_of(n.network_address))))

@@ -10,11 +10,12 @@ from ..plan.model import Assignment, AssignmentKind, Band
 from ..plan.proof import LastSeen
 from ..plan.roles import OnPool
 from ..stays import Source
-from .entitled import entitled, stands_in_for
+from .claimants import Reading, claimants, duplicated, read
+from .entitled import stands_in_for
 from .forecast import days_until_full
 from .model import AWAY, DAY, MINUTE, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .rule import Rule
-from .rules_addresses import membership, rivals
+from .rules_addresses import membership
 from .wording import accept, at, called, card, who
 from .world import PRESENT, World
 
@@ -31,7 +32,7 @@ def not_in_effect(world: World, identity: int) -> Found | Away | None:
         return None
     if item.mac in world.fittings.macs:
         return AWAY  # it is on its way there
-    if world.is_gateway(item.address) or len(rivals(world, item.address)) > 1:
+    if world.is_gateway(item.address) or duplicated(world, item.address):
         return None
     if world.is_member(item.address, item.mac) and any(
         world.is_member(item.address, one) for one in world.macs_at(item.address)
@@ -94,10 +95,9 @@ def _asked_at(world: World, address: Address) -> int:
 
 
 def _usurper(world: World, item: Assignment) -> MacNumber | None:
-    for mac in world.macs_at(item.address):
-        if not entitled(world, item.address, mac) and not stands_in_for(world, mac, item.address):
-            return mac
-    return None
+    if read(world, item.address) is not Reading.NOT_IN_EFFECT:
+        return None
+    return next(one.mac for one in claimants(world, item.address) if not one.may and not one.for_others)
 
 
 def _has_plan(world: World, mac: MacNumber, address: Address) -> bool:
@@ -310,7 +310,7 @@ def unknown_device(world: World, mac: MacNumber) -> Found | Away | None:
     told = world.strangers.get(subnet.id, "named")
     if told == "none" or (told == "named" and world.names.by_mac.get(mac)):
         return None
-    if stands_in_for(world, mac, address) or len(rivals(world, address)) > 1 or world.dhcp.is_rogue(mac):
+    if stands_in_for(world, mac, address) or duplicated(world, address) or world.dhcp.is_rogue(mac):
         return None
     planned = world.planned(address)
     if planned is not None and planned.mac is not None:

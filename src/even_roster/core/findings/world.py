@@ -7,7 +7,6 @@ never steps (the service sees to that). Its memory is bounded by the number of p
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections import deque
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
@@ -20,7 +19,7 @@ from ..stays import Source
 from .answering import Answering
 from .facts import Ground, Held, KnownDevice, Limits, Link, PoolSeen
 from .fittings import Fittings
-from .hearsay import Heard, Hearsay, Lines
+from .hearsay import Hearsay, Lines
 from .leased import Leased
 from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
@@ -109,19 +108,19 @@ class World:
 
     # What is told
 
-    def saw(self, address: Address, mac: MacNumber | None, at: int, source: Source, link: str | None = None) -> None:
-        """A sighting but of what was overheard (see `hearing`). `link` is the adapter whose own link it was made on, None for one
-        through the gateway."""
+    def saw(self, address: Address, mac: MacNumber | None, at: int, source: Source, link: str | None = None) -> bool:
+        """A sighting but of what was overheard (see `hearing`); True when the pair is new, or back after a while. `link` is the
+        adapter whose own link it was made on, None for one through the gateway."""
         self.passed(at)
         if not address:
-            return
+            return False
         holders = self.holders.setdefault(address, {})
         held = holders.get(mac)
         claim = held is None or at - held.last > 10 * MINUTE or held.silence is not HEARD
         if held is None or (not held.answered and source is not Source.LEASE):
-            held = holders[mac] = Held(at, at, source)
+            held, claim = Held(at, at, source), True
+            holders[mac] = held
             self.touch(address, mac)
-            self._missed_at_home(address, mac if link is not None else None)
         else:
             # A pair that comes back after having been given up is news; one that goes on is not.
             if claim or source not in held.sources:
@@ -133,27 +132,15 @@ class World:
             held.first, held.last = min(held.first, at), max(held.last, at)
             held.sources |= source
         if mac is None:
-            return
+            return claim
         if source is not Source.LEASE:
             self.hearsay.answered(address, mac)
         self.places.setdefault(mac, {})[address] = held
         if link is not None:
             self.heard_on[address] = link
-            if source is not Source.LEASE and mac not in self.own_macs:
-                self.switched(address, mac, at, holders, self.switches)
-                if address in self.hearsay.lines:
-                    beside = self.hearsay.beside(address, holders, self.now)
-                    self.switched(address, mac, at, beside, self.hearsay.lines)
-                if claim and self.contradicts(address, mac, at, holders):
-                    self.questions.want(address)
             if source & ASKED_BY_ARP:
                 self.answering.answered(link, address)
-
-    def _missed_at_home(self, address: Address, mac: MacNumber | None) -> None:
-        """A planned device turned up at an address that is not its own: is it at its own as well?"""
-        for item in self.plan.of_mac(mac) if mac is not None else ():
-            if item.site == self.site and item.on and item.address != address and not self.present(item.address, mac):
-                self.questions.want(item.address)
+        return claim
 
     def controls(self, link: str, but: Iterable[Address], count: int = 2) -> list[Address]:
         """Addresses that answered last on a link, to be asked along with others."""
@@ -171,47 +158,6 @@ class World:
     def _asked_well(self, address: Address, holders: Mapping[MacNumber | None, Held]) -> bool:
         """True when somebody at an address answered by ARP and is there still."""
         return any(held.sources & ASKED_BY_ARP and self.is_present(address, held) for held in holders.values())
-
-    def contradicts(self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held]) -> bool:
-        """True when a claim of a MAC is at odds with who is known to have the address, however long that one was silent."""
-        if address in self.own_addresses:
-            return True
-        item = self.plan.at(self.site, address)
-        if item is not None and item.on and item.mac is not None and item.mac != mac:
-            return True
-        lease = self.leased.active(address)
-        if lease is not None and lease.mac != mac:
-            return True
-        if any(link.gateway == address and link.gateway_mac not in (None, mac) for link in self.links.values()):
-            return True
-        return any(
-            other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= PRESENT
-            for other, held in holders.items()
-        )
-
-    def switched(
-        self, address: Address, mac: MacNumber, at: int, holders: Mapping[MacNumber | None, Held | Heard], lines: Lines
-    ) -> bool:
-        """Keep in `lines` the order in which MACs answered for an address, or were heard as it; a second one beside a fresh first
-        is asked about. True when it was another before."""
-        if len(holders) < 1 + (mac in holders):
-            return False  # nearly every address has one holder for ever: nothing is kept for those
-        line = lines.get(address)
-        if line is None:
-            others = [(held.last, other) for other, held in holders.items() if other is not None and other != mac]
-            if not others:
-                return False
-            line = lines[address] = deque([max(others)], maxlen=SWITCHES_KEPT)
-        if line[-1][1] == mac:
-            return False
-        line.append((at, mac))
-        self.touch(address, mac)
-        if any(
-            other is not None and other != mac and other not in self.own_macs and abs(at - held.last) <= TOGETHER
-            for other, held in holders.items()
-        ):
-            self.questions.want(address)
-        return True
 
     def touch(self, address: Address, mac: MacNumber | None) -> None:
         """Everything about an address, and a MAC, is to be looked at again."""
@@ -279,6 +225,8 @@ class World:
         )
         if mac is not None and held.silence is not before:
             self._silences[address, mac, held.silence.first] = held.silence
+        if held.heard > held.last:
+            self.hearsay.heard_again(address, held.heard)
 
     def take_silences(self) -> dict[tuple[Address, MacNumber, int], Silence]:
         """The silences that changed since the last call, by pair and when they began."""
@@ -296,12 +244,19 @@ class World:
         for about in About:
             self.dirty[about].update(self.keys(about))
 
-    def confirmed_round(self, address: Address, macs: Iterable[MacNumber], at: int, *, controlled: bool = True) -> None:
-        """A directed round asked for an address; these MACs answered. Without a control (see `core.absence`) the silence of the
-        others says nothing."""
+    def confirmed_round(
+        self, address: Address, macs: Iterable[MacNumber], at: int, *, controlled: bool = True, began: int | None = None
+    ) -> None:  # fmt: skip
+        """A directed round asked for an address; these MACs answered, and whoever else answered since it `began`. Without a control
+        (see `core.absence`) the silence of the others says nothing."""
         self.passed(at)
-        self.questions.asked(address, self.now)
-        answered = tuple(sorted(set(macs)))
+        self.questions.asked(address, at)
+        late = (
+            mac
+            for mac, held in self.holders.get(address, {}).items()
+            if began is not None and mac is not None and held.last >= began and held.sources & ASKED_BY_ARP
+        )
+        answered = tuple(sorted({*macs, *late}))
         if not answered and not controlled:
             return
         self.confirmed[address] = (at, answered)
@@ -328,14 +283,11 @@ class World:
         if self.names.from_dns(address, name, at) and item is not None:
             self.touch_item(item)
 
-    def advert(self, addresses: Iterable[Address], mac: MacNumber, at: int) -> None:
-        """A virtual router announced its addresses (RFC 5798 5.2). That is a claim, which anybody can make; it entitles nobody."""
-        for address in addresses:
-            if not self.announced.said(mac, address):
-                self.touch(address, mac)
-                if mac not in self.members.get(address, ()):
-                    self.questions.want(address)
-            self.announced.note(mac, address, at)
+    def advert(self, address: Address, mac: MacNumber, at: int) -> None:
+        """A MAC announced an address as a virtual router."""
+        if not self.announced.said(mac, address):
+            self.touch(address, mac)
+        self.announced.note(mac, address, at)
 
     def strayed(self, mac: MacNumber, target: Address, at: int, *, broadcast: bool = False) -> None:
         """A device asked by ARP for an address outside its subnet, or sent to a broadcast address that is not its subnet's. Of a

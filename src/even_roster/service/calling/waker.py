@@ -115,7 +115,7 @@ class Waker:
             None,
         )
         address = found.address if found.address != NO_ADDRESS else planned
-        heard = self._context.findings.heard_on(address) if address is not None else ""
+        heard = self._context.asking.heard_on(address) if address is not None else ""
         return device_ref(found), macs, address, heard
 
     def _links(self, address: Address | None, heard: str) -> list[Adapter]:

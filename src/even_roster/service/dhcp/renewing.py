@@ -116,7 +116,7 @@ async def _silent(context: Context, found: _Waiting) -> str:
             "cannot_say",
             f"this machine is not on the link of {found.network}, so nobody can say whether {old} is used",
         )
-    controls: list[Address] = await asyncio.to_thread(context.findings.controls, adapter.name, [address])
+    controls: list[Address] = await asyncio.to_thread(context.asking.controls, adapter.name, [address])
     segment = context.machine.open(adapter)
     try:
         answers = await confirm(segment, [address, *controls], PATIENCE)

@@ -287,7 +287,7 @@ class Fitter:
         # Who is being fitted is switched off and on: that is no control.
         fitted = {one.target for one in list(self.running.values()) if one.target is not None}
         for name, adapter in adapters.items():
-            self._controls[name] = context.findings.controls(name, fitted)
+            self._controls[name] = context.asking.controls(name, fitted)
             if name in self._seekers:
                 continue
             segment = context.machine.open(adapter)

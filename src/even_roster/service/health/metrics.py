@@ -11,10 +11,11 @@ from ... import __version__
 from ...store import device_queries, finding_records, scan_records
 from ..context import Context, now_ms
 from ..scans.running_scans import RunningScans
+from ..watching.listening import Listening
 from ..web.accepting import Places
 
 
-def render(context: Context, scans: RunningScans, places: Places) -> str:
+def render(context: Context, scans: RunningScans, places: Places, listening: Listening) -> str:
     """The whole exposition, ended by '# EOF'."""
     with context.database.read() as connection:
         totals = device_queries.totals(connection)
@@ -43,6 +44,19 @@ def render(context: Context, scans: RunningScans, places: Places) -> str:
     ])  # fmt: skip
     told = "Connections, requests and streams that found no place"
     lines += _family("roster_refused", "counter", told, [({}, places.refused)], "_total")
+    heard = sorted(listening.heard.items())
+    told = "Frames that came on an adapter that is listened on"
+    lines += _family("roster_frames", "counter", told, [({"adapter": n}, h.frames) for n, h in heard], "_total")
+    told = "Frames that came and were not looked at"
+    left = [({"adapter": name}, one.unread + one.lost) for name, one in heard]
+    lines += _family("roster_frames_left_out", "counter", told, left, "_total")
+    questions = context.findings.world.questions
+    told = "Addresses that are in question and wait to be asked for"
+    lines += _family("roster_questions_waiting", "gauge", told, [({}, len(questions))])
+    told = "Addresses in question that found no room"
+    lines += _family("roster_questions_held_back", "counter", told, [({}, questions.held_back)], "_total")
+    told = "How long the rules took at most for one piece of work"
+    lines += _family("roster_rules_seconds_most", "gauge", told, [({}, round(context.findings.longest, 3))])
     ended = [({"work": name}, one.times) for name, one in sorted(context.supervisor.ended.items())]
     lines += _family("roster_work_restarts", "counter", "Standing work that ended by an error", ended, "_total")
     lines += _family("roster_memory_bytes", "gauge", "Resident memory", [({}, memory)])

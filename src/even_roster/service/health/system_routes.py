@@ -30,7 +30,8 @@ router = APIRouter(tags=["system"], generate_unique_id_function=identity)
 @router.get("/healthz")
 async def healthz(request: Request, context: ContextDep) -> Health:
     """Whether the service is well: 200 while it and its records answer, impaired when nothing can be written, standing work ended
-    by an error, or others will soon find no place. It tells what was found within the last seconds, and waits for nothing."""
+    by an error, more happens on a link than can be looked at or asked about, or others will soon find no place. It tells what was
+    found within the last seconds, and waits for nothing."""
     pulse: Pulse = request.app.state.pulse
     if pulse.trouble:
         raise Refusal(503, "database", pulse.trouble)
@@ -38,6 +39,7 @@ async def healthz(request: Request, context: ContextDep) -> Health:
         context.database.trouble
         or context.findings.trouble
         or context.supervisor.trouble
+        or request.app.state.strain.trouble
         or request.app.state.places.near()
     )
     return Health(
@@ -57,7 +59,8 @@ _METRICS = "application/openmetrics-text"
 def metrics(request: Request, context: ContextDep, scans: ScansDep, who: Who) -> Response:
     """Counters and gauges in the OpenMetrics text format."""
     return Response(
-        render(context, scans, request.app.state.places), media_type=f"{_METRICS}; version=1.0.0; charset=utf-8"
+        render(context, scans, request.app.state.places, request.app.state.listening),
+        media_type=f"{_METRICS}; version=1.0.0; charset=utf-8",
     )
 
 

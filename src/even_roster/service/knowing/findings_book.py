@@ -21,7 +21,7 @@ from sqlalchemy import update
 from ...api.events import Event, FindingsEvent, TurnTold
 from ...core.absence import ANSWERS
 from ...core.address import Address, address_of
-from ...core.findings import hearing, rounds
+from ...core.findings import hearing
 from ...core.findings.engine import Acceptance, Engine, Name, Turn, Turned
 from ...core.findings.facts import Limits, Link
 from ...core.findings.fittings import Idle
@@ -34,7 +34,7 @@ from ...core.mac import Mac, MacNumber
 from ...core.names import SELF_TOLD, NameSource
 from ...core.plan.model import Assignment, Item
 from ...core.span import SpanSet
-from ...core.stays import Sighting, Source
+from ...core.stays import Sighting
 from ...store import absence_records, finding_records, lease_records, router_records, watch_records, world_records
 from ...store.database import Database
 from ...store.edits import EditError, Missing
@@ -49,6 +49,7 @@ SLICE = 1_000
 REST_SECONDS = 0.03
 FULL_EVERY = 600_000
 RECHECK_EVERY = 15_000
+RECHECK_HEARD_EVERY = 2_000
 JITTER = 250
 MOST_UNSAVED = 20_000
 LEAST_REASON, MOST_REASON = 3, 500
@@ -65,11 +66,14 @@ class FindingsBook:
         self._unsaved: deque[Turned] = deque(maxlen=MOST_UNSAVED)
         self._knowing = OneLock("what is known of the site")
         self.trouble = ""
+        # Since when the rules are at a piece of work (monotonic seconds), and how long one took at most: read without the lock.
+        self.working_since: float | None = None
+        self.longest = 0.0
         # Called while the records are being written: a listener puts what it is told in a line, and asks for no lock.
         self.turned: list[Callable[[Sequence[tuple[int, Turned]]], None]] = []
         self._offset = 0
         self._full_at = 0
-        self._rechecked_at = 0
+        self._rechecked_at = self._heard_at = 0
         with database.read() as connection:
             self.world = World(plan.plan, plan.site_here, randomised, _limits(connection), vendor_of)
             self.engine = Engine(finding_records.load(connection), finding_records.exceptions(connection))
@@ -122,9 +126,9 @@ class FindingsBook:
         in it, `one_apiece` when it could find one MAC of an address alone. Who was silent is kept."""
         with self._knowing:
             self.world.looked(spans, began + self.offset, controlled=controlled, one_apiece=one_apiece)
-        self._keep_silences()
+        self.keep_silences()
 
-    def _keep_silences(self) -> None:
+    def keep_silences(self) -> None:
         """Store what looks in vain say since the last time."""
         with self._knowing:
             offset, site = self.offset, self.world.site
@@ -140,26 +144,6 @@ class FindingsBook:
             with self._knowing:
                 self.world.silences_again(taken)
 
-    def confirmed(
-        self, answers: Mapping[Address, tuple[MacNumber, ...]], link: str, *, controlled: bool, by: Source = Source.ARP
-    ) -> None:
-        """A directed round on an adapter's link is over; `controlled` when anybody at all answered in it, `by` how."""
-        with self._knowing:
-            now = self._steady()
-            for address, macs in answers.items():
-                rounds.over(self.world, address, macs, now, link, controlled=controlled, by=by)
-        self._keep_silences()
-
-    def proxy_suspects(self) -> list[tuple[MacNumber, list[Address]]]:
-        """MACs that may stand in for others, each with some of the addresses it answers for."""
-        with self._knowing:
-            return self.world.proxy_suspects()
-
-    def proxy_answer(self, mac: MacNumber, told: Mapping[int, bool]) -> None:
-        """For which of these a MAC stands in, and which it has itself."""
-        with self._knowing:
-            self.world.proxy_answer(mac, told, self._steady())
-
     def roll_called(self, call: int, absent: Mapping[str, Absent], present: Iterable[str]) -> None:
         """A roll call was looked at, or is no more: who of it is absent, and who is not."""
         with self._knowing:
@@ -169,11 +153,6 @@ class FindingsBook:
         """Whose devices are being brought in now, and which fittings stand still."""
         with self._knowing:
             self.world.dirty[About.FITTING] |= self.world.fittings.told(macs, idle)
-
-    def controls(self, link: str, but: Iterable[Address]) -> list[Address]:
-        """Addresses to ask along on a link, that answered last."""
-        with self._knowing:
-            return self.world.controls(link, but)
 
     def server_named(self, networks: Sequence[IPv4Network], server: int, client: MacNumber) -> bool:
         """A client named a DHCP server; True when it should be asked for at once."""
@@ -227,16 +206,11 @@ class FindingsBook:
         with self._knowing:
             now = self._steady()
             for mac, addresses in adverts:
-                self.world.advert((address_of(a) for a in addresses), mac, now)
+                hearing.announced(self.world, (address_of(a) for a in addresses), mac, now)
             for mac, target in questions:
                 self.world.strayed(mac, target, now)
             for mac, target in broadcasts:
                 self.world.strayed(mac, target, now, broadcast=True)
-
-    @property
-    def has_suspects(self) -> bool:
-        """True when some address wants a directed round."""
-        return len(self.world.questions) > 0
 
     def any_known(self, sightings: Iterable[Sighting]) -> bool:
         """True when somebody among these answers was known before: a control (see `core.absence`)."""
@@ -297,6 +271,11 @@ class FindingsBook:
             self.world.storms[adapter] = self._steady(), rate
             self.world.dirty[About.LINK].add(self.world.link_key(adapter))
 
+    @property
+    def steady(self) -> int:
+        """The time on the clock of what is known, which never steps, in ms."""
+        return self._steady()
+
     @contextmanager
     def looking(self) -> Iterator[World]:
         """The world, not changing while the block runs; keep it short, and ask for no other lock in it."""
@@ -345,29 +324,9 @@ class FindingsBook:
 
     # What comes of it
 
-    def suspect(self, addresses: Iterable[Address]) -> None:
-        """These addresses want a directed round."""
-        with self._knowing:
-            for address in addresses:
-                self.world.questions.want(address)
-
     def is_device(self, mac: MacNumber) -> bool:
         """True for a MAC that belongs to a device."""
         return mac in self.world.devices
-
-    def heard_on(self, address: Address) -> str:
-        """The adapter on whose link an address was heard last; empty for none."""
-        return self.world.heard_on.get(address) or self.world.hearsay.link(address) or ""
-
-    def suspects(self) -> list[Address]:
-        """Addresses that want a directed round and may have it now."""
-        with self._knowing:
-            return self.world.questions.take(self._steady())
-
-    def watching(self) -> list[Address]:
-        """Addresses of standing findings that a directed round decides, some of them each time."""
-        with self._knowing:
-            return self.engine.watching(self.world.is_near)
 
     def settle(self, *, everything: bool = False) -> int:
         """Run the rules on what was touched (or on all), store and tell; gives how many turns were taken. The lock is
@@ -379,17 +338,24 @@ class FindingsBook:
                 forget_old(self.world)
                 self.engine.begin_full(self.world)
             elif now - self._rechecked_at >= RECHECK_EVERY:
-                self._rechecked_at = now
+                self._rechecked_at = self._heard_at = now
                 self.engine.recheck(self.world)
+            elif now - self._heard_at >= RECHECK_HEARD_EVERY:
+                self._heard_at = now
+                self.engine.recheck(self.world, only_heard=True)
         count, more = 0, True
         while more:
-            began = time.perf_counter()
-            with self._knowing:
-                turns, more = self.engine.settle(self.world, self._steady(), SLICE)
-                self._unsaved.extend(turns)
+            began = self.working_since = time.monotonic()
+            try:
+                with self._knowing:
+                    turns, more = self.engine.settle(self.world, self._steady(), SLICE)
+                    self._unsaved.extend(turns)
+            finally:
+                self.working_since = None
+            self.longest = max(self.longest, time.monotonic() - began)
             count += len(turns)
             if more:  # half of the time belongs to whoever asks something meanwhile
-                time.sleep(min(time.perf_counter() - began, REST_SECONDS))
+                time.sleep(min(time.monotonic() - began, REST_SECONDS))
         self._save()
         return count
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from ipaddress import IPv4Address
 
 from sqlalchemy import Connection
@@ -11,6 +11,7 @@ from ...api.network import Explanation, ScanTrace
 from ...api.plan import AssignmentView
 from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
+from ...core.findings.claimants import Reading, read
 from ...core.mac import Mac, MacNumber
 from ...core.measure import kind_of
 from ...core.past import looks
@@ -30,6 +31,7 @@ from ..refs import Subnets
 from ..scans.running_scans import UNCONTROLLED, refs_of_macs
 
 HOLDERS = 3
+CONTESTED = frozenset({Reading.DUPLICATE, Reading.GATEWAY_CHANGED})
 HEARD_SHOWN = 3
 
 
@@ -185,11 +187,25 @@ def _holders(context: Context, connection: Connection, address: Address, stays: 
     held = [stay for stay in standing if stay.mac is not None]
     if not held:
         return [f"Something behind the gateway answered there, last {ago(newest)}; its MAC cannot be seen from here."]
+    own = {a.mac.value for a in context.machine.adapters() if a.mac is not None}
+    if any(IPv4Address(address) == one.ip for a in context.machine.adapters() for one in a.addresses):
+        others = [stay for stay in held if stay.mac is not None and stay.mac not in own]
+        also = [
+            f"{_upper(_holder(context, s, s.mac))} answers for it too, last {ago(s.last)}."
+            for s in others
+            if s.mac is not None
+        ]
+        return ["This machine has it itself.", *also]
     told = [_holder(context, stay, stay.mac) for stay in held if stay.mac is not None]
-    if len(held) > 1:
-        sentences = [f"It is claimed by {'two' if len(held) == 2 else len(held)}: {' and '.join(told)}."]
+    with context.findings.looking() as world:
+        together = world.confirmed.get(address, (0, ()))[1] if read(world, address) in CONTESTED else ()
+    several = [_holder_of(context, stays, mac) for mac in together]
+    if len(several) > 1:
+        sentences = [f"It is claimed by {'two' if len(several) == 2 else len(several)}: {' and '.join(several)}."]
     else:
-        sentences = [f"{told[0][:1].upper()}{told[0][1:]} holds it; it answered last {ago(newest)}."]
+        sentences = [f"{_upper(told[0])} holds it; it answered last {ago(newest)}."]
+        for stay, who in zip(held[1:], told[1:], strict=True):
+            sentences.append(f"{_upper(who)} answered there too, last {ago(stay.last)}, but not together with it.")
     before = {stay.mac for stay in stays if stay.mac is not None} - {stay.mac for stay in held}
     if before:
         sentences.append(f"Before that {len(before)} other {'adapter' if len(before) == 1 else 'adapters'} held it.")
@@ -211,8 +227,19 @@ def _heard(context: Context, connection: Connection, address: Address) -> list[s
 
 
 def _holder(context: Context, stay: StayRow, mac: MacNumber) -> str:
+    return _holder_of(context, [stay], mac)
+
+
+def _holder_of(context: Context, stays: Sequence[StayRow], mac: MacNumber) -> str:
+    """A MAC with the name and the vendor of its device; one that is kept in no stay yet has no name."""
+    stay = next((one for one in stays if one.mac == mac), None)
     vendor = context.vendor_of(Mac(mac))
-    return f"{_called(stay.called)} ({Mac(mac)}{f', {vendor}' if vendor else ''})"
+    return f"{_called(stay.called if stay else None)} ({Mac(mac)}{f', {vendor}' if vendor else ''})"
+
+
+def _upper(text: str) -> str:
+    """With a capital at its beginning."""
+    return text[:1].upper() + text[1:]
 
 
 def _called(name: str | None) -> str:

@@ -192,7 +192,7 @@ async def _ask_wire(context: Context, addresses: list[Address]) -> tuple[dict[Ad
 
     onlink = choice.adapter.onlink
     near = [a for a in addresses if a in onlink]
-    controls = await asyncio.to_thread(context.findings.controls, choice.adapter.name, near) if near else []
+    controls = await asyncio.to_thread(context.asking.controls, choice.adapter.name, near) if near else []
     controls = [a for a in controls if a in onlink]
     began = now_ms()
     words = await ask(segment, [*addresses, *controls], told)
@@ -214,7 +214,7 @@ def _looked(
 ) -> None:  # fmt: skip
     """What a proof found on the own link is a look like any other."""
     controlled, by = any(answers.values()), BY_MEANS[words[near[0]].asked]
-    context.findings.confirmed(answers, adapter.name, controlled=controlled, by=by)
+    context.asking.over(answers, adapter.name, controlled=controlled, by=by)
     spans = SpanSet.of(Span.of_ints(a, a) for a in near)
     context.looks.over([Look(Kind.ROUND, by, adapter.name, spans, began, now_ms(), controlled)])
     sightings = [

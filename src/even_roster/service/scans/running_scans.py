@@ -289,7 +289,7 @@ class RunningScan:
             look = Look(Kind.SCAN, ANSWERS, self.info.adapter, self._spans, self._wall, now_ms(), controlled)
             self._context.looks.over([look])
         twice = [address for address, result in self.scan_results.items() if len(result.macs) > 1]
-        findings.suspect(twice)
+        self._context.asking.want(twice)
         if self._gateway is not None and (result := self.scan_results.get(self._gateway)) and len(result.macs) == 1:
             with self._context.database.write() as connection:
                 if watch_records.gateway_mac(connection, self._segment) is None:

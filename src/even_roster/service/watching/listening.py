@@ -20,7 +20,7 @@ from ...api.events import HeardTold, ListenEvent
 from ...core.adapters import Adapter
 from ...core.address import Address, address_of
 from ...core.mac import NOBODY, Mac, MacNumber
-from ...core.stays import Sighting
+from ...core.stays import Sighting, Source
 from ...probe.listen import Batch, Ear, Line
 from ...probe.segment import FrameDoor, SegmentError
 from ...store import scan_records
@@ -112,6 +112,7 @@ class Listening:
         self._intake: threading.Thread | None = None
         self._task: asyncio.Task[None] | None = None
         self._counted: dict[str, tuple[float, int]] = {}
+        self.taking_since: float | None = None
 
     def begin(self) -> None:
         """Listen from now on."""
@@ -185,6 +186,7 @@ class Listening:
                 heard = self.heard[name]
                 heard.frames += batch.frames
                 heard.unread += batch.frames
+                heard.storm_at = now_ms()
 
         return give
 
@@ -215,10 +217,12 @@ class Listening:
                 while len(batches) < MOST_BATCHES:
                     batches.append(self._queue.get_nowait())
             for name, batch, lost in batches:
+                self.taking_since = time.monotonic()
                 try:
                     self.take(name, batch, lost)
                 except Exception:
                     _log.exception("what was heard on %s could not be taken in", name)
+            self.taking_since = None
             try:
                 if self._waiting or self._names:
                     self._store()
@@ -238,8 +242,13 @@ class Listening:
         now = now_ms()
         self._rate(heard)
         elsewhere = context.known_links.elsewhere(name)
-        sightings = [one for one in batch.sightings if self._affordable(name, one)]
-        left_out = len(batch.sightings) - len(sightings)
+        answers = context.asking.late(batch.replies, name) if batch.replies and not elsewhere else set()
+        heard_now = [
+            *batch.sightings,
+            *(Sighting(*one, now, Source.OVERHEARD) for one in batch.replies if one not in answers),
+        ]
+        sightings = [one for one in heard_now if self._affordable(name, one)]
+        left_out = len(heard_now) - len(sightings)
         heard.unread += left_out
         if batch.unread or lost or left_out:
             heard.storm_at = now
@@ -262,6 +271,7 @@ class Listening:
                 strangers.append(one_sighting)
             if not _lately(self._stored.get(key_of), now, STORE_AGAIN_MS) and len(self._waiting) < MOST_WAITING:
                 self._waiting[key_of] = one_sighting
+        self._answered(name, answers, now)
         if strangers:
             context.newcomers.heard(name, strangers)
             if len(self._strangers) > MOST_WAITING:
@@ -290,8 +300,17 @@ class Listening:
         findings.overheard(
             [(mac, advert.addresses) for mac, advert in batch.adverts], batch.stray_questions, batch.stray_broadcasts
         )
-        if findings.has_suspects:
+        if self._context.asking.pressing():
             self._alarm()
+
+    def _answered(self, name: str, answers: set[tuple[Address, MacNumber]], now: int) -> None:
+        """Late answers are kept like those that a round took in time."""
+        context = self._context
+        new = list(dict.fromkeys(mac for _, mac in answers if not context.findings.is_device(mac)))
+        barred = set(new) - context.newcomers.admitted(name, new, now) if new else set()
+        for address, mac in answers:
+            if mac not in barred:
+                self._waiting[name, address, mac] = Sighting(address, mac, now, Source.ARP)
 
     def _affordable(self, name: str, sighting: Sighting) -> bool:
         """A flood of made-up MACs must not fill the roster: new ones are taken at a bounded rate."""

@@ -80,6 +80,7 @@ class Watcher:
         self._servers = Repeats()
         self._client = dhcp_ask.random_mac(self._random)
         self.watched: dict[int, Watched] = {}
+        self._off: tuple[tuple[int, int], ...] = ()
 
     def begin(self) -> None:
         """Work from now on; without `settings.watch` only rules are run and suspects confirmed."""
@@ -112,10 +113,10 @@ class Watcher:
                     looked = now
                     await asyncio.to_thread(self.know_links)
                 await asyncio.to_thread(self._context.findings.settle)
+                if await asyncio.to_thread(self._context.asking.pressing):
+                    self._wake.set()
             except Exception:
                 _log.exception("the rules could not be run")
-            if self._context.findings.has_suspects:
-                self._wake.set()
             await asyncio.sleep(SETTLE_SECONDS)
 
     def know_links(self) -> None:
@@ -175,13 +176,14 @@ class Watcher:
     def _in_question(self, recheck: bool) -> tuple[set[Address], set[int], list[tuple[MacNumber, list[Address]]]]:
         """The addresses that want a directed round now, with `recheck` those of standing findings too; the subnets whose DHCP
         servers are in question; MACs that may stand in for others, with what to ask for."""
-        findings = self._context.findings
-        proxies = findings.proxy_suspects() if recheck else []
-        return (
-            {*findings.suspects(), *(findings.watching() if recheck else ())},
-            findings.servers_in_question(),
-            proxies,
-        )
+        asking = self._context.asking
+        proxies = asking.proxy_suspects() if recheck else []
+        wanted = {*asking.take(), *(asking.standing() if recheck else ())}
+        return {a for a in wanted if not self._is_off(a)}, self._context.findings.servers_in_question(), proxies
+
+    def _is_off(self, address: Address) -> bool:
+        """True where people switched asking off."""
+        return any(first <= address <= last for first, last in self._off)
 
     async def _ask_again(self, identity: int) -> None:
         """Ask a link once more who hands out addresses, always as the same client, so that no pool is eaten."""
@@ -204,7 +206,7 @@ class Watcher:
         try:
             if segment.abilities().frames:
                 told = await stand_in.ask(segment, Mac(mac), addresses)
-                await asyncio.to_thread(self._context.findings.proxy_answer, mac, told)
+                await asyncio.to_thread(self._context.asking.proxy_answer, mac, told)
         except SegmentError as error:
             _log.info("the question whether %s stands in for others: %s", Mac(mac), error)
         finally:
@@ -226,7 +228,7 @@ class Watcher:
         looks: list[Look] = []
         for adapter in self._context.machine.adapters() if wanted else ():
             # Who speaks from a foreign address (at its factory settings) is asked on the link it was heard on.
-            near = [a for a in wanted if a in adapter.onlink or self._context.findings.heard_on(a) == adapter.name]
+            near = [a for a in wanted if a in adapter.onlink or self._context.asking.heard_on(a) == adapter.name]
             elsewhere = self._context.known_links.elsewhere(adapter.name)
             if not near or adapter.mac is None or adapter.medium == "loopback" or elsewhere:
                 continue
@@ -235,12 +237,13 @@ class Watcher:
                 by = Source.ARP if segment.abilities().frames else Source.NEIGHBOUR
                 for start in range(0, len(near), MOST - CONTROLS):
                     part = near[start : start + MOST - CONTROLS]
-                    controls = await asyncio.to_thread(self._context.findings.controls, adapter.name, part)
+                    controls = await asyncio.to_thread(self._context.asking.controls, adapter.name, part)
                     began = now_ms()
                     patience = self._context.reply_times[adapter.name].patience([*part, *controls])
                     asking = [*part, *controls]
+                    apart = await asyncio.to_thread(self._context.asking.begin, part)
                     answers = (
-                        await confirm(segment, asking, patience, took)
+                        await confirm(segment, asking, patience, took, apart)
                         if by is Source.ARP
                         else await prover.by_kernel(segment, asking, took)
                     )
@@ -250,7 +253,7 @@ class Watcher:
                     asked = {a: macs for a, macs in answers.items() if a in set(part) or macs}
                     spans = SpanSet.of(IPv4Address(a) for a in part)
                     looks.append(Look(Kind.ROUND, by, adapter.name, spans, began, now_ms(), answered))
-                    await asyncio.to_thread(self._confirmed, adapter, asked, answered, by)
+                    await asyncio.to_thread(self._confirmed, adapter, asked, answered, by, began)
                     found |= {a: macs for a, macs in asked.items() if a in set(part)}
             except SegmentError as error:
                 _log.info("directed round on %s: %s", adapter.name, error)
@@ -262,11 +265,11 @@ class Watcher:
         return found
 
     def _confirmed(
-        self, adapter: Adapter, answers: dict[Address, tuple[MacNumber, ...]], answered: bool, by: Source
+        self, adapter: Adapter, answers: dict[Address, tuple[MacNumber, ...]], answered: bool, by: Source, began: int
     ) -> None:
         """What answered is a sighting like any other; who did not was silent, if anybody answered."""
         context, now = self._context, now_ms()
-        context.findings.confirmed(answers, adapter.name, controlled=answered, by=by)
+        context.asking.over(answers, adapter.name, controlled=answered, by=by, began=began)
         new = [mac for macs in answers.values() for mac in macs if not context.findings.is_device(mac)]
         barred = set(new) - context.newcomers.admitted(adapter.name, list(dict.fromkeys(new)), now)
         sightings = [Sighting(a, mac, now, by) for a, macs in answers.items() for mac in macs if mac not in barred]
@@ -290,6 +293,8 @@ class Watcher:
         watches = await asyncio.to_thread(self._watches)
         self.watched = {identity: one for identity, one in self.watched.items() if identity in watches}
         minute = _minute_of_day()
+        off = [network for network, watch in watches.values() if not watch.on]
+        self._off = tuple((address_of(n.network_address), address_of(n.broadcast_address)) for n in off)
         for identity, (network, watch) in watches.items():
             watched = self.watched.get(identity)
             if watched is None:
@@ -410,7 +415,7 @@ class Watcher:
 
     async def _link_lives(self, segment: Segment) -> bool:
         """True unless devices that answered last on a link are all silent too: then silence says nothing of anybody."""
-        controls = await asyncio.to_thread(self._context.findings.controls, segment.adapter.name, [])
+        controls = await asyncio.to_thread(self._context.asking.controls, segment.adapter.name, [])
         patience = self._context.reply_times[segment.adapter.name].patience(controls)
         return not controls or any((await confirm(segment, controls, patience)).values())
 

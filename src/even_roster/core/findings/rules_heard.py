@@ -19,7 +19,7 @@ from .rule import Rule
 from .wording import accept, at, called, who
 from .world import World
 
-MOST_APIECE = 8
+MOST_APIECE = 4
 """For how many MACs of a link there is a finding each."""
 SHOWN = 3
 HOPS = 3

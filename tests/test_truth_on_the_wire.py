@@ -228,6 +228,11 @@ class OnTheLink(Yard):
         self.listening()
         self.look()
         self.until(set())
+        self.assertIn("(by a full scan)", self.service.roster("explain", "10.77.0.99").stdout)
+        self.service.roster("why", "10.77.0.99")
+        self.assertIn(
+            "(by a question for it)", self.service.roster("explain", "10.77.0.99").stdout, "what why asks is kept"
+        )
         self.street.leave(self.beta)
         thief = self.street.join("10.77.0.21/24", TWIN)
         self.street.speak(thief, "claim", TWIN, "10.77.0.21")

@@ -11,6 +11,7 @@ from ...api.common import Word
 from ...api.history import History, HistorySpan, Moment, Why
 from ...store.edits import EditError
 from ..context import now_ms
+from ..watching.watch_routes import WatcherDep
 from ..web.contract import paths
 from ..web.deps import ContextDep, Who, as_json
 from . import history as histories
@@ -53,6 +54,6 @@ def at(
 
 
 @router.get("/why/{address}")
-async def why(address: Word, context: ContextDep, who: Who) -> Why:
+async def why(address: Word, context: ContextDep, watcher: WatcherDep, who: Who) -> Why:
     """Why an address is silent: checks in order of likelihood. Asks the network; takes a few seconds."""
-    return await reasons.ask(context, address)
+    return await reasons.ask(context, watcher, address)

@@ -25,6 +25,7 @@ from ...probe.sweep_engine import Answer
 from ...store import device_queries, lease_records, scan_records
 from ..context import Context, now_ms
 from ..naming import resolving
+from ..watching.watcher import Watcher
 
 OTHERS = 4
 DAY = 24 * 3600 * 1000
@@ -52,8 +53,9 @@ def _address(context: Context, text: str) -> Address:
         return resolving.address(context, connection, text)
 
 
-async def ask(context: Context, text: str) -> Why:
-    """Why an address, or that of a device, is silent. Raises EditError, Missing, Ambiguous for what is none."""
+async def ask(context: Context, watcher: Watcher, text: str) -> Why:
+    """Why an address, or that of a device, is silent; what ARP finds out on a known link is kept like every other answer. Raises
+    EditError, Missing, Ambiguous for what is none."""
     address = await asyncio.to_thread(_address, context, text)
     target = IPv4Address(address)
     adapters = context.machine.adapters()
@@ -71,7 +73,7 @@ async def ask(context: Context, text: str) -> Why:
     if adapter is not None and not own:
         segment = context.machine.open(adapter)
         try:
-            arp, others = await _by_arp(context, segment, address)
+            arp, others = await _by_arp(context, watcher, segment, address)
             if segment.abilities().frames:
                 hop, gateway = await _next_hop(segment, target, arp)
                 asking = asyncio.create_task(_came(segment, hop, address))
@@ -97,7 +99,7 @@ async def ask(context: Context, text: str) -> Why:
 
 
 async def _by_arp(
-    context: Context, segment: Segment, address: Address
+    context: Context, watcher: Watcher, segment: Segment, address: Address
 ) -> tuple[tuple[MacNumber, ...] | None, int | None]:  # fmt: skip
     """Who answers for the address by ARP, and how many of a few other known devices do; None where ARP is not possible."""
     if address not in segment.adapter.onlink or not segment.abilities().frames:
@@ -105,11 +107,15 @@ async def _by_arp(
     network = next(n for n in segment.adapter.networks if IPv4Address(address) in n)
     held = await asyncio.to_thread(_held, context, network)
     near = sorted((a for a in held if a != address), key=lambda a: abs(a - address))[:OTHERS]
-    try:
-        patience = context.reply_times[segment.adapter.name].patience([address])
-        answers = await confirm(segment, [address, *near], patience)
-    except SegmentError:
-        return None, None
+    if context.known_links.elsewhere(segment.adapter.name):
+        try:
+            answers = await confirm(segment, [address, *near])
+        except SegmentError:
+            return None, None
+    else:
+        answers = await watcher.confirm([address, *near])
+        if address not in answers:
+            return None, None
     answered = sum(1 for a in near if answers.get(a))
     return answers.get(address, ()), answered if near else None
 

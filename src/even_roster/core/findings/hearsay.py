@@ -121,6 +121,10 @@ class Hearsay:
             if now - at <= RECENT and address not in self._of_address:
                 yield address
 
+    def spoken(self, address: Address) -> bool:
+        """True for an address that somebody who does not answer there was heard as."""
+        return address in self._of_address or address in self.again
+
     def heard_again(self, address: Address, at: int) -> None:
         """A MAC that answered at an address once, and does not any more, was heard as it."""
         self.again.setdefault(address, at)

@@ -116,7 +116,7 @@ def heard_claims(world: World, address: Address, claims: Mapping[MacNumber, Hear
 
 def claimed(world: World, address: Address) -> Found | Away | None:
     """A MAC that does not answer at an address was heard to claim it, beside the device that holds it or should."""
-    if address in world.own_addresses or world.is_gateway(address) or not claims_by_word(world, address):
+    if not world.hearsay.spoken(address) or address in world.own_addresses or world.is_gateway(address):
         return None
     if read(world, address) is not Reading.CLAIMED:
         return None

@@ -18,6 +18,7 @@ from ..core.names import Name
 from ..core.stays import GAP_MS, Folded, Pair, Sighting, Source, Stay, fold
 from ..core.text import host_key
 from . import absence_records, heard_records
+from .address_column import stored
 from .listing import in_list
 from .past_tables import ANSWERED
 from .summaries import VendorOf, refresh
@@ -159,13 +160,10 @@ def _adapters(
     highest = _highest_device(connection)
     identities = {mac: highest + place for place, mac in enumerate(fresh, start=1)}
     connection.execute(insert(devices), [{"id": i, "created_at": times[mac][0]} for mac, i in identities.items()])
-    connection.execute(
-        insert(adapters),
-        [
-            {"device_id": i, "mac": mac, "first_seen": times[mac][0], "last_seen": times[mac][1]}
-            for mac, i in identities.items()
-        ],
-    )
+    _many(
+        connection, "INSERT INTO adapters (device_id, mac, first_seen, last_seen) VALUES (?, ?, ?, ?)",
+        [(i, mac, *times[mac]) for mac, i in identities.items()],
+    )  # fmt: skip
     owner.update(identities)
     return owner, sorted(identities.values())
 
@@ -185,7 +183,15 @@ def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) 
     latest, rivals = latest_stays(connection, segment, {s.address for s in sightings}, since)
     folded: Folded = fold(latest, rivals, sightings)
     if folded.begun:
-        connection.execute(insert(stays), [{**_values(stay), "segment_id": segment} for stay in folded.begun])
+        _many(
+            connection,
+            "INSERT INTO stays (segment_id, address, mac, first, last, sightings, sources, widest, heard) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            [
+                (segment, stored(s.address), s.mac, s.first, s.last, s.count, int(s.sources), s.widest, s.heard)
+                for s in folded.begun
+            ],
+        )
     if folded.grown:
         _many(
             connection,
@@ -199,13 +205,6 @@ def _stays(connection: Connection, segment: int, sightings: Sequence[Sighting]) 
         again = [(s.id, answers[s.pair]) for s in folded.grown if s.pair in answers and s.id is not None]
         absence_records.answered_again(connection, again)
     return {stay.pair for stay in folded.grown} - {stay.pair for stay in folded.begun}
-
-
-def _values(stay: Stay) -> dict[str, object]:
-    return {
-        "address": stay.address, "mac": stay.mac, "first": stay.first, "last": stay.last, "sightings": stay.count,
-        "sources": int(stay.sources), "widest": stay.widest, "heard": stay.heard,
-    }  # fmt: skip
 
 
 def latest_stays(

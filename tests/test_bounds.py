@@ -143,18 +143,25 @@ class Rounds(unittest.TestCase):
             rounds.over(self.world, Address(HERE), [A, B], NOW + turn * 5_000, "eth0", controlled=True)
             self.assertNotIn(HERE, self.world.questions)
 
-    def test_a_late_answer_counts_with_its_round_unless_the_address_was_asked_again(self) -> None:
+    def test_a_late_answer_counts_with_those_of_the_round_that_it_causes(self) -> None:
         here = Address(HERE)
         rounds.over(self.world, here, [A], NOW, "eth0", controlled=True, began=NOW - 1000)
-        rounds.late(self.world, here, B, NOW + 1800, "eth0")
-        self.assertEqual(self.world.confirmed[here], (NOW, (A, B)))
-        rounds.over(self.world, here, [A], NOW + 10_000, "eth0", controlled=True, began=NOW + 9000)
-        self.assertFalse(self.world.questions.is_open(here, NOW + 10_000 + OPEN + 1), "what comes then is overheard")
-        self.world.questions.asked(here, NOW + 20_000)  # a new round goes out
-        rounds.late(self.world, here, B, NOW + 20_300, "eth0")
-        self.assertEqual(self.world.confirmed[here][1], (A,), "the last round was another question")
-        rounds.over(self.world, here, [A], NOW + 21_000, "eth0", controlled=True, began=NOW + 20_000)
-        self.assertEqual(self.world.confirmed[here][1], (A, B), "beside the round it answered that one")
+        self.world.passed(NOW + 800)
+        rounds.late(self.world, here, B, NOW + 800, "eth0")
+        self.assertEqual(self.world.confirmed[here], (NOW, (A,)), "A may have left meanwhile")
+        self.assertEqual(self.world.questions.take(NOW + 1000), [here], "so both are asked again")
+        rounds.over(self.world, here, [A], NOW + 2000, "eth0", controlled=True, began=NOW + 1000)
+        self.assertEqual(self.world.confirmed[here], (NOW + 2000, (A, B)))
+        rounds.over(self.world, here, [A], NOW + 7000, "eth0", controlled=True, began=NOW + 6000)
+        self.assertEqual(self.world.confirmed[here][1], (A,), "it was late for another one")
+
+    def test_who_took_over_at_once_is_no_second_one(self) -> None:
+        here = Address(HERE)
+        rounds.over(self.world, here, [A], NOW, "eth0", controlled=True, began=NOW - 1000)
+        rounds.late(self.world, here, A, NOW + 100, "eth0")  # a further reply of the round
+        rounds.late(self.world, here, B, NOW + 500, "eth0")  # A's cable was pulled, and B put in its place
+        rounds.over(self.world, here, [B], NOW + 2000, "eth0", controlled=True, began=NOW + 1000)
+        self.assertEqual(self.world.confirmed[here][1], (B,))
 
     def test_standing_findings_take_turns(self) -> None:
         count = 2 * MOST_AGAIN + 10

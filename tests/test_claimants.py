@@ -72,6 +72,8 @@ class Case:
             hearing.saw(made, HERE, mac, NOW - 2 * SECOND, Source.OVERHEARD, "office0")
         made.passed(NOW)
         rounds.over(made, HERE, self.answers, NOW, "office0", controlled=True, began=NOW - SECOND)
+        for mac in self.heard:  # it insists
+            hearing.saw(made, HERE, mac, NOW + SECOND, Source.OVERHEARD, "office0")
         return made
 
 
@@ -139,7 +141,16 @@ class EveryCase(unittest.TestCase):
     def test_a_claim_that_was_only_heard_lapses_and_one_that_comes_seldom_stays(self) -> None:
         made = Case("planned", (OWNER,), (OWNER,), (STRANGER,)).world()
         self.assertIs(read(made, HERE), Reading.CLAIMED)
-        made.passed(NOW + 10 * SECOND)
+        once = Case("planned", (OWNER,), (OWNER,), ()).world()
+        hearing.saw(once, HERE, STRANGER, NOW + SECOND, Source.OVERHEARD, "office0")
+        self.assertIs(read(once, HERE), Reading.HELD, "it has not been asked for yet")
+        rounds.over(once, HERE, [OWNER], NOW + 2 * SECOND, "office0", controlled=True, began=NOW + SECOND)
+        self.assertIs(read(once, HERE), Reading.HELD, "it spoke once, and is gone")
+        for second in range(12):
+            hearing.saw(once, Address(BASE + 21), STRANGER, NOW + second * SECOND, Source.OVERHEARD, "office0")
+        hearing.saw(once, Address(BASE + 21), OWNER, NOW + 12 * SECOND, Source.ARP, "office0")
+        self.assertIs(read(once, Address(BASE + 21)), Reading.CLAIMED, "where asking is off it is told as heard")
+        made.passed(NOW + 15 * SECOND)
         self.assertIs(read(made, HERE), Reading.HELD)
         for at in range(30, 120, 30):
             hearing.saw(made, HERE, STRANGER, NOW + at * SECOND, Source.OVERHEARD, "office0")

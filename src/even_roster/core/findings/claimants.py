@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 
-from ..absence import ASKED_BY_ARP
+from ..absence import ASKED_BY_ARP, HEARD
 from ..address import Address
 from ..mac import MacNumber
 from ..plan.model import AssignmentKind
@@ -24,6 +24,8 @@ FRESH = 6 * SECOND
 """How long a claim that was only heard counts after its last frame, at least."""
 INTERVALS = 3
 LONGEST = 90 * SECOND
+NOT_ASKED = 8 * SECOND
+"""Who has been heard for so long without having been asked for there is not going to be: asking is switched off."""
 
 
 class How(Enum):
@@ -139,6 +141,7 @@ def read(world: World, address: Address) -> Reading:
         return Reading.DUPLICATE
     if not world.is_gateway(address) and (told := _alone(world, address, found, there)) is not None:
         return told
+    strange = [one for one in strange if insists(world, address, one.mac)]
     if strange and (there or any(one.how is not How.HEARD for one in found) or belongs(world, address)):
         return Reading.CLAIMED
     if there:
@@ -158,6 +161,18 @@ def duplicated(world: World, address: Address) -> bool:
 def belongs(world: World, address: Address) -> bool:
     """True for an address that the plan or a running lease gives to somebody."""
     return world.planned(address) is not None or world.leased.active(address) is not None
+
+
+def insists(world: World, address: Address, mac: MacNumber) -> bool:
+    """True for a MAC that was heard to claim an address again after it had been asked for it in vain, or where nothing is asked:
+    whoever spoke once and was gone when it was asked claims nothing any more."""
+    held = world.holders.get(address, {}).get(mac)
+    if held is not None and held.answered:
+        return held.silence is not HEARD and held.heard > held.silence.first
+    one = world.hearsay.at(address, world.now).get(mac)
+    if one is None:
+        return False
+    return one.asked < one.last if one.asked else one.last - one.first >= NOT_ASKED
 
 
 def answered_since(world: World, address: Address, one: Claimant) -> bool:

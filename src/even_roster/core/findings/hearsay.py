@@ -29,12 +29,14 @@ MOST_ADDRESSES = 16
 
 @dataclass(slots=True)
 class Heard:
-    """From when to when a MAC was heard as an address, how often, and on the link of which adapter."""
+    """From when to when a MAC was heard as an address, how often, on the link of which adapter, and when it was first asked there
+    since, in vain (0: not yet)."""
 
     first: int
     last: int
     times: int
     link: str | None
+    asked: int = 0
 
     @property
     def every(self) -> int:
@@ -124,6 +126,11 @@ class Hearsay:
     def spoken(self, address: Address) -> bool:
         """True for an address that somebody who does not answer there was heard as."""
         return address in self._of_address or address in self.again
+
+    def asked(self, address: Address, at: int) -> None:
+        """An address was asked for: none of those that were heard as it answered."""
+        for one in self._of_address.get(address, {}).values():
+            one.asked = one.asked or at
 
     def heard_again(self, address: Address, at: int) -> None:
         """A MAC that answered at an address once, and does not any more, was heard as it."""

@@ -7,7 +7,7 @@ from collections.abc import Collection
 from ..address import Address
 from ..mac import MacNumber
 from ..stays import Source
-from . import hearing
+from . import asking, hearing
 from .world import World
 
 
@@ -28,10 +28,12 @@ def over(
 
 
 def late(world: World, address: Address, mac: MacNumber, at: int, link: str) -> None:
-    """A device answered a question for an address that is still open, when its round was over or beside it. One of the last round
-    counts with those that answered in it, unless the address was asked for again since."""
+    """A device answered a question for an address that is still open, beside the round or after it. What it is together with the
+    others, only a round can tell that begins now: they may have left meanwhile. It counts with those that answer in that one."""
     hearing.saw(world, address, mac, at, Source.ARP, link)
-    found = world.confirmed.get(address)
-    if found is not None and mac not in found[1] and world.questions.asked_at(address) <= found[0]:
-        world.confirmed[address] = found[0], tuple(sorted((*found[1], mac)))
-        world.touch(address, mac)
+    last = world.confirmed.get(address)
+    if last is not None and mac in last[1] and world.questions.asked_at(address) <= last[0]:
+        return  # it answered in time as well
+    world.late.setdefault(address, {})[mac] = at
+    if any(other not in (mac, None) for other in world.holders.get(address, {})):
+        asking.want(world, address)

@@ -443,7 +443,7 @@ RULES = (
     Rule(
         "address-claimed", "A device claims an address and does not answer there", About.ADDRESS,
         "It may be set to this address and answer only now and then, or another device sends in its name", claimed,
-        patience=4 * SECOND, lingers=5 * SECOND, keeps=HOUR,
+        patience=2 * SECOND, lingers=5 * SECOND, keeps=HOUR,
     ),
     Rule(
         "adapters-answer-for-each-other", "Two adapters of one device answer for one address", About.ADDRESS,

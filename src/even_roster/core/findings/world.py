@@ -24,7 +24,7 @@ from .leased import Leased
 from .looks import Looks
 from .model import DAY, MINUTE, SECOND, About
 from .names_told import NamesTold
-from .questions import Questions
+from .questions import OPEN, Questions
 from .rolls import Rolls
 from .servers import DhcpHeard
 from .stand_ins import StandIns
@@ -62,6 +62,7 @@ class World:
         self.published: dict[Address, set[MacNumber]] = {}
         self.refusals: dict[Address, str] = {}
         self.confirmed: dict[Address, tuple[int, tuple[MacNumber, ...]]] = {}
+        self.late: dict[Address, dict[MacNumber, int]] = {}
         self.switches: Lines = {}
         self.strays, self.broadcasts, self.announced = Strays(), Strays(), Strays()
         self.links: dict[str, Link] = {}
@@ -247,19 +248,18 @@ class World:
     def confirmed_round(
         self, address: Address, macs: Iterable[MacNumber], at: int, *, controlled: bool = True, began: int | None = None
     ) -> None:  # fmt: skip
-        """A directed round asked for an address; these MACs answered, and whoever else answered since it `began`. Without a control
-        (see `core.absence`) the silence of the others says nothing."""
+        """A directed round asked for an address, which `began` then; these MACs answered, and those count with them that answered
+        late just before. Without a control (see `core.absence`) the silence of the others says nothing."""
         self.passed(at)
         self.questions.asked(address, at)
-        late = (
-            mac
-            for mac, held in self.holders.get(address, {}).items()
-            if began is not None and mac is not None and held.last >= began and held.sources & ASKED_BY_ARP
-        )
+        late = [
+            mac for mac, when in self.late.pop(address, {}).items() if when >= (at if began is None else began) - OPEN
+        ]
         answered = tuple(sorted({*macs, *late}))
         if not answered and not controlled:
             return
         self.confirmed[address] = (at, answered)
+        self.hearsay.asked(address, at)
         for mac, held in self.holders.get(address, {}).items():
             asked = bool(answered) or held.sources & ASKED_BY_ARP
             if asked and mac is not None and mac not in answered and mac not in self.own_macs:

@@ -125,6 +125,11 @@ class Told:
         latest = {s.mac: s for s in stays}
         return any(mine.last + SAME_MOMENT_MS < s.last <= at for mac, s in latest.items() if mac != mine.mac)
 
+    def stands(self, place: int, mac: MacNumber) -> bool:
+        """True when nothing speaks against its last stay at a place."""
+        mine = [stay for stay in self.stays[place] if stay.mac == mac]
+        return bool(mine) and mine[-1].reason is Reason.NONE
+
     def known(self, place: int, mac: MacNumber, moment: int) -> set[Known]:
         """What may be said of a device at a place at a moment, by a list of all answers and all looks in vain."""
         answers, vain = self.answers.get((place, mac), []), self.vain.get((place, mac), [])
@@ -190,18 +195,23 @@ class ARandomThousand(unittest.TestCase):
     def compare_presence(self, context: Context, told: list[Told], last: int, source: random.Random) -> None:
         """What is kept of who is there now, and what stretches of time are told by, say what the rule says of those moments."""
         now, found = now_ms(), Counter[tuple[bool, Known | None]]()
+        sample = told[:: HISTORIES // 50]
+        with context.database.read() as connection:
+            rulers = [ruler.draw(context, connection, IPv4Network((one.address(0), 29))) for one in sample]
         with context.database.read() as connection, context.findings.looking() as world:
             wanted = {f"{mac:x}": Whom(NOWHERE, frozenset({mac})) for one in told for mac in one.where}
             facts = Facts(connection, context.plan.site_here, wanted.values(), now - SPANS[-1])
-            for one in told[:: HISTORIES // 50]:
-                network = IPv4Network((one.address(0), 29))
-                ticks = {tick.address: tick for tick in ruler.draw(context, connection, network).ticks}
+            for one, drawn in zip(sample, rulers, strict=True):
+                ticks = {tick.address: tick for tick in drawn.ticks}
                 for mac in one.where:
-                    answered = [at for (_, of), found in one.answers.items() if of == mac for at in found]
                     device = device_queries.device_of_mac(connection, mac)
                     row = device_queries.one(connection, device) if device is not None else None
-                    if answered:
-                        self.assertEqual(row.last_seen if row is not None else None, max(answered))
+                    latest = {place: max(at) for (place, of), at in one.answers.items() if of == mac}
+                    if latest:
+                        assert row is not None
+                        self.assertEqual(row.last_seen, latest[row.address - one.address(0)], "of the same answer")
+                        later = {place for place, at in latest.items() if at > row.last_seen}
+                        self.assertFalse({place for place in later if one.stands(place, mac)}, "it is elsewhere")
                     pairs = {pair.address: pair for pair in facts.pairs(wanted[f"{mac:x}"])}
                     for moment in [last, *(last - source.randrange(SPANS[-1] // 3) for _ in range(3))]:
                         for place in range(PLACES):

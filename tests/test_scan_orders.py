@@ -85,6 +85,12 @@ class WithContext(unittest.TestCase):
         with self.context.database.write() as connection:
             take_in(connection, segment, sightings, heard, {}, self.context.vendor_of)
 
+    def asked(self, octet: int, *macs: int, after: int = 0) -> None:
+        """Just these answered one question for an address, `after` milliseconds after now."""
+        with self.context.findings.looking() as world:
+            answered = [MacNumber(mac) for mac in macs]
+            rounds.over(world, Address(BASE + octet), answered, world.now + after, "office0", controlled=True)
+
     def scanned(self, targets: str = str(OFFICE), *, before: int = 0, state: str = "done") -> int:
         """A recorded scan that began `before` milliseconds ago."""
         with self.context.database.write() as connection:
@@ -208,16 +214,20 @@ class Rulers(WithContext):
         self.see([(8, 0xB)], before=PROBABLE + 1000)
         self.assertEqual(self.states(), {7: "answering", 8: "seen"})
 
-    def test_two_at_one_moment_are_two_and_one_after_the_other_are_not(self) -> None:
+    def test_two_that_answered_one_question_are_two_and_one_after_the_other_are_not(self) -> None:
         self.scanned(before=1000)
         self.see([(41, 0xA), (41, 0xB)])
         self.see([(42, 0xC)], before=SAME_MOMENT_MS * 3)
         self.see([(42, 0xD)])
+        self.assertEqual(self.states(), {41: "answering", 42: "answering"}, "nobody asked both at once")
+        self.asked(41, 0xA, 0xB)
+        self.asked(42, 0xD)
         self.assertEqual(self.states(), {41: "two", 42: "answering"})
 
     def test_a_large_subnet_is_counted_in_stretches_that_cover_it_once(self) -> None:
         self.scanned("10.44.0.0/16", before=1000)
         self.see([(7, 0xA), (8, 0xB), (9, 0xC), (9, 0xD)])
+        self.asked(9, 0xC, 0xD)
         drawn = self.draw("10.44.0.0/16")
         self.assertEqual((drawn.ticks, len(drawn.stretches), drawn.count), ([], 256, 65_536))
         for one, other in zip(drawn.stretches, drawn.stretches[1:], strict=False):
@@ -251,14 +261,12 @@ class Telling(WithContext):
         self.see([(30, 0xA), (30, PRINTER)])
         both = f"{Mac(MacNumber(PRINTER))}", f"{Mac(MacNumber(0xA))}"
         self.assertIn("answered there too, last just now, but not together with it", self.explain(30))
-        with self.context.findings.looking() as world:
-            rounds.over(
-                world, Address(BASE + 30), [MacNumber(0xA), MacNumber(PRINTER)], world.now, "office0", controlled=True
-            )
+        self.assertEqual(self.state(30), "answering")
+        self.asked(30, 0xA, PRINTER)
         self.assertIn("It is claimed by two", self.explain(30), "both answered one question")
-        with self.context.findings.looking() as world:
-            rounds.over(world, Address(BASE + 30), [MacNumber(PRINTER)], world.now + 1, "office0", controlled=True)
         self.assertEqual(self.state(30), "two")
+        self.asked(30, PRINTER, after=1)
+        self.assertEqual(self.state(30), "answering")
         self.gone(0xA, Reason.GAVE_WAY)
         told = self.explain(30)
         self.assertIn(f"A device without a name ({both[0]}) holds it", told)

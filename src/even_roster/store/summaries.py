@@ -13,6 +13,7 @@ from ..core.address import dotted
 from ..core.mac import Mac, MacNumber
 from ..core.names import Name, NameSource
 from ..core.naming import called
+from ..core.past.rule import AT_ONCE
 from .address_column import NO_ADDRESS
 from .database import Database
 from .listing import in_list
@@ -24,14 +25,18 @@ _MOST_ADDRESSES = 8
 _TOGETHER_MS = 60_000
 
 
+_Answer = tuple[int, MacNumber]
+"""When a device answered at an address last, and with which MAC."""
+
+
 @dataclass(slots=True)
 class _Facts:
     """What the records say of one device's adapters."""
 
     macs: list[tuple[int, MacNumber, int]] = field(default_factory=list)
     heard: int = 0
-    addresses: dict[int, int] = field(default_factory=dict)
-    left: dict[int, int] = field(default_factory=dict)
+    addresses: dict[int, _Answer] = field(default_factory=dict)
+    left: dict[int, _Answer] = field(default_factory=dict)
     names: list[Name] = field(default_factory=list)
     planned: str = ""
     planned_names: list[str] = field(default_factory=list)
@@ -80,16 +85,24 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
         facts[device].macs.append((last, mac, first))
         facts[device].heard = max(facts[device].heard, heard)
         owner[mac] = device
-    seen = select(stays.c.mac, stays.c.address, stays.c.last, stays.c.reason, ANSWERED.label("answered")).where(
-        in_list(stays.c.mac, owner)
-    )
+    seen = select(
+        stays.c.mac, stays.c.address, stays.c.first, stays.c.last, stays.c.reason, ANSWERED.label("answered")
+    ).where(in_list(stays.c.mac, owner))
     rows = list(connection.execute(seen))
     answering = {owner[row.mac] for row in rows if row.answered}
-    for mac, address, last, reason, answered in rows:
-        if not answered and owner[mac] in answering:
-            continue  # a lease alone: it answers elsewhere
-        held = facts[owner[mac]].left if reason else facts[owner[mac]].addresses
-        held[address] = max(last, held.get(address, 0))
+    came = _came([(row.mac, row.address, row.first) for row in rows if row.answered])
+    latest: dict[tuple[MacNumber, int], int] = {}
+    rows = [
+        row for row in rows if row.answered or owner[row.mac] not in answering
+    ]  # a lease alone: it answers elsewhere
+    for row in rows:
+        latest[row.mac, row.address] = max(row.last, latest.get((row.mac, row.address), 0))
+    for mac, address, _first, last, reason, _answered in rows:
+        if last < latest[mac, address]:
+            continue  # it stayed there again since
+        left = reason or any(other != address and at > last + AT_ONCE for at, other in came.get(mac, ()))
+        held = facts[owner[mac]].left if left else facts[owner[mac]].addresses
+        held[address] = max((last, mac), held.get(address, (0, NO_MAC)))
     named = select(name_stays.c.mac, name_stays.c.name, name_stays.c.source).where(in_list(name_stays.c.mac, owner))
     for mac, name, source in connection.execute(named):
         facts[owner[mac]].names.append(Name(name, NameSource(source)))
@@ -105,15 +118,28 @@ def _collect(connection: Connection, identities: Collection[int]) -> dict[int, _
     return facts
 
 
+def _came(begun: Iterable[tuple[MacNumber, int, int]]) -> dict[MacNumber, list[tuple[int, int]]]:
+    """When each MAC came to the address where it came last, and to the one where it came before that, the latest first."""
+    found: dict[MacNumber, list[tuple[int, int]]] = {}
+    for mac, address, at in begun:
+        others = [one for one in found.get(mac, ()) if one[1] != address]
+        mine = max([at, *(one[0] for one in found.get(mac, ()) if one[1] == address)])
+        found[mac] = sorted([*others, (mine, address)], reverse=True)[:2]
+    return found
+
+
 def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, object]:
     identity, name, role, owner, place, notes = own
     macs = sorted(facts.macs, reverse=True)
-    newest = max(facts.addresses.values(), default=0)
+    newest = max((last for last, _ in facts.addresses.values()), default=0)
     # Of several addresses held together the lowest is shown, so that lists do not flicker between them; those that it is known to
-    # have left come last.
-    addresses = sorted(facts.addresses, key=lambda a: (max(newest - facts.addresses[a], _TOGETHER_MS), a))
-    addresses += sorted(facts.left.keys() - facts.addresses.keys(), key=lambda a: -facts.left[a])
+    # have left come last. The MAC and the time beside it are of the same answer.
+    addresses = sorted(facts.addresses, key=lambda a: (max(newest - facts.addresses[a][0], _TOGETHER_MS), a))
+    addresses += sorted(facts.left.keys() - facts.addresses.keys(), key=lambda a: -facts.left[a][0])
     del addresses[_MOST_ADDRESSES:]
+    last_seen, mac = max(((last, mac) for last, mac, _ in macs), default=(0, NO_MAC))
+    if addresses:
+        last_seen, mac = facts.addresses.get(addresses[0]) or facts.left[addresses[0]]
     shown = called(name, facts.planned, facts.names)
     vendors = list(dict.fromkeys(filter(None, (vendor_of(Mac(mac)) for _, mac, _ in macs))))
     texts = [name, *facts.planned_names, role, owner, place, notes, *(n.name for n in facts.names), *vendors]
@@ -127,12 +153,12 @@ def _row(own: Sequence[Any], facts: _Facts, vendor_of: VendorOf) -> dict[str, ob
         "called_because": shown.because,
         "vouched": bool(name) or facts.in_plan,
         "address": addresses[0] if addresses else facts.planned_address,
-        "mac": macs[0][1] if macs else NO_MAC,
+        "mac": mac,
         "macs": len(macs),
         "vendor": ", ".join(vendors),
-        "local": bool(macs) and Mac(macs[0][1]).local,
+        "local": mac != NO_MAC and Mac(MacNumber(mac)).local,
         "first_seen": min((first for last, _, first in macs if last), default=0),
-        "last_seen": max((last for last, _, _ in macs), default=0),
+        "last_seen": last_seen,
         "heard": facts.heard,
         "sort_name": shown.name.casefold() or NO_NAME,
         "search": search_text(texts),

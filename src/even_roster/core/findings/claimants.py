@@ -158,6 +158,19 @@ def duplicated(world: World, address: Address) -> bool:
     return found is not None and len(found[1]) > 1 and read(world, address) is Reading.DUPLICATE
 
 
+def contested(world: World, address: Address) -> tuple[MacNumber, ...]:
+    """Who answers for an address by the last directed round, where several claim it that do not belong together; else nobody. This
+    machine's own MACs are not among them."""
+    macs = world.confirmed.get(address, (0, ()))[1]
+    alone = len(macs) < (1 if address in world.own_addresses else 2)
+    return () if alone or read(world, address) not in (Reading.DUPLICATE, Reading.GATEWAY_CHANGED) else tuple(macs)
+
+
+def contested_within(world: World, first: Address, last: Address) -> set[Address]:
+    """The addresses of a span that several claim."""
+    return {address for address in world.confirmed if first <= address <= last and contested(world, address)}
+
+
 def belongs(world: World, address: Address) -> bool:
     """True for an address that the plan or a running lease gives to somebody."""
     return world.planned(address) is not None or world.leased.active(address) is not None

@@ -18,6 +18,8 @@ from ..stays import GAP_MS, Source, Stay
 MINUTE = 60_000
 CLOSE = 5_000
 """How far apart two answers may lie for nothing to be missed between them: whoever is off for less keeps its address."""
+AT_ONCE = 1_000
+"""How far apart a MAC's answers at two addresses may lie for it to hold both: one look asked for them, and nothing moves in it."""
 PROBABLE = 2 * 60 * MINUTE
 """How long after its last answer a pair is probably there still, where nobody asked since."""
 BETWEEN = GAP_MS
@@ -126,11 +128,15 @@ def _inside(moment: int, stay: Stay, apart: int | None) -> Then:
     return Then(Known.HELD if widest <= CLOSE else Known.PROBABLY if widest <= BETWEEN else Known.UNKNOWN, apart=widest)
 
 
+def _speaks_against(one: Against, stay: Stay) -> bool:
+    return one.at > stay.last + (AT_ONCE if one.address is not None else 0)
+
+
 def _after(moment: int, stay: Stay, later: int | None, against: Iterable[Against]) -> Then:
     """After the last answer of a stay, without a look without an answer since."""
     if not stay.answered:
         return Then(Known.UNKNOWN, leased=True)
-    rival = min((one for one in against if one.at > stay.last), key=lambda one: one.at, default=None)
+    rival = min((one for one in against if _speaks_against(one, stay)), key=lambda one: one.at, default=None)
     if rival is not None and (later is None or rival.at < later):
         return Then(Known.UNKNOWN, stay.last, later, against=rival)
     if stay.sources & Source.FOLDED:  # of what is known in outline not even the end needs to be an answer

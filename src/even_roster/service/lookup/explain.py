@@ -11,7 +11,7 @@ from ...api.network import Explanation, ScanTrace
 from ...api.plan import AssignmentView
 from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
-from ...core.findings.claimants import Reading, read
+from ...core.findings.claimants import contested
 from ...core.mac import Mac, MacNumber
 from ...core.measure import kind_of
 from ...core.past import looks
@@ -31,7 +31,6 @@ from ..refs import Subnets
 from ..scans.running_scans import UNCONTROLLED, refs_of_macs
 
 HOLDERS = 3
-CONTESTED = frozenset({Reading.DUPLICATE, Reading.GATEWAY_CHANGED})
 HEARD_SHOWN = 3
 
 
@@ -198,7 +197,7 @@ def _holders(context: Context, connection: Connection, address: Address, stays: 
         return ["This machine has it itself.", *also]
     told = [_holder(context, stay, stay.mac) for stay in held if stay.mac is not None]
     with context.findings.looking() as world:
-        together = world.confirmed.get(address, (0, ()))[1] if read(world, address) in CONTESTED else ()
+        together = contested(world, address)
     several = [_holder_of(context, stays, mac) for mac in together]
     if len(several) > 1:
         sentences = [f"It is claimed by {'two' if len(several) == 2 else len(several)}: {' and '.join(several)}."]
@@ -262,11 +261,12 @@ def _traces(connection: Connection, site: int, address: Address) -> list[ScanTra
     found = []
     for scan, row in scan_records.scans_of_address(connection, site, address):
         whole = scan.state == "done" and UNCONTROLLED not in scan.notes
-        if row is None and (not whole or IPv4Address(address) not in asked(scan.targets, scan.subnet)):
+        answered = row is not None and row.by != Source.OVERHEARD
+        if not answered and (not whole or IPv4Address(address) not in asked(scan.targets, scan.subnet)):
             continue
         found.append(
             ScanTrace(
-                scan_id=scan.id, at=views.time_of(scan.started), answered=row is not None,
+                scan_id=scan.id, at=views.time_of(scan.started), answered=answered,
                 by=Source(row.by).words if row else [], macs=[str(Mac(mac)) for mac in row.macs] if row else [],
             )
         )  # fmt: skip

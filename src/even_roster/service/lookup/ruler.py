@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Collection
 from ipaddress import IPv4Network
 
 from sqlalchemy import ColumnElement, Connection, and_, func, select
@@ -11,10 +12,10 @@ from ...api.common import DeviceRef, SubnetRef
 from ...api.network import Ruler, RulerBand, Stretch, Tick
 from ...core.absence import Reason
 from ...core.address import Address, address_of, dotted
+from ...core.findings.claimants import contested_within
 from ...core.past.rule import PROBABLE
 from ...core.plan.model import Band, Plan
 from ...core.span import SpanSet, usable
-from ...core.stays import SAME_MOMENT_MS
 from ...store import device_queries, history_queries, look_records, past_plan_queries, scan_records
 from ...store.past_tables import ANSWERED, OPEN, silences
 from ...store.rows import PairSeen, StayRow
@@ -109,6 +110,9 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
         gateway = str(adapter.gateway)
         special[address_of(adapter.gateway)] = "gateway"
     name = next((row.name for row in scan_records.remembered(connection) if row.text == str(network)), None)
+    first, last = address_of(network.network_address), address_of(network.broadcast_address)
+    with context.findings.looking() as world:
+        contested = contested_within(world, first, last)
     with context.plan.reading() as plan:
         subnet = next((s for s in plan.subnets_of(here) if s.network == network), None)
         bands = list(plan.bands_of(subnet.id)) if subnet else []
@@ -119,11 +123,11 @@ def draw(context: Context, connection: Connection, network: IPv4Network) -> Rule
             gateway = dotted(subnet.gateway)
             special[subnet.gateway] = "gateway"
     if network.num_addresses <= MOST_TICKS:
-        ticks, stretches = _ticks(connection, here, network, since, special, assigned), []
+        ticks, stretches = _ticks(connection, here, network, since, special, assigned, contested), []
         observed = [t for t in ticks if t.state not in ("planned", "leased")]
         answering, seen = sum(1 for t in observed if t.state != "seen"), len(observed)
     else:
-        ticks, stretches = [], _stretches(connection, here, network, since)
+        ticks, stretches = [], _stretches(connection, here, network, since, contested)
         answering = sum(s.answering for s in stretches)
         seen = answering + sum(s.seen for s in stretches)
     return Ruler(
@@ -167,14 +171,14 @@ def _assignments(plan: Plan, site: int, first: int, last: int) -> dict[Address, 
 
 def _ticks(
     connection: Connection, site: int, network: IPv4Network, since: int, special: dict[int, str],
-    assigned: dict[int, tuple[str, str | None]],
+    assigned: dict[int, tuple[str, str | None]], contested: Collection[Address],
 ) -> list[Tick]:  # fmt: skip
     first, last = address_of(network.network_address), address_of(network.broadcast_address)
     by_address: dict[Address, list[PairSeen]] = {}
     for row in device_queries.seen_in(connection, site, first, last):
         by_address.setdefault(row.address, []).append(row)
     ticks = [
-        _tick(address, rows, since, special.get(address), assigned.get(address, ("", None)))
+        _tick(address, rows, since, special.get(address), assigned.get(address, ("", None)), address in contested)
         for address, rows in by_address.items()
     ]
     for address, (kind, whose) in assigned.items():
@@ -190,13 +194,11 @@ def _ticks(
 
 
 def _tick(
-    address: Address, rows: list[PairSeen], since: int, special: str | None, plan: tuple[str, str | None]
-) -> Tick:
+    address: Address, rows: list[PairSeen], since: int, special: str | None, plan: tuple[str, str | None], contested: bool,
+) -> Tick:  # fmt: skip
     held = max(row.standing or 0 for row in rows)
     newest = max(rows, key=lambda row: (row.standing or 0, row.last))
-    latest = max(row.last for row in rows)
-    together = [row for row in rows if row.mac is not None and (row.standing or 0) >= latest - SAME_MOMENT_MS]
-    state = "two" if len(together) > 1 else "answering" if held >= since else "seen"
+    state = "two" if contested else "answering" if held >= since else "seen"
     name = newest.called or None
     return Tick(
         address=dotted(address), state=special if special and state == "answering" else state, plan=plan[0],
@@ -205,41 +207,32 @@ def _tick(
     )  # fmt: skip
 
 
-def _stretches(connection: Connection, site: int, network: IPv4Network, since: int) -> list[Stretch]:
+def _stretches(
+    connection: Connection, site: int, network: IPv4Network, since: int, contested: Collection[Address]
+) -> list[Stretch]:
     """Counts per stretch, worked out by the database: nothing here runs over addresses."""
     base, size = address_of(network.network_address), max(network.num_addresses // STRETCHES, 1)
     standing = and_(stays.c.reason == Reason.NONE, silences.c.stay_id.is_(None))
-    pairs = (
-        select(
-            stays.c.address, stays.c.mac, func.max(stays.c.last).label("last"),
-            func.max(stays.c.last).filter(standing).label("standing"),
-        )
+    held = (
+        select(stays.c.address, func.max(stays.c.last).filter(standing).label("standing"))
         .select_from(stays)
         .join(silences, and_(silences.c.stay_id == stays.c.id, OPEN), isouter=True)
         .where(_inside(site, network))
-        .group_by(stays.c.address, stays.c.mac)
-        .subquery()
-    )  # fmt: skip
-    latest = func.max(pairs.c.last).over(partition_by=pairs.c.address).label("latest")
-    beside = select(pairs.c.address, pairs.c.mac, pairs.c.standing, latest).subquery()
-    together = func.count(beside.c.mac).filter(beside.c.standing >= beside.c.latest - SAME_MOMENT_MS).label("together")
-    held = (
-        select(beside.c.address, func.max(beside.c.standing).label("standing"), together)
-        .group_by(beside.c.address)
+        .group_by(stays.c.address)
         .subquery()
     )
     place = ((held.c.address - base) // size).label("place")
-    two = func.count().filter(held.c.together > 1)
-    query = select(place, func.count().filter(held.c.standing >= since), func.count(), two).group_by(place)
-    found = {row[0]: (int(row[1]), int(row[2]), int(row[3])) for row in connection.execute(query)}
+    query = select(place, func.count().filter(held.c.standing >= since), func.count()).group_by(place)
+    found = {row[0]: (int(row[1]), int(row[2])) for row in connection.execute(query)}
+    several = Counter((address - base) // size for address in contested)
     strips = []
     for number in range(min(STRETCHES, network.num_addresses)):
-        answering, seen, both = found.get(number, (0, 0, 0))
+        answering, seen = found.get(number, (0, 0))
         first = base + number * size
         strips.append(
             Stretch(
                 first=dotted(first), last=dotted(first + size - 1),
-                answering=answering, seen=seen - answering, two=both,
+                answering=answering, seen=seen - answering, two=several[number],
             )
         )  # fmt: skip
     return strips

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import contextlib
-import subprocess
 import tempfile
 import unittest
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from even_roster.api.calling import RollCallNew
 from even_roster.api.plan import BandNew, SubnetEdit, SubnetNew
+from tests.support.churn import keepalived
 from tests.support.dhcp_lab import Link, dnsmasq, kea
 from tests.support.lab import Namespace, namespace, needs_lab
-from tests.support.patience import PATIENCE, until
+from tests.support.patience import until
 from tests.support.yard import ALPHA, BETA, GATE, PROMPT, TWIN, Yard
 
 BESIDE = "link"
@@ -412,24 +411,6 @@ class OnTheLink(Yard):
                     (done.returncode, done.stdout), (1, "Nobody answers in Yard, where the plan has a pool.\n")
                 )
             self.until({("no-dhcp-server", "Yard")})
-
-
-@contextlib.contextmanager
-def keepalived(host: Namespace, shared: str, priority: int) -> Iterator[subprocess.Popen[str]]:
-    """A router of a group that shares an address by VRRP (RFC 3768), for the length of a block."""
-    with tempfile.TemporaryDirectory() as folder:
-        config = Path(folder) / "router.conf"
-        config.write_text(
-            f"vrrp_instance way_out {{\n interface eth0\n state BACKUP\n virtual_router_id 51\n priority {priority}\n"
-            f" advert_int 1\n virtual_ipaddress {{\n  {shared}/24\n }}\n}}\n"
-        )
-        pids = ("-p", f"{folder}/parent.pid", "-r", f"{folder}/vrrp.pid")
-        process = host.start("keepalived", "-n", "-P", "-l", "-f", str(config), *pids, stderr=subprocess.DEVNULL)
-        try:
-            yield process
-        finally:
-            process.terminate()
-            process.communicate(timeout=PATIENCE)
 
 
 def _kea(folder: Path) -> str:

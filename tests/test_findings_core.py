@@ -303,6 +303,17 @@ class Addresses(unittest.TestCase):
         (one,) = (f for f in later(made) if str(Mac(MacNumber(A + 1))) in {s.value for s in f.subjects})
         self.assertRegex(one.evidence[0].said, r"was heard as .* and 25 more addresses on the link of office0")
 
+    def test_who_came_back_with_another_mac_bears_its_old_name(self) -> None:
+        made = world()
+        for number, at in ((0, NOW - 40 * SECOND), (1, NOW)):
+            see(made, f"10.44.10.{100 + number}", MacNumber(A + number), at)
+            hearing.named(made, MacNumber(A + number), "phone", at, overheard=False)
+        self.assertNotIn("shared-hostname", {f.kind for f in stood(made)})
+        see(made, "10.44.10.100", MacNumber(A), made.now)
+        self.assertIn(
+            "shared-hostname", {f.kind for f in stood(made)}, "both are there: each answered after the other came"
+        )
+
     def test_names_and_servers_that_were_only_heard_are_bounded_and_folded(self) -> None:
         made = world()
         for number in range(40):

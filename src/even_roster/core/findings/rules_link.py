@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from itertools import combinations
+
 from ..address import Address, dotted
 from ..mac import MacNumber
+from ..past.rule import AT_ONCE
 from ..plan.model import BandKind, Subnet
 from .entitled import stands_in_for
+from .facts import Held
 from .model import AWAY, DAY, HOUR, MINUTE, SECOND, About, Action, Away, Evidence, Found, Severity, Step, Subject
 from .names_told import NamesTold
 from .offers import compare, mask_of
@@ -210,12 +214,18 @@ def wrong_mask(world: World, mac: MacNumber) -> Found | Away | None:
     )
 
 
+def _beside(one: Held, other: Held) -> bool:
+    """True when each answered after the other one had come, or both answered one look."""
+    return one.last + AT_ONCE >= other.first and other.last + AT_ONCE >= one.first
+
+
 def shared_name(world: World, key: int) -> Found | Away | None:
     """Two devices call themselves by one name."""
     name = world.names.name(key)
     if name in NamesTold.EVERYONES:
         return None
     found: dict[int, MacNumber] = {}
+    stood: list[Held] = []
     away = 0
     for mac in sorted(world.names.macs.get(name, ())):
         told = world.names.by_mac.get(mac, {}).get(name, 0)
@@ -225,11 +235,15 @@ def shared_name(world: World, key: int) -> Found | Away | None:
         device = world.devices.get(mac)
         identity = device.id if device is not None else -mac
         if world.is_present(*place):
+            if identity not in found:
+                stood.append(place[1])
             found.setdefault(identity, mac)
         elif identity not in found:
             away += 1
     if len(found) < 2:
         return AWAY if len(found) + away >= 2 else None
+    if not any(_beside(one, other) for one, other in combinations(stood, 2)):
+        return AWAY  # neither answered since the other one came: a device that came back with another MAC bears its old name
     macs = sorted(found.values())
     heard = any(name not in world.names.answered.get(mac, ()) for mac in macs)
     if heard and not told_apiece(names_by_word(world), key):

@@ -8,11 +8,11 @@ from tempfile import TemporaryDirectory
 
 from even_roster.api.dhcp import DhcpServerNew
 from even_roster.api.plan import BandNew
-from tests.support.answers import disagreements, told
+from tests.support.answers import agree, disagreements
 from tests.support.churn import POOL, SERVER, SERVER_MAC, Churn, dhcp_server, keepalived
 from tests.support.effort import effort
-from tests.support.lab import needs_lab
-from tests.support.patience import until
+from tests.support.lab import Namespace, needs_lab
+from tests.support.patience import PATIENCE, until
 from tests.support.yard import Yard
 
 BESIDE = "link"
@@ -56,20 +56,21 @@ class HealthyChurn(Yard):
             churn.dock("02:c0:9f:42:77:01", "laptop-8", "laptop-9")
             churn.containers(box, CONTAINERS)
             churn.routers(pair[0], SHARED)
-            self.go_on(churn, SECONDS / 2, before)
+            self.go_on(churn, 1, before)
             self.service.stop()
             self.start()
             self.listening()
-            self.go_on(churn, SECONDS / 2, before)
+            self.go_on(churn, 2, before)
             churn.stop()
-        self.assertGreater(min(churn.turns.values()), 1, churn.turns)
         self.assertEqual(len(churn.turns), 8, churn.turns)
-        self.agree()
+        agree(lambda: self.do(disagreements), "after the churn")
 
-    def go_on(self, churn: Churn, seconds: float, before: list[tuple[int, int]]) -> None:
-        """Look at all of it meanwhile: by full scans, and at what is told."""
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
+    def go_on(self, churn: Churn, least: int, before: list[tuple[int, int]]) -> None:
+        """Look at all of it meanwhile, by full scans and at what is told: for half of the time, and until everybody has come and
+        gone so often."""
+        end = time.monotonic() + SECONDS / 2
+        while time.monotonic() < end or min(churn.turns.values()) < least:
+            self.assertLess(time.monotonic(), end + PATIENCE, churn.turns)
             self.look()
             opened = [f for f in self.do(lambda r: list(r.findings("all"))) if (f.id, f.times) not in before]
             told_of = [(f.kind, f.state, [e.said for e in f.evidence]) for f in opened]
@@ -80,7 +81,7 @@ class HealthyChurn(Yard):
         """Every finding so far, with how often it was opened."""
         return [(f.id, f.times) for f in self.do(lambda r: list(r.findings("all")))]
 
-    def name_the_routers(self, pair: list) -> None:  # type: ignore[type-arg]
+    def name_the_routers(self, pair: list[Namespace]) -> None:
         """Let both have the shared address in turn, and say of what is told that they are members of one group."""
         for router in pair:
             with keepalived(router, SHARED, 100):
@@ -91,12 +92,3 @@ class HealthyChurn(Yard):
         for which in (0, 1):
             self.step(found, "member", which)
         self.until(set())
-
-    def agree(self) -> None:
-        found: list[str] = []
-
-        def agreed() -> bool:
-            found[:] = self.do(disagreements)
-            return not found
-
-        until(agreed, lambda: told(found), pause=0.5)

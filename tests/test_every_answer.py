@@ -5,14 +5,18 @@ from __future__ import annotations
 import unittest
 
 from even_roster.api.devices import DeviceEdit
-from even_roster.client import Roster
-from tests.support.answers import counted, disagreements, told
+from tests.support.answers import agree, counted, disagreements
+from tests.support.effort import effort
 from tests.support.lab import needs_lab
 from tests.support.patience import until
 from tests.support.service import demo
 from tests.support.yard import TWIN, Yard
 
 BESIDE = "link"
+PART = "test and endure"
+
+EVERY = effort(3, 1, 1)
+"""Of how many of the demo's devices and assignments one is asked about."""
 
 
 class OverTheDemo(unittest.TestCase):
@@ -24,20 +28,11 @@ class OverTheDemo(unittest.TestCase):
                 "what the site shows is not told",
                 pause=0.2,
             )
-            self.agree(roster)
-            until(lambda: not counted(service, roster), lambda: told(counted(service, roster)), pause=0.5)
+            agree(lambda: disagreements(roster, EVERY), "as it was found")
+            agree(lambda: counted(service, roster), "in the metrics")
             printer = next(one for one in roster.devices() if one.address == "10.44.10.30")
             roster.edit_device(printer.id, DeviceEdit(name="printer-by-the-stairs", role="other"))
-            self.agree(roster)
-
-    def agree(self, roster: Roster) -> None:
-        found: list[str] = []
-
-        def agreed() -> bool:
-            found[:] = disagreements(roster, every=3)
-            return not found
-
-        until(agreed, lambda: told(found), pause=0.5)
+            agree(lambda: disagreements(roster, EVERY), "after an edit")
 
 
 @needs_lab
@@ -62,10 +57,4 @@ class OnALink(Yard):
         self.agree("after a restart")
 
     def agree(self, when: str) -> None:
-        found: list[str] = []
-
-        def agreed() -> bool:
-            found[:] = self.do(disagreements)
-            return not found
-
-        until(agreed, lambda: f"{when}: {told(found)}", pause=0.5)
+        agree(lambda: self.do(disagreements), when)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from ipaddress import IPv4Address, IPv4Network
@@ -17,6 +17,7 @@ from even_roster.api.plan import AssignmentRow
 from even_roster.client import Roster
 from even_roster.client._place import locate
 
+from .patience import until
 from .service import Service
 
 CONTESTED = frozenset({"duplicate-address", "gateway-changed"})
@@ -97,7 +98,7 @@ def _device(roster: Roster, row: DeviceRow) -> Iterator[str]:
 
 
 def _address(roster: Roster, address: str, lists: Whole) -> Iterator[str]:
-    """Who has an address now: by the ruler, what explains it, the moment, the findings, and the scan's own answer."""
+    """Who has an address now: by the ruler, what explains it, the moment, and the findings."""
     told = " ".join(roster.explain(address).sentences)
     moment = roster.at(address, datetime.now(UTC) + timedelta(seconds=1))
     there = [one for one in moment.known if one.known in ("held", "probably")]
@@ -178,6 +179,12 @@ def counted(service: Service, roster: Roster) -> list[str]:
     ]
 
 
-def told(said: Iterable[str]) -> str:
-    """Contradictions as a text."""
-    return "\n".join(said)
+def agree(compare: Callable[[], list[str]], when: str) -> None:
+    """Wait until nothing contradicts anything; else raise with the contradictions, and when that was."""
+    found: list[str] = []
+
+    def agreed() -> bool:
+        found[:] = compare()
+        return not found
+
+    until(agreed, lambda: "\n".join((f"{when}:", *found)), pause=0.5)

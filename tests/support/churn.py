@@ -161,8 +161,9 @@ class Churn:
                     if not self._ended.is_set():
                         self.errors.append(f"{what}: {error}")
                     return
-                self.turns[what] = self.turns.get(what, 0) + 1
+                self.turns[what] += 1
 
+        self.turns[what] = 0
         thread = threading.Thread(target=run, name=what, daemon=True)
         self._threads.append(thread)
         thread.start()

@@ -177,7 +177,7 @@ def belongs(world: World, address: Address) -> bool:
 
 
 def insists(world: World, address: Address, mac: MacNumber) -> bool:
-    """True for a MAC that was heard to claim an address again after it had been asked for it in vain, or where nothing is asked:
+    """True for a MAC that was heard to claim an address again after it had been asked without an answer, or where nothing is asked:
     whoever spoke once and was gone when it was asked claims nothing any more."""
     held = world.holders.get(address, {}).get(mac)
     if held is not None and held.answered:

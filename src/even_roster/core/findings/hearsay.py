@@ -30,7 +30,7 @@ MOST_ADDRESSES = 16
 @dataclass(slots=True)
 class Heard:
     """From when to when a MAC was heard as an address, how often, on the link of which adapter, and when it was first asked there
-    since, in vain (0: not yet)."""
+    since without an answer (0: not yet)."""
 
     first: int
     last: int

@@ -187,17 +187,17 @@ def _holders(context: Context, connection: Connection, address: Address, stays: 
     if not held:
         return [f"Something behind the gateway answered there, last {ago(newest)}; its MAC cannot be seen from here."]
     own = {a.mac.value for a in context.machine.adapters() if a.mac is not None}
+    with context.findings.looking() as world:
+        together = contested(world, address)
     if any(IPv4Address(address) == one.ip for a in context.machine.adapters() for one in a.addresses):
-        others = [stay for stay in held if stay.mac is not None and stay.mac not in own]
         also = [
-            f"{_upper(_holder(context, s, s.mac))} answers for it too, last {ago(s.last)}."
-            for s in others
-            if s.mac is not None
+            f"{_upper(_holder(context, stay, stay.mac))} {'answers' if stay.mac in together else 'answered'} for it too, "
+            f"last {ago(stay.last)}."
+            for stay in held
+            if stay.mac is not None and stay.mac not in own
         ]
         return ["This machine has it itself.", *also]
     told = [_holder(context, stay, stay.mac) for stay in held if stay.mac is not None]
-    with context.findings.looking() as world:
-        together = contested(world, address)
     several = [_holder_of(context, stays, mac) for mac in together]
     if len(several) > 1:
         sentences = [f"It is claimed by {'two' if len(several) == 2 else len(several)}: {' and '.join(several)}."]
